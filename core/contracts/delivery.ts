@@ -1,0 +1,79 @@
+import { z } from 'zod'
+import { Setup } from './setup.ts'
+
+/** The unpublished setup on an address of its own, or the one that visitors get. */
+export const Channel = z.enum(['live', 'trial'])
+export type Channel = z.infer<typeof Channel>
+
+export const HostName = z
+  .string()
+  .trim()
+  .toLowerCase()
+  .max(253)
+  .regex(
+    /^[a-z0-9](?:[a-z0-9-]*[a-z0-9])?(?:\.[a-z0-9](?:[a-z0-9-]*[a-z0-9])?)*$/,
+    'Give a host name without port.',
+  )
+
+export const DeliverySite = z.object({
+  siteId: z.string(),
+  origin: z.object({
+    /** Scheme, host and port, without path. */
+    base: z.url({ protocol: /^https?$/ }),
+    /** Which Host the origin is asked with: the visitor's own, or always the origin's. */
+    hostHeader: z.enum(['visitor', 'origin']),
+    timeoutMs: z.int().min(1000).max(600_000),
+  }),
+  channels: z.array(z.object({ channel: Channel, hosts: z.array(HostName).min(1), setup: Setup })),
+})
+export type DeliverySite = z.infer<typeof DeliverySite>
+
+/** Everything delivery needs to serve; sent whole, kept on disk as the last good one. */
+export const DeliveryConfig = z.object({ revision: z.int().min(0), sites: z.array(DeliverySite) })
+export type DeliveryConfig = z.infer<typeof DeliveryConfig>
+
+export const PurgeOrder = z.object({
+  siteId: z.string(),
+  what: z.discriminatedUnion('kind', [
+    z.object({ kind: z.literal('everything') }),
+    z.object({
+      kind: z.literal('paths'),
+      paths: z.array(z.string().startsWith('/').max(4000)).min(1).max(5000),
+    }),
+  ]),
+})
+export type PurgeOrder = z.infer<typeof PurgeOrder>
+
+export const PurgeResult = z.object({ purged: z.int().min(0).describe('Stored responses removed') })
+export type PurgeResult = z.infer<typeof PurgeResult>
+
+/** One answered request, as the decision log keeps it. */
+export const DecisionRecord = z.object({
+  at: z.number(),
+  channel: Channel,
+  method: z.string(),
+  target: z.string(),
+  status: z.int(),
+  cacheStatus: z.string(),
+  tookMs: z.number(),
+})
+export type DecisionRecord = z.infer<typeof DecisionRecord>
+
+export const ChannelTraffic = z.object({
+  channel: Channel,
+  requests: z.int(),
+  hits: z.int(),
+  bytes: z.int(),
+  /** Requests by how they were answered: "hit", "forwarded uri-miss", "passed path", … */
+  outcomes: z.record(z.string(), z.int()),
+  storedAddresses: z.int(),
+  storedBytes: z.int(),
+})
+export type ChannelTraffic = z.infer<typeof ChannelTraffic>
+
+export const Traffic = z.object({
+  since: z.number().describe('When counting began, epoch ms'),
+  channels: z.array(ChannelTraffic),
+  recent: z.array(DecisionRecord).describe('Newest first'),
+})
+export type Traffic = z.infer<typeof Traffic>

@@ -1,0 +1,44 @@
+import type { MissReason, NotStoredReason, PassReason } from './reasons.ts'
+import type { Seconds } from '../time.ts'
+
+/** How one request was answered: the value that is logged, counted, shown, and written into Cache-Status. */
+export type Outcome =
+  | { kind: 'hit'; ttl: Seconds }
+  | { kind: 'hit-stale'; ttl: Seconds; because: 'stale-while-revalidate' | 'stale-if-error' }
+  | { kind: 'validated'; ttl: Seconds }
+  | { kind: 'forwarded'; why: MissReason; status: number; storing: Storing }
+  | { kind: 'passed'; why: PassReason; status: number }
+  | { kind: 'failed'; why: 'unreachable' | 'timeout' | 'broken' }
+
+export type Storing = { kind: 'stored'; ttl: Seconds } | { kind: 'not-stored'; reason: NotStoredReason }
+
+const NAME = 'zest-lamp'
+const whole = (ttl: Seconds): number => Math.floor(ttl)
+
+/** RFC 9211 §2.2: the registered fwd parameter for a request passed on without looking into the store. */
+const passFwd = (why: PassReason): string => (why === 'method' ? 'method' : 'bypass')
+
+/**
+ * Cache-Status value for an outcome (RFC 9211 §2). `detail` is the reason's code from the closed lists, a token.
+ * A hit has no fwd, a forwarded request no hit (§2.1, §2.2).
+ */
+export const cacheStatus = (outcome: Outcome): string => {
+  switch (outcome.kind) {
+    case 'hit':
+      return `${NAME}; hit; ttl=${whole(outcome.ttl)}`
+    case 'hit-stale':
+      return `${NAME}; hit; ttl=${whole(outcome.ttl)}; detail=${outcome.because}`
+    case 'validated':
+      return `${NAME}; fwd=stale; fwd-status=304; stored; ttl=${whole(outcome.ttl)}`
+    case 'forwarded': {
+      const head = `${NAME}; fwd=${outcome.why}; fwd-status=${outcome.status}`
+      return outcome.storing.kind === 'stored'
+        ? `${head}; stored; ttl=${whole(outcome.storing.ttl)}`
+        : `${head}; detail=${outcome.storing.reason}`
+    }
+    case 'passed':
+      return `${NAME}; fwd=${passFwd(outcome.why)}; fwd-status=${outcome.status}; detail=${outcome.why}`
+    case 'failed':
+      return `${NAME}; fwd=miss; detail=origin-${outcome.why}`
+  }
+}

@@ -1,0 +1,49 @@
+/**
+ * Closed lists of the reasons behind every decision of the cache. The code goes into Cache-Status, the log and the
+ * counters; the sentence is what the interface shows.
+ */
+
+/** Why a request was sent on without looking into the store. */
+export const PASSED = {
+  'page-cache-off': 'The page cache is switched off in this setup.',
+  method: 'Only GET and HEAD can be answered from the store (RFC 9110 §9.2.3).',
+  path: 'The address is on the list of addresses that pass through.',
+  'visitor-cookie':
+    'The request carries a cookie that belongs to one visitor, such as a sign-in or a basket.',
+  'unknown-cookie':
+    'The request carries a cookie that is not known to be harmless. Add its name to the harmless cookies if it is.',
+  authorization:
+    'The request carries Authorization, so the answer may be meant for one visitor (RFC 9111 §3.5).',
+  range: 'The request asks for a part of the file only.',
+  upgrade: 'The request asks to switch protocols.',
+} as const
+export type PassReason = keyof typeof PASSED
+
+/** Why an answer of the origin was not put into the store. */
+export const NOT_STORED = {
+  method: 'Only answers to GET are stored.',
+  status: 'The status of the answer gives no lifetime and may not be stored by default (RFC 9110 §15.1).',
+  partial: 'The answer is only a part of the file (206).',
+  'no-store': 'The response says Cache-Control: no-store (RFC 9111 §5.2.2.5).',
+  private: 'The response says Cache-Control: private: it is meant for one visitor (RFC 9111 §5.2.2.7).',
+  authorized:
+    'The request had Authorization; public, must-revalidate or s-maxage would allow it (RFC 9111 §3.5).',
+  'sets-cookie': 'The response sets a cookie, so it may be meant for one visitor only.',
+  'vary-star': 'The response says Vary: *, so no other request can match it (RFC 9111 §4.1).',
+  'no-lifetime': 'Nothing gives this response a lifetime, and it has no validator to check it by.',
+  'too-large': 'The response is larger than the largest size that is stored.',
+  truncated: 'The origin ended the response before it was complete (RFC 9111 §3.3).',
+  'purged-meanwhile':
+    'The address was purged while this answer was under way, so it may be older than the change.',
+  encoded: 'The response uses a content coding that cannot be decoded here.',
+} as const
+export type NotStoredReason = keyof typeof NOT_STORED
+
+/** Why a stored response could not simply be used. */
+export const MISSED = {
+  'uri-miss': 'Nothing is stored for this address.',
+  'vary-miss':
+    'Something is stored for this address, but not for a request with these fields (RFC 9111 §4.1).',
+  stale: 'What is stored has outlived its lifetime.',
+} as const
+export type MissReason = keyof typeof MISSED

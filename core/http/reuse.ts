@@ -1,0 +1,99 @@
+import { deltaSeconds, parseDirectives } from './directives.ts'
+import { fieldValue, type Fields } from './fields.ts'
+import { currentAge, freshnessLifetime, type OwnerLifetimes } from './freshness.ts'
+import type { MissReason } from './reasons.ts'
+import type { StoredResponse } from './stored-response.ts'
+import { matchesNominated } from './vary.ts'
+import { seconds, type EpochMs, type Seconds } from '../time.ts'
+
+/** What the owner allows beside the origin's own words. */
+export interface ReusePolicy {
+  readonly lifetimes: OwnerLifetimes
+  /** Seconds past its lifetime a response may be served while a new one is fetched (RFC 5861 §3). */
+  readonly staleWhileRevalidate: Seconds
+  /** Seconds past its lifetime a response may be served when the origin fails (RFC 5861 §4). */
+  readonly staleIfError: Seconds
+}
+
+export type ReuseDecision<S extends StoredResponse> =
+  | { kind: 'reuse'; stored: S; age: Seconds; ttl: Seconds }
+  | { kind: 'reuse-stale'; stored: S; age: Seconds; ttl: Seconds; allowedBy: 'stale-while-revalidate' }
+  | { kind: 'validate'; stored: S; condition: Fields }
+  | { kind: 'fetch'; reason: MissReason; stale: S | undefined }
+
+/** How long past its lifetime a stored response may still be served, by the origin's word or else the owner's. */
+export const staleAllowance = (
+  stored: StoredResponse,
+  policy: ReusePolicy,
+): { whileRevalidate: Seconds; ifError: Seconds } => {
+  const directives = parseDirectives(fieldValue(stored.fields, 'cache-control'))
+  // RFC 9111 §4.2.4: must not be served stale when the response forbids it; s-maxage implies proxy-revalidate (§5.2.2.10).
+  const forbidden = ['must-revalidate', 'proxy-revalidate', 's-maxage', 'no-cache'].some((name) =>
+    directives.has(name),
+  )
+  if (forbidden) return { whileRevalidate: seconds(0), ifError: seconds(0) }
+  return {
+    whileRevalidate: deltaSeconds(directives, 'stale-while-revalidate') ?? policy.staleWhileRevalidate,
+    ifError: deltaSeconds(directives, 'stale-if-error') ?? policy.staleIfError,
+  }
+}
+
+/** Conditional fields to check a stored response with the origin (RFC 9111 §4.3.1). */
+export const conditionFor = (stored: StoredResponse): Fields => {
+  const etag = fieldValue(stored.fields, 'etag')
+  const modified = fieldValue(stored.fields, 'last-modified')
+  return [
+    ...(etag === undefined ? [] : [['if-none-match', etag] as const]),
+    ...(modified === undefined ? [] : [['if-modified-since', modified] as const]),
+  ]
+}
+
+/** The stored response that matches the request; the most recent where several do (RFC 9111 §4). */
+export const selectStored = <S extends StoredResponse>(
+  candidates: readonly S[],
+  request: Fields,
+): S | undefined =>
+  candidates
+    .filter((stored) => matchesNominated(stored.nominated, request))
+    .reduce<S | undefined>(
+      (newest, stored) =>
+        newest === undefined || stored.responseTime > newest.responseTime ? stored : newest,
+      undefined,
+    )
+
+/** Seconds of freshness left; negative once stale. */
+export const timeToLive = (stored: StoredResponse, policy: ReusePolicy, now: EpochMs): Seconds =>
+  seconds(freshnessLifetime(stored, policy.lifetimes).lifetime - currentAge(stored, now))
+
+/**
+ * What to do for a request, given what is stored under its key (RFC 9111 §4). Request directives are advisory
+ * (§5.2.1) and not looked at: any visitor could otherwise make the origin work by reloading.
+ */
+export const decideReuse = <S extends StoredResponse>(
+  request: Fields,
+  candidates: readonly S[],
+  policy: ReusePolicy,
+  now: EpochMs,
+): ReuseDecision<S> => {
+  const stored = selectStored(candidates, request)
+  if (stored === undefined)
+    return { kind: 'fetch', reason: candidates.length > 0 ? 'vary-miss' : 'uri-miss', stale: undefined }
+  const age = currentAge(stored, now)
+  const ttl = timeToLive(stored, policy, now)
+  const noCache = parseDirectives(fieldValue(stored.fields, 'cache-control')).has('no-cache')
+  // §4.2: fresh while the lifetime exceeds the age; §5.2.2.4: no-cache forbids use without validation.
+  if (ttl > 0 && !noCache) return { kind: 'reuse', stored, age, ttl }
+  const { whileRevalidate } = staleAllowance(stored, policy)
+  if (!noCache && -ttl <= whileRevalidate && whileRevalidate > 0)
+    return { kind: 'reuse-stale', stored, age, ttl, allowedBy: 'stale-while-revalidate' }
+  const condition = conditionFor(stored)
+  if (condition.length > 0) return { kind: 'validate', stored, condition }
+  return { kind: 'fetch', reason: 'stale', stale: stored }
+}
+
+/** Whether a stored response may stand in for an origin that failed (RFC 5861 §4, RFC 9111 §4.2.4). */
+export const mayServeOnError = (stored: StoredResponse, policy: ReusePolicy, now: EpochMs): boolean => {
+  const { ifError } = staleAllowance(stored, policy)
+  const ttl = timeToLive(stored, policy, now)
+  return ttl > 0 || (ifError > 0 && -ttl <= ifError)
+}

@@ -1,0 +1,16 @@
+import type { Fields } from './fields.ts'
+import type { EpochMs, Seconds } from '../time.ts'
+
+/** A request field nominated by Vary, with the value it had (RFC 9111 §4.1); null when the request had none. */
+export type Nominated = readonly [name: string, value: string | null]
+
+/** What is known of a stored response besides its bytes (RFC 9111 §3). */
+export interface StoredResponse {
+  readonly status: number
+  /** End-to-end fields of the origin's response, for identity coding. */
+  readonly fields: Fields
+  readonly requestTime: EpochMs
+  readonly responseTime: EpochMs
+  readonly correctedInitialAge: Seconds
+  readonly nominated: readonly Nominated[]
+}

@@ -1,0 +1,26 @@
+import { pairedShift, type PairedShift } from './paired-shift.ts'
+
+export type VerdictKind = 'faster' | 'no-difference' | 'slower' | 'too-few'
+
+export interface Verdict {
+  readonly kind: VerdictKind
+  /** Gain in the unit of the differences: positive when trial is quicker than live. */
+  readonly gain: PairedShift
+}
+
+/** The least number of pairs with which a 95 % interval exists: 2 · 1/2^6 = 3.1 %. */
+export const LEAST_PAIRS = 6
+
+/**
+ * Verdict over pairs measured one right after the other. A difference counts only when the whole 95 % interval lies on one
+ * side of zero.
+ * @param pairs live and trial time of each pair, the same unit
+ * @throws RangeError without any pair
+ */
+export const verdictOf = (pairs: readonly { readonly live: number; readonly trial: number }[]): Verdict => {
+  const gain = pairedShift(pairs.map(({ live, trial }) => live - trial))
+  if (gain.confidence < 0.95) return { kind: 'too-few', gain }
+  if (gain.low > 0) return { kind: 'faster', gain }
+  if (gain.high < 0) return { kind: 'slower', gain }
+  return { kind: 'no-difference', gain }
+}

@@ -1,0 +1,98 @@
+import type { ServerResponse } from 'node:http'
+import type { Readable } from 'node:stream'
+import { pipeline } from 'node:stream/promises'
+import type { Outcome } from '../../core/http/cache-status.ts'
+import { parseDirectives } from '../../core/http/directives.ts'
+import {
+  endToEndFields,
+  fieldValue,
+  hasField,
+  withField,
+  withoutFields,
+  type Fields,
+} from '../../core/http/fields.ts'
+import { isCompressible, negotiateCoding } from '../../core/http/negotiation.ts'
+import { countWhenDone, type Exchange } from '../exchange.ts'
+import type { OriginAnswer } from '../origin/origin-client.ts'
+import { encodeStream } from './coding.ts'
+import { closingFields, flat, varyBy, withBrowserLifetime, withDate } from './outgoing-fields.ts'
+
+const WITHOUT_BODY = new Set([204, 205, 304])
+
+/** The coding to apply on the way through, or identity. */
+const codingFor = (exchange: Exchange, answer: OriginAnswer): 'br' | 'gzip' | 'identity' => {
+  const { route, method, req } = exchange
+  const { status, fields } = answer
+  const length = Number(fieldValue(fields, 'content-length') ?? Number.POSITIVE_INFINITY)
+  const wholeBody = method !== 'HEAD' && status !== 206 && !WITHOUT_BODY.has(status)
+  const untouched =
+    !hasField(fields, 'content-encoding') &&
+    !parseDirectives(fieldValue(fields, 'cache-control')).has('no-transform')
+  if (!wholeBody || !untouched || length < route.leastCompressedBytes) return 'identity'
+  return negotiateCoding(req.headers['accept-encoding'] as string | undefined, route.codings)
+}
+
+/** A strong tag names exact bytes, which coding on the way changes; weak says what is still true (RFC 9110 §8.8.1). */
+const weaken = (fields: Fields): Fields => {
+  const tag = fieldValue(fields, 'etag')
+  return tag === undefined || tag.startsWith('W/') ? fields : withField(fields, 'etag', `W/${tag}`)
+}
+
+/** Fields of an answer that goes through without being stored. */
+const streamedFields = (
+  exchange: Exchange,
+  answer: OriginAnswer,
+  coding: string,
+  shared: boolean,
+): Fields => {
+  const { route, io } = exchange
+  let fields = withBrowserLifetime(endToEndFields(answer.fields), answer.status, route, shared)
+  if (route.codings.length > 0 && isCompressible(fieldValue(fields, 'content-type')))
+    fields = varyBy(fields, 'accept-encoding')
+  if (coding !== 'identity')
+    fields = withField(
+      weaken(withoutFields(fields, new Set(['content-length', 'accept-ranges']))),
+      'content-encoding',
+      coding,
+    )
+  return withDate(fields, io.now())
+}
+
+/** Writes that respect how fast the visitor reads. */
+export const writeSlowly = async (res: ServerResponse, chunk: Buffer): Promise<void> => {
+  if (res.destroyed || res.write(chunk)) return
+  await new Promise<void>((resolve) => {
+    res.once('drain', resolve)
+    res.once('close', resolve)
+  })
+}
+
+/**
+ * Send an answer of the origin on as it arrives, coded on the way where that gains.
+ * @param body the answer's body, or what is left of it after some was read
+ * @param shared whether the answer is the same for every visitor
+ */
+export const streamAnswer = async (
+  exchange: Exchange,
+  answer: OriginAnswer,
+  outcome: Outcome,
+  { body = answer.body, shared = false }: { body?: Readable; shared?: boolean } = {},
+): Promise<void> => {
+  const { res, method } = exchange
+  const compressible = isCompressible(fieldValue(answer.fields, 'content-type'))
+  const coding = compressible ? codingFor(exchange, answer) : 'identity'
+  const fields = closingFields(streamedFields(exchange, answer, coding, shared), exchange, outcome)
+  res.writeHead(answer.status, answer.statusText, flat(fields))
+  let bytes = 0
+  countWhenDone(exchange, outcome, () => bytes)
+  if (method === 'HEAD' || WITHOUT_BODY.has(answer.status)) {
+    body.resume()
+    res.end()
+    return
+  }
+  body.on('data', (chunk: Buffer) => (bytes += chunk.length))
+  body.pause()
+  // An origin that breaks off half way must not look like a complete answer: pipeline destroys the visitor's connection.
+  const through = coding === 'identity' ? pipeline(body, res) : pipeline(body, encodeStream(coding), res)
+  await through.catch(() => res.destroy())
+}

@@ -1,0 +1,50 @@
+import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http'
+import { DeliveryConfig, PurgeOrder, type Traffic } from '../../core/contracts/delivery.ts'
+
+/** What control may ask of delivery. */
+export interface ControlActions {
+  readonly configure: (config: DeliveryConfig) => Promise<void>
+  readonly purge: (order: PurgeOrder) => number
+  readonly traffic: (siteId: string) => Traffic
+}
+
+const LARGEST_ORDER = 16 * 1024 * 1024
+
+const readJson = async (req: IncomingMessage): Promise<unknown> => {
+  const chunks: Buffer[] = []
+  let size = 0
+  for await (const chunk of req) {
+    size += (chunk as Buffer).length
+    if (size > LARGEST_ORDER) throw new Error('The order is too large.')
+    chunks.push(chunk as Buffer)
+  }
+  return JSON.parse(Buffer.concat(chunks).toString('utf8'))
+}
+
+const reply = (res: ServerResponse, status: number, body: unknown): void => {
+  res.writeHead(status, { 'content-type': 'application/json' })
+  res.end(JSON.stringify(body))
+}
+
+const handle = async (req: IncomingMessage, res: ServerResponse, actions: ControlActions): Promise<void> => {
+  const [, noun, id = ''] = (req.url ?? '').split('/')
+  switch (`${req.method} ${noun}`) {
+    case 'GET health':
+      return reply(res, 200, { ok: true })
+    case 'PUT config':
+      await actions.configure(DeliveryConfig.parse(await readJson(req)))
+      return reply(res, 200, { ok: true })
+    case 'POST purges':
+      return reply(res, 200, { purged: actions.purge(PurgeOrder.parse(await readJson(req))) })
+    case 'GET traffic':
+      return reply(res, 200, actions.traffic(decodeURIComponent(id)))
+    default:
+      return reply(res, 404, { error: 'unknown order' })
+  }
+}
+
+/** The control channel: HTTP with JSON on a socket in the data directory, which only its owner can open. */
+export const createControlChannel = (actions: ControlActions): Server =>
+  createServer((req, res) => {
+    handle(req, res, actions).catch((error: Error) => reply(res, 422, { error: error.message }))
+  })

@@ -1,0 +1,89 @@
+import { randomBytes } from 'node:crypto'
+import { chmod, mkdir, rm } from 'node:fs/promises'
+import type { Server } from 'node:http'
+import { join } from 'node:path'
+import { performance } from 'node:perf_hooks'
+import { epochMs } from '../core/time.ts'
+import { loadConfig, saveConfig } from './config-file.ts'
+import { createControlChannel } from './control/channel.ts'
+import { controlSocketPath } from './control/socket-path.ts'
+import { Counters } from './counters.ts'
+import type { DeliveryIo } from './exchange.ts'
+import { Flights } from './flights.ts'
+import { createListener } from './listener.ts'
+import { OriginClient } from './origin/origin-client.ts'
+import { purge } from './purging.ts'
+import { compileRoutes } from './routing.ts'
+import { DiskBackedStore } from './store/disk-backed-store.ts'
+
+const dataDir = process.env['ZEST_DATA_DIR'] ?? './data'
+const port = Number(process.env['ZEST_PORT'] ?? 8400) + 10
+const address = process.env['ZEST_DELIVERY_ADDRESS'] ?? '127.0.0.1'
+
+/** Exit code for a cause that starting again will not mend. */
+const EXIT_CONFIG = 78
+
+const listen = (server: Server, where: { port: number; host: string } | { path: string }): Promise<void> =>
+  new Promise((resolve, reject) => {
+    server.once('error', reject)
+    server.listen(where, resolve)
+  })
+
+const main = async (): Promise<void> => {
+  const folder = join(dataDir, 'delivery')
+  await mkdir(folder, { recursive: true })
+  const configPath = join(folder, 'setups.json')
+  const store = await DiskBackedStore.open(
+    join(folder, 'store'),
+    { memoryBytes: 256 * 1024 * 1024, diskBytes: 4 * 1024 * 1024 * 1024 },
+    (sentence) => console.error(sentence),
+  )
+  let config = await loadConfig(configPath)
+  let routes = compileRoutes(config)
+  const io: DeliveryIo = {
+    now: () => epochMs(Date.now()),
+    elapsed: () => performance.now(),
+    store,
+    origin: new OriginClient(),
+    flights: new Flights(),
+    counters: new Counters(epochMs(Date.now())),
+    routes: () => routes,
+    instance: `zest-lamp-${randomBytes(6).toString('hex')}`,
+  }
+  const listener = createListener(io)
+  await listen(listener, { port, host: address }).catch((error: NodeJS.ErrnoException) => {
+    console.error(
+      error.code === 'EADDRINUSE'
+        ? `Port ${port} is taken by another program. Stop it, or start Zest Lamp with another ZEST_PORT (delivery uses ZEST_PORT + 10).`
+        : `Delivery cannot listen on port ${port}: ${error.message}`,
+    )
+    process.exit(EXIT_CONFIG)
+  })
+  const control = createControlChannel({
+    configure: async (next) => {
+      // Compiled first: a configuration that cannot be used must not replace one that can.
+      const compiled = compileRoutes(next)
+      await saveConfig(configPath, next)
+      config = next
+      routes = compiled
+    },
+    purge: (order) => purge(order, io),
+    traffic: (siteId) => io.counters.traffic(siteId, store),
+  })
+  const socketPath = controlSocketPath(dataDir)
+  await rm(socketPath, { force: true })
+  await listen(control, { path: socketPath })
+  await chmod(socketPath, 0o600)
+  const stop = async (): Promise<void> => {
+    listener.close()
+    control.close()
+    listener.closeIdleConnections()
+    await store.settled()
+    process.exit(0)
+  }
+  process.on('SIGTERM', () => void stop())
+  process.on('SIGINT', () => void stop())
+  console.log(`delivery ready on port ${port}, ${config.sites.length} site(s)`)
+}
+
+await main()

@@ -1,0 +1,49 @@
+import type { CacheKey } from '../../core/http/cache-key.ts'
+import type { Coding } from '../../core/http/negotiation.ts'
+import type { StoredResponse } from '../../core/http/stored-response.ts'
+
+/** Raise when entries written under older rules must not be served; entries of other formats are removed at start. */
+export const STORED_FORMAT = 1
+
+/** Size and digest of one coding's bytes. */
+export interface StoredBody {
+  readonly coding: Coding
+  readonly bytes: number
+  /** SHA-256, base64url. */
+  readonly digest: string
+}
+
+/** A stored response with its address and the codings kept of it. */
+export interface StoredEntry extends StoredResponse {
+  readonly key: CacheKey
+  /** Tells entries apart, also those of one key; name of the file on disk. */
+  readonly id: string
+  /** Identity first. */
+  readonly bodies: readonly StoredBody[]
+}
+
+/** Bytes by coding, identity always there. */
+export type Bodies = ReadonlyMap<Coding, Buffer>
+
+/**
+ * Where responses are kept. Finding and choosing is synchronous, so that a stored page is answered without leaving the
+ * event loop's turn; bytes come from memory, else from behind a promise.
+ */
+export interface ResponseStore {
+  /** All entries of a key, whatever their Vary. */
+  candidates(key: CacheKey): readonly StoredEntry[]
+  /** Bytes of one coding; undefined when they are gone or damaged, and then the entry is gone too. */
+  body(entry: StoredEntry, coding: Coding): Buffer | Promise<Buffer | undefined>
+  /** Keep a response; replaces the entry of the same key and nominated fields. */
+  put(entry: Omit<StoredEntry, 'id' | 'bodies'>, bodies: Bodies): StoredEntry
+  /** Replace what is known of an entry, keeping its bytes: after a 304. */
+  update(entry: StoredEntry): void
+  /** Remove entries whose key matches. @returns how many */
+  purge(matches: (key: CacheKey) => boolean): number
+  /** Remove all entries of a key. @returns how many */
+  purgeKey(key: CacheKey): number
+  /** Entries and bytes held, by partition. */
+  holdings(): Map<string, { entries: number; bytes: number }>
+  /** Resolves when everything put so far is on disk. */
+  settled(): Promise<void>
+}

@@ -1,0 +1,54 @@
+import tseslint from 'typescript-eslint'
+import vue from 'eslint-plugin-vue'
+import { roomsPlugin } from './scripts/rooms.mjs'
+
+const clockAndChance = ['Date', 'Math'].map((object) => ({
+  object,
+  property: object === 'Date' ? 'now' : 'random',
+  message: 'core/ is pure: time and random numbers come in as arguments.',
+}))
+
+export default tseslint.config(
+  { ignores: ['dist/', 'data/', 'node_modules/', 'standins/site/assets/'] },
+  ...tseslint.configs.recommended,
+  ...vue.configs['flat/recommended'],
+  {
+    files: ['**/*.vue'],
+    languageOptions: { parserOptions: { parser: tseslint.parser } },
+  },
+  {
+    plugins: { rooms: roomsPlugin },
+    rules: {
+      'rooms/imports': 'error',
+      eqeqeq: 'error',
+      'no-console': 'off',
+      '@typescript-eslint/consistent-type-imports': 'error',
+      '@typescript-eslint/no-unused-vars': ['error', { argsIgnorePattern: '^_', varsIgnorePattern: '^_' }],
+      'vue/max-attributes-per-line': 'off',
+      'vue/singleline-html-element-content-newline': 'off',
+      'vue/html-self-closing': 'off',
+      'vue/html-indent': 'off',
+      'vue/html-closing-bracket-newline': 'off',
+      'vue/multiline-html-element-content-newline': 'off',
+      'vue/multi-word-component-names': 'off',
+      'vue/require-default-prop': 'off',
+      'vue/valid-v-slot': ['error', { allowModifiers: true }],
+      'vue/attributes-order': 'off',
+    },
+  },
+  {
+    files: ['core/**/*.ts'],
+    ignores: ['core/**/*.test.ts'],
+    rules: {
+      'no-restricted-properties': ['error', ...clockAndChance],
+      'no-restricted-globals': ['error', 'document', 'window', 'fetch', 'process', 'setTimeout', 'performance'],
+      'no-restricted-syntax': [
+        'error',
+        {
+          selector: "NewExpression[callee.name='Date'][arguments.length=0]",
+          message: 'core/ is pure: the time comes in as an argument.',
+        },
+      ],
+    },
+  },
+)

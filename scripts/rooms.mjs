@@ -1,0 +1,60 @@
+// The rule table of the architecture, enforced as a lint rule: which room may import from which.
+import { dirname, relative, resolve, sep } from 'node:path'
+
+const root = resolve(import.meta.dirname, '..')
+const ANY = ['core', 'delivery', 'lab', 'server', 'web', 'cli', 'standins', 'e2e', 'bench', 'scripts']
+
+/** Room → prefixes it may import from, besides itself. Arrows go down only. */
+export const ROOMS = {
+  core: [],
+  delivery: ['core'],
+  lab: ['core'],
+  server: ['core', 'delivery/control', 'lab'],
+  web: ['core'],
+  cli: ['core/contracts'],
+  standins: ['core/formats'],
+  e2e: ANY,
+  bench: ANY,
+}
+
+const roomOf = (path) => path.split('/')[0]
+
+/**
+ * Why a file of ours may not import another, or undefined when it may.
+ * @param {string} from path of the importing file, relative to the root, with forward slashes
+ * @param {string} to path of the imported file, likewise
+ */
+export function forbiddenImport(from, to) {
+  const room = roomOf(from)
+  const allowed = ROOMS[room]
+  if (allowed === undefined || roomOf(to) === room) return undefined
+  if (allowed.some((prefix) => to === prefix || to.startsWith(`${prefix}/`))) return undefined
+  // A test is outside the running product: it may use anything that judges its subject.
+  if (from.endsWith('.test.ts')) return undefined
+  return `${room}/ may import ${allowed.length > 0 ? allowed.join(', ') : 'nothing of ours'}, not ${to}.`
+}
+
+const report = (context, node, source) => {
+  const from = relative(root, context.filename).split(sep).join('/')
+  if (roomOf(from) === 'core' && !from.endsWith('.test.ts') && source.startsWith('node:'))
+    return context.report({ node, message: 'core/ is pure: it imports no Node modules.' })
+  if (!source.startsWith('.')) return
+  const to = relative(root, resolve(dirname(context.filename), source)).split(sep).join('/')
+  const message = forbiddenImport(from, to)
+  if (message !== undefined) context.report({ node, message })
+}
+
+export const roomsPlugin = {
+  rules: {
+    imports: {
+      meta: { type: 'problem', schema: [] },
+      create: (context) => ({
+        ImportDeclaration: (node) => report(context, node, node.source.value),
+        ExportNamedDeclaration: (node) => node.source && report(context, node, node.source.value),
+        ExportAllDeclaration: (node) => report(context, node, node.source.value),
+        ImportExpression: (node) =>
+          node.source.type === 'Literal' && report(context, node, String(node.source.value)),
+      }),
+    },
+  },
+}
