@@ -39,7 +39,9 @@ const report = (context, node, source) => {
   if (roomOf(from) === 'core' && !from.endsWith('.test.ts') && source.startsWith('node:'))
     return context.report({ node, message: 'core/ is pure: it imports no Node modules.' })
   if (!source.startsWith('.')) return
-  const to = relative(root, resolve(dirname(context.filename), source)).split(sep).join('/')
+  const to = relative(root, resolve(dirname(context.filename), source))
+    .split(sep)
+    .join('/')
   const message = forbiddenImport(from, to)
   if (message !== undefined) context.report({ node, message })
 }

@@ -1,0 +1,53 @@
+/**
+ * Runs in the page before anything else and collects paint, layout-shift and long-task entries. Kept as a string-able function:
+ * it may use nothing from outside.
+ */
+export interface Observed {
+  fcp: number | null
+  lcp: { at: number; element: string; url: string | null } | null
+  cls: number
+  longTasks: { start: number; duration: number }[]
+}
+
+export const observePage = (): void => {
+  const observed: Observed = { fcp: null, lcp: null, cls: 0, longTasks: [] }
+  Object.defineProperty(window, '__zestObserved', { value: observed })
+  const describe = (element: Element | null): string => {
+    if (element === null) return 'an element that is gone'
+    const id = element.id === '' ? '' : `#${element.id}`
+    const classes = [...element.classList].slice(0, 2).map((name) => `.${name}`)
+    return element.tagName.toLowerCase() + id + classes.join('')
+  }
+  const observe = (type: string, each: (entry: PerformanceEntry) => void): void => {
+    try {
+      new PerformanceObserver((list) => list.getEntries().forEach(each)).observe({ type, buffered: true })
+    } catch {
+      // An entry type this browser does not know leaves its figure empty.
+    }
+  }
+  observe('paint', (entry) => {
+    if (entry.name === 'first-contentful-paint') observed.fcp = entry.startTime
+  })
+  observe('largest-contentful-paint', (entry) => {
+    const lcp = entry as PerformanceEntry & { element: Element | null; url: string }
+    observed.lcp = { at: lcp.startTime, element: describe(lcp.element), url: lcp.url === '' ? null : lcp.url }
+  })
+  observe('longtask', (entry) =>
+    observed.longTasks.push({ start: entry.startTime, duration: entry.duration }),
+  )
+  // Layout Instability, and web.dev's session windows: at most 1 s between shifts and 5 s in all; the largest window counts.
+  let windowSum = 0
+  let windowStart = 0
+  let last = 0
+  observe('layout-shift', (entry) => {
+    const shift = entry as PerformanceEntry & { value: number; hadRecentInput: boolean }
+    if (shift.hadRecentInput) return
+    if (shift.startTime - last > 1000 || shift.startTime - windowStart > 5000) {
+      windowSum = 0
+      windowStart = shift.startTime
+    }
+    last = shift.startTime
+    windowSum += shift.value
+    observed.cls = Math.max(observed.cls, windowSum)
+  })
+}

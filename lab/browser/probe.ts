@@ -1,0 +1,137 @@
+import type { Browser, BrowserContext, Page } from 'playwright-core'
+import type { RunMetrics, RunOrder, RunOutcome, VisitorProfile } from '../../core/contracts/measuring.ts'
+import { observePage, type Observed } from './page-observers.ts'
+import { RequestLog } from './request-log.ts'
+
+/** A page counts as fully loaded when nothing has moved on the network for this long. */
+const QUIET_MS = 600
+const POLL_MS = 50
+/** Long Tasks: what lies beyond 50 ms blocks. */
+const LONG_TASK_MS = 50
+
+const contextFor = (browser: Browser, visitor: VisitorProfile, socksPort: number): Promise<BrowserContext> =>
+  browser.newContext({
+    viewport: { width: visitor.width, height: visitor.height },
+    deviceScaleFactor: visitor.pixelRatio,
+    isMobile: visitor.device === 'phone',
+    hasTouch: visitor.device === 'phone',
+    locale: 'en-GB',
+    ignoreHTTPSErrors: true,
+    proxy: { server: `socks5://127.0.0.1:${socksPort}`, bypass: '<-loopback>' },
+    ...(visitor.device === 'phone'
+      ? {
+          userAgent: `Mozilla/5.0 (Linux; Android 14) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/${browser.version()} Mobile Safari/537.36`,
+        }
+      : {}),
+  })
+
+const waitUntilQuiet = async (page: Page, log: RequestLog, deadline: number): Promise<'quiet' | 'never'> => {
+  while (performance.now() < deadline) {
+    const { underWay, quietMs } = log.activity
+    if (underWay === 0 && quietMs >= QUIET_MS) return 'quiet'
+    await page.waitForTimeout(POLL_MS)
+  }
+  return 'never'
+}
+
+/** Total blocking time between first contentful paint and the end of loading (web.dev: TBT). */
+const blockingTime = (observed: Observed, untilMs: number): number =>
+  observed.longTasks
+    .filter(({ start }) => start + LONG_TASK_MS > (observed.fcp ?? 0) && start < untilMs)
+    .reduce((sum, { duration }) => sum + Math.max(0, duration - LONG_TASK_MS), 0)
+
+const readMetrics = async (page: Page, log: RequestLog, consoleErrors: number): Promise<RunMetrics> => {
+  const { observed, timeOrigin, ttfb } = await page.evaluate(() => {
+    const [navigation] = performance.getEntriesByType('navigation') as PerformanceNavigationTiming[]
+    return {
+      observed: (window as unknown as { __zestObserved: Observed }).__zestObserved,
+      timeOrigin: performance.timeOrigin,
+      ttfb: navigation?.responseStart ?? 0,
+    }
+  })
+  const requests = log.records()
+  // Times in the page count from its time origin; requests from when the browser asked. The two differ by redirects only.
+  const offset = Math.max(0, timeOrigin - (log.documentWallTime ?? timeOrigin / 1000) * 1000)
+  const at = (time: number): number => time + (offset < 1 ? 0 : offset)
+  const finished = requests.filter(({ failure }) => failure === null)
+  const loadedMs = Math.max(
+    0,
+    ...finished.map((r) => r.startMs + r.queuedMs + r.connectMs + r.waitMs + r.receiveMs),
+  )
+  return {
+    ttfbMs: at(ttfb),
+    fcpMs: observed.fcp === null ? null : at(observed.fcp),
+    lcpMs: observed.lcp === null ? null : at(observed.lcp.at),
+    lcpElement: observed.lcp?.element ?? null,
+    lcpUrl: observed.lcp?.url ?? null,
+    tbtMs: blockingTime(observed, loadedMs),
+    cls: observed.cls,
+    loadedMs,
+    requests: requests.length,
+    sentBytes: requests.reduce((sum, { sentBytes }) => sum + sentBytes, 0),
+    decodedBytes: requests.reduce((sum, { decodedBytes }) => sum + decodedBytes, 0),
+    failedRequests: requests.filter(
+      ({ failure, status }) => (failure !== null && failure !== 'cancelled') || status >= 400,
+    ).length,
+    consoleErrors,
+  }
+}
+
+/** Load the page once in a tab of its own. */
+const loadOnce = async (context: BrowserContext, order: RunOrder): Promise<RunOutcome> => {
+  const page = await context.newPage()
+  try {
+    const log = new RequestLog()
+    const cdp = await context.newCDPSession(page)
+    await cdp.send('Network.enable', { maxTotalBufferSize: 0, maxResourceBufferSize: 0 })
+    if (order.visitor.cpuSlowdown > 1)
+      await cdp.send('Emulation.setCPUThrottlingRate', { rate: order.visitor.cpuSlowdown })
+    await page.addInitScript(observePage)
+    log.attach(cdp)
+    let consoleErrors = 0
+    page.on('console', (message) => (consoleErrors += message.type() === 'error' ? 1 : 0))
+    page.on('pageerror', () => consoleErrors++)
+    const deadline = performance.now() + order.timeoutMs
+    const response = await page.goto(order.url, { waitUntil: 'load', timeout: order.timeoutMs })
+    if (response === null) return { kind: 'failed', why: `${order.url} gave no answer.` }
+    if (response.status() >= 400)
+      return { kind: 'failed', why: `${order.url} answered with status ${response.status()}.` }
+    if ((await waitUntilQuiet(page, log, deadline)) === 'never')
+      return {
+        kind: 'failed',
+        why: `${order.url} never stopped loading within ${Math.round(order.timeoutMs / 1000)} s; something on it keeps asking the server.`,
+      }
+    return { kind: 'measured', metrics: await readMetrics(page, log, consoleErrors), requests: log.records() }
+  } catch (error) {
+    return { kind: 'failed', why: failureSentence(order, error as Error) }
+  } finally {
+    await page.close().catch(() => undefined)
+  }
+}
+
+const failureSentence = (order: RunOrder, error: Error): string => {
+  const first = error.message.split('\n')[0]!
+  if (/Timeout/i.test(first))
+    return `${order.url} did not finish loading within ${Math.round(order.timeoutMs / 1000)} s.`
+  if (/ERR_(SOCKS_)?CONNECTION|ERR_EMPTY|ERR_PROXY/.test(first))
+    return `${order.url} cannot be reached: the server refused or closed the connection.`
+  return `${order.url} could not be loaded: ${first.replace(/^page\.goto: /, '')}`
+}
+
+/**
+ * One page load as a visitor: an empty profile, the visitor's device and CPU, all hosts through the simulated link.
+ * A return visit loads the page once before, in the same profile, and measures the second load.
+ * @param socksPort where the link listens
+ */
+export const probe = async (browser: Browser, order: RunOrder, socksPort: number): Promise<RunOutcome> => {
+  const context = await contextFor(browser, order.visitor, socksPort)
+  try {
+    if (order.visit === 'return') {
+      const first = await loadOnce(context, order)
+      if (first.kind === 'failed') return first
+    }
+    return await loadOnce(context, order)
+  } finally {
+    await context.close().catch(() => undefined)
+  }
+}

@@ -1,0 +1,187 @@
+import type { CDPSession } from 'playwright-core'
+import type { RequestRecord } from '../../core/contracts/measuring.ts'
+
+type Timing = {
+  requestTime: number
+  dnsStart: number
+  connectStart: number
+  connectEnd: number
+  sendStart: number
+  sendEnd: number
+  receiveHeadersEnd: number
+}
+
+interface Open {
+  url: string
+  method: string
+  type: string
+  startedAt: number
+  status: number
+  protocol: string
+  timing: Timing | undefined
+  fromCache: boolean
+  fields: [string, string][]
+  decodedBytes: number
+  endedAt: number | undefined
+  sentBytes: number
+  failure: string | null
+}
+
+/** Fields worth keeping of each response: what explains caching and compression. */
+const KEPT_FIELDS = new Set([
+  'age',
+  'cache-control',
+  'cache-status',
+  'content-encoding',
+  'content-length',
+  'content-type',
+  'date',
+  'etag',
+  'expires',
+  'last-modified',
+  'location',
+  'server',
+  'server-timing',
+  'vary',
+  'via',
+])
+
+/** Collects every request of one page through the browser's own network events. */
+export class RequestLog {
+  readonly #requests = new Map<string, Open>()
+  #documentStart: { monotonic: number; wall: number } | undefined
+  #lastActivity = 0
+  #settledRedirects = 0
+
+  attach(cdp: CDPSession): void {
+    cdp.on('Network.requestWillBeSent', (event) => {
+      this.#touch()
+      if (event.request.url.startsWith('data:') || event.request.url.startsWith('blob:')) return
+      if (event.type === 'Document')
+        this.#documentStart ??= { monotonic: event.timestamp, wall: event.wallTime }
+      const before = this.#requests.get(event.requestId)
+      if (before !== undefined && event.redirectResponse !== undefined) {
+        this.#answered(before, event.redirectResponse)
+        before.endedAt = event.timestamp
+        before.sentBytes = event.redirectResponse.encodedDataLength
+        this.#requests.set(`${event.requestId} redirect ${this.#settledRedirects++}`, before)
+      }
+      this.#requests.set(event.requestId, {
+        url: event.request.url,
+        method: event.request.method,
+        type: event.type ?? 'Other',
+        startedAt: event.timestamp,
+        status: 0,
+        protocol: '',
+        timing: undefined,
+        fromCache: false,
+        fields: [],
+        decodedBytes: 0,
+        endedAt: undefined,
+        sentBytes: 0,
+        failure: null,
+      })
+    })
+    cdp.on('Network.requestServedFromCache', ({ requestId }) => {
+      const request = this.#requests.get(requestId)
+      if (request !== undefined) request.fromCache = true
+    })
+    cdp.on('Network.responseReceived', ({ requestId, response }) => {
+      this.#touch()
+      const request = this.#requests.get(requestId)
+      if (request !== undefined) this.#answered(request, response)
+    })
+    cdp.on('Network.dataReceived', ({ requestId, dataLength }) => {
+      this.#touch()
+      const request = this.#requests.get(requestId)
+      if (request !== undefined) request.decodedBytes += dataLength
+    })
+    cdp.on('Network.loadingFinished', ({ requestId, timestamp, encodedDataLength }) => {
+      this.#touch()
+      const request = this.#requests.get(requestId)
+      if (request === undefined) return
+      request.endedAt = timestamp
+      request.sentBytes = request.fromCache ? 0 : encodedDataLength
+    })
+    cdp.on('Network.loadingFailed', ({ requestId, timestamp, errorText, canceled }) => {
+      this.#touch()
+      const request = this.#requests.get(requestId)
+      if (request === undefined) return
+      request.endedAt = timestamp
+      request.failure = canceled === true ? 'cancelled' : errorText
+    })
+  }
+
+  #answered(
+    request: Open,
+    response: {
+      status: number
+      protocol?: string
+      timing?: Timing
+      fromDiskCache?: boolean
+      headers: Record<string, string>
+    },
+  ): void {
+    request.status = response.status
+    request.protocol = response.protocol ?? ''
+    request.timing = response.timing
+    if (response.fromDiskCache === true) request.fromCache = true
+    request.fields = Object.entries(response.headers)
+      .map(([name, value]): [string, string] => [name.toLowerCase(), value])
+      .filter(([name]) => KEPT_FIELDS.has(name))
+  }
+
+  #touch(): void {
+    this.#lastActivity = performance.now()
+  }
+
+  /** Requests under way, and ms since the last sign of any. */
+  get activity(): { underWay: number; quietMs: number } {
+    let underWay = 0
+    for (const request of this.#requests.values()) if (request.endedAt === undefined) underWay++
+    return { underWay, quietMs: performance.now() - this.#lastActivity }
+  }
+
+  /** Wall time of the request for the page itself, seconds since 1970; undefined when none was made. */
+  get documentWallTime(): number | undefined {
+    return this.#documentStart?.wall
+  }
+
+  records(): RequestRecord[] {
+    const start = this.#documentStart?.monotonic ?? 0
+    return [...this.#requests.values()]
+      .sort((a, b) => a.startedAt - b.startedAt)
+      .map((request) => toRecord(request, start))
+  }
+}
+
+const toRecord = (request: Open, start: number): RequestRecord => {
+  const { timing, endedAt } = request
+  const startMs = Math.max(0, (request.startedAt - start) * 1000)
+  const endMs = endedAt === undefined ? startMs : (endedAt - start) * 1000
+  const base = timing === undefined ? startMs : (timing.requestTime - start) * 1000
+  const network = timing !== undefined && !request.fromCache
+  const connectMs =
+    network && timing.connectStart >= 0
+      ? timing.connectEnd - Math.max(0, timing.dnsStart >= 0 ? timing.dnsStart : timing.connectStart)
+      : 0
+  const sendAt = network ? base + timing.sendStart : startMs
+  const firstByteAt = network ? base + timing.receiveHeadersEnd : endMs
+  return {
+    url: request.url,
+    method: request.method,
+    type: request.type,
+    status: request.status,
+    protocol: request.protocol,
+    startMs,
+    queuedMs: Math.max(0, sendAt - startMs - connectMs),
+    connectMs: Math.max(0, connectMs),
+    waitMs: Math.max(0, firstByteAt - sendAt),
+    receiveMs: Math.max(0, endMs - firstByteAt),
+    sentBytes: Math.max(0, Math.round(request.sentBytes)),
+    decodedBytes: Math.max(0, Math.round(request.decodedBytes)),
+    fromCache: request.fromCache,
+    failure: request.failure,
+    responseFields: request.fields,
+  }
+}

@@ -1,0 +1,85 @@
+// Builds what runs: the server-side programs with esbuild, the interface with Vite. Skips what is up to date.
+import { createHash } from 'node:crypto'
+import { existsSync, readdirSync, readFileSync, writeFileSync, mkdirSync, cpSync, rmSync } from 'node:fs'
+import { join } from 'node:path'
+import { root, run } from './shell.mjs'
+
+const SERVER_ROOMS = ['core', 'delivery', 'lab', 'server', 'cli', 'standins']
+const WEB_ROOMS = ['core', 'web']
+
+const filesBelow = (folder) =>
+  existsSync(join(root, folder))
+    ? readdirSync(join(root, folder), { recursive: true, withFileTypes: true })
+        .filter((entry) => entry.isFile())
+        .map((entry) => join(entry.parentPath, entry.name))
+        .sort()
+    : []
+
+const fingerprint = (rooms) => {
+  const hash = createHash('sha256')
+  for (const file of [
+    ...rooms.flatMap(filesBelow),
+    join(root, 'package-lock.json'),
+    join(root, 'vite.config.ts'),
+    import.meta.filename,
+  ])
+    if (existsSync(file)) hash.update(file).update(readFileSync(file))
+  return hash.digest('hex')
+}
+
+const upToDate = (name, print) => {
+  const mark = join(root, 'dist', `${name}.built`)
+  return existsSync(mark) && readFileSync(mark, 'utf8') === print
+}
+const markBuilt = (name, print) => writeFileSync(join(root, 'dist', `${name}.built`), print)
+
+const PROGRAMS = {
+  control: 'server/main.ts',
+  delivery: 'delivery/main.ts',
+  lab: 'lab/main.ts',
+  site: 'standins/site/main.ts',
+  third: 'standins/third/main.ts',
+  zest: 'cli/zest.ts',
+}
+
+export const buildServer = async () => {
+  const print = fingerprint(SERVER_ROOMS)
+  if (upToDate('server', print)) return
+  const { build } = await import('esbuild')
+  mkdirSync(join(root, 'dist'), { recursive: true })
+  await build({
+    entryPoints: Object.fromEntries(Object.entries(PROGRAMS).map(([name, file]) => [name, join(root, file)])),
+    outdir: join(root, 'dist'),
+    outExtension: { '.js': '.mjs' },
+    bundle: true,
+    packages: 'external',
+    platform: 'node',
+    target: 'node20',
+    format: 'esm',
+    sourcemap: 'linked',
+    logLevel: 'warning',
+  })
+  rmSync(join(root, 'dist/migrations'), { recursive: true, force: true })
+  cpSync(join(root, 'server/db/migrations'), join(root, 'dist/migrations'), { recursive: true })
+  markBuilt('server', print)
+}
+
+export const buildWeb = async () => {
+  const print = fingerprint(WEB_ROOMS)
+  if (upToDate('web', print)) return
+  console.log('building the interface …')
+  await run('npx', ['vite', 'build', '--logLevel', 'warn'])
+  markBuilt('web', print)
+}
+
+export const buildAll = async () => {
+  mkdirSync(join(root, 'dist'), { recursive: true })
+  await buildServer()
+  await buildWeb()
+}
+
+if (process.argv[1] === import.meta.filename) {
+  const { ensureInstalled } = await import('./ensure.mjs')
+  await ensureInstalled()
+  await buildAll()
+}

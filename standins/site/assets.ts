@@ -1,0 +1,48 @@
+import { readFile } from 'node:fs/promises'
+import { createRequire } from 'node:module'
+import { dirname, join } from 'node:path'
+import {
+  BASKET_JS,
+  CONSENT_JS,
+  DEPARTURES_JS,
+  FORMS_JS,
+  LIGHTBOX_JS,
+  MENU_JS,
+  SLIDER_JS,
+} from './assets/scripts.ts'
+import { FORMS_CSS, SLIDER_CSS, THEME_CSS, frameworkCss, iconsCss } from './assets/styles.ts'
+
+const require = createRequire(import.meta.url)
+const packageFile = (name: string, file: string): Promise<Buffer> =>
+  readFile(join(dirname(require.resolve(`${name}/package.json`)), file))
+
+const FONTS: Record<string, [string, string]> = {
+  'text-400.woff': ['@fontsource/nunito-sans', 'files/nunito-sans-latin-400-normal.woff'],
+  'text-700.woff': ['@fontsource/nunito-sans', 'files/nunito-sans-latin-700-normal.woff'],
+  'head-400.woff': ['@fontsource/bitter', 'files/bitter-latin-400-normal.woff'],
+  'head-700.woff': ['@fontsource/bitter', 'files/bitter-latin-700-normal.woff'],
+}
+
+/** Styles, scripts and fonts of the site by file name, as the site sends them: whole and unminified. */
+export const loadAssets = async (): Promise<ReadonlyMap<string, Buffer>> => {
+  const assets = new Map<string, Buffer>()
+  const texts: Record<string, string> = {
+    'framework.css': frameworkCss(),
+    'icons.css': iconsCss(),
+    'theme.css': THEME_CSS,
+    'slider.css': SLIDER_CSS,
+    'forms.css': FORMS_CSS,
+    'slider.js': SLIDER_JS,
+    'menu.js': MENU_JS,
+    'departures.js': DEPARTURES_JS,
+    'lightbox.js': LIGHTBOX_JS,
+    'basket.js': BASKET_JS,
+    'forms.js': FORMS_JS,
+    'consent.js': CONSENT_JS,
+  }
+  for (const [name, text] of Object.entries(texts)) assets.set(name, Buffer.from(text))
+  assets.set('jquery.js', await packageFile('jquery', 'dist/jquery.js'))
+  assets.set('lodash.js', await packageFile('lodash', 'lodash.js'))
+  for (const [name, [from, file]] of Object.entries(FONTS)) assets.set(name, await packageFile(from, file))
+  return assets
+}

@@ -1,0 +1,43 @@
+import { mkdir } from 'node:fs/promises'
+import { join } from 'node:path'
+import { loadAssets } from './assets.ts'
+import { SiteDatabase } from './database.ts'
+import { makePictures } from './pictures.ts'
+import { seed } from './seed.ts'
+import { FerrySite } from './site.ts'
+
+/** The demo site's own process. ZEST_DEMO_HOSTING_WAIT_MS is the extra wait that stands for modest hosting. */
+const folder = join(process.env['ZEST_DATA_DIR'] ?? './data', 'demo')
+const basePort = Number(process.env['ZEST_PORT'] ?? 8400)
+await mkdir(folder, { recursive: true })
+const pictures = join(folder, 'pictures')
+const [database, assets] = await Promise.all([
+  SiteDatabase.open(join(folder, 'site-db')),
+  loadAssets(),
+  makePictures(pictures),
+])
+if (await database.isEmpty()) await seed(database)
+const site = new FerrySite({
+  database,
+  assets,
+  pictures,
+  hostingWaitMs: Number(process.env['ZEST_DEMO_HOSTING_WAIT_MS'] ?? 300),
+  eventTarget: join(folder, 'event-target.json'),
+  third: `http://third.localhost:${basePort + 2}`,
+})
+const server = site.server()
+server.on('error', (error: NodeJS.ErrnoException) => {
+  console.error(
+    error.code === 'EADDRINUSE'
+      ? `Port ${basePort + 1} is taken by another program. Stop it, or choose another ZEST_PORT.`
+      : error.message,
+  )
+  process.exit(78)
+})
+server.listen(basePort + 1, '127.0.0.1', () => console.log(`demo site ready on port ${basePort + 1}`))
+const stop = (): void => {
+  server.close()
+  void database.close().finally(() => process.exit(0))
+}
+process.on('SIGTERM', stop)
+process.on('SIGINT', stop)
