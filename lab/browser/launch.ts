@@ -17,7 +17,9 @@ const ARGUMENTS = [
   '--disable-default-apps',
   '--disable-extensions',
   '--disable-gpu',
-  '--disable-features=Translate,OptimizationHints,MediaRouter,NetworkTimeServiceQuerying',
+  // Frames of other hosts stay in the page's process, so that their requests are seen with the page's own.
+  '--disable-site-isolation-trials',
+  '--disable-features=IsolateOrigins,site-per-process,Translate,OptimizationHints,MediaRouter,NetworkTimeServiceQuerying',
 ]
 
 /** @throws Error with a sentence that says what to do when Chromium is missing or does not start */

@@ -1,6 +1,7 @@
+import { existsSync } from 'node:fs'
 import { readFile } from 'node:fs/promises'
 import { createRequire } from 'node:module'
-import { dirname, join } from 'node:path'
+import { join } from 'node:path'
 import {
   BASKET_JS,
   CONSENT_JS,
@@ -13,8 +14,13 @@ import {
 import { FORMS_CSS, SLIDER_CSS, THEME_CSS, frameworkCss, iconsCss } from './assets/styles.ts'
 
 const require = createRequire(import.meta.url)
-const packageFile = (name: string, file: string): Promise<Buffer> =>
-  readFile(join(dirname(require.resolve(`${name}/package.json`)), file))
+
+/** A file of an installed package, whether or not the package exports it. */
+const packageFile = (name: string, file: string): Promise<Buffer> => {
+  const folder = require.resolve.paths(name)!.find((path) => existsSync(join(path, name)))
+  if (folder === undefined) throw new Error(`The package ${name} is not installed. Run "npm ci".`)
+  return readFile(join(folder, name, file))
+}
 
 const FONTS: Record<string, [string, string]> = {
   'text-400.woff': ['@fontsource/nunito-sans', 'files/nunito-sans-latin-400-normal.woff'],

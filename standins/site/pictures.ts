@@ -28,15 +28,15 @@ const make = async (path: string, width: number, height: number, seed: number): 
       height,
       channels: 3,
       background: '#808080',
-      noise: { type: 'gaussian', mean: 128, sigma: 9 },
+      noise: { type: 'gaussian', mean: 128, sigma: 34 },
     },
   })
-    .blur(0.8)
+    .blur(0.6)
     .png({ compressionLevel: 1 })
     .toBuffer()
   await sharp(Buffer.from(scene(width, height, seed)))
     .composite([{ input: grain, blend: 'soft-light' }])
-    .jpeg({ quality: 80 })
+    .jpeg({ quality: 86 })
     .toFile(`${path}.part`)
   await rename(`${path}.part`, path)
 }
@@ -44,8 +44,13 @@ const make = async (path: string, width: number, height: number, seed: number): 
 /** Make the pictures that are not there yet. */
 export const makePictures = async (folder: string): Promise<void> => {
   await mkdir(folder, { recursive: true })
-  for (const { name, width, height, seed } of PICTURES) {
-    const path = join(folder, `${name}.jpg`)
-    await access(path).catch(() => make(path, width, height, seed))
+  const missing = [...PICTURES]
+  const work = async (): Promise<void> => {
+    for (let next = missing.shift(); next !== undefined; next = missing.shift()) {
+      const { name, width, height, seed } = next
+      const path = join(folder, `${name}.jpg`)
+      await access(path).catch(() => make(path, width, height, seed))
+    }
   }
+  await Promise.all(Array.from({ length: 4 }, work))
 }
