@@ -1,11 +1,12 @@
 import { randomBytes } from 'node:crypto'
-import { chmod, mkdir, rm } from 'node:fs/promises'
+import { chmod, mkdir } from 'node:fs/promises'
 import type { Server } from 'node:http'
 import { join } from 'node:path'
 import { performance } from 'node:perf_hooks'
 import { epochMs } from '../core/time.ts'
 import { loadConfig, saveConfig } from './config-file.ts'
 import { createControlChannel } from './control/channel.ts'
+import { claimSocket } from './control/claim-socket.ts'
 import { controlSocketPath } from './control/socket-path.ts'
 import { Counters } from './counters.ts'
 import type { DeliveryIo } from './exchange.ts'
@@ -32,6 +33,12 @@ const listen = (server: Server, where: { port: number; host: string } | { path: 
 const main = async (): Promise<void> => {
   const folder = join(dataDir, 'delivery')
   await mkdir(folder, { recursive: true })
+  const socketPath = controlSocketPath(dataDir)
+  // Before the store is opened: two processes must never write the same files.
+  await claimSocket(socketPath, dataDir).catch((error: Error) => {
+    console.error(error.message)
+    process.exit(EXIT_CONFIG)
+  })
   const configPath = join(folder, 'setups.json')
   const store = await DiskBackedStore.open(
     join(folder, 'store'),
@@ -70,8 +77,6 @@ const main = async (): Promise<void> => {
     purge: (order) => purge(order, io),
     traffic: (siteId) => io.counters.traffic(siteId, store),
   })
-  const socketPath = controlSocketPath(dataDir)
-  await rm(socketPath, { force: true })
   await listen(control, { path: socketPath })
   await chmod(socketPath, 0o600)
   const stop = async (): Promise<void> => {

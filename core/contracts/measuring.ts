@@ -2,7 +2,7 @@ import { z } from 'zod'
 
 /** Whom to measure as. */
 export const VisitorProfile = z.strictObject({
-  id: z.string(),
+  id: z.string().max(60),
   name: z.string().trim().min(1).max(80),
   device: z.enum(['phone', 'laptop']),
   width: z.int().min(200).max(4000).describe('CSS pixels'),

@@ -4,7 +4,7 @@ export type VerdictKind = 'faster' | 'no-difference' | 'slower' | 'too-few'
 
 export interface Verdict {
   readonly kind: VerdictKind
-  /** Gain in the unit of the differences: positive when trial is quicker than live. */
+  /** Gain in the unit of the differences: positive when the second of each pair is quicker. */
   readonly gain: PairedShift
 }
 
@@ -14,11 +14,11 @@ export const LEAST_PAIRS = 6
 /**
  * Verdict over pairs measured one right after the other. A difference counts only when the whole 95 % interval lies on one
  * side of zero.
- * @param pairs live and trial time of each pair, the same unit
+ * @param pairs time before and after the change in each pair, the same unit
  * @throws RangeError without any pair
  */
-export const verdictOf = (pairs: readonly { readonly live: number; readonly trial: number }[]): Verdict => {
-  const gain = pairedShift(pairs.map(({ live, trial }) => live - trial))
+export const verdictOf = (pairs: readonly { readonly before: number; readonly after: number }[]): Verdict => {
+  const gain = pairedShift(pairs.map(({ before, after }) => before - after))
   if (gain.confidence < 0.95) return { kind: 'too-few', gain }
   if (gain.low > 0) return { kind: 'faster', gain }
   if (gain.high < 0) return { kind: 'slower', gain }

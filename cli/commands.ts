@@ -1,0 +1,161 @@
+import { parseArgs } from 'node:util'
+import { z } from 'zod'
+import { PurgeResult } from '../core/contracts/delivery.ts'
+import { Job } from '../core/contracts/jobs.ts'
+import { Measurement, MeasurementHead, DEFAULT_PAIRS, DEFAULT_RUNS } from '../core/contracts/measurements.ts'
+import { Side, Visit } from '../core/contracts/measuring.ts'
+import { Site } from '../core/contracts/sites.ts'
+import { accessFrom, callApi, CommandFailure, type ApiAccess } from './api.ts'
+
+/** The command line is not understood. */
+export class UsageError extends Error {}
+
+/** What commands write to. */
+export interface Output {
+  readonly line: (text: string) => void
+  /** Progress; not part of the result. */
+  readonly note: (text: string) => void
+}
+
+export const USAGE = `zest site list                        the connected sites
+zest measure SITE [options]           measure, wait, and print the medians and the verdict
+  --side origin|live|trial              once alone, several to compare (default: origin)
+  --page PATH                           repeatable (default: the first three of the sample)
+  --visitor ID                          repeatable (default: all)
+  --visit first|return                  (default: first)
+  --runs N                              loads per page, visitor and side (default: ${DEFAULT_RUNS}; ${DEFAULT_PAIRS} to compare)
+zest purge SITE (--everything | PATH …) remove stored responses
+
+SITE is an id, a name or a live host name. --json prints the result as JSON.
+ZEST_API_TOKEN holds the token; ZEST_URL the address of control (default http://127.0.0.1:8400).
+Exit: 0 done, 1 failed, 2 not understood, 3 a verdict is "slower" or "broken".`
+
+const findSite = async (access: ApiAccess, name: string | undefined): Promise<Site> => {
+  if (name === undefined) throw new UsageError('Name the site.')
+  const sites = await callApi(access, 'GET', '/sites', z.array(Site))
+  const found = sites.find((site) => [site.id, site.name, site.liveHost].includes(name))
+  if (found === undefined)
+    throw new CommandFailure(`There is no site "${name}". Connected: ${sites.map((site) => site.liveHost).join(', ') || 'none'}.`)
+  return found
+}
+
+const siteList = async (access: ApiAccess, json: boolean, out: Output): Promise<number> => {
+  const sites = await callApi(access, 'GET', '/sites', z.array(Site))
+  if (json) out.line(JSON.stringify(sites, null, 2))
+  else for (const site of sites) out.line(`${site.id}  ${site.liveHost}  version ${site.liveVersion}  ${site.name} (${site.address})`)
+  return 0
+}
+
+const purge = async (access: ApiAccess, [name, ...paths]: string[], everything: boolean, json: boolean, out: Output): Promise<number> => {
+  const site = await findSite(access, name)
+  if (everything === paths.length > 0) throw new UsageError('Name the paths to purge, or give --everything.')
+  const what = everything ? { kind: 'everything' } : { kind: 'paths', paths }
+  const result = await callApi(access, 'POST', `/sites/${site.id}/purges`, PurgeResult, what)
+  out.line(json ? JSON.stringify(result) : `${result.purged} stored ${result.purged === 1 ? 'response' : 'responses'} removed.`)
+  return 0
+}
+
+const seconds = (ms: number | null): string => (ms === null ? '–' : `${(ms / 1000).toFixed(2)} s`)
+
+const printMeasurement = ({ results }: Measurement, out: Output): void => {
+  for (const { path, visitorName, sides, floorMs, verdict } of results) {
+    out.line(`${path}  ${visitorName}  floor ${seconds(floorMs)}`)
+    for (const { side, medians, failed, runs } of sides)
+      out.line(
+        `  ${side.padEnd(6)}  main content ${seconds(medians.lcpMs)}  first paint ${seconds(medians.fcpMs)}  loaded ${seconds(medians.loadedMs)}  ${medians.requests ?? '–'} requests${failed > 0 ? `  ${failed} of ${runs} failed` : ''}`,
+      )
+    if (verdict !== null) out.line(`  ${verdict.sentence}`)
+  }
+}
+
+/** Common practice: twice a second is often enough to look live and seldom enough to cost nothing. */
+const POLL_MS = 500
+
+const waitForJob = async (access: ApiAccess, jobId: string, out: Output): Promise<Job> => {
+  let told = ''
+  for (;;) {
+    const job = await callApi(access, 'GET', `/jobs/${jobId}`, Job)
+    const text = `${job.done}/${job.total} ${job.now}${job.msLeft === null ? '' : `, about ${Math.ceil(job.msLeft / 1000)} s left`}`
+    if (text !== told) out.note(text)
+    told = text
+    if (job.state !== 'queued' && job.state !== 'running') return job
+    await new Promise((resolve) => setTimeout(resolve, POLL_MS))
+  }
+}
+
+interface MeasureOptions {
+  readonly side: string[]
+  readonly page: string[]
+  readonly visitor: string[]
+  readonly visit: string
+  readonly runs: string | undefined
+}
+
+const orderFrom = (site: Site, { side, page, visitor, visit, runs }: MeasureOptions) => {
+  const sides = z.array(Side).safeParse(side.length === 0 ? ['origin'] : side)
+  if (!sides.success) throw new UsageError('--side is origin, live or trial.')
+  const kind = Visit.safeParse(visit)
+  if (!kind.success) throw new UsageError('--visit is first or return.')
+  const pages = page.length === 0 ? site.sample.slice(0, 3) : page.map((path) => {
+    const found = site.sample.find((one) => one.path === path)
+    if (found === undefined) throw new CommandFailure(`${path} is not in the sample: ${site.sample.map((one) => one.path).join(', ')}.`)
+    return found
+  })
+  return {
+    sides: sides.data,
+    pageIds: pages.map(({ id }) => id),
+    visitorIds: visitor.length === 0 ? site.visitors.map(({ id }) => id) : visitor,
+    visit: kind.data,
+    runs: runs === undefined ? (sides.data.length > 1 ? DEFAULT_PAIRS : DEFAULT_RUNS) : Number(runs),
+  }
+}
+
+const measure = async (access: ApiAccess, name: string | undefined, options: MeasureOptions, json: boolean, out: Output): Promise<number> => {
+  const site = await findSite(access, name)
+  const head = await callApi(access, 'POST', `/sites/${site.id}/measurements`, MeasurementHead, orderFrom(site, options))
+  const job = await waitForJob(access, head.jobId, out)
+  if (job.state !== 'done') throw new CommandFailure(`The measurement was ${job.state}${job.error === null ? '' : `: ${job.error}`}.`)
+  const measurement = await callApi(access, 'GET', `/sites/${site.id}/measurements/${head.id}`, Measurement)
+  if (json) out.line(JSON.stringify(measurement, null, 2))
+  else printMeasurement(measurement, out)
+  return measurement.results.some(({ verdict }) => verdict?.kind === 'slower' || verdict?.kind === 'broken') ? 3 : 0
+}
+
+const parse = (args: string[]) => {
+  try {
+    return parseArgs({
+      args,
+      allowPositionals: true,
+      options: {
+        json: { type: 'boolean', default: false },
+        help: { type: 'boolean', short: 'h', default: false },
+        everything: { type: 'boolean', default: false },
+        side: { type: 'string', multiple: true, default: [] },
+        page: { type: 'string', multiple: true, default: [] },
+        visitor: { type: 'string', multiple: true, default: [] },
+        visit: { type: 'string', default: 'first' },
+        runs: { type: 'string' },
+      },
+    })
+  } catch (error) {
+    throw new UsageError((error as Error).message)
+  }
+}
+
+/**
+ * Run the command.
+ * @returns the exit code
+ * @throws UsageError, CommandFailure
+ */
+export const runCommand = async (args: string[], env: NodeJS.ProcessEnv, out: Output): Promise<number> => {
+  const { values, positionals } = parse(args)
+  const [noun, ...rest] = positionals
+  if (values.help || noun === undefined) {
+    out.line(USAGE)
+    return values.help ? 0 : 2
+  }
+  if (noun === 'site' && rest[0] === 'list') return siteList(accessFrom(env), values.json, out)
+  if (noun === 'purge') return purge(accessFrom(env), rest, values.everything, values.json, out)
+  if (noun === 'measure') return measure(accessFrom(env), rest[0], values as MeasureOptions, values.json, out)
+  throw new UsageError(`There is no command "${positionals.join(' ')}".`)
+}

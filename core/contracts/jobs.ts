@@ -1,0 +1,29 @@
+import { z } from 'zod'
+
+export const JobState = z.enum(['queued', 'running', 'done', 'failed', 'cancelled'])
+export type JobState = z.infer<typeof JobState>
+
+/** Work that takes longer than a second. */
+export const Job = z.object({
+  id: z.string(),
+  siteId: z.string(),
+  kind: z.enum(['measure']),
+  title: z.string(),
+  subjectId: z.string().describe('What it works on: the measurement'),
+  state: JobState,
+  done: z.int().describe('Steps finished'),
+  total: z.int().describe('Steps in all'),
+  now: z.string().describe('What is being done, in words'),
+  msLeft: z.number().nullable().describe('Estimated; null while unknown'),
+  error: z.string().nullable(),
+  createdAt: z.iso.datetime(),
+  finishedAt: z.iso.datetime().nullable(),
+})
+export type Job = z.infer<typeof Job>
+
+/** Server-sent events: `job` carries a Job, `changed` names what to load again. */
+export const Changed = z.object({
+  siteId: z.string(),
+  what: z.enum(['site', 'trial', 'measurements', 'ledger', 'traffic']),
+})
+export type Changed = z.infer<typeof Changed>

@@ -1,0 +1,122 @@
+import { z } from 'zod'
+import { RequestRecord, RunMetrics, Side, Visit } from './measuring.ts'
+
+/** Common practice: one run is noise; five are where medians settle. */
+export const DEFAULT_RUNS = 5
+/** Six is the least number of pairs for which a 95 % interval exists (2 · 1/2^6 = 3.1 %; with five 6.3 % remain). */
+export const DEFAULT_PAIRS = 6
+
+export const MeasurementOrder = z
+  .strictObject({
+    sides: z.array(Side).min(1).max(3).describe('One to measure it alone, several to compare them in turn'),
+    pageIds: z.array(z.string()).min(1, 'Choose at least one page.').max(50),
+    visitorIds: z.array(z.string()).min(1, 'Choose at least one visitor.').max(10),
+    visit: Visit.default('first'),
+    runs: z.int().min(1).max(50).default(DEFAULT_RUNS).describe('Loads per page, visitor and side'),
+  })
+  .refine(({ sides }) => new Set(sides).size === sides.length, {
+    path: ['sides'],
+    message: 'Name each side once.',
+  })
+export type MeasurementOrder = z.infer<typeof MeasurementOrder>
+
+export const Interval = z.object({
+  shift: z.number().describe('Hodges–Lehmann estimate; positive: the later side is quicker'),
+  low: z.number(),
+  high: z.number(),
+  confidence: z.number(),
+  pairs: z.int(),
+})
+export type Interval = z.infer<typeof Interval>
+
+export const METRICS = ['ttfbMs', 'fcpMs', 'lcpMs', 'tbtMs', 'loadedMs'] as const
+export const MetricName = z.enum(METRICS)
+export type MetricName = z.infer<typeof MetricName>
+
+export const VerdictKind = z.enum(['faster', 'no-difference', 'slower', 'too-few', 'broken'])
+export type VerdictKind = z.infer<typeof VerdictKind>
+
+/** Medians of one side of one page for one visitor, with the value of each run beside. */
+export const SideSummary = z.object({
+  side: Side,
+  runs: z.int(),
+  failed: z.int(),
+  failure: z.string().nullable().describe('Why the first failed run failed'),
+  medians: z.object({
+    ttfbMs: z.number().nullable(),
+    fcpMs: z.number().nullable(),
+    lcpMs: z.number().nullable(),
+    tbtMs: z.number().nullable(),
+    loadedMs: z.number().nullable(),
+    cls: z.number().nullable(),
+    requests: z.number().nullable(),
+    sentBytes: z.number().nullable(),
+    failedRequests: z.number().nullable(),
+    consoleErrors: z.number().nullable(),
+  }),
+  values: z.object({ fcpMs: z.array(z.number()), lcpMs: z.array(z.number()), loadedMs: z.array(z.number()) }),
+})
+export type SideSummary = z.infer<typeof SideSummary>
+
+export const PageVerdict = z.object({
+  from: Side,
+  to: Side,
+  kind: VerdictKind.describe('Of the time to the main content (LCP)'),
+  sentence: z.string(),
+  why: z.string().nullable().describe('What is broken'),
+  gains: z.partialRecord(MetricName, Interval),
+})
+export type PageVerdict = z.infer<typeof PageVerdict>
+
+/** One page as one visitor: what every verdict is about, never averaged away. */
+export const PageResult = z.object({
+  pageId: z.string(),
+  path: z.string(),
+  kind: z.string(),
+  visitorId: z.string(),
+  visitorName: z.string(),
+  floorMs: z.number().nullable().describe('Least possible time to the main content on this link'),
+  sides: z.array(SideSummary),
+  verdict: PageVerdict.nullable().describe('null when only one side was measured'),
+})
+export type PageResult = z.infer<typeof PageResult>
+
+export const MeasurementState = z.enum(['queued', 'running', 'done', 'failed', 'cancelled'])
+
+export const MeasurementHead = z.object({
+  id: z.string(),
+  siteId: z.string(),
+  jobId: z.string(),
+  state: MeasurementState,
+  order: MeasurementOrder,
+  liveVersion: z.int(),
+  changes: z.array(z.string()).describe('What trial changed against live when it was measured'),
+  createdAt: z.iso.datetime(),
+  finishedAt: z.iso.datetime().nullable(),
+  by: z.string(),
+  error: z.string().nullable(),
+})
+export type MeasurementHead = z.infer<typeof MeasurementHead>
+
+export const RunHead = z.object({
+  id: z.string(),
+  pageId: z.string(),
+  path: z.string(),
+  visitorId: z.string(),
+  side: Side,
+  visit: Visit,
+  pair: z.int().describe('Runs of one pair were made one right after the other; 0 filled the caches and does not count'),
+  at: z.iso.datetime(),
+  metrics: RunMetrics.nullable(),
+  failure: z.string().nullable(),
+})
+export type RunHead = z.infer<typeof RunHead>
+
+export const Measurement = MeasurementHead.extend({
+  results: z.array(PageResult),
+  runs: z.array(RunHead),
+})
+export type Measurement = z.infer<typeof Measurement>
+
+export const Run = RunHead.extend({ requests: z.array(RequestRecord) })
+export type Run = z.infer<typeof Run>

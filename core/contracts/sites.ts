@@ -1,0 +1,115 @@
+import { z } from 'zod'
+import { HostName } from './delivery.ts'
+import { VisitorProfile } from './measuring.ts'
+import { Setup } from './setup.ts'
+
+export const SiteAddress = z
+  .string()
+  .trim()
+  .max(2000)
+  .transform((text) => (/^[a-z][a-z0-9+.-]*:\/\//i.test(text) ? text : `http://${text}`))
+  .pipe(z.url({ protocol: /^https?$/, error: 'Give the address of the site, such as https://www.example.org.' }))
+
+export const PagePath = z
+  .string()
+  .trim()
+  .max(2000)
+  .regex(/^\/(?!\/)\S*$/, 'A page is named by its path, beginning with one "/".')
+
+/** One thing that the check of a site found out. */
+export const Finding = z.object({
+  code: z.string(),
+  level: z.enum(['good', 'note', 'stop']).describe('"stop" keeps the site from being connected'),
+  sentence: z.string(),
+  evidence: z.array(z.string()),
+})
+export type Finding = z.infer<typeof Finding>
+
+export const SampleCandidate = z.object({ path: PagePath, kind: z.string().max(100) })
+export type SampleCandidate = z.infer<typeof SampleCandidate>
+
+export const KindOfPage = z.object({ name: z.string(), pattern: z.string(), pages: z.int() })
+
+/** What a site says about itself. */
+export const SiteCheck = z.object({
+  address: z.string().describe('Scheme, host and port of the origin'),
+  name: z.string().describe('Suggested name of the site'),
+  suggestedHosts: z.object({ live: z.string(), trial: z.string() }),
+  findings: z.array(Finding),
+  kinds: z.array(KindOfPage),
+  sample: z.array(SampleCandidate).describe('Pages that stand for the site'),
+})
+export type SiteCheck = z.infer<typeof SiteCheck>
+
+export const CheckSite = z.strictObject({ address: SiteAddress })
+
+export const ConnectSite = z
+  .strictObject({
+    address: SiteAddress,
+    name: z.string().trim().min(1, 'Give the site a name.').max(100),
+    liveHost: HostName,
+    trialHost: HostName,
+    hostHeader: z
+      .enum(['visitor', 'origin'])
+      .default('visitor')
+      .describe("Which Host the origin is asked with: the visitor's, or always its own"),
+    sample: z.array(SampleCandidate).max(50).optional().describe('Left out: chosen from the sitemap'),
+  })
+  .refine(({ liveHost, trialHost }) => liveHost !== trialHost, {
+    path: ['trialHost'],
+    message: 'Live and trial need different host names.',
+  })
+export type ConnectSite = z.infer<typeof ConnectSite>
+
+export const SamplePage = SampleCandidate.extend({ id: z.string() })
+export type SamplePage = z.infer<typeof SamplePage>
+
+export const Site = z.object({
+  id: z.string(),
+  name: z.string(),
+  address: z.string().describe('Scheme, host and port of the origin'),
+  hostHeader: z.enum(['visitor', 'origin']),
+  liveHost: z.string(),
+  trialHost: z.string(),
+  liveUrl: z.string().describe('Where live is served by delivery, without path'),
+  trialUrl: z.string(),
+  liveVersion: z.int().describe('Number of the setup that visitors get'),
+  createdAt: z.iso.datetime(),
+  check: SiteCheck,
+  sample: z.array(SamplePage),
+  visitors: z.array(VisitorProfile),
+})
+export type Site = z.infer<typeof Site>
+
+/** What a content system needs to tell Zest Lamp of changes. */
+export const EventTarget = z.object({
+  url: z.string(),
+  keyid: z.string(),
+  secret: z.string().describe('Shared secret of hmac-sha256 (RFC 9421 §3.3.3)'),
+})
+export type EventTarget = z.infer<typeof EventTarget>
+
+export const ContentEvent = z.object({
+  change: z.string().max(1000),
+  paths: z.array(z.string().startsWith('/').max(4000)).max(5000),
+})
+
+export const Version = z.object({
+  number: z.int(),
+  setup: Setup,
+  note: z.string(),
+  publishedAt: z.iso.datetime(),
+  publishedBy: z.string(),
+  changes: z.array(z.string()).describe('What differs from the version before, in words'),
+  live: z.boolean(),
+})
+export type Version = z.infer<typeof Version>
+
+/** An answer of live as a signed-out visitor gets it, asked for twice. */
+export const Confirmation = z.object({
+  path: z.string(),
+  answers: z.array(
+    z.object({ status: z.int(), cacheStatus: z.string(), coding: z.string(), tookMs: z.number() }),
+  ),
+})
+export type Confirmation = z.infer<typeof Confirmation>

@@ -1,0 +1,40 @@
+import type { Interval, SideSummary, VerdictKind } from '../contracts/measurements.ts'
+import type { Side } from '../contracts/measuring.ts'
+
+/** Seconds with a precision a reader can use: 0.04 s, 0.8 s, 12 s. @param ms milliseconds */
+export const inSeconds = (ms: number): string => {
+  const s = ms / 1000
+  const size = Math.abs(s)
+  return `${size < 0.995 ? s.toFixed(2) : size < 9.95 ? s.toFixed(1) : s.toFixed(0)} s`
+}
+
+const SIDE: Record<Side, string> = { origin: 'at the origin', live: 'live', trial: 'in trial' }
+
+/** A verdict in a sentence that a site owner understands. */
+export const verdictSentence = (
+  kind: VerdictKind,
+  compared: { from: Side; to: Side },
+  from: SideSummary,
+  to: SideSummary,
+  gain: Interval | undefined,
+  why: string | null,
+): string => {
+  if (kind === 'broken') return `The page is broken ${SIDE[compared.to]}. ${why ?? ''}`.trim()
+  const [before, after] = [from.medians.lcpMs, to.medians.lcpMs]
+  const seen =
+    before === null || after === null
+      ? ''
+      : ` Main content after ${inSeconds(after)} ${SIDE[compared.to]}, ${inSeconds(before)} ${SIDE[compared.from]}.`
+  if (gain === undefined) return seen.trim()
+  const range = `between ${inSeconds(Math.min(Math.abs(gain.low), Math.abs(gain.high)))} and ${inSeconds(Math.max(Math.abs(gain.low), Math.abs(gain.high)))}`
+  switch (kind) {
+    case 'faster':
+      return `Faster by ${inSeconds(gain.shift)}, ${range} with 95 % confidence.${seen}`
+    case 'slower':
+      return `Slower by ${inSeconds(-gain.shift)}, ${range} with 95 % confidence.${seen}`
+    case 'no-difference':
+      return `No measurable difference: the gain lies between ${inSeconds(gain.low)} and ${inSeconds(gain.high)}, and zero is among it.${seen}`
+    case 'too-few':
+      return `${gain.pairs} pairs are too few to tell; six are needed for a 95 % interval.${seen}`
+  }
+}

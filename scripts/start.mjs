@@ -1,0 +1,13 @@
+// npm start: control and delivery, data in ZEST_DATA_DIR (default ./data).
+import { ensureInstalled } from './ensure.mjs'
+import { basePort, Supervisor, waitFor } from './supervise.mjs'
+
+await ensureInstalled()
+const { buildAll } = await import('./build.mjs')
+await buildAll()
+const supervisor = new Supervisor({})
+supervisor.start('delivery')
+supervisor.start('control')
+await waitFor(`http://127.0.0.1:${basePort()}/api/v1/welcome`)
+await waitFor(`http://127.0.0.1:${basePort() + 10}/`)
+console.log(`ready http://127.0.0.1:${basePort()}`)

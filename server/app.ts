@@ -1,0 +1,74 @@
+import { existsSync } from 'node:fs'
+import { join } from 'node:path'
+import { bodyParser } from '@koa/bodyparser'
+import Koa, { type Context, type Next } from 'koa'
+import serve from 'koa-static'
+import { errors } from './errors.ts'
+import { liveEvents } from './http/live-events.ts'
+import { apiRouter } from './http/mount.ts'
+import { errorResponse } from './http/problems.ts'
+import { accountEndpoints } from './routes/account-routes.ts'
+import { jobEndpoints } from './routes/job-routes.ts'
+import { measurementEndpoints } from './routes/measurement-routes.ts'
+import { siteEndpoints } from './routes/site-routes.ts'
+import { storeEndpoints } from './routes/store-routes.ts'
+import { trialEndpoints } from './routes/trial-routes.ts'
+import type { Services } from './services.ts'
+
+const LIMIT = '1mb'
+
+const securityFields = async (ctx: Context, next: Next): Promise<void> => {
+  ctx.set({
+    'content-security-policy':
+      "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'",
+    'x-content-type-options': 'nosniff',
+    'referrer-policy': 'same-origin',
+  })
+  await next()
+}
+
+/** The interface; every address that is no file is a view of it. */
+const interfaceFiles = (folder: string) => {
+  const files = serve(folder, {
+    // Vite puts a fingerprint into the name of everything below /assets (RFC 8246).
+    setHeaders: (res, path) =>
+      res.setHeader(
+        'cache-control',
+        path.includes('/assets/') ? 'max-age=31536000, immutable' : 'no-cache',
+      ),
+  })
+  return async (ctx: Context, next: Next): Promise<void> => {
+    if (ctx.method !== 'GET' && ctx.method !== 'HEAD') return next()
+    if (!/\.\w+$/.test(ctx.path) && ctx.path !== '/') ctx.path = '/'
+    await files(ctx as never, next)
+  }
+}
+
+/** All endpoints of the API. */
+export const endpointsOf = (services: Services) => [
+  ...accountEndpoints(services),
+  ...siteEndpoints(services),
+  ...measurementEndpoints(services),
+  ...trialEndpoints(services),
+  ...storeEndpoints(services),
+  ...jobEndpoints(services),
+]
+
+/** The control application; the order of middleware is written here only. */
+export const createApp = (services: Services, webFolder: string, log: (error: unknown) => void): Koa => {
+  const app = new Koa()
+  // Errors of a connection that broke; those of requests are answered by errorResponse.
+  app.silent = true
+  const router = apiRouter(endpointsOf(services), services)
+  router.get('/live-events', liveEvents(services))
+  app.use(errorResponse(log))
+  app.use(securityFields)
+  app.use(bodyParser({ enableTypes: ['json'], jsonLimit: LIMIT, parsedMethods: ['POST', 'PUT', 'DELETE'] }))
+  app.use(router.routes())
+  app.use(async (ctx, next) => {
+    if (ctx.path.startsWith('/api/')) throw errors.noRoute(ctx.method, ctx.path)
+    await next()
+  })
+  if (existsSync(join(webFolder, 'index.html'))) app.use(interfaceFiles(webFolder))
+  return app
+}

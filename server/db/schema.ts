@@ -1,0 +1,193 @@
+import { sql } from 'drizzle-orm'
+import { boolean, doublePrecision, index, integer, jsonb, pgTable, primaryKey, text, timestamp, uniqueIndex } from 'drizzle-orm/pg-core'
+import type { Job } from '../../core/contracts/jobs.ts'
+import type { LedgerEntry } from '../../core/contracts/ledger.ts'
+import type { MeasurementOrder } from '../../core/contracts/measurements.ts'
+import type { RequestRecord, RunMetrics, Side, Visit, VisitorProfile } from '../../core/contracts/measuring.ts'
+import type { Setup } from '../../core/contracts/setup.ts'
+import type { SiteCheck } from '../../core/contracts/sites.ts'
+
+const instant = (name: string) => timestamp(name, { withTimezone: true, mode: 'date' })
+
+export const accounts = pgTable(
+  'accounts',
+  {
+    id: text('id').primaryKey(),
+    name: text('name').notNull(),
+    passwordHash: text('password_hash').notNull(),
+    createdAt: instant('created_at').notNull(),
+  },
+  (table) => [uniqueIndex('accounts_name').on(sql`lower(${table.name})`)],
+)
+
+/** Session cookies and API tokens; only their digests are kept, so that a copy of the database opens nothing. */
+export const sessions = pgTable('sessions', {
+  tokenDigest: text('token_digest').primaryKey(),
+  accountId: text('account_id')
+    .notNull()
+    .references(() => accounts.id, { onDelete: 'cascade' }),
+  expiresAt: instant('expires_at').notNull(),
+})
+
+export const apiTokens = pgTable('api_tokens', {
+  id: text('id').primaryKey(),
+  accountId: text('account_id')
+    .notNull()
+    .references(() => accounts.id, { onDelete: 'cascade' }),
+  name: text('name').notNull(),
+  tokenDigest: text('token_digest').notNull().unique(),
+  createdAt: instant('created_at').notNull(),
+  lastUsedAt: instant('last_used_at'),
+})
+
+export const sites = pgTable('sites', {
+  id: text('id').primaryKey(),
+  name: text('name').notNull(),
+  address: text('address').notNull(),
+  hostHeader: text('host_header').$type<'visitor' | 'origin'>().notNull(),
+  liveHost: text('live_host').notNull().unique(),
+  trialHost: text('trial_host').notNull().unique(),
+  liveVersion: integer('live_version').notNull(),
+  eventSecret: text('event_secret').notNull(),
+  checkResult: jsonb('check_result').$type<SiteCheck>().notNull(),
+  createdAt: instant('created_at').notNull(),
+})
+
+const siteId = () =>
+  text('site_id')
+    .notNull()
+    .references(() => sites.id, { onDelete: 'cascade' })
+
+export const samplePages = pgTable('sample_pages', {
+  id: text('id').primaryKey(),
+  siteId: siteId(),
+  path: text('path').notNull(),
+  kind: text('kind').notNull(),
+  position: integer('position').notNull(),
+})
+
+export const visitors = pgTable(
+  'visitors',
+  {
+    id: text('id').notNull(),
+    siteId: siteId(),
+    profile: jsonb('profile').$type<VisitorProfile>().notNull(),
+    position: integer('position').notNull(),
+  },
+  (table) => [primaryKey({ columns: [table.siteId, table.id] })],
+)
+
+/** Setups that have been published; never changed once written. */
+export const versions = pgTable(
+  'versions',
+  {
+    siteId: siteId(),
+    number: integer('number').notNull(),
+    setup: jsonb('setup').$type<Setup>().notNull(),
+    note: text('note').notNull(),
+    publishedAt: instant('published_at').notNull(),
+    publishedBy: text('published_by').notNull(),
+  },
+  (table) => [primaryKey({ columns: [table.siteId, table.number] })],
+)
+
+export const trials = pgTable('trials', {
+  siteId: siteId().primaryKey(),
+  setup: jsonb('setup').$type<Setup>().notNull(),
+  revision: integer('revision').notNull(),
+})
+
+export const jobs = pgTable(
+  'jobs',
+  {
+    id: text('id').primaryKey(),
+    siteId: siteId(),
+    kind: text('kind').$type<Job['kind']>().notNull(),
+    title: text('title').notNull(),
+    subjectId: text('subject_id').notNull(),
+    state: text('state').$type<Job['state']>().notNull(),
+    done: integer('done').notNull(),
+    total: integer('total').notNull(),
+    now: text('now').notNull(),
+    msLeft: doublePrecision('ms_left'),
+    error: text('error'),
+    cancelRequested: boolean('cancel_requested').notNull().default(false),
+    createdAt: instant('created_at').notNull(),
+    finishedAt: instant('finished_at'),
+  },
+  (table) => [index('jobs_state').on(table.state, table.createdAt)],
+)
+
+export const measurements = pgTable(
+  'measurements',
+  {
+    id: text('id').primaryKey(),
+    siteId: siteId(),
+    jobId: text('job_id').notNull(),
+    order: jsonb('measurement_order').$type<MeasurementOrder>().notNull(),
+    liveVersion: integer('live_version').notNull(),
+    changes: jsonb('changes').$type<string[]>().notNull(),
+    createdAt: instant('created_at').notNull(),
+    by: text('made_by').notNull(),
+  },
+  (table) => [index('measurements_site').on(table.siteId, table.createdAt)],
+)
+
+export const runs = pgTable(
+  'runs',
+  {
+    id: text('id').primaryKey(),
+    measurementId: text('measurement_id')
+      .notNull()
+      .references(() => measurements.id, { onDelete: 'cascade' }),
+    pageId: text('page_id').notNull(),
+    path: text('path').notNull(),
+    pageKind: text('page_kind').notNull(),
+    visitorId: text('visitor_id').notNull(),
+    visitor: jsonb('visitor').$type<VisitorProfile>().notNull(),
+    side: text('side').$type<Side>().notNull(),
+    visit: text('visit').$type<Visit>().notNull(),
+    pair: integer('pair').notNull(),
+    at: instant('at').notNull(),
+    metrics: jsonb('metrics').$type<RunMetrics>(),
+    floorMs: doublePrecision('floor_ms'),
+    failure: text('failure'),
+  },
+  (table) => [index('runs_measurement').on(table.measurementId)],
+)
+
+export const requests = pgTable(
+  'requests',
+  {
+    runId: text('run_id')
+      .notNull()
+      .references(() => runs.id, { onDelete: 'cascade' }),
+    position: integer('position').notNull(),
+    record: jsonb('record').$type<RequestRecord>().notNull(),
+  },
+  (table) => [primaryKey({ columns: [table.runId, table.position] })],
+)
+
+export const ledger = pgTable(
+  'ledger',
+  {
+    id: text('id').primaryKey(),
+    siteId: siteId(),
+    at: instant('at').notNull(),
+    by: text('made_by').notNull(),
+    kind: text('kind').$type<LedgerEntry['kind']>().notNull(),
+    title: text('title').notNull(),
+    changes: jsonb('changes').$type<string[]>().notNull(),
+    measurementId: text('measurement_id'),
+    results: jsonb('results').$type<LedgerEntry['results']>().notNull(),
+    decision: text('decision').$type<LedgerEntry['decision']>().notNull(),
+    version: integer('version'),
+  },
+  (table) => [index('ledger_site').on(table.siteId, table.at)],
+)
+
+/** Content events that have been carried out, so that none can be sent again while its time still counts. */
+export const eventNonces = pgTable('event_nonces', {
+  nonce: text('nonce').primaryKey(),
+  at: instant('at').notNull(),
+})

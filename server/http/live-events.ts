@@ -1,0 +1,27 @@
+import type { Context } from 'koa'
+import type { LiveEvent } from '../events.ts'
+import { errors } from '../errors.ts'
+import type { Services } from '../services.ts'
+import { authenticate } from './authentication.ts'
+
+/** Below the half minute after which proxies on the way take a silent connection for dead (common practice). */
+const KEEP_ALIVE_MS = 25_000
+
+const toText = (event: LiveEvent): string =>
+  `event: ${event.kind}\ndata: ${JSON.stringify(event.kind === 'job' ? event.job : event.changed)}\n\n`
+
+/** Server-sent events (WHATWG HTML §9.2) for every open interface. */
+export const liveEvents =
+  (services: Services) =>
+  async (ctx: Context): Promise<void> => {
+    if ((await authenticate(ctx, services)) === undefined) throw errors.signInNeeded()
+    ctx.respond = false
+    ctx.res.writeHead(200, { 'content-type': 'text/event-stream', 'cache-control': 'no-store' })
+    ctx.res.write(': hello\n\n')
+    const stop = services.events.listen((event) => ctx.res.write(toText(event)))
+    const timer = setInterval(() => ctx.res.write(': still here\n\n'), KEEP_ALIVE_MS)
+    ctx.res.once('close', () => {
+      clearInterval(timer)
+      stop()
+    })
+  }

@@ -1,0 +1,39 @@
+import { Router } from '@koa/router'
+import type { Context } from 'koa'
+import { errors } from '../errors.ts'
+import type { Services } from '../services.ts'
+import { authenticate } from './authentication.ts'
+import type { Endpoint } from './endpoint.ts'
+import { describeApi } from './openapi.ts'
+
+/** @koa/bodyparser leaves a body it does not know as undefined; `body` is read only where a schema asks for it. */
+const bodyOf = (ctx: Context): unknown => (ctx.request as { body?: unknown }).body
+
+const answer =
+  ({ input, access, handle, reply, status }: Endpoint, services: Services) =>
+  async (ctx: Context): Promise<void> => {
+    const account = await authenticate(ctx, services)
+    if (access === 'account' && account === undefined) throw errors.signInNeeded()
+    const result = await handle({
+      params: input.params?.parse((ctx as unknown as { params: unknown }).params) as never,
+      query: input.query?.parse(ctx.query) as never,
+      body: input.body?.parse(bodyOf(ctx)) as never,
+      account,
+      ctx,
+    })
+    if (ctx.respond === false) return
+    ctx.status = status
+    ctx.set('cache-control', 'no-store')
+    if (reply !== undefined) ctx.body = reply.parse(result)
+  }
+
+/** All endpoints and their description under /api/v1. */
+export const apiRouter = (endpoints: readonly Endpoint[], services: Services): Router => {
+  const router = new Router({ prefix: '/api/v1' })
+  const description = describeApi(endpoints)
+  router.get('/openapi.json', (ctx) => {
+    ctx.body = description
+  })
+  for (const endpoint of endpoints) router[endpoint.method](endpoint.path, answer(endpoint, services))
+  return router
+}

@@ -1,0 +1,143 @@
+import { asc, desc, eq, inArray } from 'drizzle-orm'
+import type { Job } from '../../core/contracts/jobs.ts'
+import { newId } from '../accounts/secrets.ts'
+import type { Database } from '../db/database.ts'
+import { jobs } from '../db/schema.ts'
+import type { EventBus } from '../events.ts'
+
+/** How a job tells how far it is. */
+export interface JobProgress {
+  readonly jobId: string
+  readonly signal: AbortSignal
+  /** @param now what is being done, in words */
+  report(done: number, total: number, now: string, msLeft: number | null): Promise<void>
+}
+
+/** Does the work of one kind of job; resumes from what the database holds when it is called again after a restart. */
+export type JobHandler = (job: Job, progress: JobProgress) => Promise<void>
+
+/** The sentence is shown; anything else that is thrown is logged as well. */
+export class JobFailure extends Error {}
+
+type JobRow = typeof jobs.$inferSelect
+
+export const toJob = ({ cancelRequested: _asked, createdAt, finishedAt, ...row }: JobRow): Job => ({
+  ...row,
+  createdAt: createdAt.toISOString(),
+  finishedAt: finishedAt?.toISOString() ?? null,
+})
+
+/** Jobs in the database, worked off one after the other: one measurement at a time on the machine. */
+export class JobQueue {
+  readonly #db: Database
+  readonly #events: EventBus
+  readonly #handlers: Record<Job['kind'], JobHandler>
+  readonly #log: (error: unknown) => void
+  #running: { id: string; cancel: AbortController } | undefined
+  #work: Promise<void> = Promise.resolve()
+  #closed = false
+
+  constructor(db: Database, events: EventBus, handlers: Record<Job['kind'], JobHandler>, log: (error: unknown) => void) {
+    this.#db = db
+    this.#events = events
+    this.#handlers = handlers
+    this.#log = log
+  }
+
+  /** Take up what an earlier process left: running jobs go on where they were, cancelled ones end. */
+  async start(): Promise<void> {
+    await this.#db.update(jobs).set({ state: 'queued' }).where(eq(jobs.state, 'running'))
+    this.#kick()
+  }
+
+  async add(job: Pick<Job, 'siteId' | 'kind' | 'title' | 'subjectId' | 'total'>, id: string = newId()): Promise<Job> {
+    const [row] = await this.#db
+      .insert(jobs)
+      .values({ id, ...job, state: 'queued', done: 0, now: 'Waiting for its turn', createdAt: new Date() })
+      .returning()
+    this.#events.job(toJob(row!))
+    this.#kick()
+    return toJob(row!)
+  }
+
+  async list(): Promise<Job[]> {
+    const rows = await this.#db.select().from(jobs).orderBy(desc(jobs.createdAt)).limit(50)
+    return rows.map(toJob)
+  }
+
+  async get(id: string): Promise<Job | undefined> {
+    const [row] = await this.#db.select().from(jobs).where(eq(jobs.id, id))
+    return row === undefined ? undefined : toJob(row)
+  }
+
+  /** @returns false when the job has ended already */
+  async cancel(id: string): Promise<boolean> {
+    const job = await this.get(id)
+    if (job === undefined || (job.state !== 'queued' && job.state !== 'running')) return false
+    await this.#db.update(jobs).set({ cancelRequested: true }).where(eq(jobs.id, id))
+    if (this.#running?.id === id) this.#running.cancel.abort()
+    else await this.#end(id, 'cancelled', null)
+    return true
+  }
+
+  /** Resolves when nothing is queued or running any more. */
+  async idle(): Promise<void> {
+    await this.#work
+  }
+
+  async close(): Promise<void> {
+    this.#closed = true
+    this.#running?.cancel.abort()
+    await this.#work
+  }
+
+  #kick(): void {
+    this.#work = this.#work.then(() => this.#workOff()).catch(this.#log)
+  }
+
+  async #workOff(): Promise<void> {
+    while (!this.#closed) {
+      const [row] = await this.#db.select().from(jobs).where(eq(jobs.state, 'queued')).orderBy(asc(jobs.createdAt)).limit(1)
+      if (row === undefined) return
+      await this.#run(row)
+    }
+  }
+
+  async #run(row: JobRow): Promise<void> {
+    const cancel = new AbortController()
+    this.#running = { id: row.id, cancel }
+    try {
+      if (row.cancelRequested) return await this.#end(row.id, 'cancelled', null)
+      await this.#update(row.id, { state: 'running' })
+      await this.#handlers[row.kind](toJob(row), {
+        jobId: row.id,
+        signal: cancel.signal,
+        report: (done, total, now, msLeft) => this.#update(row.id, { done, total, now, msLeft }),
+      })
+      // Stopped with the process, not by its owner: it stays as it is and goes on after the restart.
+      if (cancel.signal.aborted && this.#closed) return
+      await this.#end(row.id, cancel.signal.aborted ? 'cancelled' : 'done', null)
+    } catch (error) {
+      if (cancel.signal.aborted) return this.#closed ? undefined : await this.#end(row.id, 'cancelled', null)
+      if (!(error instanceof JobFailure)) this.#log(error)
+      await this.#end(row.id, 'failed', (error as Error).message)
+    } finally {
+      this.#running = undefined
+    }
+  }
+
+  async #update(id: string, change: Partial<JobRow>): Promise<void> {
+    const [row] = await this.#db.update(jobs).set(change).where(eq(jobs.id, id)).returning()
+    if (row !== undefined) this.#events.job(toJob(row))
+  }
+
+  #end(id: string, state: Job['state'], error: string | null): Promise<void> {
+    return this.#update(id, { state, error, msLeft: null, finishedAt: new Date() })
+  }
+
+  /** Whether a site has a job that has not ended. */
+  async hasOpen(siteId: string): Promise<boolean> {
+    const open = await this.#db.select({ siteId: jobs.siteId }).from(jobs).where(inArray(jobs.state, ['queued', 'running']))
+    return open.some((job) => job.siteId === siteId)
+  }
+}

@@ -1,0 +1,86 @@
+import { fork, type ChildProcess } from 'node:child_process'
+import { LabMessage, type RunOrder, type RunOutcome } from '../../core/contracts/measuring.ts'
+
+/** The lab cannot measure at all; the sentence says what to do. */
+export class LabUnusable extends Error {}
+export class LabCancelled extends Error {}
+
+/** Time a run may take beyond its own limit before the lab counts as hung. */
+const GRACE_MS = 20_000
+const START_MS = 60_000
+/** An idle lab keeps a browser in memory; after this it is stopped. */
+const IDLE_MS = 120_000
+
+/** Control's side of the lab process: one run at a time, the browser in a process of its own. */
+export class LabClient {
+  readonly #program: string
+  #child: ChildProcess | undefined
+  #idle: NodeJS.Timeout | undefined
+
+  /** @param program path of the lab's program */
+  constructor(program: string) {
+    this.#program = program
+  }
+
+  async #ready(): Promise<ChildProcess> {
+    if (this.#child?.connected === true) return this.#child
+    const child = fork(this.#program, [], { stdio: ['ignore', 'inherit', 'inherit', 'ipc'] })
+    this.#child = child
+    child.once('exit', () => {
+      if (this.#child === child) this.#child = undefined
+    })
+    const message = await this.#next(child, START_MS)
+    if (message.kind === 'ready') return child
+    this.stop()
+    throw new LabUnusable(message.kind === 'unusable' ? message.why : 'The lab did not start rightly.')
+  }
+
+  #next(child: ChildProcess, timeoutMs: number, signal?: AbortSignal): Promise<LabMessage> {
+    return new Promise((resolve, reject) => {
+      const done = (act: () => void): void => {
+        clearTimeout(timer)
+        child.off('message', onMessage)
+        child.off('exit', onExit)
+        signal?.removeEventListener('abort', onAbort)
+        act()
+      }
+      const onMessage = (message: unknown): void => done(() => resolve(LabMessage.parse(message)))
+      const onExit = (): void => done(() => reject(new Error('The lab stopped in the middle of a run.')))
+      const onAbort = (): void => done(() => reject(new LabCancelled('cancelled')))
+      const timer = setTimeout(() => done(() => reject(new Error('The lab did not answer in time.'))), timeoutMs)
+      child.on('message', onMessage)
+      child.on('exit', onExit)
+      signal?.addEventListener('abort', onAbort)
+    })
+  }
+
+  /**
+   * One page load. A lab that hangs or dies is started anew for the next one.
+   * @throws LabUnusable when nothing can be measured on this machine; LabCancelled when the signal is aborted
+   */
+  async run(order: RunOrder, signal: AbortSignal): Promise<RunOutcome> {
+    clearTimeout(this.#idle)
+    if (signal.aborted) throw new LabCancelled('cancelled')
+    const child = await this.#ready()
+    try {
+      child.send(order)
+      const loads = order.visit === 'return' ? 2 : 1
+      const message = await this.#next(child, order.timeoutMs * loads + GRACE_MS, signal)
+      if (message.kind !== 'outcome') throw new Error('The lab answered something unexpected.')
+      this.#idle = setTimeout(() => this.stop(), IDLE_MS)
+      this.#idle.unref()
+      return message.outcome
+    } catch (error) {
+      this.stop()
+      if (error instanceof LabCancelled) throw error
+      return { kind: 'failed', why: (error as Error).message }
+    }
+  }
+
+  stop(): void {
+    clearTimeout(this.#idle)
+    const child = this.#child
+    this.#child = undefined
+    child?.kill('SIGTERM')
+  }
+}

@@ -1,0 +1,92 @@
+import { createServer } from 'node:http'
+import { createServer as createLock } from 'node:net'
+import { mkdir } from 'node:fs/promises'
+import { join } from 'node:path'
+import pino from 'pino'
+import { claimSocket } from '../delivery/control/claim-socket.ts'
+import { DeliveryClient } from '../delivery/control/client.ts'
+import { controlLockPath, controlSocketPath } from '../delivery/control/socket-path.ts'
+import { digestToken } from './accounts/secrets.ts'
+import { createApp } from './app.ts'
+import { openDatabase } from './db/database.ts'
+import { EventBus } from './events.ts'
+import { JobQueue } from './jobs/job-queue.ts'
+import { LabClient } from './jobs/lab-client.ts'
+import { measureJob } from './measuring/measure-job.ts'
+import type { Services } from './services.ts'
+import { Publisher } from './sites/publisher.ts'
+
+const dataDir = process.env['ZEST_DATA_DIR'] ?? './data'
+const basePort = Number(process.env['ZEST_PORT'] ?? 8400)
+const address = process.env['ZEST_ADDRESS'] ?? '127.0.0.1'
+const addresses = { controlPort: basePort, deliveryPort: basePort + 10 }
+const log = pino({ level: process.env['ZEST_LOG_LEVEL'] ?? 'warn' })
+
+/** Exit code for a cause that starting again will not mend. */
+const EXIT_CONFIG = 78
+
+const giveUp = (sentence: string): never => {
+  console.error(sentence)
+  process.exit(EXIT_CONFIG)
+}
+
+/** One control for each data directory: the database has one opener. */
+const lockDataDirectory = async (): Promise<void> => {
+  await mkdir(dataDir, { recursive: true })
+  const path = controlLockPath(dataDir)
+  await claimSocket(path, dataDir).catch((error: Error) => giveUp(error.message))
+  await new Promise<void>((resolve) => createLock().listen(path, resolve).unref())
+}
+
+const listen = (app: ReturnType<typeof createApp>): Promise<ReturnType<typeof createServer>> =>
+  new Promise((resolve) => {
+    const server = createServer(app.callback())
+    server.once('error', (error: NodeJS.ErrnoException) =>
+      giveUp(
+        error.code === 'EADDRINUSE'
+          ? `Port ${basePort} is taken by another program. Stop it, or start Zest Lamp with another ZEST_PORT.`
+          : `Control cannot listen on port ${basePort}: ${error.message}`,
+      ),
+    )
+    server.listen(basePort, address, () => resolve(server))
+  })
+
+const main = async (): Promise<void> => {
+  await lockDataDirectory()
+  const { db, close } = await openDatabase(join(dataDir, 'database'), join(import.meta.dirname, 'migrations'))
+  const delivery = new DeliveryClient(controlSocketPath(dataDir))
+  const events = new EventBus()
+  const lab = new LabClient(join(import.meta.dirname, 'lab.mjs'))
+  const jobs = new JobQueue(db, events, { measure: measureJob({ db, addresses, events, lab }) }, (error) => log.error(error))
+  const publisher = new Publisher(db, delivery, (sentence) => log.error(sentence))
+  const token = process.env['ZEST_API_TOKEN']
+  const services: Services = {
+    db,
+    delivery,
+    publisher,
+    events,
+    jobs,
+    addresses,
+    startTokenDigest: token === undefined || token === '' ? undefined : digestToken(token),
+    signInNotice: process.env['ZEST_SIGN_IN_NOTICE'] ?? '',
+    now: () => new Date(),
+  }
+  publisher.publishBehind()
+  const app = createApp(services, join(import.meta.dirname, 'web'), (error) => log.error(error))
+  const server = await listen(app)
+  await jobs.start()
+  const stop = async (): Promise<void> => {
+    server.close()
+    server.closeAllConnections()
+    publisher.close()
+    lab.stop()
+    await jobs.close()
+    await close()
+    process.exit(0)
+  }
+  process.on('SIGTERM', () => void stop())
+  process.on('SIGINT', () => void stop())
+  console.log(`control ready on port ${basePort}`)
+}
+
+await main()

@@ -1,0 +1,28 @@
+import type { DeliveryClient } from '../delivery/control/client.ts'
+import type { Database } from './db/database.ts'
+import type { EventBus } from './events.ts'
+import type { JobQueue } from './jobs/job-queue.ts'
+import type { Publisher } from './sites/publisher.ts'
+
+/** Where things are reached, as told at start. */
+export interface Addresses {
+  /** Port of control. */
+  readonly controlPort: number
+  /** Port of delivery for HTTP. */
+  readonly deliveryPort: number
+}
+
+/** What routes and jobs need from outside themselves. */
+export interface Services {
+  readonly db: Database
+  readonly delivery: DeliveryClient
+  readonly publisher: Publisher
+  readonly events: EventBus
+  readonly jobs: JobQueue
+  readonly addresses: Addresses
+  /** Digest of the token given at start, if any. */
+  readonly startTokenDigest: string | undefined
+  /** Read on the sign-in page. */
+  readonly signInNotice: string
+  readonly now: () => Date
+}

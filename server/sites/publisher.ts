@@ -1,0 +1,70 @@
+import { eq } from 'drizzle-orm'
+import type { DeliveryConfig, DeliverySite } from '../../core/contracts/delivery.ts'
+import { Setup } from '../../core/contracts/setup.ts'
+import { DeliveryUnavailable, type DeliveryClient } from '../../delivery/control/client.ts'
+import type { Database } from '../db/database.ts'
+import { sites, trials, versions } from '../db/schema.ts'
+
+const ORIGIN_TIMEOUT_MS = 60_000
+const RETRY_MS = 1000
+
+const siteConfig = async (db: Database, site: typeof sites.$inferSelect): Promise<DeliverySite> => {
+  const [trial] = await db.select().from(trials).where(eq(trials.siteId, site.id))
+  const published = await db.select().from(versions).where(eq(versions.siteId, site.id))
+  const live = published.find(({ number }) => number === site.liveVersion)
+  const liveSetup = Setup.parse(live?.setup ?? {})
+  return {
+    siteId: site.id,
+    origin: { base: site.address, hostHeader: site.hostHeader, timeoutMs: ORIGIN_TIMEOUT_MS },
+    channels: [
+      { channel: 'live', hosts: [site.liveHost], setup: liveSetup },
+      { channel: 'trial', hosts: [site.trialHost], setup: Setup.parse(trial?.setup ?? liveSetup) },
+    ],
+  }
+}
+
+/** Keeps delivery on the setups that the database holds. */
+export class Publisher {
+  readonly #db: Database
+  readonly #delivery: DeliveryClient
+  readonly #log: (sentence: string) => void
+  #retry: NodeJS.Timeout | undefined
+  #closed = false
+
+  constructor(db: Database, delivery: DeliveryClient, log: (sentence: string) => void) {
+    this.#db = db
+    this.#delivery = delivery
+    this.#log = log
+  }
+
+  async #config(): Promise<DeliveryConfig> {
+    const all = await this.#db.select().from(sites).orderBy(sites.createdAt)
+    return { revision: Date.now(), sites: await Promise.all(all.map((site) => siteConfig(this.#db, site))) }
+  }
+
+  /** Resolves once delivery runs on what the database holds. @throws DeliveryUnavailable, and goes on trying behind */
+  async publish(): Promise<void> {
+    clearTimeout(this.#retry)
+    try {
+      await this.#delivery.configure(await this.#config())
+    } catch (error) {
+      this.#tryLater(error as Error)
+      throw error
+    }
+  }
+
+  /** The same for when nobody waits for the result: at start, or when delivery comes back. */
+  publishBehind(): void {
+    void this.publish().catch(() => undefined)
+  }
+
+  #tryLater(error: Error): void {
+    if (!(error instanceof DeliveryUnavailable)) this.#log(`The setups could not be sent to delivery: ${error.message}`)
+    if (!this.#closed) this.#retry = setTimeout(() => this.publishBehind(), RETRY_MS)
+  }
+
+  close(): void {
+    this.#closed = true
+    clearTimeout(this.#retry)
+  }
+}

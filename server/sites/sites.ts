@@ -1,0 +1,115 @@
+import { asc, eq, or } from 'drizzle-orm'
+import type { ConnectSite, EventTarget, Site } from '../../core/contracts/sites.ts'
+import { emptySetup } from '../../core/contracts/setup.ts'
+import { DEFAULT_VISITORS } from '../../core/sampling/default-visitors.ts'
+import { newId, newToken } from '../accounts/secrets.ts'
+import type { Database } from '../db/database.ts'
+import { ledger, samplePages, sites, trials, versions, visitors } from '../db/schema.ts'
+import { errors } from '../errors.ts'
+import type { Addresses, Services } from '../services.ts'
+import { checkSite } from './check-site.ts'
+
+type SiteRow = typeof sites.$inferSelect
+
+const urlOf = (host: string, { deliveryPort }: Addresses): string =>
+  `http://${host}${deliveryPort === 80 ? '' : `:${deliveryPort}`}`
+
+const toSite = async (db: Database, row: SiteRow, addresses: Addresses): Promise<Site> => {
+  const pages = await db.select().from(samplePages).where(eq(samplePages.siteId, row.id)).orderBy(asc(samplePages.position))
+  const profiles = await db.select().from(visitors).where(eq(visitors.siteId, row.id)).orderBy(asc(visitors.position))
+  return {
+    id: row.id,
+    name: row.name,
+    address: row.address,
+    hostHeader: row.hostHeader,
+    liveHost: row.liveHost,
+    trialHost: row.trialHost,
+    liveUrl: urlOf(row.liveHost, addresses),
+    trialUrl: urlOf(row.trialHost, addresses),
+    liveVersion: row.liveVersion,
+    createdAt: row.createdAt.toISOString(),
+    check: row.checkResult,
+    sample: pages.map(({ id, path, kind }) => ({ id, path, kind })),
+    visitors: profiles.map(({ profile }) => profile),
+  }
+}
+
+/** @throws AppError NOT_FOUND */
+export const siteRow = async (db: Database, id: string): Promise<SiteRow> => {
+  const [row] = await db.select().from(sites).where(eq(sites.id, id))
+  if (row === undefined) throw errors.notFound('site')
+  return row
+}
+
+export const getSite = async ({ db, addresses }: Services, id: string): Promise<Site> =>
+  toSite(db, await siteRow(db, id), addresses)
+
+export const listSites = async ({ db, addresses }: Services): Promise<Site[]> => {
+  const rows = await db.select().from(sites).orderBy(asc(sites.createdAt))
+  return Promise.all(rows.map((row) => toSite(db, row, addresses)))
+}
+
+const refuseTakenHosts = async (db: Database, { liveHost, trialHost }: ConnectSite): Promise<void> => {
+  for (const host of [liveHost, trialHost]) {
+    const taken = await db.select({ id: sites.id }).from(sites).where(or(eq(sites.liveHost, host), eq(sites.trialHost, host)))
+    if (taken.length > 0) throw errors.hostTaken(host)
+  }
+}
+
+/**
+ * Connect a site: checked once more, then written down whole with version 1, which changes nothing.
+ * @throws AppError SITE_NOT_USABLE, HOST_TAKEN
+ */
+export const connectSite = async (services: Services, wanted: ConnectSite, by: string): Promise<Site> => {
+  const { db, publisher, now, addresses } = services
+  await refuseTakenHosts(db, wanted)
+  const check = await checkSite(wanted.address, addresses)
+  const stopped = check.findings.find(({ level }) => level === 'stop')
+  if (stopped !== undefined) throw errors.siteStopped(stopped.sentence)
+  const id = newId()
+  const at = now()
+  const sample = wanted.sample !== undefined && wanted.sample.length > 0 ? wanted.sample : check.sample
+  await db.transaction(async (tx) => {
+    await tx.insert(sites).values({
+      id,
+      name: wanted.name,
+      address: check.address,
+      hostHeader: wanted.hostHeader,
+      liveHost: wanted.liveHost,
+      trialHost: wanted.trialHost,
+      liveVersion: 1,
+      eventSecret: newToken(),
+      checkResult: check,
+      createdAt: at,
+    })
+    await tx.insert(samplePages).values(sample.map((page, position) => ({ id: newId(), siteId: id, ...page, position })))
+    await tx.insert(visitors).values(DEFAULT_VISITORS.map((profile, position) => ({ id: profile.id, siteId: id, profile, position })))
+    await tx.insert(versions).values({ siteId: id, number: 1, setup: emptySetup(), note: 'As the origin sends it', publishedAt: at, publishedBy: by })
+    await tx.insert(trials).values({ siteId: id, setup: emptySetup(), revision: 1 })
+    await tx.insert(ledger).values({
+      id: newId(), siteId: id, at, by, kind: 'connected', title: `Connected ${check.address}`,
+      changes: [], measurementId: null, results: [], decision: 'none', version: 1,
+    })
+  })
+  await publisher.publish()
+  services.events.changed(id, 'site')
+  return getSite(services, id)
+}
+
+/** Remove a site and everything that was measured of it; delivery stops serving its names. @throws AppError NOT_FOUND */
+export const removeSite = async ({ db, publisher, events }: Services, id: string): Promise<void> => {
+  await siteRow(db, id)
+  await db.delete(sites).where(eq(sites.id, id))
+  await publisher.publish()
+  events.changed(id, 'site')
+}
+
+/** Where and how the content system tells of changes. */
+export const eventTarget = async ({ db, addresses }: Services, id: string): Promise<EventTarget> => {
+  const { eventSecret } = await siteRow(db, id)
+  return {
+    url: `http://127.0.0.1:${addresses.controlPort}/api/v1/sites/${id}/events`,
+    keyid: id,
+    secret: eventSecret,
+  }
+}
