@@ -120,3 +120,25 @@ export type Measurement = z.infer<typeof Measurement>
 
 export const Run = RunHead.extend({ requests: z.array(RequestRecord) })
 export type Run = z.infer<typeof Run>
+
+/** What one side of a page was measured at last. */
+export const Standing = z.object({
+  measurementId: z.string(),
+  at: z.iso.datetime(),
+  medians: SideSummary.shape.medians,
+})
+export type Standing = z.infer<typeof Standing>
+
+/** Where a page stands for a visitor: the newest figures of the origin and of the setups that are live and in trial now. */
+export const PageStanding = z.object({
+  pageId: z.string(),
+  path: z.string(),
+  kind: z.string(),
+  visitorId: z.string(),
+  visitorName: z.string(),
+  floorMs: z.number().nullable(),
+  origin: Standing.nullable(),
+  live: Standing.nullable(),
+  trial: Standing.nullable().describe('null also while trial is the same as live'),
+})
+export type PageStanding = z.infer<typeof PageStanding>

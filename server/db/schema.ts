@@ -127,6 +127,8 @@ export const measurements = pgTable(
     order: jsonb('measurement_order').$type<MeasurementOrder>().notNull(),
     liveVersion: integer('live_version').notNull(),
     changes: jsonb('changes').$type<string[]>().notNull(),
+    /** Digests of the setups that were measured, so that figures are found again by setup, whatever its name since. */
+    setups: jsonb('setups').$type<{ live: string; trial: string }>().notNull(),
     createdAt: instant('created_at').notNull(),
     by: text('made_by').notNull(),
   },

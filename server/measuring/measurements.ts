@@ -2,18 +2,20 @@ import { and, asc, desc, eq } from 'drizzle-orm'
 import type { Measurement, MeasurementHead, MeasurementOrder, PageResult, Run, RunHead } from '../../core/contracts/measurements.ts'
 import { planRuns } from '../../core/measuring/plan.ts'
 import { pageResult } from '../../core/measuring/summary.ts'
-import { setupChanges } from '../../core/remedies/difference.ts'
 import { newId } from '../accounts/secrets.ts'
 import type { Database } from '../db/database.ts'
 import { jobs, measurements, requests, runs } from '../db/schema.ts'
 import { errors } from '../errors.ts'
 import type { Services } from '../services.ts'
-import { getTrial, liveSetup } from '../sites/setups.ts'
+import { getTrial, liveSetup, setupDigest } from '../sites/setups.ts'
 import { getSite, siteRow } from '../sites/sites.ts'
 
 type RunRow = typeof runs.$inferSelect
 
-const toHead = (row: typeof measurements.$inferSelect, job: typeof jobs.$inferSelect | null): MeasurementHead => ({
+const toHead = (
+  { setups: _digests, ...row }: typeof measurements.$inferSelect,
+  job: typeof jobs.$inferSelect | null,
+): MeasurementHead => ({
   ...row,
   createdAt: row.createdAt.toISOString(),
   state: job?.state ?? 'failed',
@@ -48,6 +50,7 @@ export const orderMeasurement = async (
   if (!known(order.visitorIds, site.visitors)) throw errors.unknownVisitor()
   if (await queue.hasOpen(siteId)) throw errors.alreadyMeasuring()
   const trial = await getTrial(services, siteId)
+  const live = await liveSetup(db, siteId)
   const compares = order.sides.includes('live') && order.sides.includes('trial')
   if (compares && trial.changes.length === 0) throw errors.nothingToTry()
   const id = newId()
@@ -59,12 +62,13 @@ export const orderMeasurement = async (
     order,
     liveVersion: site.liveVersion,
     changes: order.sides.includes('trial') ? trial.changes.map(({ sentence }) => sentence) : [],
+    setups: { live: setupDigest(live.setup), trial: setupDigest(trial.setup) },
     createdAt: now(),
     by,
   })
   await queue.add({ siteId, kind: 'measure', title: titleOf(order), subjectId: id, total: planRuns(order).length }, jobId)
   events.changed(siteId, 'measurements')
-  return (await measurementHead(db, siteId, id))
+  return measurementHead(db, siteId, id)
 }
 
 const measurementHead = async (db: Database, siteId: string, id: string): Promise<MeasurementHead> => {
@@ -130,11 +134,4 @@ export const getRun = async (db: Database, siteId: string, measurementId: string
   if (row === undefined) throw errors.notFound('run')
   const records = await db.select().from(requests).where(eq(requests.runId, runId)).orderBy(asc(requests.position))
   return { ...toRunHead(row), requests: records.map(({ record }) => record) }
-}
-
-/** What trial changes against live, in words. */
-export const trialChanges = async (services: Services, siteId: string): Promise<string[]> => {
-  const live = await liveSetup(services.db, siteId)
-  const trial = await getTrial(services, siteId)
-  return setupChanges(live.setup, trial.setup).map(({ sentence }) => sentence)
 }

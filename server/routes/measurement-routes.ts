@@ -1,7 +1,8 @@
 import { z } from 'zod'
-import { Measurement, MeasurementHead, MeasurementOrder, Run } from '../../core/contracts/measurements.ts'
+import { Measurement, MeasurementHead, MeasurementOrder, PageStanding, Run } from '../../core/contracts/measurements.ts'
 import { endpoint, type Endpoint } from '../http/endpoint.ts'
 import { getMeasurement, getRun, listMeasurements, orderMeasurement } from '../measuring/measurements.ts'
+import { standingsOf } from '../measuring/standings.ts'
 import type { Services } from '../services.ts'
 import { SiteParams } from './site-routes.ts'
 
@@ -9,6 +10,10 @@ const MeasurementParams = SiteParams.extend({ measurementId: z.string() })
 const RunParams = MeasurementParams.extend({ runId: z.string() })
 
 export const measurementEndpoints = (services: Services): Endpoint[] => [
+  endpoint(
+    { method: 'get', path: '/sites/:siteId/standings', summary: 'The newest figures of every page and visitor, at the origin, live and in trial', input: { params: SiteParams }, reply: z.array(PageStanding) },
+    async ({ params }) => standingsOf(services, params.siteId),
+  ),
   endpoint(
     { method: 'get', path: '/sites/:siteId/measurements', summary: 'Measurements, newest first', input: { params: SiteParams }, reply: z.array(MeasurementHead) },
     async ({ params }) => listMeasurements(services.db, params.siteId),

@@ -1,3 +1,4 @@
+import { createHash } from 'node:crypto'
 import { and, desc, eq } from 'drizzle-orm'
 import type { LedgerEntry, Trial } from '../../core/contracts/ledger.ts'
 import { Setup } from '../../core/contracts/setup.ts'
@@ -9,6 +10,10 @@ import { jobs, ledger, sites, trials, versions } from '../db/schema.ts'
 import { errors } from '../errors.ts'
 import type { Services } from '../services.ts'
 import { siteRow } from './sites.ts'
+
+/** The same for the same settings. Setups are parsed before, which puts their keys in the order of the schema. */
+export const setupDigest = (setup: Setup): string =>
+  createHash('sha256').update(JSON.stringify(Setup.parse(setup))).digest('base64url')
 
 /** A setup of a version. @throws AppError NOT_FOUND */
 const versionSetup = async (db: Database, siteId: string, number: number): Promise<Setup> => {

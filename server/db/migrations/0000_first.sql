@@ -58,6 +58,7 @@ CREATE TABLE "measurements" (
 	"measurement_order" jsonb NOT NULL,
 	"live_version" integer NOT NULL,
 	"changes" jsonb NOT NULL,
+	"setups" jsonb NOT NULL,
 	"created_at" timestamp with time zone NOT NULL,
 	"made_by" text NOT NULL
 );

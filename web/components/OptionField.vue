@@ -1,0 +1,95 @@
+<script setup lang="ts">
+import { computed, ref } from 'vue'
+import type { RemedyOption } from '../../core/remedies/catalogue.ts'
+import { duration } from '../words/show.ts'
+
+/** One setting of a remedy, edited in the form that suits it. */
+const props = defineProps<{ option: RemedyOption; value: unknown; disabled?: boolean }>()
+const emit = defineEmits<{ change: [value: unknown] }>()
+
+const UNITS = [
+  { value: 1, title: 'seconds' },
+  { value: 60, title: 'minutes' },
+  { value: 3600, title: 'hours' },
+  { value: 86_400, title: 'days' },
+]
+const unitOf = (s: number): number => UNITS.toReversed().find(({ value }) => s >= value && s % value === 0)?.value ?? 3600
+const unit = ref(props.option.input.kind === 'duration' ? unitOf(Number(props.value)) : 1)
+const amount = computed(() => Number(props.value) / unit.value)
+const lines = computed(() => (Array.isArray(props.value) ? props.value.join('\n') : ''))
+const setNumber = (event: Event, factor: number): void => {
+  const typed = Number((event.target as HTMLInputElement).value)
+  if (Number.isFinite(typed) && typed >= 0) emit('change', Math.round(typed * factor))
+}
+const setUnit = (next: number): void => {
+  const now = amount.value
+  unit.value = next
+  emit('change', Math.round(now * next))
+}
+const setLines = (event: Event): void =>
+  emit('change', (event.target as HTMLTextAreaElement).value.split('\n').map((line) => line.trim()).filter((line) => line !== ''))
+</script>
+
+<template>
+  <div class="option">
+    <template v-if="option.input.kind === 'duration'">
+      <v-text-field
+        type="number"
+        min="0"
+        :label="option.label"
+        :model-value="amount"
+        :hint="`${option.hint} Now ${duration(Number(value))}.`"
+        persistent-hint
+        :disabled="disabled"
+        @change="(event: Event) => setNumber(event, unit)"
+      />
+      <v-select :model-value="unit" :items="UNITS" label="Unit" :disabled="disabled" @update:model-value="setUnit" />
+    </template>
+    <v-text-field
+      v-else-if="option.input.kind === 'bytes'"
+      class="whole"
+      type="number"
+      min="0"
+      suffix="bytes"
+      :label="option.label"
+      :model-value="Number(value)"
+      :hint="option.hint"
+      persistent-hint
+      :disabled="disabled"
+      @change="(event: Event) => setNumber(event, 1)"
+    />
+    <v-switch
+      v-else-if="option.input.kind === 'switch'"
+      class="whole"
+      :model-value="value === true"
+      :label="`${option.label}: ${option.hint}`"
+      :disabled="disabled"
+      @update:model-value="(on: unknown) => emit('change', on === true)"
+    />
+    <v-textarea
+      v-else
+      class="whole"
+      rows="3"
+      auto-grow
+      max-rows="8"
+      :label="`${option.label}, one a line`"
+      :model-value="lines"
+      :placeholder="option.input.placeholder"
+      :hint="option.hint"
+      persistent-hint
+      :disabled="disabled"
+      @change="setLines"
+    />
+  </div>
+</template>
+
+<style scoped>
+.option {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 128px;
+  gap: 0.5rem;
+}
+.whole {
+  grid-column: 1 / -1;
+}
+</style>

@@ -1,0 +1,114 @@
+<script setup lang="ts">
+import { computed, ref } from 'vue'
+import { PurgeResult, type Traffic } from '../../core/contracts/delivery.ts'
+import type { Site } from '../../core/contracts/sites.ts'
+import { callApi } from '../api/client.ts'
+import { useBench } from '../stores/bench.ts'
+import { useProblems } from '../stores/problems.ts'
+import { bytes, when, whole } from '../words/show.ts'
+
+/** What delivery answered, how, and why: from its own decision log. */
+const props = defineProps<{ traffic: Traffic; site: Site }>()
+const bench = useBench()
+const problems = useProblems()
+const purged = ref('')
+
+const live = computed(() => props.traffic.channels.find(({ channel }) => channel === 'live'))
+const ratio = computed(() =>
+  live.value === undefined || live.value.requests === 0 ? null : (100 * live.value.hits) / live.value.requests,
+)
+const outcomes = computed(() => Object.entries(live.value?.outcomes ?? {}).sort((a, b) => b[1] - a[1]))
+const recent = computed(() => props.traffic.recent.slice(0, 12))
+const shortStatus = (text: string): string => text.replace(/^zest-lamp; /, '')
+
+const purgeAll = async (): Promise<void> => {
+  const result = await problems.catching(() => callApi('POST', bench.path('/purges'), PurgeResult, { kind: 'everything' }))
+  if (result !== undefined) purged.value = `${result.purged} stored responses removed.`
+  await problems.catching(() => bench.loadTraffic())
+}
+</script>
+
+<template>
+  <div class="bar head">
+    <h2>Visitors' requests since {{ when(new Date(traffic.since).toISOString()) }}</h2>
+    <span class="bar">
+      <span role="status" class="muted small">{{ purged }}</span>
+      <v-btn size="small" @click="problems.catching(() => bench.loadTraffic())">Load again</v-btn>
+      <v-btn size="small" @click="purgeAll">Purge everything</v-btn>
+    </span>
+  </div>
+  <p v-if="live">
+    {{ whole(live.requests) }} requests to {{ site.liveHost }}<template v-if="ratio !== null">, {{ ratio.toFixed(0) }} % answered from the store</template>,
+    {{ bytes(live.bytes) }} sent. The store holds {{ whole(live.storedAddresses) }} responses, {{ bytes(live.storedBytes) }}.
+  </p>
+  <div class="two">
+    <div class="scroll">
+      <table class="bench">
+        <caption class="visually-hidden">
+          How requests to live were answered
+        </caption>
+        <thead>
+          <tr>
+            <th scope="col">Answered how (live)</th>
+            <th scope="col" class="num">Requests</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="[name, count] in outcomes" :key="name">
+            <td>{{ name }}</td>
+            <td class="num">{{ whole(count) }}</td>
+          </tr>
+          <tr v-if="outcomes.length === 0">
+            <td colspan="2" class="muted">No request yet.</td>
+          </tr>
+        </tbody>
+      </table>
+    </div>
+    <div class="scroll">
+      <table class="bench small">
+        <caption class="visually-hidden">
+          The newest decisions
+        </caption>
+        <thead>
+          <tr>
+            <th scope="col">Newest requests</th>
+            <th scope="col">To</th>
+            <th scope="col" class="num">Status</th>
+            <th scope="col">Decision</th>
+            <th scope="col" class="num">Took</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="(record, index) in recent" :key="index">
+            <td>
+              <code>{{ record.method }} {{ record.target }}</code>
+            </td>
+            <td>{{ record.channel }}</td>
+            <td class="num">{{ record.status }}</td>
+            <td>
+              <code>{{ shortStatus(record.cacheStatus) }}</code>
+            </td>
+            <td class="num">{{ record.tookMs.toFixed(0) }} ms</td>
+          </tr>
+        </tbody>
+      </table>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.head {
+  justify-content: space-between;
+}
+.two {
+  display: grid;
+  grid-template-columns: minmax(240px, 1fr) minmax(0, 3fr);
+  gap: 1rem;
+  align-items: start;
+}
+@media (max-width: 900px) {
+  .two {
+    grid-template-columns: minmax(0, 1fr);
+  }
+}
+</style>

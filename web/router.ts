@@ -1,0 +1,42 @@
+import { createRouter, createWebHistory } from 'vue-router'
+import { useSession } from './stores/session.ts'
+
+/** Views are loaded when they are first opened. */
+export const router = createRouter({
+  history: createWebHistory(),
+  routes: [
+    { path: '/sign-in', name: 'sign-in', component: () => import('./views/SignInView.vue'), meta: { open: true } },
+    { path: '/', name: 'sites', component: () => import('./views/SitesView.vue') },
+    { path: '/connect', name: 'connect', component: () => import('./views/ConnectView.vue') },
+    { path: '/account', name: 'account', component: () => import('./views/AccountView.vue') },
+    {
+      path: '/sites/:siteId',
+      component: () => import('./views/SiteFrame.vue'),
+      children: [
+        { path: '', name: 'today', component: () => import('./views/TodayView.vue') },
+        { path: 'measure', name: 'measure', component: () => import('./views/MeasureView.vue') },
+        { path: 'measure/:measurementId', name: 'measurement', component: () => import('./views/MeasurementView.vue') },
+        { path: 'measure/:measurementId/runs/:runId', name: 'run', component: () => import('./views/RunView.vue') },
+        { path: 'remedies', name: 'remedies', component: () => import('./views/RemediesView.vue') },
+        { path: 'ledger', name: 'ledger', component: () => import('./views/LedgerView.vue') },
+        { path: 'site', name: 'site', component: () => import('./views/SiteView.vue') },
+      ],
+    },
+    { path: '/:rest(.*)*', redirect: '/' },
+  ],
+})
+
+router.beforeEach(async (to) => {
+  const session = useSession()
+  if (!session.known) await session.load().catch(() => undefined)
+  if (to.meta['open'] === true) return session.account === null ? true : { name: 'sites' }
+  return session.account === null ? { name: 'sign-in', query: { to: to.fullPath } } : true
+})
+
+const NAMES: Record<string, string> = {
+  'sign-in': 'Sign in', sites: 'Sites', connect: 'Connect a site', account: 'Account', today: 'Today', measure: 'Measure',
+  measurement: 'Measurement', run: 'Page load', remedies: 'Remedies', ledger: 'Ledger', site: 'Site',
+}
+router.afterEach((to) => {
+  document.title = `${NAMES[String(to.name)] ?? 'Zest Lamp'} · Zest Lamp`
+})

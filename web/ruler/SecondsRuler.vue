@@ -1,0 +1,194 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import type { Side } from '../../core/contracts/measuring.ts'
+import { seconds, SIDE_NAMES } from '../words/show.ts'
+import { LCP_THRESHOLDS, position, type RulerScale } from './scale.ts'
+
+/** The seconds ruler: where the main content appears at the origin, live and in trial, and the floor below which no page can go. */
+const props = defineProps<{
+  scale: RulerScale
+  origin?: number | null
+  live?: number | null
+  trial?: number | null
+  floorMs?: number | null
+  /** Small form for rows of a table: no labels, same scale. */
+  compact?: boolean
+  /** What the figures are about, for readers who do not see the drawing. */
+  about: string
+}>()
+
+const lanes = computed(() =>
+  (['origin', 'live', 'trial'] as const)
+    .map((side: Side) => ({ side, ms: props[side] }))
+    .filter((lane): lane is { side: Side; ms: number } => typeof lane.ms === 'number'),
+)
+const spoken = computed(() => {
+  const parts = lanes.value.map(({ side, ms }) => `${SIDE_NAMES[side]} ${seconds(ms)}`)
+  if (typeof props.floorMs === 'number') parts.push(`floor ${seconds(props.floorMs)}`)
+  return `${props.about}: ${parts.length > 0 ? parts.join(', ') : 'not measured yet'}`
+})
+const thresholds = computed(() => LCP_THRESHOLDS.filter(({ atMs }) => atMs < props.scale.endMs))
+const at = (ms: number): string => `${position(ms, props.scale)}%`
+/** Labels that would leave the ruler on the right are written to the left of their mark. */
+const flips = (ms: number): boolean => position(ms, props.scale) > 72
+</script>
+
+<template>
+  <div class="ruler" :class="{ compact }" role="img" :aria-label="spoken">
+    <div class="field">
+      <i v-for="tick in scale.ticksMs" :key="tick" class="gridline" :style="{ left: at(tick) }" />
+      <i v-for="t in thresholds" :key="t.atMs" class="threshold" :style="{ left: at(t.atMs) }">
+        <b v-if="!compact">{{ t.name }}</b>
+      </i>
+      <i v-if="typeof floorMs === 'number'" class="floor" :style="{ width: at(floorMs) }" />
+      <div v-for="lane in lanes" :key="lane.side" class="lane" :class="lane.side">
+        <i class="stretch" :style="{ width: at(lane.ms) }" />
+        <span v-if="!compact" class="label" :class="{ flips: flips(lane.ms) }" :style="{ left: at(lane.ms) }">
+          {{ SIDE_NAMES[lane.side] }} <b>{{ seconds(lane.ms) }}</b>
+        </span>
+      </div>
+      <div v-if="lanes.length === 0" class="lane empty"><span v-if="!compact" class="label">Not measured yet</span></div>
+    </div>
+    <div v-if="!compact" class="axis" aria-hidden="true">
+      <span v-for="tick in scale.ticksMs" :key="tick" :style="{ left: at(tick) }">{{ tick / 1000 }}</span>
+      <em>seconds to the main content<template v-if="typeof floorMs === 'number'">; floor {{ seconds(floorMs) }}</template></em>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.ruler {
+  --lane: 22px;
+  width: 100%;
+}
+.compact {
+  --lane: 7px;
+  min-width: 120px;
+}
+.field {
+  position: relative;
+  border-left: 2px solid rgb(var(--v-theme-secondary));
+  border-bottom: 2px solid rgb(var(--v-theme-secondary));
+  padding-top: 18px;
+}
+.compact .field {
+  padding: 2px 0;
+  border-bottom-width: 1px;
+}
+.gridline,
+.threshold {
+  position: absolute;
+  top: 18px;
+  bottom: 0;
+  border-left: 1px solid rgb(var(--v-theme-line));
+}
+.compact .gridline,
+.compact .threshold {
+  top: 0;
+}
+.threshold {
+  top: 0;
+  border-left: 1px dashed rgb(var(--v-theme-secondary));
+}
+.threshold b {
+  position: absolute;
+  left: 4px;
+  top: -1px;
+  font: 500 0.7rem/1.2 var(--zest-font);
+  white-space: nowrap;
+  color: rgb(var(--v-theme-secondary));
+}
+.floor {
+  position: absolute;
+  left: 0;
+  top: 18px;
+  bottom: 0;
+  border-right: 2px dotted rgb(var(--v-theme-secondary));
+  background: rgb(var(--v-theme-surface-variant), 0.65);
+}
+.compact .floor {
+  top: 0;
+}
+.lane {
+  position: relative;
+  height: var(--lane);
+}
+.stretch {
+  position: absolute;
+  left: 0;
+  top: 18%;
+  height: 64%;
+  border-right-width: 3px;
+  border-right-style: solid;
+}
+.origin .stretch {
+  border: 1.5px solid rgb(var(--v-theme-origin));
+  border-left: 0;
+  border-right-width: 3px;
+}
+.live .stretch {
+  background: rgb(var(--v-theme-live));
+  border-color: rgb(var(--v-theme-live));
+}
+.trial .stretch {
+  border-color: rgb(var(--v-theme-trial));
+  background: repeating-linear-gradient(
+    -45deg,
+    rgb(var(--v-theme-trial)) 0 3px,
+    transparent 3px 6px
+  );
+  outline: 1px solid rgb(var(--v-theme-trial));
+  outline-offset: -1px;
+}
+.label {
+  position: absolute;
+  top: 0;
+  line-height: var(--lane);
+  padding: 0 6px;
+  white-space: nowrap;
+  font-size: 0.84rem;
+}
+.label b {
+  font-weight: 700;
+}
+.label.flips {
+  transform: translateX(-100%);
+  background: rgb(var(--v-theme-surface));
+  line-height: 16px;
+  top: 3px;
+  margin-left: -8px;
+}
+.empty .label {
+  color: rgb(var(--v-theme-secondary));
+}
+.axis {
+  position: relative;
+  height: 36px;
+  font-size: 0.76rem;
+  color: rgb(var(--v-theme-secondary));
+}
+.axis span {
+  position: absolute;
+  transform: translateX(-50%);
+  padding-top: 3px;
+}
+.axis span::before {
+  content: '';
+  position: absolute;
+  left: 50%;
+  top: -1px;
+  height: 5px;
+  border-left: 1px solid rgb(var(--v-theme-secondary));
+}
+.axis span:first-child {
+  transform: none;
+}
+.axis span:last-of-type {
+  transform: translateX(-100%);
+}
+.axis em {
+  position: absolute;
+  top: 18px;
+  font-style: normal;
+}
+</style>

@@ -1,0 +1,23 @@
+import { defineStore } from 'pinia'
+import { computed, shallowRef } from 'vue'
+import { z } from 'zod'
+import { Job } from '../../core/contracts/jobs.ts'
+import { callApi } from '../api/client.ts'
+
+const isOpen = ({ state }: Job): boolean => state === 'queued' || state === 'running'
+
+/** Work that takes its time, with progress. */
+export const useJobs = defineStore('jobs', () => {
+  const jobs = shallowRef<readonly Job[]>([])
+  const open = computed(() => jobs.value.filter(isOpen))
+
+  const load = async (): Promise<void> => {
+    jobs.value = await callApi('GET', '/jobs', z.array(Job))
+  }
+  const take = (job: Job): void => {
+    jobs.value = [job, ...jobs.value.filter(({ id }) => id !== job.id)].sort((a, b) => b.createdAt.localeCompare(a.createdAt))
+  }
+  const cancel = async (id: string): Promise<void> => take(await callApi('POST', `/jobs/${id}/cancel`, Job))
+  const openOf = (siteId: string): Job | undefined => open.value.find((job) => job.siteId === siteId)
+  return { jobs, open, load, take, cancel, openOf }
+})

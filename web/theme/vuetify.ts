@@ -1,0 +1,69 @@
+import { createVuetify, type ThemeDefinition } from 'vuetify'
+import { aliases, mdi } from 'vuetify/iconsets/mdi-svg'
+import 'vuetify/styles'
+
+/**
+ * Identity colours, not judgement colours: origin is stone grey, live deep teal, trial rind yellow. Red is for errors only. Text on
+ * each background has a contrast of at least 4.5 : 1 (WCAG 2.2, 1.4.3).
+ */
+const light: ThemeDefinition = {
+  dark: false,
+  colors: {
+    background: '#f4f2ec',
+    surface: '#fffefa',
+    'surface-variant': '#e6e2d6',
+    'on-surface-variant': '#3a3f3d',
+    primary: '#0c5257',
+    'on-primary': '#ffffff',
+    secondary: '#5d5a52',
+    error: '#a3261d',
+    info: '#0c5257',
+    warning: '#6b5100',
+    success: '#0c5257',
+    origin: '#77736a',
+    live: '#0c6a70',
+    trial: '#d9a400',
+    'trial-ink': '#6b5100',
+    line: '#d4cfc1',
+  },
+}
+
+const dark: ThemeDefinition = {
+  dark: true,
+  colors: {
+    background: '#101716',
+    surface: '#182120',
+    'surface-variant': '#2a3533',
+    'on-surface-variant': '#cfd6d2',
+    primary: '#7fd0d0',
+    'on-primary': '#06282a',
+    secondary: '#b5b1a6',
+    error: '#ff9a8f',
+    info: '#7fd0d0',
+    warning: '#ecc94b',
+    success: '#7fd0d0',
+    origin: '#a29e93',
+    live: '#4fb5b7',
+    trial: '#ecc02f',
+    'trial-ink': '#ecc94b',
+    line: '#35413f',
+  },
+}
+
+const flat = { elevation: 0, rounded: 'sm' }
+
+export const vuetify = createVuetify({
+  icons: { defaultSet: 'mdi', aliases, sets: { mdi } },
+  theme: { defaultTheme: 'system', themes: { light, dark } },
+  defaults: {
+    VBtn: { ...flat, variant: 'outlined', class: 'zest-button' },
+    VTextField: { variant: 'outlined', density: 'compact', hideDetails: 'auto' },
+    VTextarea: { variant: 'outlined', density: 'compact', hideDetails: 'auto' },
+    VSelect: { variant: 'outlined', density: 'compact', hideDetails: 'auto' },
+    VCombobox: { variant: 'outlined', density: 'compact', hideDetails: 'auto' },
+    VCheckbox: { density: 'compact', hideDetails: true, color: 'primary' },
+    VSwitch: { density: 'compact', hideDetails: true, color: 'primary', inset: true },
+    VDialog: { maxWidth: 620 },
+    VAlert: { variant: 'tonal', density: 'compact', rounded: 'sm' },
+  },
+})

@@ -1,0 +1,143 @@
+<script setup lang="ts">
+import { ref } from 'vue'
+import { useRouter } from 'vue-router'
+import type { SiteCheck } from '../../core/contracts/sites.ts'
+import FindingList from '../components/FindingList.vue'
+import { useProblems } from '../stores/problems.ts'
+import { useSites } from '../stores/sites.ts'
+
+const sites = useSites()
+const problems = useProblems()
+const router = useRouter()
+
+const address = ref('')
+const checking = ref(false)
+const connecting = ref(false)
+const check = ref<SiteCheck | null>(null)
+const name = ref('')
+const liveHost = ref('')
+const trialHost = ref('')
+const hostHeader = ref<'visitor' | 'origin'>('visitor')
+const chosen = ref<string[]>([])
+/** Only the newest check may write: an owner may correct the address while the first one still runs. */
+let newest = 0
+
+const stopped = (): boolean => check.value?.findings.some(({ level }) => level === 'stop') ?? false
+const look = async (): Promise<void> => {
+  const mine = ++newest
+  checking.value = true
+  check.value = null
+  const found = await problems.catching(() => sites.check(address.value))
+  if (mine !== newest) return
+  checking.value = false
+  if (found === undefined) return
+  check.value = found
+  name.value = found.name
+  liveHost.value = found.suggestedHosts.live
+  trialHost.value = found.suggestedHosts.trial
+  chosen.value = found.sample.map(({ path }) => path)
+}
+const giveUp = (): void => {
+  newest++
+  checking.value = false
+}
+const connect = async (): Promise<void> => {
+  connecting.value = true
+  const site = await problems.catching(() =>
+    sites.connect({
+      address: check.value!.address,
+      name: name.value,
+      liveHost: liveHost.value,
+      trialHost: trialHost.value,
+      hostHeader: hostHeader.value,
+      sample: check.value!.sample.filter(({ path }) => chosen.value.includes(path)),
+    }),
+  )
+  connecting.value = false
+  if (site !== undefined) await router.push({ name: 'today', params: { siteId: site.id } })
+}
+</script>
+
+<template>
+  <div class="view">
+    <h1>Connect a site</h1>
+    <p class="muted">The site is looked at from outside, as a visitor sees it. Nothing on it is changed.</p>
+    <form class="address" @submit.prevent="look">
+      <v-text-field v-model="address" label="Address of the web server that makes the pages" placeholder="https://www.example.org" autofocus required />
+      <v-btn v-if="!checking" type="submit" color="primary" variant="flat" :disabled="address.trim() === ''">Look at it</v-btn>
+      <v-btn v-else type="button" @click="giveUp">Stop looking</v-btn>
+    </form>
+    <v-progress-linear v-if="checking" indeterminate color="primary" aria-label="Looking at the site" />
+
+    <template v-if="check">
+      <h2>What {{ check.address }} says about itself</h2>
+      <FindingList :findings="check.findings" />
+      <form v-if="!stopped()" @submit.prevent="connect">
+        <h2>Pages that stand for the site</h2>
+        <p class="muted small">One of each kind, from the sitemap. These are measured and looked at.</p>
+        <div class="scroll narrow">
+          <table class="bench">
+            <thead>
+              <tr>
+                <th scope="col">Use</th>
+                <th scope="col">Kind of page</th>
+                <th scope="col">Page</th>
+              </tr>
+            </thead>
+            <tbody>
+              <tr v-for="page in check.sample" :key="page.path">
+                <td><v-checkbox v-model="chosen" :value="page.path" :aria-label="`Use ${page.path}`" /></td>
+                <td>{{ page.kind }}</td>
+                <td>
+                  <code>{{ page.path }}</code>
+                </td>
+              </tr>
+            </tbody>
+          </table>
+        </div>
+        <h2>Names</h2>
+        <p class="muted small">
+          Names under .localhost are served on this machine, so you can look before any DNS record is changed.
+        </p>
+        <div class="names">
+          <v-text-field v-model="name" label="Name of the site" required />
+          <v-text-field v-model="liveHost" label="Host name of live" hint="What visitors will use." persistent-hint required />
+          <v-text-field v-model="trialHost" label="Host name of trial" hint="Where setups are tried." persistent-hint required />
+          <v-select
+            v-model="hostHeader"
+            label="Ask the origin with"
+            :items="[
+              { value: 'visitor', title: 'the host name the visitor uses' },
+              { value: 'origin', title: 'its own host name' },
+            ]"
+            hint="Choose its own if it redirects other names."
+            persistent-hint
+          />
+        </div>
+        <v-btn type="submit" color="primary" variant="flat" :loading="connecting" :disabled="chosen.length === 0">Connect</v-btn>
+      </form>
+    </template>
+  </div>
+</template>
+
+<style scoped>
+.view {
+  padding: 1.2rem 1.4rem 2rem;
+  max-width: 900px;
+}
+.address {
+  display: flex;
+  gap: 0.8rem;
+  align-items: start;
+  margin: 1rem 0;
+}
+.address .zest-button {
+  height: 40px;
+}
+.names {
+  display: grid;
+  grid-template-columns: repeat(auto-fit, minmax(260px, 1fr));
+  gap: 0.9rem;
+  margin: 0.6rem 0 1.2rem;
+}
+</style>

@@ -1,0 +1,153 @@
+<script setup lang="ts">
+import { computed, ref, watch } from 'vue'
+import { useRouter } from 'vue-router'
+import { DEFAULT_PAIRS, DEFAULT_RUNS } from '../../core/contracts/measurements.ts'
+import type { Side, Visit } from '../../core/contracts/measuring.ts'
+import type { Site } from '../../core/contracts/sites.ts'
+import { planRuns } from '../../core/measuring/plan.ts'
+import SideTag from '../components/SideTag.vue'
+import { useBench } from '../stores/bench.ts'
+import { useJobs } from '../stores/jobs.ts'
+import { useProblems } from '../stores/problems.ts'
+import { when } from '../words/show.ts'
+
+const props = defineProps<{ site: Site }>()
+const bench = useBench()
+const jobs = useJobs()
+const problems = useProblems()
+const router = useRouter()
+
+const SIDES: { side: Side; what: string }[] = [
+  { side: 'origin', what: 'the site as its own server sends it' },
+  { side: 'live', what: 'what visitors get now' },
+  { side: 'trial', what: 'the setup you are trying' },
+]
+const MOST_FIRST = 3
+const sides = ref<Side[]>(['origin'])
+const pageIds = ref(props.site.sample.slice(0, MOST_FIRST).map(({ id }) => id))
+const visitorIds = ref(props.site.visitors.map(({ id }) => id))
+const visit = ref<Visit>('first')
+const runs = ref(DEFAULT_RUNS)
+watch(
+  () => sides.value.length > 1,
+  (compares) => (runs.value = compares ? Math.max(runs.value, DEFAULT_PAIRS) : DEFAULT_RUNS),
+)
+const order = computed(() => ({
+  sides: SIDES.map(({ side }) => side).filter((side) => sides.value.includes(side)),
+  pageIds: pageIds.value,
+  visitorIds: visitorIds.value,
+  visit: visit.value,
+  runs: Number(runs.value),
+}))
+const loads = computed(() => planRuns(order.value).length)
+const complete = computed(() => sides.value.length > 0 && pageIds.value.length > 0 && visitorIds.value.length > 0 && runs.value > 0)
+const busy = computed(() => jobs.openOf(props.site.id) !== undefined)
+
+const start = async (): Promise<void> => {
+  const head = await problems.catching(() => bench.measure(order.value))
+  if (head !== undefined) await router.push({ name: 'measurement', params: { siteId: props.site.id, measurementId: head.id } })
+}
+const STATES = { queued: 'waiting', running: 'under way', done: 'done', failed: 'failed', cancelled: 'cancelled' }
+</script>
+
+<template>
+  <h1 class="visually-hidden">Measure</h1>
+  <form class="order panel" @submit.prevent="start">
+    <fieldset>
+      <legend>What to measure</legend>
+      <v-checkbox v-for="{ side, what } in SIDES" :key="side" v-model="sides" :value="side">
+        <template #label><SideTag :side="side" />&nbsp;<span class="muted small">{{ what }}</span></template>
+      </v-checkbox>
+      <p class="muted small">Tick two or three and they are loaded in turn, run by run, for a fair comparison.</p>
+    </fieldset>
+    <fieldset>
+      <legend>Pages</legend>
+      <v-checkbox v-for="page in site.sample" :key="page.id" v-model="pageIds" :value="page.id" :label="`${page.kind}: ${page.path}`" />
+    </fieldset>
+    <fieldset>
+      <legend>As</legend>
+      <v-checkbox v-for="visitor in site.visitors" :key="visitor.id" v-model="visitorIds" :value="visitor.id">
+        <template #label>
+          {{ visitor.name }}&nbsp;<span class="muted small"
+            >{{ visitor.width }}×{{ visitor.height }}, {{ visitor.downKbps / 1000 }} Mbit/s, {{ visitor.roundTripMs }} ms away<template v-if="visitor.cpuSlowdown > 1"
+              >, {{ visitor.cpuSlowdown }}× slower</template
+            ></span
+          >
+        </template>
+      </v-checkbox>
+      <v-radio-group v-model="visit" inline hide-details density="compact" label="Visit">
+        <v-radio value="first" label="First, empty browser" />
+        <v-radio value="return" label="Return" />
+      </v-radio-group>
+      <v-text-field v-model.number="runs" class="runs" type="number" min="1" max="50" label="Runs each" hint="One run is noise; a comparison needs six." persistent-hint />
+      <div class="bar go">
+        <v-btn type="submit" color="primary" variant="flat" :disabled="!complete || busy">Measure</v-btn>
+        <span class="muted small">{{ busy ? 'A measurement is under way, see below.' : `${loads} page loads` }}</span>
+      </div>
+    </fieldset>
+  </form>
+
+  <h2>Measurements</h2>
+  <p v-if="bench.measurements.length === 0" class="muted">None yet. Begin with the origin: that is the baseline everything is compared to.</p>
+  <div v-else class="scroll">
+    <table class="bench">
+      <thead>
+        <tr>
+          <th scope="col">When</th>
+          <th scope="col">Sides</th>
+          <th scope="col">Visit</th>
+          <th scope="col" class="num">Pages</th>
+          <th scope="col" class="num">Visitors</th>
+          <th scope="col" class="num">Runs each</th>
+          <th scope="col">Trial changed</th>
+          <th scope="col">State</th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="head in bench.measurements" :key="head.id">
+          <th scope="row">
+            <router-link :to="{ name: 'measurement', params: { siteId: site.id, measurementId: head.id } }">{{ when(head.createdAt) }}</router-link>
+          </th>
+          <td>
+            <span class="bar"><SideTag v-for="side in head.order.sides" :key="side" :side="side" /></span>
+          </td>
+          <td>{{ head.order.visit }}</td>
+          <td class="num">{{ head.order.pageIds.length }}</td>
+          <td class="num">{{ head.order.visitorIds.length }}</td>
+          <td class="num">{{ head.order.runs }}</td>
+          <td class="small">{{ head.changes.join(', ') || '–' }}</td>
+          <td :class="{ failed: head.state === 'failed' }">{{ STATES[head.state] }}</td>
+        </tr>
+      </tbody>
+    </table>
+  </div>
+</template>
+
+<style scoped>
+.order {
+  display: grid;
+  grid-template-columns: repeat(auto-fit, minmax(280px, 1fr));
+  gap: 0.8rem 2rem;
+}
+fieldset {
+  border: 0;
+  min-width: 0;
+}
+legend {
+  font-weight: 650;
+  margin-bottom: 0.2rem;
+}
+.runs {
+  max-width: 260px;
+  margin: 0.6rem 0;
+}
+.go {
+  margin-top: 0.8rem;
+}
+.failed {
+  color: rgb(var(--v-theme-error));
+}
+fieldset :deep(.v-selection-control) {
+  min-height: 30px;
+}
+</style>

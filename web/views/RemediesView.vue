@@ -1,0 +1,170 @@
+<script setup lang="ts">
+import { computed, ref } from 'vue'
+import { DEFAULT_PAIRS } from '../../core/contracts/measurements.ts'
+import type { Setup } from '../../core/contracts/setup.ts'
+import type { Confirmation, Site } from '../../core/contracts/sites.ts'
+import { REMEDIES, type Remedy } from '../../core/remedies/catalogue.ts'
+import type { RemedyId } from '../../core/contracts/setup.ts'
+import ConfirmationTable from '../components/ConfirmationTable.vue'
+import RemedyPanel from '../components/RemedyPanel.vue'
+import ResultsTable from '../components/ResultsTable.vue'
+import RetestDialog, { type RetestChoice } from '../components/RetestDialog.vue'
+import { useBench } from '../stores/bench.ts'
+import { useJobs } from '../stores/jobs.ts'
+import { useProblems } from '../stores/problems.ts'
+import { when } from '../words/show.ts'
+
+const props = defineProps<{ site: Site }>()
+const bench = useBench()
+const jobs = useJobs()
+const problems = useProblems()
+
+const retesting = ref(false)
+const keeping = ref(false)
+const note = ref('')
+const working = ref(false)
+const confirmations = ref<Confirmation[] | null>(null)
+const keptVersion = ref<number | null>(null)
+
+const changes = computed(() => bench.trial?.changes ?? [])
+const busy = computed(() => jobs.openOf(props.site.id) !== undefined)
+const entry = computed(() => bench.ledger.find(({ id }) => id === bench.trial?.openEntryId))
+const remedies = REMEDIES as unknown as readonly Remedy<RemedyId>[]
+
+const save = async (setup: Setup): Promise<void> => {
+  confirmations.value = null
+  keptVersion.value = null
+  await problems.catching(() => bench.saveTrial(setup))
+}
+const retest = async (choice: RetestChoice): Promise<void> => {
+  retesting.value = false
+  await problems.catching(() => bench.measure({ sides: ['live', 'trial'], ...choice }))
+}
+const keep = async (): Promise<void> => {
+  working.value = true
+  const version = await problems.catching(() => bench.keep(note.value))
+  working.value = false
+  keeping.value = false
+  if (version === undefined) return
+  note.value = ''
+  keptVersion.value = version.number
+  const found = await problems.catching(() => bench.confirm())
+  if (found !== undefined) confirmations.value = found
+}
+const backOut = async (): Promise<void> => {
+  await problems.catching(() => bench.backOut())
+}
+</script>
+
+<template>
+  <h1 class="visually-hidden">Remedies</h1>
+  <section class="trial panel" aria-label="Trial">
+    <div>
+      <h2>Trial</h2>
+      <p v-if="changes.length === 0">The same as what visitors get (version {{ bench.trial?.basedOn }}). Switch a remedy on below, one at a time; no visitor sees it.</p>
+      <template v-else>
+        <p>Against version {{ bench.trial?.basedOn }}, which visitors get:</p>
+        <ul>
+          <li v-for="change in changes" :key="change.sentence">{{ change.sentence }}</li>
+        </ul>
+      </template>
+    </div>
+    <div class="actions">
+      <v-btn size="small" :href="site.liveUrl" target="_blank" rel="noopener">Open live</v-btn>
+      <v-btn size="small" :href="site.trialUrl" target="_blank" rel="noopener">Open trial</v-btn>
+      <v-btn color="primary" :variant="entry ? 'outlined' : 'flat'" :disabled="changes.length === 0 || busy" @click="retesting = true">Retest</v-btn>
+      <v-btn color="primary" :variant="entry ? 'flat' : 'outlined'" :disabled="changes.length === 0 || busy" @click="keeping = true">Keep</v-btn>
+      <v-btn :disabled="changes.length === 0 || busy" @click="backOut">Back out</v-btn>
+    </div>
+    <p v-if="busy" class="muted small wait">A measurement is under way, so the trial stays as it is. Its progress is below.</p>
+  </section>
+
+  <section v-if="keptVersion !== null" class="panel kept" role="status">
+    <strong>Version {{ keptVersion }} is what visitors get now.</strong>
+    <p v-if="confirmations === null" class="muted">Asking live from outside, as a signed-out visitor …</p>
+    <ConfirmationTable v-else :confirmations="confirmations" />
+  </section>
+
+  <section v-if="entry" aria-label="Verdict">
+    <h2>
+      Verdict of the retest <span class="muted small">{{ when(entry.at) }}</span>
+    </h2>
+    <ResultsTable :results="entry.results" />
+  </section>
+
+  <h2>All remedies, in the usual order</h2>
+  <div v-if="bench.trial" class="list">
+    <RemedyPanel
+      v-for="remedy in remedies"
+      :key="remedy.id"
+      :remedy="remedy"
+      :trial="bench.trial.setup"
+      :live="bench.liveVersion?.setup"
+      :disabled="busy"
+      @change="save"
+    />
+  </div>
+
+  <RetestDialog v-model="retesting" :site="site" :default-runs="DEFAULT_PAIRS" @start="retest" />
+  <v-dialog v-model="keeping" max-width="560" aria-label="Keep the trial">
+    <form class="panel dialog" @submit.prevent="keep">
+      <h2>Keep: give this to visitors</h2>
+      <ul>
+        <li v-for="change in changes" :key="change.sentence">{{ change.sentence }}</li>
+      </ul>
+      <p v-if="!entry">It has not been retested as it is now.</p>
+      <p class="muted small">You can step back to any earlier version from the Ledger.</p>
+      <v-text-field v-model="note" label="Note (optional)" maxlength="1000" />
+      <div class="bar end">
+        <v-btn type="button" @click="keeping = false">Not yet</v-btn>
+        <v-btn type="submit" color="primary" variant="flat" :loading="working">Publish</v-btn>
+      </div>
+    </form>
+  </v-dialog>
+</template>
+
+<style scoped>
+.trial {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) auto;
+  gap: 0.5rem 1.5rem;
+  border-left: 4px solid rgb(var(--v-theme-trial));
+}
+.trial h2,
+.dialog h2 {
+  margin-top: 0;
+}
+.actions {
+  display: flex;
+  gap: 0.5rem;
+  flex-wrap: wrap;
+  align-items: center;
+}
+.wait {
+  grid-column: 1 / -1;
+  margin: 0;
+}
+.kept {
+  margin-top: 1rem;
+  border-left: 4px solid rgb(var(--v-theme-live));
+}
+.list {
+  display: grid;
+  gap: 0.7rem;
+}
+ul {
+  padding-left: 1.2rem;
+}
+.dialog {
+  display: grid;
+  gap: 0.7rem;
+}
+.end {
+  justify-content: flex-end;
+}
+@media (max-width: 900px) {
+  .trial {
+    grid-template-columns: minmax(0, 1fr);
+  }
+}
+</style>

@@ -1,0 +1,113 @@
+<script setup lang="ts">
+import { onMounted, ref } from 'vue'
+import { useRouter } from 'vue-router'
+import { EventTarget, type Site } from '../../core/contracts/sites.ts'
+import { PurgeResult } from '../../core/contracts/delivery.ts'
+import { callApi } from '../api/client.ts'
+import FindingList from '../components/FindingList.vue'
+import { useBench } from '../stores/bench.ts'
+import { useProblems } from '../stores/problems.ts'
+import { useSites } from '../stores/sites.ts'
+
+const props = defineProps<{ site: Site }>()
+const bench = useBench()
+const sites = useSites()
+const problems = useProblems()
+const router = useRouter()
+const events = ref<EventTarget | null>(null)
+const paths = ref('')
+const purged = ref('')
+const removing = ref(false)
+
+onMounted(async () => {
+  events.value = (await problems.catching(() => callApi('GET', `/sites/${props.site.id}/event-target`, EventTarget))) ?? null
+})
+const purge = async (): Promise<void> => {
+  const named = paths.value.split('\n').map((line) => line.trim()).filter((line) => line !== '')
+  const result = await problems.catching(() => callApi('POST', bench.path('/purges'), PurgeResult, { kind: 'paths', paths: named }))
+  if (result !== undefined) purged.value = `${result.purged} stored responses removed.`
+}
+const remove = async (): Promise<void> => {
+  const done = await problems.catching(async () => {
+    await sites.remove(props.site.id)
+    return true
+  })
+  removing.value = false
+  if (done === true) await router.push({ name: 'sites' })
+}
+</script>
+
+<template>
+  <h1>{{ site.name }}</h1>
+  <p>
+    Origin {{ site.address }}, asked with {{ site.hostHeader === 'origin' ? 'its own host name' : 'the host name the visitor uses' }}. Live at
+    <a :href="site.liveUrl" target="_blank" rel="noopener">{{ site.liveUrl }}</a>, trial at <a :href="site.trialUrl" target="_blank" rel="noopener">{{ site.trialUrl }}</a>.
+  </p>
+  <h2>What it said about itself when it was connected</h2>
+  <FindingList :findings="site.check.findings" />
+
+  <h2>Purge addresses</h2>
+  <form class="purge" @submit.prevent="purge">
+    <v-textarea v-model="paths" rows="3" label="Paths, one a line" placeholder="/notices/later-first-sailing" />
+    <div class="bar">
+      <v-btn type="submit" :disabled="paths.trim() === ''">Purge</v-btn>
+      <span role="status" class="muted">{{ purged }}</span>
+    </div>
+  </form>
+
+  <h2>Changes of content</h2>
+  <p class="muted">
+    When something is published, edited or commented on, the content system sends a signed event (RFC 9421, hmac-sha256 over "@method", "@path" and
+    "content-digest"), and the pages it names are fetched anew for the next visitor.
+  </p>
+  <dl v-if="events" class="target">
+    <dt>Address</dt>
+    <dd>
+      <code>POST {{ events.url }}</code>
+    </dd>
+    <dt>keyid</dt>
+    <dd>
+      <code>{{ events.keyid }}</code>
+    </dd>
+    <dt>Secret</dt>
+    <dd>
+      <details><summary>Show</summary><code>{{ events.secret }}</code></details>
+    </dd>
+    <dt>Body</dt>
+    <dd>
+      <code>{ "change": "notice edited", "paths": ["/notices/…", "/"] }</code>
+    </dd>
+  </dl>
+
+  <h2>Remove the site</h2>
+  <v-btn color="error" @click="removing = true">Remove {{ site.name }} …</v-btn>
+  <v-dialog v-model="removing" max-width="520" aria-label="Remove the site">
+    <div class="panel">
+      <h2>Remove {{ site.name }}?</h2>
+      <p>Its setups, measurements and ledger are deleted, and {{ site.liveHost }} is no longer served here. This cannot be undone.</p>
+      <div class="bar end">
+        <v-btn @click="removing = false">Leave it</v-btn>
+        <v-btn color="error" variant="flat" @click="remove">Remove for good</v-btn>
+      </div>
+    </div>
+  </v-dialog>
+</template>
+
+<style scoped>
+.purge {
+  max-width: 640px;
+  display: grid;
+  gap: 0.6rem;
+}
+.target {
+  display: grid;
+  grid-template-columns: max-content minmax(0, 1fr);
+  gap: 0.25rem 1rem;
+}
+dt {
+  color: rgb(var(--v-theme-secondary));
+}
+.end {
+  justify-content: flex-end;
+}
+</style>

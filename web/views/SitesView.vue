@@ -1,0 +1,63 @@
+<script setup lang="ts">
+import { useSites } from '../stores/sites.ts'
+
+const sites = useSites()
+</script>
+
+<template>
+  <div class="view">
+    <div class="bar head">
+      <h1>Sites</h1>
+      <v-btn color="primary" variant="flat" :to="{ name: 'connect' }">Connect a site</v-btn>
+    </div>
+    <p v-if="sites.loaded && sites.sites.length === 0">
+      No site is connected yet. Connecting one changes nothing for its visitors: it is looked at, and served under two names of its own.
+    </p>
+    <div v-else class="scroll">
+      <table class="bench">
+        <caption class="visually-hidden">
+          Connected sites
+        </caption>
+        <thead>
+          <tr>
+            <th scope="col">Site</th>
+            <th scope="col">Live</th>
+            <th scope="col">Trial</th>
+            <th scope="col">Origin</th>
+            <th scope="col" class="num">Setup</th>
+            <th scope="col" class="num">Sample</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="site in sites.sites" :key="site.id">
+            <th scope="row">
+              <router-link :to="{ name: 'today', params: { siteId: site.id } }">{{ site.name }}</router-link>
+            </th>
+            <td>
+              <a :href="site.liveUrl" target="_blank" rel="noopener">{{ site.liveHost }}</a>
+            </td>
+            <td>
+              <a :href="site.trialUrl" target="_blank" rel="noopener">{{ site.trialHost }}</a>
+            </td>
+            <td>{{ site.address }}</td>
+            <td class="num">version {{ site.liveVersion }}</td>
+            <td class="num">{{ site.sample.length }} pages</td>
+          </tr>
+        </tbody>
+      </table>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.view {
+  padding: 1.2rem 1.4rem;
+}
+.head {
+  justify-content: space-between;
+  margin-bottom: 1rem;
+}
+tbody th {
+  font-size: 1rem;
+}
+</style>

@@ -1,0 +1,177 @@
+<script setup lang="ts">
+import { computed, onMounted } from 'vue'
+import type { PageStanding } from '../../core/contracts/measurements.ts'
+import type { Site } from '../../core/contracts/sites.ts'
+import { inSeconds } from '../../core/measuring/sentence.ts'
+import SecondsRuler from '../ruler/SecondsRuler.vue'
+import { siteScale } from '../ruler/site-scale.ts'
+import { useBench } from '../stores/bench.ts'
+import { useProblems } from '../stores/problems.ts'
+import { seconds } from '../words/show.ts'
+import TrafficPanel from '../components/TrafficPanel.vue'
+
+const props = defineProps<{ site: Site }>()
+const bench = useBench()
+const problems = useProblems()
+onMounted(() => void problems.catching(() => bench.loadTraffic()))
+
+const scale = computed(() => siteScale(bench.standings))
+const rows = computed(() =>
+  props.site.visitors.flatMap(({ id }) =>
+    props.site.sample
+      .map((page) => bench.standings.find((one) => one.pageId === page.id && one.visitorId === id))
+      .filter((one): one is PageStanding => one !== undefined),
+  ),
+)
+
+/** One sentence for each visitor about the first page of the sample: what the owner asks first. */
+const sentences = computed(() =>
+  props.site.visitors.map((visitor) => {
+    const standing = rows.value.find(({ visitorId }) => visitorId === visitor.id)
+    const now = standing?.live?.medians.lcpMs ?? null
+    const before = standing?.origin?.medians.lcpMs ?? null
+    const who = `Visitors on a ${visitor.name.toLowerCase()}`
+    if (standing === undefined || (now === null && before === null)) return `${who}: not measured yet.`
+    const page = standing.path === '/' ? 'the home page' : standing.path
+    if (now === null) return `${who} see the main content of ${page} after ${inSeconds(before!)} at the origin.`
+    if (before === null) return `${who} see the main content of ${page} after ${inSeconds(now)}.`
+    return `${who} see the main content of ${page} after ${inSeconds(now)}; at the origin it is ${inSeconds(before)}.`
+  }),
+)
+
+interface Task {
+  readonly what: string
+  readonly why: string
+  readonly to: { name: string; params: Record<string, string> }
+  readonly action: string
+}
+/** What to do next, in the order of work. */
+const tasks = computed<Task[]>(() => {
+  const params = { siteId: props.site.id }
+  const found: Task[] = []
+  if (!bench.standings.some(({ origin }) => origin !== null))
+    found.push({
+      what: 'Measure a baseline',
+      why: 'Before anything is changed: how soon do the pages open as they are?',
+      to: { name: 'measure', params },
+      action: 'Measure',
+    })
+  const changes = bench.trial?.changes ?? []
+  if (changes.length > 0)
+    found.push({
+      what: `Decide on the trial: ${changes.map(({ sentence }) => sentence.toLowerCase()).join(', ')}`,
+      why: bench.trial?.openEntryId ? 'It was retested; keep it or back out.' : 'It has not been retested. No visitor sees it until you keep it.',
+      to: { name: 'remedies', params },
+      action: 'Look at the trial',
+    })
+  else if (bench.standings.length > 0)
+    found.push({
+      what: 'Try the next remedy',
+      why: 'One at a time, where no visitor sees it.',
+      to: { name: 'remedies', params },
+      action: 'Open remedies',
+    })
+  return found
+})
+</script>
+
+<template>
+  <h1 class="visually-hidden">Today</h1>
+  <div class="answer">
+    <p v-for="sentence in sentences" :key="sentence">{{ sentence }}</p>
+  </div>
+
+  <h2>What needs you</h2>
+  <ul class="tasks">
+    <li v-for="task in tasks" :key="task.what" class="panel">
+      <div>
+        <strong>{{ task.what }}</strong>
+        <p class="muted">{{ task.why }}</p>
+      </div>
+      <v-btn color="primary" variant="flat" :to="task.to">{{ task.action }}</v-btn>
+    </li>
+  </ul>
+
+  <template v-if="rows.length > 0">
+    <h2>Every page measured, as each visitor</h2>
+    <div class="scroll">
+      <table class="bench">
+        <caption class="visually-hidden">
+          Time to the main content by page and visitor
+        </caption>
+        <thead>
+          <tr>
+            <th scope="col">Visitor</th>
+            <th scope="col">Page</th>
+            <th scope="col" class="num">Origin</th>
+            <th scope="col" class="num">Live</th>
+            <th scope="col" class="num">Trial</th>
+            <th scope="col" class="num">Floor</th>
+            <th scope="col" class="wide">0 to {{ scale.endMs / 1000 }} s</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="row in rows" :key="row.visitorId + row.pageId">
+            <td>{{ row.visitorName }}</td>
+            <th scope="row" class="page">
+              <button type="button" @click="bench.choose(row.pageId, row.visitorId)">{{ row.path === '/' ? 'Home page' : row.path }}</button>
+            </th>
+            <td class="num">{{ seconds(row.origin?.medians.lcpMs) }}</td>
+            <td class="num">{{ seconds(row.live?.medians.lcpMs) }}</td>
+            <td class="num">{{ seconds(row.trial?.medians.lcpMs) }}</td>
+            <td class="num">{{ seconds(row.floorMs) }}</td>
+            <td class="wide">
+              <SecondsRuler
+                compact
+                :scale="scale"
+                :origin="row.origin?.medians.lcpMs"
+                :live="row.live?.medians.lcpMs"
+                :trial="row.trial?.medians.lcpMs"
+                :floor-ms="row.floorMs"
+                :about="`${row.path} on ${row.visitorName}`"
+              />
+            </td>
+          </tr>
+        </tbody>
+      </table>
+    </div>
+  </template>
+
+  <TrafficPanel v-if="bench.traffic" :traffic="bench.traffic" :site="site" />
+</template>
+
+<style scoped>
+.answer {
+  font-size: 1.22rem;
+  line-height: 1.4;
+}
+.answer p {
+  margin: 0.15rem 0;
+}
+.tasks {
+  list-style: none;
+  padding: 0;
+  display: grid;
+  gap: 0.5rem;
+}
+.tasks li {
+  display: flex;
+  justify-content: space-between;
+  align-items: center;
+  gap: 1rem;
+  flex-wrap: wrap;
+}
+.tasks p {
+  margin: 0;
+}
+.wide {
+  width: 40%;
+  min-width: 200px;
+}
+.page button {
+  font: inherit;
+  color: rgb(var(--v-theme-on-surface));
+  cursor: pointer;
+  text-decoration: underline dotted;
+}
+</style>

@@ -1,0 +1,36 @@
+import { inSeconds } from '../../core/measuring/sentence.ts'
+
+/** How figures are written everywhere in the interface. */
+
+export const seconds = (ms: number | null | undefined): string => (ms === null || ms === undefined ? '–' : inSeconds(ms))
+
+/** 1 KB = 1000 bytes, as browsers' tools show it. */
+export const bytes = (count: number | null | undefined): string => {
+  if (count === null || count === undefined) return '–'
+  if (count < 1000) return `${Math.round(count)} B`
+  if (count < 1_000_000) return `${(count / 1000).toFixed(count < 10_000 ? 1 : 0)} KB`
+  return `${(count / 1_000_000).toFixed(count < 10_000_000 ? 1 : 0)} MB`
+}
+
+export const whole = (value: number | null | undefined): string =>
+  value === null || value === undefined ? '–' : Math.round(value).toLocaleString('en-GB')
+
+/** An instant in the reader's own time zone. */
+export const when = (iso: string): string =>
+  new Date(iso).toLocaleString('en-GB', { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' })
+
+/** A rest of time: "about 3 min". */
+export const timeLeft = (ms: number | null): string => {
+  if (ms === null) return 'time left not known yet'
+  if (ms < 60_000) return `about ${Math.max(1, Math.round(ms / 1000))} s left`
+  return `about ${Math.round(ms / 60_000)} min left`
+}
+
+/** A lifetime: "10 hours", "7 days". */
+export const duration = (s: number): string => {
+  for (const [unit, size] of [['year', 31_536_000], ['day', 86_400], ['hour', 3600], ['minute', 60]] as const)
+    if (s >= size && s % size === 0) return `${s / size} ${unit}${s === size ? '' : 's'}`
+  return `${s} second${s === 1 ? '' : 's'}`
+}
+
+export const SIDE_NAMES = { origin: 'Origin', live: 'Live', trial: 'Trial' } as const
