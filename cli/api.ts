@@ -1,4 +1,4 @@
-import { z } from 'zod'
+import type { z } from 'zod'
 import { Problem } from '../core/contracts/problem.ts'
 
 /** The command cannot go on; the sentence is all that is printed. */
@@ -15,7 +15,10 @@ export const accessFrom = (env: NodeJS.ProcessEnv): ApiAccess => {
   const token = env['ZEST_API_TOKEN']
   if (token === undefined || token === '')
     throw new CommandFailure('Set ZEST_API_TOKEN to a token made in the interface under "Account".')
-  return { url: (env['ZEST_URL'] ?? `http://127.0.0.1:${env['ZEST_PORT'] ?? 8400}`).replace(/\/+$/, ''), token }
+  return {
+    url: (env['ZEST_URL'] ?? `http://127.0.0.1:${env['ZEST_PORT'] ?? 8400}`).replace(/\/+$/, ''),
+    token,
+  }
 }
 
 /**
@@ -34,12 +37,18 @@ export const callApi = async <T extends z.ZodType>(
     headers: { authorization: `Bearer ${token}`, 'content-type': 'application/json' },
     body: body === undefined ? undefined : JSON.stringify(body),
   }).catch(() => {
-    throw new CommandFailure(`Nothing answers at ${url}. Is Zest Lamp running? ZEST_URL names another address.`)
+    throw new CommandFailure(
+      `Nothing answers at ${url}. Is Zest Lamp running? ZEST_URL names another address.`,
+    )
   })
   const answer: unknown = await response.json().catch(() => undefined)
   if (!response.ok) {
     const problem = Problem.safeParse(answer)
-    throw new CommandFailure(problem.success ? `${problem.data.title}. ${problem.data.detail}` : `${url} answered with status ${response.status}.`)
+    throw new CommandFailure(
+      problem.success
+        ? `${problem.data.title}. ${problem.data.detail}`
+        : `${url} answered with status ${response.status}.`,
+    )
   }
   return reply.parse(answer)
 }

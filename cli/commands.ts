@@ -35,23 +35,37 @@ const findSite = async (access: ApiAccess, name: string | undefined): Promise<Si
   const sites = await callApi(access, 'GET', '/sites', z.array(Site))
   const found = sites.find((site) => [site.id, site.name, site.liveHost].includes(name))
   if (found === undefined)
-    throw new CommandFailure(`There is no site "${name}". Connected: ${sites.map((site) => site.liveHost).join(', ') || 'none'}.`)
+    throw new CommandFailure(
+      `There is no site "${name}". Connected: ${sites.map((site) => site.liveHost).join(', ') || 'none'}.`,
+    )
   return found
 }
 
 const siteList = async (access: ApiAccess, json: boolean, out: Output): Promise<number> => {
   const sites = await callApi(access, 'GET', '/sites', z.array(Site))
   if (json) out.line(JSON.stringify(sites, null, 2))
-  else for (const site of sites) out.line(`${site.id}  ${site.liveHost}  version ${site.liveVersion}  ${site.name} (${site.address})`)
+  else
+    for (const site of sites)
+      out.line(`${site.id}  ${site.liveHost}  version ${site.liveVersion}  ${site.name} (${site.address})`)
   return 0
 }
 
-const purge = async (access: ApiAccess, [name, ...paths]: string[], everything: boolean, json: boolean, out: Output): Promise<number> => {
+const purge = async (
+  access: ApiAccess,
+  [name, ...paths]: string[],
+  everything: boolean,
+  json: boolean,
+  out: Output,
+): Promise<number> => {
   const site = await findSite(access, name)
   if (everything === paths.length > 0) throw new UsageError('Name the paths to purge, or give --everything.')
   const what = everything ? { kind: 'everything' } : { kind: 'paths', paths }
   const result = await callApi(access, 'POST', `/sites/${site.id}/purges`, PurgeResult, what)
-  out.line(json ? JSON.stringify(result) : `${result.purged} stored ${result.purged === 1 ? 'response' : 'responses'} removed.`)
+  out.line(
+    json
+      ? JSON.stringify(result)
+      : `${result.purged} stored ${result.purged === 1 ? 'response' : 'responses'} removed.`,
+  )
   return 0
 }
 
@@ -96,11 +110,17 @@ const orderFrom = (site: Site, { side, page, visitor, visit, runs }: MeasureOpti
   if (!sides.success) throw new UsageError('--side is origin, live or trial.')
   const kind = Visit.safeParse(visit)
   if (!kind.success) throw new UsageError('--visit is first or return.')
-  const pages = page.length === 0 ? site.sample.slice(0, 3) : page.map((path) => {
-    const found = site.sample.find((one) => one.path === path)
-    if (found === undefined) throw new CommandFailure(`${path} is not in the sample: ${site.sample.map((one) => one.path).join(', ')}.`)
-    return found
-  })
+  const pages =
+    page.length === 0
+      ? site.sample.slice(0, 3)
+      : page.map((path) => {
+          const found = site.sample.find((one) => one.path === path)
+          if (found === undefined)
+            throw new CommandFailure(
+              `${path} is not in the sample: ${site.sample.map((one) => one.path).join(', ')}.`,
+            )
+          return found
+        })
   return {
     sides: sides.data,
     pageIds: pages.map(({ id }) => id),
@@ -110,15 +130,30 @@ const orderFrom = (site: Site, { side, page, visitor, visit, runs }: MeasureOpti
   }
 }
 
-const measure = async (access: ApiAccess, name: string | undefined, options: MeasureOptions, json: boolean, out: Output): Promise<number> => {
+const measure = async (
+  access: ApiAccess,
+  name: string | undefined,
+  options: MeasureOptions,
+  json: boolean,
+  out: Output,
+): Promise<number> => {
   const site = await findSite(access, name)
-  const head = await callApi(access, 'POST', `/sites/${site.id}/measurements`, MeasurementHead, orderFrom(site, options))
+  const head = await callApi(
+    access,
+    'POST',
+    `/sites/${site.id}/measurements`,
+    MeasurementHead,
+    orderFrom(site, options),
+  )
   const job = await waitForJob(access, head.jobId, out)
-  if (job.state !== 'done') throw new CommandFailure(`The measurement was ${job.state}${job.error === null ? '' : `: ${job.error}`}.`)
+  if (job.state !== 'done')
+    throw new CommandFailure(`The measurement was ${job.state}${job.error === null ? '' : `: ${job.error}`}.`)
   const measurement = await callApi(access, 'GET', `/sites/${site.id}/measurements/${head.id}`, Measurement)
   if (json) out.line(JSON.stringify(measurement, null, 2))
   else printMeasurement(measurement, out)
-  return measurement.results.some(({ verdict }) => verdict?.kind === 'slower' || verdict?.kind === 'broken') ? 3 : 0
+  return measurement.results.some(({ verdict }) => verdict?.kind === 'slower' || verdict?.kind === 'broken')
+    ? 3
+    : 0
 }
 
 const parse = (args: string[]) => {

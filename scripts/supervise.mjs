@@ -17,7 +17,8 @@ export class Supervisor {
 
   constructor(env) {
     this.#env = { ...process.env, ...env }
-    for (const signal of ['SIGINT', 'SIGTERM']) process.on(signal, () => void this.stop().then(() => process.exit(0)))
+    for (const signal of ['SIGINT', 'SIGTERM'])
+      process.on(signal, () => void this.stop().then(() => process.exit(0)))
   }
 
   /** @param {string} name of a program in dist/ */
@@ -33,7 +34,8 @@ export class Supervisor {
     child.on('exit', (code) => {
       if (this.#stopping) return
       if (code === EXIT_CONFIG) return void this.stop().then(() => process.exit(EXIT_CONFIG))
-      const next = Date.now() - startedAt > STARTED_WELL_MS ? FIRST_PAUSE_MS : Math.min(2 * pauseMs, LONGEST_PAUSE_MS)
+      const next =
+        Date.now() - startedAt > STARTED_WELL_MS ? FIRST_PAUSE_MS : Math.min(2 * pauseMs, LONGEST_PAUSE_MS)
       console.error(`${name} stopped (${code}); starting it again.`)
       setTimeout(() => this.#stopping || this.start(name, next), pauseMs)
     })

@@ -32,10 +32,7 @@ const interfaceFiles = (folder: string) => {
   const files = serve(folder, {
     // Vite puts a fingerprint into the name of everything below /assets (RFC 8246).
     setHeaders: (res, path) =>
-      res.setHeader(
-        'cache-control',
-        path.includes('/assets/') ? 'max-age=31536000, immutable' : 'no-cache',
-      ),
+      res.setHeader('cache-control', path.includes('/assets/') ? 'max-age=31536000, immutable' : 'no-cache'),
   })
   return async (ctx: Context, next: Next): Promise<void> => {
     if (ctx.method !== 'GET' && ctx.method !== 'HEAD') return next()

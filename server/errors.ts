@@ -15,49 +15,146 @@ export class AppError extends Error {
 /** Every error of the API, so that wording, status and code stay together. */
 export const errors = {
   signInNeeded: () =>
-    new AppError('SIGN_IN_NEEDED', 401, 'Sign in first', 'Sign in, or send an API token as "Authorization: Bearer …".'),
+    new AppError(
+      'SIGN_IN_NEEDED',
+      401,
+      'Sign in first',
+      'Sign in, or send an API token as "Authorization: Bearer …".',
+    ),
   wrongPassword: () =>
     new AppError('WRONG_PASSWORD', 401, 'Not signed in', 'That name and password do not go together.'),
   tooManyTries: (minutes: number) =>
-    new AppError('TOO_MANY_TRIES', 429, 'Too many tries', `Wait ${minutes} minutes before trying to sign in again.`),
+    new AppError(
+      'TOO_MANY_TRIES',
+      429,
+      'Too many tries',
+      `Wait ${minutes} minutes before trying to sign in again.`,
+    ),
   otherSite: () =>
     new AppError('OTHER_SITE', 403, 'Request from another site', 'Open Zest Lamp itself and try there.'),
   accountsExist: () =>
-    new AppError('ACCOUNTS_EXIST', 409, 'An account exists already', 'Sign in with it; further accounts are made once signed in.'),
+    new AppError(
+      'ACCOUNTS_EXIST',
+      409,
+      'An account exists already',
+      'Sign in with it; further accounts are made once signed in.',
+    ),
   nameTaken: (name: string) =>
-    new AppError('NAME_TAKEN', 409, 'Name taken', `There is an account named "${name}" already. Choose another name.`),
+    new AppError(
+      'NAME_TAKEN',
+      409,
+      'Name taken',
+      `There is an account named "${name}" already. Choose another name.`,
+    ),
   notFound: (what: string) =>
-    new AppError('NOT_FOUND', 404, 'Not found', `There is no such ${what}. It may have been removed; load the list again.`),
+    new AppError(
+      'NOT_FOUND',
+      404,
+      'Not found',
+      `There is no such ${what}. It may have been removed; load the list again.`,
+    ),
   noRoute: (method: string, path: string) =>
-    new AppError('NO_ROUTE', 404, 'Not found', `The API has nothing at ${method} ${path}. See /api/v1/openapi.json.`),
+    new AppError(
+      'NO_ROUTE',
+      404,
+      'Not found',
+      `The API has nothing at ${method} ${path}. See /api/v1/openapi.json.`,
+    ),
   bodyTooLarge: (limit: string) =>
-    new AppError('BODY_TOO_LARGE', 413, 'Request too large', `The body of a request may have ${limit} at most. Send less at once.`),
+    new AppError(
+      'BODY_TOO_LARGE',
+      413,
+      'Request too large',
+      `The body of a request may have ${limit} at most. Send less at once.`,
+    ),
   notJson: () =>
-    new AppError('NOT_JSON', 400, 'Not JSON', 'Send the body as well-formed JSON with "Content-Type: application/json".'),
-  siteStopped: (sentence: string) => new AppError('SITE_NOT_USABLE', 422, 'This site cannot be connected', sentence),
+    new AppError(
+      'NOT_JSON',
+      400,
+      'Not JSON',
+      'Send the body as well-formed JSON with "Content-Type: application/json".',
+    ),
+  siteStopped: (sentence: string) =>
+    new AppError('SITE_NOT_USABLE', 422, 'This site cannot be connected', sentence),
   hostTaken: (host: string) =>
-    new AppError('HOST_TAKEN', 409, 'Host name taken', `Another site is already served as ${host}. Choose another host name.`),
+    new AppError(
+      'HOST_TAKEN',
+      409,
+      'Host name taken',
+      `Another site is already served as ${host}. Choose another host name.`,
+    ),
   measuring: () =>
-    new AppError('MEASUREMENT_UNDER_WAY', 409, 'A measurement is under way', 'It measures the setups as they are. Wait until it ends, or cancel it in the job tray.'),
+    new AppError(
+      'MEASUREMENT_UNDER_WAY',
+      409,
+      'A measurement is under way',
+      'It measures the setups as they are. Wait until it ends, or cancel it in the job tray.',
+    ),
   alreadyMeasuring: () =>
-    new AppError('ALREADY_MEASURING', 409, 'A measurement is under way', 'One measurement at a time for each site. Wait until it ends, or cancel it.'),
+    new AppError(
+      'ALREADY_MEASURING',
+      409,
+      'A measurement is under way',
+      'One measurement at a time for each site. Wait until it ends, or cancel it.',
+    ),
   nothingToKeep: () =>
-    new AppError('NOTHING_TO_KEEP', 409, 'Trial is the same as live', 'Switch something on in the trial first.'),
+    new AppError(
+      'NOTHING_TO_KEEP',
+      409,
+      'Trial is the same as live',
+      'Switch something on in the trial first.',
+    ),
   nothingToTry: () =>
-    new AppError('NOTHING_TO_TRY', 409, 'Trial is the same as live', 'Comparing them would measure the same setup twice. Switch a remedy on in the trial first.'),
+    new AppError(
+      'NOTHING_TO_TRY',
+      409,
+      'Trial is the same as live',
+      'Comparing them would measure the same setup twice. Switch a remedy on in the trial first.',
+    ),
   trialChanged: () =>
-    new AppError('TRIAL_CHANGED', 409, 'The trial has changed since', 'Somebody changed the trial after you opened it. Look at it again, then decide.'),
+    new AppError(
+      'TRIAL_CHANGED',
+      409,
+      'The trial has changed since',
+      'Somebody changed the trial after you opened it. Look at it again, then decide.',
+    ),
   alreadyLive: (number: number) =>
     new AppError('ALREADY_LIVE', 409, 'Already live', `Version ${number} is what visitors get now.`),
   unknownPage: () =>
-    new AppError('UNKNOWN_PAGE', 422, 'Unknown page', 'One of the pages is not in the sample of this site. Load the site again.'),
+    new AppError(
+      'UNKNOWN_PAGE',
+      422,
+      'Unknown page',
+      'One of the pages is not in the sample of this site. Load the site again.',
+    ),
   unknownVisitor: () =>
-    new AppError('UNKNOWN_VISITOR', 422, 'Unknown visitor', 'One of the visitors is not defined for this site. Load the site again.'),
+    new AppError(
+      'UNKNOWN_VISITOR',
+      422,
+      'Unknown visitor',
+      'One of the visitors is not defined for this site. Load the site again.',
+    ),
   noTokenAccount: () =>
-    new AppError('NO_TOKEN_ACCOUNT', 409, 'No account to keep a token for', 'The token given at start belongs to no account. Sign in with an account to make further tokens.'),
-  jobEnded: () => new AppError('JOB_ENDED', 409, 'Already ended', 'This job has ended; there is nothing to cancel.'),
+    new AppError(
+      'NO_TOKEN_ACCOUNT',
+      409,
+      'No account to keep a token for',
+      'The token given at start belongs to no account. Sign in with an account to make further tokens.',
+    ),
+  jobEnded: () =>
+    new AppError('JOB_ENDED', 409, 'Already ended', 'This job has ended; there is nothing to cancel.'),
   badSignature: (why: string) =>
-    new AppError('BAD_SIGNATURE', 401, 'The event is not signed rightly', `${why} Sign "@method", "@path" and "content-digest" with the secret of this site (RFC 9421, hmac-sha256).`),
+    new AppError(
+      'BAD_SIGNATURE',
+      401,
+      'The event is not signed rightly',
+      `${why} Sign "@method", "@path" and "content-digest" with the secret of this site (RFC 9421, hmac-sha256).`,
+    ),
   deliveryDown: (why: string) =>
-    new AppError('DELIVERY_DOWN', 503, 'Delivery does not answer', `${why} Start Zest Lamp again if this lasts.`),
+    new AppError(
+      'DELIVERY_DOWN',
+      503,
+      'Delivery does not answer',
+      `${why} Start Zest Lamp again if this lasts.`,
+    ),
 } as const

@@ -57,7 +57,9 @@ const main = async (): Promise<void> => {
   const delivery = new DeliveryClient(controlSocketPath(dataDir))
   const events = new EventBus()
   const lab = new LabClient(join(import.meta.dirname, 'lab.mjs'))
-  const jobs = new JobQueue(db, events, { measure: measureJob({ db, addresses, events, lab }) }, (error) => log.error(error))
+  const jobs = new JobQueue(db, events, { measure: measureJob({ db, addresses, events, lab }) }, (error) =>
+    log.error(error),
+  )
   const publisher = new Publisher(db, delivery, (sentence) => log.error(sentence))
   const token = process.env['ZEST_API_TOKEN']
   const services: Services = {

@@ -2,7 +2,14 @@
 import { computed, onBeforeUnmount, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { useTheme } from 'vuetify'
-import { mdiClipboardTextClockOutline, mdiMagnify, mdiPulse, mdiRulerSquare, mdiTuneVariant, mdiWebSync } from '@mdi/js'
+import {
+  mdiClipboardTextClockOutline,
+  mdiMagnify,
+  mdiPulse,
+  mdiRulerSquare,
+  mdiTuneVariant,
+  mdiWebSync,
+} from '@mdi/js'
 import CommandPalette, { type Command } from './components/CommandPalette.vue'
 import JobTray from './components/JobTray.vue'
 import ProblemNote from './components/ProblemNote.vue'
@@ -62,7 +69,7 @@ watch(
 )
 onBeforeUnmount(() => stop?.())
 
-const toggleTheme = (): void => theme.change(theme.current.value.dark ? 'light' : 'dark')
+const toggleTheme = (): void => void theme.change(theme.current.value.dark ? 'light' : 'dark')
 const leave = async (): Promise<void> => {
   await problems.catching(() => session.leave())
   await router.push({ name: 'sign-in' })
@@ -76,7 +83,11 @@ const commands = computed<Command[]>(() => [
         hint: site.value!.name,
         run: () => void router.push({ name, params: { siteId: siteId.value } }),
       }))),
-  ...sites.sites.map((one) => ({ title: `Open ${one.name}`, hint: one.liveHost, run: () => void router.push({ name: 'today', params: { siteId: one.id } }) })),
+  ...sites.sites.map((one) => ({
+    title: `Open ${one.name}`,
+    hint: one.liveHost,
+    run: () => void router.push({ name: 'today', params: { siteId: one.id } }),
+  })),
   { title: 'All sites', run: () => void router.push({ name: 'sites' }) },
   { title: 'Connect a site', run: () => void router.push({ name: 'connect' }) },
   { title: 'Account and API tokens', run: () => void router.push({ name: 'account' }) },
@@ -91,7 +102,9 @@ const commands = computed<Command[]>(() => [
     <div v-else class="shell">
       <a class="skip" href="#main">Skip to the content</a>
       <nav class="rail" aria-label="Places">
-        <router-link class="brand" :to="{ name: 'sites' }"><img src="/lamp.svg" alt="" width="26" height="26" /> Zest Lamp</router-link>
+        <router-link class="brand" :to="{ name: 'sites' }"
+          ><img src="/lamp.svg" alt="" width="26" height="26" /> Zest Lamp</router-link
+        >
         <template v-if="site">
           <p class="site-name">{{ site.name }}</p>
           <router-link
@@ -106,9 +119,13 @@ const commands = computed<Command[]>(() => [
           </router-link>
         </template>
         <div class="rail-end">
-          <button type="button" class="place" @click="palette?.show()"><v-icon :icon="mdiMagnify" size="19" /> <span>Go to … <kbd>Ctrl K</kbd></span></button>
+          <button type="button" class="place" @click="palette?.show()">
+            <v-icon :icon="mdiMagnify" size="19" /> <span>Go to … <kbd>Ctrl K</kbd></span>
+          </button>
           <router-link class="place" :to="{ name: 'account' }">{{ session.account.name }}</router-link>
-          <button type="button" class="place" @click="toggleTheme">{{ theme.current.value.dark ? 'Light' : 'Dark' }} theme</button>
+          <button type="button" class="place" @click="toggleTheme">
+            {{ theme.current.value.dark ? 'Light' : 'Dark' }} theme
+          </button>
           <button type="button" class="place" @click="leave">Sign out</button>
         </div>
       </nav>
@@ -169,12 +186,19 @@ const commands = computed<Command[]>(() => [
   text-decoration: none;
   font: inherit;
   text-align: left;
-  border-left: 3px solid transparent;
+  background: none;
+  border: 0 solid transparent;
+  border-left-width: 3px;
+  width: 100%;
   cursor: pointer;
   overflow-wrap: anywhere;
 }
 .place:hover {
   background: rgb(var(--v-theme-surface-variant), 0.6);
+}
+.rail .place,
+.rail .brand {
+  color: inherit;
 }
 .place.here {
   border-left-color: rgb(var(--v-theme-trial));
@@ -226,8 +250,8 @@ main {
   .place {
     padding: 0.5rem 0.55rem;
     white-space: nowrap;
-    border-left: 0;
-    border-bottom: 3px solid transparent;
+    width: auto;
+    border-width: 0 0 3px;
     overflow-wrap: normal;
   }
   .place.here {

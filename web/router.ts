@@ -5,7 +5,12 @@ import { useSession } from './stores/session.ts'
 export const router = createRouter({
   history: createWebHistory(),
   routes: [
-    { path: '/sign-in', name: 'sign-in', component: () => import('./views/SignInView.vue'), meta: { open: true } },
+    {
+      path: '/sign-in',
+      name: 'sign-in',
+      component: () => import('./views/SignInView.vue'),
+      meta: { open: true },
+    },
     { path: '/', name: 'sites', component: () => import('./views/SitesView.vue') },
     { path: '/connect', name: 'connect', component: () => import('./views/ConnectView.vue') },
     { path: '/account', name: 'account', component: () => import('./views/AccountView.vue') },
@@ -15,8 +20,16 @@ export const router = createRouter({
       children: [
         { path: '', name: 'today', component: () => import('./views/TodayView.vue') },
         { path: 'measure', name: 'measure', component: () => import('./views/MeasureView.vue') },
-        { path: 'measure/:measurementId', name: 'measurement', component: () => import('./views/MeasurementView.vue') },
-        { path: 'measure/:measurementId/runs/:runId', name: 'run', component: () => import('./views/RunView.vue') },
+        {
+          path: 'measure/:measurementId',
+          name: 'measurement',
+          component: () => import('./views/MeasurementView.vue'),
+        },
+        {
+          path: 'measure/:measurementId/runs/:runId',
+          name: 'run',
+          component: () => import('./views/RunView.vue'),
+        },
         { path: 'remedies', name: 'remedies', component: () => import('./views/RemediesView.vue') },
         { path: 'ledger', name: 'ledger', component: () => import('./views/LedgerView.vue') },
         { path: 'site', name: 'site', component: () => import('./views/SiteView.vue') },
@@ -34,8 +47,17 @@ router.beforeEach(async (to) => {
 })
 
 const NAMES: Record<string, string> = {
-  'sign-in': 'Sign in', sites: 'Sites', connect: 'Connect a site', account: 'Account', today: 'Today', measure: 'Measure',
-  measurement: 'Measurement', run: 'Page load', remedies: 'Remedies', ledger: 'Ledger', site: 'Site',
+  'sign-in': 'Sign in',
+  sites: 'Sites',
+  connect: 'Connect a site',
+  account: 'Account',
+  today: 'Today',
+  measure: 'Measure',
+  measurement: 'Measurement',
+  run: 'Page load',
+  remedies: 'Remedies',
+  ledger: 'Ledger',
+  site: 'Site',
 }
 router.afterEach((to) => {
   document.title = `${NAMES[String(to.name)] ?? 'Zest Lamp'} · Zest Lamp`

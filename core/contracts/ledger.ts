@@ -32,7 +32,9 @@ export type Trial = z.infer<typeof Trial>
 export const SaveTrial = z.strictObject({ setup: Setup })
 export const KeepTrial = z.strictObject({
   note: z.string().trim().max(1000).default(''),
-  revision: z.int().describe('Of the trial that was looked at, so that nobody publishes what another has changed since'),
+  revision: z
+    .int()
+    .describe('Of the trial that was looked at, so that nobody publishes what another has changed since'),
 })
 export type KeepTrial = z.infer<typeof KeepTrial>
 export const BackOut = z.strictObject({ revision: z.int() })

@@ -105,7 +105,9 @@ export const RunHead = z.object({
   visitorId: z.string(),
   side: Side,
   visit: Visit,
-  pair: z.int().describe('Runs of one pair were made one right after the other; 0 filled the caches and does not count'),
+  pair: z
+    .int()
+    .describe('Runs of one pair were made one right after the other; 0 filled the caches and does not count'),
   at: z.iso.datetime(),
   metrics: RunMetrics.nullable(),
   failure: z.string().nullable(),

@@ -8,7 +8,9 @@ export const SiteAddress = z
   .trim()
   .max(2000)
   .transform((text) => (/^[a-z][a-z0-9+.-]*:\/\//i.test(text) ? text : `http://${text}`))
-  .pipe(z.url({ protocol: /^https?$/, error: 'Give the address of the site, such as https://www.example.org.' }))
+  .pipe(
+    z.url({ protocol: /^https?$/, error: 'Give the address of the site, such as https://www.example.org.' }),
+  )
 
 export const PagePath = z
   .string()

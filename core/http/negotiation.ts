@@ -30,7 +30,8 @@ export const negotiateCoding = (acceptEncoding: string | undefined, available: r
     weights.get(coding) ?? weights.get('*') ?? (coding === 'identity' ? 0.0001 : 0)
   let best: Coding = 'identity'
   let bestWeight = 0
-  for (const coding of available) {
+  // Last, so that a coding wins over identity at the same weight.
+  for (const coding of [...available, 'identity'] as const) {
     const weight = weightOf(coding)
     if (weight > bestWeight) [best, bestWeight] = [coding, weight]
   }

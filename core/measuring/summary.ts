@@ -1,4 +1,10 @@
-import { METRICS, type MetricName, type PageResult, type PageVerdict, type SideSummary } from '../contracts/measurements.ts'
+import {
+  METRICS,
+  type MetricName,
+  type PageResult,
+  type PageVerdict,
+  type SideSummary,
+} from '../contracts/measurements.ts'
 import type { RunMetrics, Side } from '../contracts/measuring.ts'
 import { median } from '../stats/median.ts'
 import { verdictOf, type Verdict } from '../stats/verdict.ts'
@@ -13,7 +19,16 @@ export interface SummedRun {
 }
 
 const SUMMED = [
-  'ttfbMs', 'fcpMs', 'lcpMs', 'tbtMs', 'loadedMs', 'cls', 'requests', 'sentBytes', 'failedRequests', 'consoleErrors',
+  'ttfbMs',
+  'fcpMs',
+  'lcpMs',
+  'tbtMs',
+  'loadedMs',
+  'cls',
+  'requests',
+  'sentBytes',
+  'failedRequests',
+  'consoleErrors',
 ] as const satisfies readonly (keyof RunMetrics)[]
 
 const values = (runs: readonly SummedRun[], name: (typeof SUMMED)[number]): number[] =>
@@ -65,7 +80,8 @@ const pairsOf = (
     pairs.set(pair, found)
   }
   return [...pairs.values()].filter(
-    (pair): pair is { before: number; after: number } => pair.before !== undefined && pair.after !== undefined,
+    (pair): pair is { before: number; after: number } =>
+      pair.before !== undefined && pair.after !== undefined,
   )
 }
 

@@ -1,50 +1,63 @@
-import { remedyName } from './catalogue.ts'
+import { REMEDIES, remedyName, type RemedyOption } from './catalogue.ts'
+import { settingInWords } from './setting-words.ts'
 import type { RemedyId, Setup } from '../contracts/setup.ts'
 
 /** One setting that two setups disagree on, in words. */
 export interface SetupChange {
   readonly remedy: RemedyId | 'general'
   readonly setting: string
-  readonly from: unknown
-  readonly to: unknown
   readonly sentence: string
-}
-
-const shown = (value: unknown): string =>
-  Array.isArray(value)
-    ? value.length === 0
-      ? 'none'
-      : value.join(', ')
-    : value === true
-      ? 'on'
-      : value === false
-        ? 'off'
-        : String(value)
-
-const change = (remedy: RemedyId | 'general', setting: string, from: unknown, to: unknown): SetupChange => {
-  const name = remedy === 'general' ? 'General' : remedyName(remedy)
-  const sentence =
-    setting === 'enabled'
-      ? `${name} switched ${to === true ? 'on' : 'off'}`
-      : `${name}: ${setting} from ${shown(from)} to ${shown(to)}`
-  return { remedy, setting, from, to, sentence }
 }
 
 const same = (a: unknown, b: unknown): boolean => JSON.stringify(a) === JSON.stringify(b)
 
+const optionOf = (remedy: RemedyId, setting: string): RemedyOption | undefined =>
+  (REMEDIES.find(({ id }) => id === remedy)?.options as readonly RemedyOption[] | undefined)?.find(
+    ({ key }) => key === setting,
+  )
+
+/** What came and went in a list; whole lists would be too long to read. */
+const listSentence = (label: string, from: readonly string[], to: readonly string[]): string => {
+  const added = to.filter((one) => !from.includes(one))
+  const removed = from.filter((one) => !to.includes(one))
+  if (added.length === 0 && removed.length === 0) return `${label} in another order`
+  return [
+    `${label}:`,
+    ...(added.length > 0 ? [`with ${added.join(', ')}`] : []),
+    ...(removed.length > 0 ? [`without ${removed.join(', ')}`] : []),
+  ].join(' ')
+}
+
+const sentenceFor = (remedy: RemedyId, setting: string, from: unknown, to: unknown): string => {
+  const name = remedyName(remedy)
+  if (setting === 'enabled') return `${name} switched ${to === true ? 'on' : 'off'}`
+  const option = optionOf(remedy, setting)
+  if (option === undefined) return `${name}: ${setting} changed`
+  const label = option.label.charAt(0).toLowerCase() + option.label.slice(1)
+  if (Array.isArray(from) && Array.isArray(to))
+    return `${name}: ${listSentence(label, from as string[], to as string[])}`
+  return `${name}: ${label} from ${settingInWords(option.input, from)} to ${settingInWords(option.input, to)}`
+}
+
 /** What differs between two setups, remedies in their usual order, switches first. */
 export const setupChanges = (from: Setup, to: Setup): SetupChange[] => {
   const changes: SetupChange[] = []
-  for (const remedy of Object.keys(to.remedies) as RemedyId[]) {
-    const [before, now] = [from.remedies[remedy], to.remedies[remedy]] as [
-      Record<string, unknown>,
-      Record<string, unknown>,
-    ]
+  for (const { id: remedy } of REMEDIES) {
+    const before = from.remedies[remedy] as Record<string, unknown>
+    const now = to.remedies[remedy] as Record<string, unknown>
     for (const setting of Object.keys(now))
       if (!same(before[setting], now[setting]))
-        changes.push(change(remedy, setting, before[setting], now[setting]))
+        changes.push({
+          remedy,
+          setting,
+          sentence: sentenceFor(remedy, setting, before[setting], now[setting]),
+        })
   }
   if (from.serverTiming !== to.serverTiming)
-    changes.push(change('general', 'serverTiming', from.serverTiming, to.serverTiming))
+    changes.push({
+      remedy: 'general',
+      setting: 'serverTiming',
+      sentence: `Server-Timing ${to.serverTiming ? 'added to' : 'left out of'} answers`,
+    })
   return changes
 }

@@ -16,7 +16,11 @@ export const anyAccount = async (db: Database): Promise<boolean> =>
 const byName = (name: string) => eq(sql`lower(${accounts.name})`, name.toLowerCase())
 
 /** @throws AppError NAME_TAKEN */
-export const createAccount = async (db: Database, { name, password }: NewAccount, now: Date): Promise<Account> => {
+export const createAccount = async (
+  db: Database,
+  { name, password }: NewAccount,
+  now: Date,
+): Promise<Account> => {
   const account = { id: newId(), name }
   const passwordHash = await hashPassword(password)
   const made = await db
@@ -47,7 +51,11 @@ export const signOut = async (db: Database, token: string): Promise<void> => {
   await db.delete(sessions).where(eq(sessions.tokenDigest, digestToken(token)))
 }
 
-export const accountOfSession = async (db: Database, token: string, now: Date): Promise<Account | undefined> => {
+export const accountOfSession = async (
+  db: Database,
+  token: string,
+  now: Date,
+): Promise<Account | undefined> => {
   const [found] = await db
     .select({ id: accounts.id, name: accounts.name })
     .from(sessions)
@@ -56,7 +64,11 @@ export const accountOfSession = async (db: Database, token: string, now: Date): 
   return found
 }
 
-export const accountOfApiToken = async (db: Database, token: string, now: Date): Promise<Account | undefined> => {
+export const accountOfApiToken = async (
+  db: Database,
+  token: string,
+  now: Date,
+): Promise<Account | undefined> => {
   const [found] = await db
     .select({ id: accounts.id, name: accounts.name, tokenId: apiTokens.id })
     .from(apiTokens)

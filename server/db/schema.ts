@@ -1,9 +1,26 @@
 import { sql } from 'drizzle-orm'
-import { boolean, doublePrecision, index, integer, jsonb, pgTable, primaryKey, text, timestamp, uniqueIndex } from 'drizzle-orm/pg-core'
+import {
+  boolean,
+  doublePrecision,
+  index,
+  integer,
+  jsonb,
+  pgTable,
+  primaryKey,
+  text,
+  timestamp,
+  uniqueIndex,
+} from 'drizzle-orm/pg-core'
 import type { Job } from '../../core/contracts/jobs.ts'
 import type { LedgerEntry } from '../../core/contracts/ledger.ts'
 import type { MeasurementOrder } from '../../core/contracts/measurements.ts'
-import type { RequestRecord, RunMetrics, Side, Visit, VisitorProfile } from '../../core/contracts/measuring.ts'
+import type {
+  RequestRecord,
+  RunMetrics,
+  Side,
+  Visit,
+  VisitorProfile,
+} from '../../core/contracts/measuring.ts'
 import type { Setup } from '../../core/contracts/setup.ts'
 import type { SiteCheck } from '../../core/contracts/sites.ts'
 

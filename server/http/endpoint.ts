@@ -1,5 +1,5 @@
 import type { Context } from 'koa'
-import { z } from 'zod'
+import type { z } from 'zod'
 import type { Account } from '../../core/contracts/accounts.ts'
 
 /** Schemas of what an endpoint takes; left-out parts are not read. */

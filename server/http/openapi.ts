@@ -3,7 +3,10 @@ import { Problem } from '../../core/contracts/problem.ts'
 import type { Endpoint } from './endpoint.ts'
 
 const jsonSchema = (schema: z.ZodType, io: 'input' | 'output'): Record<string, unknown> => {
-  const { $schema: _dialect, ...rest } = z.toJSONSchema(schema, { io, unrepresentable: 'any' }) as Record<string, unknown>
+  const { $schema: _dialect, ...rest } = z.toJSONSchema(schema, { io, unrepresentable: 'any' }) as Record<
+    string,
+    unknown
+  >
   return rest
 }
 
@@ -22,13 +25,18 @@ const operation = ({ method, path, summary, access, input, reply, status }: Endp
   ...(input.body === undefined
     ? {}
     : {
-        requestBody: { required: true, content: { 'application/json': { schema: jsonSchema(input.body, 'input') } } },
+        requestBody: {
+          required: true,
+          content: { 'application/json': { schema: jsonSchema(input.body, 'input') } },
+        },
       }),
   ...(access === 'open' ? { security: [] } : {}),
   responses: {
     [status]: {
       description: reply === undefined ? 'Done' : 'The result',
-      ...(reply === undefined ? {} : { content: { 'application/json': { schema: jsonSchema(reply, 'output') } } }),
+      ...(reply === undefined
+        ? {}
+        : { content: { 'application/json': { schema: jsonSchema(reply, 'output') } } }),
     },
     default: {
       description: 'What is wrong, and what to do (RFC 9457)',

@@ -37,7 +37,12 @@ export class JobQueue {
   #work: Promise<void> = Promise.resolve()
   #closed = false
 
-  constructor(db: Database, events: EventBus, handlers: Record<Job['kind'], JobHandler>, log: (error: unknown) => void) {
+  constructor(
+    db: Database,
+    events: EventBus,
+    handlers: Record<Job['kind'], JobHandler>,
+    log: (error: unknown) => void,
+  ) {
     this.#db = db
     this.#events = events
     this.#handlers = handlers
@@ -50,7 +55,10 @@ export class JobQueue {
     this.#kick()
   }
 
-  async add(job: Pick<Job, 'siteId' | 'kind' | 'title' | 'subjectId' | 'total'>, id: string = newId()): Promise<Job> {
+  async add(
+    job: Pick<Job, 'siteId' | 'kind' | 'title' | 'subjectId' | 'total'>,
+    id: string = newId(),
+  ): Promise<Job> {
     const [row] = await this.#db
       .insert(jobs)
       .values({ id, ...job, state: 'queued', done: 0, now: 'Waiting for its turn', createdAt: new Date() })
@@ -97,7 +105,12 @@ export class JobQueue {
 
   async #workOff(): Promise<void> {
     while (!this.#closed) {
-      const [row] = await this.#db.select().from(jobs).where(eq(jobs.state, 'queued')).orderBy(asc(jobs.createdAt)).limit(1)
+      const [row] = await this.#db
+        .select()
+        .from(jobs)
+        .where(eq(jobs.state, 'queued'))
+        .orderBy(asc(jobs.createdAt))
+        .limit(1)
       if (row === undefined) return
       await this.#run(row)
     }
@@ -137,7 +150,10 @@ export class JobQueue {
 
   /** Whether a site has a job that has not ended. */
   async hasOpen(siteId: string): Promise<boolean> {
-    const open = await this.#db.select({ siteId: jobs.siteId }).from(jobs).where(inArray(jobs.state, ['queued', 'running']))
+    const open = await this.#db
+      .select({ siteId: jobs.siteId })
+      .from(jobs)
+      .where(inArray(jobs.state, ['queued', 'running']))
     return open.some((job) => job.siteId === siteId)
   }
 }

@@ -22,7 +22,10 @@ const PAGE_TIMEOUT_MS = 60_000
 const MOST_FAILURES = 2
 
 /** The part of Services a job needs; the queue itself is made from it. */
-export type MeasureIo = Pick<Services, 'db' | 'addresses'> & { readonly events: EventBus; readonly lab: LabClient }
+export type MeasureIo = Pick<Services, 'db' | 'addresses'> & {
+  readonly events: EventBus
+  readonly lab: LabClient
+}
 
 const sideUrl = (site: Site, side: Side, path: string): string =>
   (side === 'origin' ? site.address : side === 'live' ? site.liveUrl : site.trialUrl) + path
@@ -44,7 +47,12 @@ interface RunSubject {
 }
 
 /** Run and requests are written together, so that a restart finds whole runs only. */
-const writeRun = async (db: Database, planned: PlannedRun, subject: RunSubject, outcome: RunOutcome): Promise<void> => {
+const writeRun = async (
+  db: Database,
+  planned: PlannedRun,
+  subject: RunSubject,
+  outcome: RunOutcome,
+): Promise<void> => {
   const id = newId()
   const { page, visitor } = subject
   await db.transaction(async (tx) => {
@@ -65,15 +73,28 @@ const writeRun = async (db: Database, planned: PlannedRun, subject: RunSubject, 
       failure: outcome.kind === 'failed' ? outcome.why : null,
     })
     if (outcome.kind === 'measured' && outcome.requests.length > 0)
-      await tx.insert(requests).values(outcome.requests.map((record, position) => ({ runId: id, position, record })))
+      await tx
+        .insert(requests)
+        .values(outcome.requests.map((record, position) => ({ runId: id, position, record })))
   })
 }
 
-const failuresBefore = async (db: Database, measurementId: string, { pageId, visitorId, side }: PlannedRun): Promise<number> => {
+const failuresBefore = async (
+  db: Database,
+  measurementId: string,
+  { pageId, visitorId, side }: PlannedRun,
+): Promise<number> => {
   const own = await db
     .select({ failure: runs.failure })
     .from(runs)
-    .where(and(eq(runs.measurementId, measurementId), eq(runs.pageId, pageId), eq(runs.visitorId, visitorId), eq(runs.side, side)))
+    .where(
+      and(
+        eq(runs.measurementId, measurementId),
+        eq(runs.pageId, pageId),
+        eq(runs.visitorId, visitorId),
+        eq(runs.side, side),
+      ),
+    )
   return own.filter(({ failure }) => failure !== null).length
 }
 
@@ -86,7 +107,12 @@ const words = ({ side, pair }: PlannedRun, { page, visitor, order }: RunSubject)
 const estimate = (took: readonly number[], left: number): number | null =>
   took.length === 0 ? null : (took.reduce((sum, ms) => sum + ms, 0) / took.length) * left
 
-const runAll = async (io: MeasureIo, site: Site, measurement: { id: string; order: MeasurementOrder }, progress: JobProgress): Promise<void> => {
+const runAll = async (
+  io: MeasureIo,
+  site: Site,
+  measurement: { id: string; order: MeasurementOrder },
+  progress: JobProgress,
+): Promise<void> => {
   const { db, lab } = io
   const plan = planRuns(measurement.order)
   const made = await db.select().from(runs).where(eq(runs.measurementId, measurement.id))
@@ -100,7 +126,13 @@ const runAll = async (io: MeasureIo, site: Site, measurement: { id: string; orde
     if (page === undefined || visitor === undefined) continue
     if ((await failuresBefore(db, measurement.id, planned)) >= MOST_FAILURES) continue
     const url = sideUrl(site, planned.side, page.path)
-    const subject: RunSubject = { measurementId: measurement.id, order: measurement.order, page, visitor, url }
+    const subject: RunSubject = {
+      measurementId: measurement.id,
+      order: measurement.order,
+      page,
+      visitor,
+      url,
+    }
     await progress.report(index, plan.length, words(planned, subject), estimate(took, plan.length - index))
     const startedAt = performance.now()
     const outcome = await lab.run(
@@ -114,25 +146,37 @@ const runAll = async (io: MeasureIo, site: Site, measurement: { id: string; orde
   await progress.report(plan.length, plan.length, 'Comparing', 0)
 }
 
-const entryFor = (order: MeasurementOrder, results: readonly PageResult[]): Pick<typeof ledger.$inferInsert, 'kind' | 'title' | 'decision'> => {
+const entryFor = (
+  order: MeasurementOrder,
+  results: readonly PageResult[],
+): Pick<typeof ledger.$inferInsert, 'kind' | 'title' | 'decision'> => {
   const visit = order.visit === 'return' ? ', return visit' : ''
   const scope = `${order.pageIds.length} ${order.pageIds.length === 1 ? 'page' : 'pages'}, ${order.runs} runs each${visit}`
-  if (order.sides.length === 1 && order.sides[0] === 'origin') return { kind: 'baseline', title: `Baseline of ${scope}`, decision: 'none' }
+  if (order.sides.length === 1 && order.sides[0] === 'origin')
+    return { kind: 'baseline', title: `Baseline of ${scope}`, decision: 'none' }
   if (order.sides.includes('trial') && results.some(({ verdict }) => verdict !== null))
     return { kind: 'tried', title: `Trial against live: ${scope}`, decision: 'open' }
   return { kind: 'measured', title: `Measured ${order.sides.join(' and ')}: ${scope}`, decision: 'none' }
 }
 
-const conclude = async ({ db, events }: MeasureIo, measurement: typeof measurements.$inferSelect): Promise<void> => {
+const conclude = async (
+  { db, events }: MeasureIo,
+  measurement: typeof measurements.$inferSelect,
+): Promise<void> => {
   const results = await resultsOf(db, measurement.id, measurement.order)
   const failed = results.flatMap(({ sides }) => sides)
   if (failed.length > 0 && failed.every(({ runs: count, failed: bad }) => bad === count))
-    throw new JobFailure(failed.find(({ failure }) => failure !== null)?.failure ?? 'No page could be loaded.')
+    throw new JobFailure(
+      failed.find(({ failure }) => failure !== null)?.failure ?? 'No page could be loaded.',
+    )
   const entry = entryFor(measurement.order, results)
   await db.transaction(async (tx) => {
     // A newer retest of the same trial takes the place of the older one as the one to decide on.
     if (entry.decision === 'open')
-      await tx.update(ledger).set({ decision: 'none' }).where(and(eq(ledger.siteId, measurement.siteId), eq(ledger.decision, 'open')))
+      await tx
+        .update(ledger)
+        .set({ decision: 'none' })
+        .where(and(eq(ledger.siteId, measurement.siteId), eq(ledger.decision, 'open')))
     await tx.insert(ledger).values({
       id: newId(),
       siteId: measurement.siteId,

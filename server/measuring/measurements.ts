@@ -1,5 +1,12 @@
 import { and, asc, desc, eq } from 'drizzle-orm'
-import type { Measurement, MeasurementHead, MeasurementOrder, PageResult, Run, RunHead } from '../../core/contracts/measurements.ts'
+import type {
+  Measurement,
+  MeasurementHead,
+  MeasurementOrder,
+  PageResult,
+  Run,
+  RunHead,
+} from '../../core/contracts/measurements.ts'
 import { planRuns } from '../../core/measuring/plan.ts'
 import { pageResult } from '../../core/measuring/summary.ts'
 import { newId } from '../accounts/secrets.ts'
@@ -23,8 +30,28 @@ const toHead = (
   error: job?.error ?? null,
 })
 
-const toRunHead = ({ id, pageId, path, visitorId, side, visit, pair, at, metrics, failure }: RunRow): RunHead => ({
-  id, pageId, path, visitorId, side, visit, pair, at: at.toISOString(), metrics, failure,
+const toRunHead = ({
+  id,
+  pageId,
+  path,
+  visitorId,
+  side,
+  visit,
+  pair,
+  at,
+  metrics,
+  failure,
+}: RunRow): RunHead => ({
+  id,
+  pageId,
+  path,
+  visitorId,
+  side,
+  visit,
+  pair,
+  at: at.toISOString(),
+  metrics,
+  failure,
 })
 
 const titleOf = ({ sides, visit }: MeasurementOrder): string => {
@@ -66,7 +93,10 @@ export const orderMeasurement = async (
     createdAt: now(),
     by,
   })
-  await queue.add({ siteId, kind: 'measure', title: titleOf(order), subjectId: id, total: planRuns(order).length }, jobId)
+  await queue.add(
+    { siteId, kind: 'measure', title: titleOf(order), subjectId: id, total: planRuns(order).length },
+    jobId,
+  )
   events.changed(siteId, 'measurements')
   return measurementHead(db, siteId, id)
 }
@@ -128,10 +158,22 @@ export const getMeasurement = async (db: Database, siteId: string, id: string): 
   return { ...head, results: await resultsOf(db, id, head.order), runs: rows.map(toRunHead) }
 }
 
-export const getRun = async (db: Database, siteId: string, measurementId: string, runId: string): Promise<Run> => {
+export const getRun = async (
+  db: Database,
+  siteId: string,
+  measurementId: string,
+  runId: string,
+): Promise<Run> => {
   await measurementHead(db, siteId, measurementId)
-  const [row] = await db.select().from(runs).where(and(eq(runs.id, runId), eq(runs.measurementId, measurementId)))
+  const [row] = await db
+    .select()
+    .from(runs)
+    .where(and(eq(runs.id, runId), eq(runs.measurementId, measurementId)))
   if (row === undefined) throw errors.notFound('run')
-  const records = await db.select().from(requests).where(eq(requests.runId, runId)).orderBy(asc(requests.position))
+  const records = await db
+    .select()
+    .from(requests)
+    .where(eq(requests.runId, runId))
+    .orderBy(asc(requests.position))
   return { ...toRunHead(row), requests: records.map(({ record }) => record) }
 }

@@ -49,19 +49,27 @@ export const standingsOf = async (services: Services, siteId: string): Promise<P
     .where(and(eq(measurements.siteId, siteId), eq(jobs.state, 'done')))
     .orderBy(desc(measurements.createdAt))
     .limit(NEWEST)
-  const firstVisits = rows.map(({ measurement }) => measurement).filter(({ order }) => order.visit === 'first')
+  const firstVisits = rows
+    .map(({ measurement }) => measurement)
+    .filter(({ order }) => order.visit === 'first')
   if (firstVisits.length === 0) return []
   const all = await db
     .select()
     .from(runs)
-    .where(inArray(runs.measurementId, firstVisits.map(({ id }) => id)))
+    .where(
+      inArray(
+        runs.measurementId,
+        firstVisits.map(({ id }) => id),
+      ),
+    )
   const liveDigest = setupDigest(live.setup)
   const trialDigest = setupDigest(trial.setup)
   return [...groupBy(all, ({ pageId, visitorId }) => `${visitorId} ${pageId}`).values()].map((own) => {
     const [first] = own
     const byMeasurement = groupBy(own, ({ measurementId }) => measurementId)
     const floors = own.map(({ floorMs }) => floorMs).filter((floor) => floor !== null)
-    const find = (sides: (measurement: MeasurementRow) => Side[]): Standing | null => standing(firstVisits, byMeasurement, sides)
+    const find = (sides: (measurement: MeasurementRow) => Side[]): Standing | null =>
+      standing(firstVisits, byMeasurement, sides)
     return {
       pageId: first!.pageId,
       path: first!.path,

@@ -1,6 +1,14 @@
 import type { Context } from 'koa'
 import { z } from 'zod'
-import { Account, ApiToken, MadeApiToken, NewAccount, NewApiToken, SignIn, Welcome } from '../../core/contracts/accounts.ts'
+import {
+  Account,
+  ApiToken,
+  MadeApiToken,
+  NewAccount,
+  NewApiToken,
+  SignIn,
+  Welcome,
+} from '../../core/contracts/accounts.ts'
 import {
   anyAccount,
   createAccount,
@@ -40,7 +48,13 @@ export const accountEndpoints = ({ db, now, signInNotice }: Services): Endpoint[
 
   return [
     endpoint(
-      { method: 'get', path: '/welcome', summary: 'Who is signed in, and whether a first account is to be made', access: 'open', reply: Welcome },
+      {
+        method: 'get',
+        path: '/welcome',
+        summary: 'Who is signed in, and whether a first account is to be made',
+        access: 'open',
+        reply: Welcome,
+      },
       async ({ account }) => ({
         account: account ?? null,
         firstAccount: !(await anyAccount(db)),
@@ -48,7 +62,15 @@ export const accountEndpoints = ({ db, now, signInNotice }: Services): Endpoint[
       }),
     ),
     endpoint(
-      { method: 'post', path: '/first-account', summary: 'Make the first account and sign in', access: 'open', input: { body: NewAccount }, reply: Account, status: 201 },
+      {
+        method: 'post',
+        path: '/first-account',
+        summary: 'Make the first account and sign in',
+        access: 'open',
+        input: { body: NewAccount },
+        reply: Account,
+        status: 201,
+      },
       async ({ body, ctx }) => {
         if (await anyAccount(db)) throw errors.accountsExist()
         await createAccount(db, body, now())
@@ -56,11 +78,25 @@ export const accountEndpoints = ({ db, now, signInNotice }: Services): Endpoint[
       },
     ),
     endpoint(
-      { method: 'post', path: '/accounts', summary: 'Make a further account', input: { body: NewAccount }, reply: Account, status: 201 },
+      {
+        method: 'post',
+        path: '/accounts',
+        summary: 'Make a further account',
+        input: { body: NewAccount },
+        reply: Account,
+        status: 201,
+      },
       async ({ body }) => createAccount(db, body, now()),
     ),
     endpoint(
-      { method: 'post', path: '/session', summary: 'Sign in', access: 'open', input: { body: SignIn }, reply: Account },
+      {
+        method: 'post',
+        path: '/session',
+        summary: 'Sign in',
+        access: 'open',
+        input: { body: SignIn },
+        reply: Account,
+      },
       async ({ body, ctx }) => openSession(ctx, body),
     ),
     endpoint({ method: 'delete', path: '/session', summary: 'Sign out', access: 'open' }, async ({ ctx }) => {
@@ -73,14 +109,26 @@ export const accountEndpoints = ({ db, now, signInNotice }: Services): Endpoint[
       async ({ account }) => listApiTokens(db, account!.id),
     ),
     endpoint(
-      { method: 'post', path: '/tokens', summary: 'Make an API token', input: { body: NewApiToken }, reply: MadeApiToken, status: 201 },
+      {
+        method: 'post',
+        path: '/tokens',
+        summary: 'Make an API token',
+        input: { body: NewApiToken },
+        reply: MadeApiToken,
+        status: 201,
+      },
       async ({ account, body }) => {
         if (account!.id === OPERATOR.id) throw errors.noTokenAccount()
         return createApiToken(db, account!.id, body.name, now())
       },
     ),
     endpoint(
-      { method: 'delete', path: '/tokens/:tokenId', summary: 'Delete an API token', input: { params: z.object({ tokenId: z.string() }) } },
+      {
+        method: 'delete',
+        path: '/tokens/:tokenId',
+        summary: 'Delete an API token',
+        input: { params: z.object({ tokenId: z.string() }) },
+      },
       async ({ account, params }) => deleteApiToken(db, account!.id, params.tokenId),
     ),
   ]

@@ -13,13 +13,22 @@ export const jobEndpoints = ({ jobs }: Services): Endpoint[] => {
     return job
   }
   return [
-    endpoint({ method: 'get', path: '/jobs', summary: 'The newest jobs', reply: z.array(Job) }, async () => jobs.list()),
+    endpoint({ method: 'get', path: '/jobs', summary: 'The newest jobs', reply: z.array(Job) }, async () =>
+      jobs.list(),
+    ),
     endpoint(
       { method: 'get', path: '/jobs/:jobId', summary: 'One job', input: { params: JobParams }, reply: Job },
       async ({ params }) => found(params.jobId),
     ),
     endpoint(
-      { method: 'post', path: '/jobs/:jobId/cancel', summary: 'Cancel a job', input: { params: JobParams }, reply: Job, status: 202 },
+      {
+        method: 'post',
+        path: '/jobs/:jobId/cancel',
+        summary: 'Cancel a job',
+        input: { params: JobParams },
+        reply: Job,
+        status: 202,
+      },
       async ({ params }) => {
         await found(params.jobId)
         if (!(await jobs.cancel(params.jobId))) throw errors.jobEnded()

@@ -1,5 +1,13 @@
 import { z } from 'zod'
-import { CheckSite, Confirmation, ConnectSite, EventTarget, Site, SiteCheck, Version } from '../../core/contracts/sites.ts'
+import {
+  CheckSite,
+  Confirmation,
+  ConnectSite,
+  EventTarget,
+  Site,
+  SiteCheck,
+  Version,
+} from '../../core/contracts/sites.ts'
 import { endpoint, type Endpoint } from '../http/endpoint.ts'
 import type { Services } from '../services.ts'
 import { checkSite } from '../sites/check-site.ts'
@@ -11,32 +19,76 @@ export const SiteParams = z.object({ siteId: z.string() })
 
 export const siteEndpoints = (services: Services): Endpoint[] => [
   endpoint(
-    { method: 'post', path: '/site-checks', summary: 'Check an address before connecting it', input: { body: CheckSite }, reply: SiteCheck },
+    {
+      method: 'post',
+      path: '/site-checks',
+      summary: 'Check an address before connecting it',
+      input: { body: CheckSite },
+      reply: SiteCheck,
+    },
     async ({ body }) => checkSite(body.address, services.addresses),
   ),
-  endpoint({ method: 'get', path: '/sites', summary: 'All sites', reply: z.array(Site) }, async () => listSites(services)),
+  endpoint({ method: 'get', path: '/sites', summary: 'All sites', reply: z.array(Site) }, async () =>
+    listSites(services),
+  ),
   endpoint(
-    { method: 'post', path: '/sites', summary: 'Connect a site', input: { body: ConnectSite }, reply: Site, status: 201 },
+    {
+      method: 'post',
+      path: '/sites',
+      summary: 'Connect a site',
+      input: { body: ConnectSite },
+      reply: Site,
+      status: 201,
+    },
     async ({ body, account }) => connectSite(services, body, account!.name),
   ),
   endpoint(
-    { method: 'get', path: '/sites/:siteId', summary: 'One site', input: { params: SiteParams }, reply: Site },
+    {
+      method: 'get',
+      path: '/sites/:siteId',
+      summary: 'One site',
+      input: { params: SiteParams },
+      reply: Site,
+    },
     async ({ params }) => getSite(services, params.siteId),
   ),
   endpoint(
-    { method: 'delete', path: '/sites/:siteId', summary: 'Remove a site and everything measured of it', input: { params: SiteParams } },
+    {
+      method: 'delete',
+      path: '/sites/:siteId',
+      summary: 'Remove a site and everything measured of it',
+      input: { params: SiteParams },
+    },
     async ({ params }) => removeSite(services, params.siteId),
   ),
   endpoint(
-    { method: 'get', path: '/sites/:siteId/event-target', summary: 'Where and how the content system tells of changes', input: { params: SiteParams }, reply: EventTarget },
+    {
+      method: 'get',
+      path: '/sites/:siteId/event-target',
+      summary: 'Where and how the content system tells of changes',
+      input: { params: SiteParams },
+      reply: EventTarget,
+    },
     async ({ params }) => eventTarget(services, params.siteId),
   ),
   endpoint(
-    { method: 'get', path: '/sites/:siteId/versions', summary: 'Published setups, newest first', input: { params: SiteParams }, reply: z.array(Version) },
+    {
+      method: 'get',
+      path: '/sites/:siteId/versions',
+      summary: 'Published setups, newest first',
+      input: { params: SiteParams },
+      reply: z.array(Version),
+    },
     async ({ params }) => listVersions(services, params.siteId),
   ),
   endpoint(
-    { method: 'post', path: '/sites/:siteId/confirmations', summary: 'Ask live from outside, twice a page, and read what the answers say', input: { params: SiteParams }, reply: z.array(Confirmation) },
+    {
+      method: 'post',
+      path: '/sites/:siteId/confirmations',
+      summary: 'Ask live from outside, twice a page, and read what the answers say',
+      input: { params: SiteParams },
+      reply: z.array(Confirmation),
+    },
     async ({ params }) => confirmLive(services, params.siteId),
   ),
 ]

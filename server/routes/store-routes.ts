@@ -7,7 +7,13 @@ import { SiteParams } from './site-routes.ts'
 
 export const storeEndpoints = (services: Services): Endpoint[] => [
   endpoint(
-    { method: 'post', path: '/sites/:siteId/purges', summary: 'Purge addresses, or everything', input: { params: SiteParams, body: PurgeOrder.shape.what }, reply: PurgeResult },
+    {
+      method: 'post',
+      path: '/sites/:siteId/purges',
+      summary: 'Purge addresses, or everything',
+      input: { params: SiteParams, body: PurgeOrder.shape.what },
+      reply: PurgeResult,
+    },
     async ({ params, body }) => {
       await siteRow(services.db, params.siteId)
       const result = await services.delivery.purge({ siteId: params.siteId, what: body })
@@ -16,14 +22,27 @@ export const storeEndpoints = (services: Services): Endpoint[] => [
     },
   ),
   endpoint(
-    { method: 'get', path: '/sites/:siteId/traffic', summary: 'What was answered how since delivery started', input: { params: SiteParams }, reply: Traffic },
+    {
+      method: 'get',
+      path: '/sites/:siteId/traffic',
+      summary: 'What was answered how since delivery started',
+      input: { params: SiteParams },
+      reply: Traffic,
+    },
     async ({ params }) => {
       await siteRow(services.db, params.siteId)
       return services.delivery.traffic(params.siteId)
     },
   ),
   endpoint(
-    { method: 'post', path: '/sites/:siteId/events', summary: 'A content event of the site, signed with its secret (RFC 9421)', access: 'open', input: { params: SiteParams }, reply: PurgeResult },
+    {
+      method: 'post',
+      path: '/sites/:siteId/events',
+      summary: 'A content event of the site, signed with its secret (RFC 9421)',
+      access: 'open',
+      input: { params: SiteParams },
+      reply: PurgeResult,
+    },
     async ({ params, ctx }) => ({
       purged: await takeContentEvent(services, params.siteId, {
         path: ctx.path,

@@ -8,27 +8,64 @@ import { SiteParams } from './site-routes.ts'
 
 export const trialEndpoints = (services: Services): Endpoint[] => [
   endpoint(
-    { method: 'get', path: '/sites/:siteId/trial', summary: 'The setup in trial', input: { params: SiteParams }, reply: Trial },
+    {
+      method: 'get',
+      path: '/sites/:siteId/trial',
+      summary: 'The setup in trial',
+      input: { params: SiteParams },
+      reply: Trial,
+    },
     async ({ params }) => getTrial(services, params.siteId),
   ),
   endpoint(
-    { method: 'put', path: '/sites/:siteId/trial', summary: 'Put a setup into trial', input: { params: SiteParams, body: SaveTrial }, reply: Trial },
+    {
+      method: 'put',
+      path: '/sites/:siteId/trial',
+      summary: 'Put a setup into trial',
+      input: { params: SiteParams, body: SaveTrial },
+      reply: Trial,
+    },
     async ({ params, body }) => saveTrial(services, params.siteId, body.setup),
   ),
   endpoint(
-    { method: 'post', path: '/sites/:siteId/trial/keep', summary: 'Publish the trial as the next version', input: { params: SiteParams, body: KeepTrial }, reply: Version, status: 201 },
+    {
+      method: 'post',
+      path: '/sites/:siteId/trial/keep',
+      summary: 'Publish the trial as the next version',
+      input: { params: SiteParams, body: KeepTrial },
+      reply: Version,
+      status: 201,
+    },
     async ({ params, body, account }) => keepTrial(services, params.siteId, body, account!.name),
   ),
   endpoint(
-    { method: 'post', path: '/sites/:siteId/trial/back-out', summary: 'Set the trial back to what visitors get', input: { params: SiteParams, body: BackOut }, reply: Trial },
+    {
+      method: 'post',
+      path: '/sites/:siteId/trial/back-out',
+      summary: 'Set the trial back to what visitors get',
+      input: { params: SiteParams, body: BackOut },
+      reply: Trial,
+    },
     async ({ params, body }) => backOut(services, params.siteId, body.revision),
   ),
   endpoint(
-    { method: 'post', path: '/sites/:siteId/step-back', summary: 'Give visitors another version again', input: { params: SiteParams, body: StepBack }, reply: Version },
+    {
+      method: 'post',
+      path: '/sites/:siteId/step-back',
+      summary: 'Give visitors another version again',
+      input: { params: SiteParams, body: StepBack },
+      reply: Version,
+    },
     async ({ params, body, account }) => stepBack(services, params.siteId, body.number, account!.name),
   ),
   endpoint(
-    { method: 'get', path: '/sites/:siteId/ledger', summary: 'Everything that was tried, newest first', input: { params: SiteParams }, reply: z.array(LedgerEntry) },
+    {
+      method: 'get',
+      path: '/sites/:siteId/ledger',
+      summary: 'Everything that was tried, newest first',
+      input: { params: SiteParams },
+      reply: z.array(LedgerEntry),
+    },
     async ({ params }) => listLedger(services.db, params.siteId),
   ),
 ]

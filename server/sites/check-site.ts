@@ -14,7 +14,12 @@ export interface OwnPorts {
   readonly deliveryPort: number
 }
 
-const finding = (code: string, level: Finding['level'], sentence: string, evidence: string[] = []): Finding => ({
+const finding = (
+  code: string,
+  level: Finding['level'],
+  sentence: string,
+  evidence: string[] = [],
+): Finding => ({
   code,
   level,
   sentence,
@@ -28,13 +33,16 @@ const pointsAtUs = (url: URL, own: OwnPorts): boolean =>
   isLoopback(url.hostname) && [own.controlPort, own.deliveryPort].includes(Number(url.port || 80))
 
 /** Sites under .localhost are this machine, also where its resolver does not know that (RFC 6761 §6.3). */
-const reachable = (address: string): string => address.replace(/^(https?:\/\/)[^/:]*\.localhost(?=[:/]|$)/i, '$1127.0.0.1')
+const reachable = (address: string): string =>
+  address.replace(/^(https?:\/\/)[^/:]*\.localhost(?=[:/]|$)/i, '$1127.0.0.1')
 
 const compressionFinding = ({ fields }: OutsideAnswer): Finding => {
   const coding = fields.get('content-encoding')
   return coding === undefined
     ? finding('not-compressed', 'note', 'Pages are sent without compression.')
-    : finding('compressed', 'good', `The server compresses pages itself (${coding}).`, [`content-encoding: ${coding}`])
+    : finding('compressed', 'good', `The server compresses pages itself (${coding}).`, [
+        `content-encoding: ${coding}`,
+      ])
 }
 
 const cachingFinding = ({ fields }: OutsideAnswer): Finding => {
@@ -42,7 +50,11 @@ const cachingFinding = ({ fields }: OutsideAnswer): Finding => {
     .filter((name) => fields.has(name))
     .map((name) => `${name}: ${fields.get(name)}`)
   return lines.length === 0
-    ? finding('no-caching-fields', 'note', 'Pages say nothing about how long they may be kept; Zest Lamp will use the lifetime you set.')
+    ? finding(
+        'no-caching-fields',
+        'note',
+        'Pages say nothing about how long they may be kept; Zest Lamp will use the lifetime you set.',
+      )
     : finding('caching-fields', 'good', 'Pages say how long they may be kept.', lines)
 }
 
@@ -50,17 +62,35 @@ const cookieFinding = ({ setCookies }: OutsideAnswer): Finding => {
   const names = setCookies.map((line) => line.split('=', 1)[0]!.trim())
   return names.length === 0
     ? finding('no-cookies', 'good', 'A signed-out visitor gets no cookie from the home page.')
-    : finding('sets-cookies', 'note', `The home page gives every visitor a cookie (${names.join(', ')}); pages that set cookies are not stored.`, names)
+    : finding(
+        'sets-cookies',
+        'note',
+        `The home page gives every visitor a cookie (${names.join(', ')}); pages that set cookies are not stored.`,
+        names,
+      )
 }
 
 /** Fields that caches and accelerators leave behind; Age and Cache-Status are standard (RFC 9111 §5.1, RFC 9211), the others common. */
-const TRACES = ['age', 'cache-status', 'via', 'x-cache', 'x-cache-status', 'x-cache-hits', 'cdn-cache-control']
+const TRACES = [
+  'age',
+  'cache-status',
+  'via',
+  'x-cache',
+  'x-cache-status',
+  'x-cache-hits',
+  'cdn-cache-control',
+]
 
 const acceleratorFinding = ({ fields }: OutsideAnswer): Finding => {
   const lines = TRACES.filter((name) => fields.has(name)).map((name) => `${name}: ${fields.get(name)}`)
   return lines.length === 0
     ? finding('no-accelerator', 'good', 'No other cache or accelerator shows in the answer.')
-    : finding('accelerator', 'note', 'Another cache or accelerator seems to be at work. Two at once fight each other: switch the other one off, or give its origin as the address.', lines)
+    : finding(
+        'accelerator',
+        'note',
+        'Another cache or accelerator seems to be at work. Two at once fight each other: switch the other one off, or give its origin as the address.',
+        lines,
+      )
 }
 
 const serverFinding = (answer: OutsideAnswer): Finding =>
@@ -68,52 +98,95 @@ const serverFinding = (answer: OutsideAnswer): Finding =>
     'answers',
     'good',
     `The site answers after ${Math.round(answer.tookMs)} ms with ${Math.round(answer.body.length / 1024)} KB of HTML.`,
-    ['server', 'x-powered-by', 'content-type'].filter((name) => answer.fields.has(name)).map((name) => `${name}: ${answer.fields.get(name)}`),
+    ['server', 'x-powered-by', 'content-type']
+      .filter((name) => answer.fields.has(name))
+      .map((name) => `${name}: ${answer.fields.get(name)}`),
   )
 
-const stop = (code: string, sentence: string, evidence: string[] = []): Finding[] => [finding(code, 'stop', sentence, evidence)]
+const stop = (code: string, sentence: string, evidence: string[] = []): Finding[] => [
+  finding(code, 'stop', sentence, evidence),
+]
 
-const homeFindings = async (url: URL, own: OwnPorts): Promise<{ findings: Finding[]; home?: OutsideAnswer }> => {
+const homeFindings = async (
+  url: URL,
+  own: OwnPorts,
+): Promise<{ findings: Finding[]; home?: OutsideAnswer }> => {
   if (pointsAtUs(url, own))
-    return { findings: stop('loop', `${url.host} is Zest Lamp itself. Give the address of the web server that makes the pages.`) }
+    return {
+      findings: stop(
+        'loop',
+        `${url.host} is Zest Lamp itself. Give the address of the web server that makes the pages.`,
+      ),
+    }
   let home: OutsideAnswer
   try {
-    home = await askOutside(reachable(url.origin) + '/', { fields: { host: url.host, 'accept-encoding': 'br, gzip', accept: 'text/html,*/*' } })
+    home = await askOutside(reachable(url.origin) + '/', {
+      fields: { host: url.host, 'accept-encoding': 'br, gzip', accept: 'text/html,*/*' },
+    })
   } catch (error) {
     if (!(error instanceof OutsideFailure)) throw error
     return { findings: stop('unreachable', error.message) }
   }
   if (home.fields.get('cache-status')?.includes('zest-lamp'))
-    return { findings: stop('loop', `${url.host} is served by Zest Lamp already. Give the address of the web server behind it.`) }
+    return {
+      findings: stop(
+        'loop',
+        `${url.host} is served by Zest Lamp already. Give the address of the web server behind it.`,
+      ),
+    }
   const location = home.fields.get('location')
   if (home.status >= 300 && home.status < 400 && location !== undefined) {
     const target = URL.canParse(location, url) ? new URL(location, url) : undefined
     if (target?.origin !== url.origin)
       return {
-        findings: stop('redirects', `This address sends visitors on to ${target?.origin ?? location}. Connect that address instead, if it is yours.`, [`${home.status} location: ${location}`]),
+        findings: stop(
+          'redirects',
+          `This address sends visitors on to ${target?.origin ?? location}. Connect that address instead, if it is yours.`,
+          [`${home.status} location: ${location}`],
+        ),
       }
   }
   if (home.status >= 400)
-    return { findings: stop('error-status', `The home page answers with status ${home.status}. Mend that first.`) }
+    return {
+      findings: stop('error-status', `The home page answers with status ${home.status}. Mend that first.`),
+    }
   return {
-    findings: [serverFinding(home), compressionFinding(home), cachingFinding(home), cookieFinding(home), acceleratorFinding(home)],
+    findings: [
+      serverFinding(home),
+      compressionFinding(home),
+      cachingFinding(home),
+      cookieFinding(home),
+      acceleratorFinding(home),
+    ],
     home,
   }
 }
 
 /** Only files of the site itself are read, whatever a robots.txt or an index names. */
 const ownOnly = (addresses: readonly string[], url: URL): string[] =>
-  addresses.map((address) => new URL(address)).filter(({ host }) => host === url.host).map(({ pathname, search }) => url.origin + pathname + search)
+  addresses
+    .map((address) => new URL(address))
+    .filter(({ host }) => host === url.host)
+    .map(({ pathname, search }) => url.origin + pathname + search)
 
 const fetchText = async (address: string): Promise<OutsideAnswer | undefined> =>
-  askOutside(reachable(address), { fields: { host: new URL(address).host, 'accept-encoding': 'gzip' } }).catch(() => undefined)
+  askOutside(reachable(address), {
+    fields: { host: new URL(address).host, 'accept-encoding': 'gzip' },
+  }).catch(() => undefined)
 
-const readSitemaps = async (url: URL, named: readonly string[]): Promise<{ entries: SitemapEntry[]; finding: Finding }> => {
+const readSitemaps = async (
+  url: URL,
+  named: readonly string[],
+): Promise<{ entries: SitemapEntry[]; finding: Finding }> => {
   const queue = named.length > 0 ? ownOnly(named, url) : [`${url.origin}/sitemap.xml`]
   const entries: SitemapEntry[] = []
   const broken: string[] = []
   let read = 0
-  for (let address = queue.shift(); address !== undefined && read < MOST_SITEMAPS; address = queue.shift(), read++) {
+  for (
+    let address = queue.shift();
+    address !== undefined && read < MOST_SITEMAPS;
+    address = queue.shift(), read++
+  ) {
     const answer = await fetchText(address)
     if (answer?.status !== 200) {
       broken.push(`${address}: ${answer === undefined ? 'no answer' : `status ${answer.status}`}`)
@@ -125,12 +198,20 @@ const readSitemaps = async (url: URL, named: readonly string[]): Promise<{ entri
     else entries.push(...result.entries)
   }
   if (entries.length > 0)
-    return { entries, finding: finding('sitemap', 'good', `The sitemap lists ${entries.length} addresses.`, broken) }
+    return {
+      entries,
+      finding: finding('sitemap', 'good', `The sitemap lists ${entries.length} addresses.`, broken),
+    }
   return {
     entries,
-    finding: finding('no-sitemap', 'note', broken.some((line) => !line.includes('status 404'))
-      ? 'The sitemap cannot be used. Mend it, or add pages by hand; warm-up and sampling work from it.'
-      : 'The site has no sitemap. Add pages by hand.', broken),
+    finding: finding(
+      'no-sitemap',
+      'note',
+      broken.some((line) => !line.includes('status 404'))
+        ? 'The sitemap cannot be used. Mend it, or add pages by hand; warm-up and sampling work from it.'
+        : 'The site has no sitemap. Add pages by hand.',
+      broken,
+    ),
   }
 }
 
@@ -153,7 +234,9 @@ const titleOf = (home: OutsideAnswer | undefined, url: URL): string => {
 /** Names under .localhost mean this machine, so a new site can be looked at before any DNS is changed. */
 const suggestedHosts = (name: string, url: URL): SiteCheck['suggestedHosts'] => {
   const fromHost = url.hostname.replace(/^www\./, '').split('.')[0]!
-  const word = /^(\d+|localhost|\[.*)$/.test(fromHost) ? (name.toLowerCase().match(/[a-z0-9]+/)?.[0] ?? 'site') : fromHost
+  const word = /^(\d+|localhost|\[.*)$/.test(fromHost)
+    ? (name.toLowerCase().match(/[a-z0-9]+/)?.[0] ?? 'site')
+    : fromHost
   return { live: `${word}.localhost`, trial: `trial.${word}.localhost` }
 }
 

@@ -20,7 +20,8 @@ export const confirmLive = async (services: Services, siteId: string): Promise<C
         fields: { host: new URL(site.liveUrl).host, 'accept-encoding': 'br, gzip', accept: 'text/html,*/*' },
         timeoutMs: 60_000,
       }).catch((error: Error) => error)
-      if (answer instanceof OutsideFailure) answers.push({ status: 0, cacheStatus: answer.message, coding: '', tookMs: 0 })
+      if (answer instanceof OutsideFailure)
+        answers.push({ status: 0, cacheStatus: answer.message, coding: '', tookMs: 0 })
       else if (answer instanceof Error) throw answer
       else
         answers.push({

@@ -20,14 +20,22 @@ export interface SignedMessage {
 
 const verify = (message: SignedMessage, siteId: string, secret: string, now: Date): string => {
   const parsed = parseSignature(message.signatureInput, message.signature)
-  if (parsed === undefined) throw errors.badSignature('Signature or Signature-Input is missing or has another form.')
+  if (parsed === undefined)
+    throw errors.badSignature('Signature or Signature-Input is missing or has another form.')
   if (parsed.keyid !== siteId) throw errors.badSignature('The keyid is not the one of this site.')
   if (Math.abs(now.getTime() - parsed.created * 1000) > LATEST_MS)
     throw errors.badSignature('The signature is too old, or the clocks differ by more than five minutes.')
   const digest = `sha-256=:${createHash('sha256').update(message.body).digest('base64')}:`
-  if (digest !== message.contentDigest) throw errors.badSignature('Content-Digest does not fit the body (RFC 9530).')
-  const values: Record<string, string> = { '@method': 'POST', '@path': message.path, 'content-digest': digest }
-  const expected = createHmac('sha256', secret).update(signatureBase(COVERED, (name) => values[name]!, parsed.params)).digest()
+  if (digest !== message.contentDigest)
+    throw errors.badSignature('Content-Digest does not fit the body (RFC 9530).')
+  const values: Record<string, string> = {
+    '@method': 'POST',
+    '@path': message.path,
+    'content-digest': digest,
+  }
+  const expected = createHmac('sha256', secret)
+    .update(signatureBase(COVERED, (name) => values[name]!, parsed.params))
+    .digest()
   const got = Buffer.from(parsed.signature, 'base64')
   if (got.length !== expected.length || !timingSafeEqual(got, expected))
     throw errors.badSignature('The signature does not fit.')
@@ -39,14 +47,19 @@ const verify = (message: SignedMessage, siteId: string, secret: string, now: Dat
  * @returns stored responses removed
  * @throws AppError BAD_SIGNATURE, NOT_FOUND; ZodError
  */
-export const takeContentEvent = async (services: Services, siteId: string, message: SignedMessage): Promise<number> => {
+export const takeContentEvent = async (
+  services: Services,
+  siteId: string,
+  message: SignedMessage,
+): Promise<number> => {
   const { db, delivery, now, events } = services
   const { eventSecret } = await siteRow(db, siteId)
   const at = now()
   const nonce = verify(message, siteId, eventSecret, at)
   await db.delete(eventNonces).where(lt(eventNonces.at, new Date(at.getTime() - 2 * LATEST_MS)))
   const { paths } = ContentEvent.parse(JSON.parse(message.body))
-  const purged = paths.length === 0 ? 0 : (await delivery.purge({ siteId, what: { kind: 'paths', paths } })).purged
+  const purged =
+    paths.length === 0 ? 0 : (await delivery.purge({ siteId, what: { kind: 'paths', paths } })).purged
   // Only once it is carried out: an event that met a stopped delivery may come again.
   const fresh = await db.insert(eventNonces).values({ nonce, at }).onConflictDoNothing().returning()
   if (fresh.length === 0) throw errors.badSignature('This event was carried out before.')

@@ -18,9 +18,11 @@ export class OutsideFailure extends Error {}
 
 const WHY: Record<string, (url: URL) => string> = {
   ENOTFOUND: ({ hostname }) => `There is no such host as ${hostname}. Check the spelling of the address.`,
-  EAI_AGAIN: ({ hostname }) => `The name ${hostname} could not be looked up. Check the spelling, and that this machine reaches a name server.`,
+  EAI_AGAIN: ({ hostname }) =>
+    `The name ${hostname} could not be looked up. Check the spelling, and that this machine reaches a name server.`,
   ECONNREFUSED: ({ host }) => `Nothing answers at ${host}. Check the address and that the web server runs.`,
-  ECONNRESET: ({ host }) => `${host} closed the connection without an answer. Check the address, and whether it wants https.`,
+  ECONNRESET: ({ host }) =>
+    `${host} closed the connection without an answer. Check the address, and whether it wants https.`,
   EHOSTUNREACH: ({ host }) => `There is no way to ${host} from this machine.`,
   ENETUNREACH: ({ host }) => `There is no way to ${host} from this machine.`,
   ETIMEDOUT: ({ host }) => `${host} did not answer in time. Check the address.`,
@@ -62,7 +64,12 @@ const readBody = (incoming: IncomingMessage, mostBytes: number): Promise<Buffer>
  */
 export const askOutside = (
   address: string,
-  options: { fields?: Record<string, string>; timeoutMs?: number; mostBytes?: number; method?: 'GET' | 'HEAD' } = {},
+  options: {
+    fields?: Record<string, string>
+    timeoutMs?: number
+    mostBytes?: number
+    method?: 'GET' | 'HEAD'
+  } = {},
 ): Promise<OutsideAnswer> => {
   const url = new URL(address)
   const { fields = {}, timeoutMs = 15_000, mostBytes = 10 * 1024 * 1024, method = 'GET' } = options
@@ -87,7 +94,10 @@ export const askOutside = (
           resolve({
             status: incoming.statusCode ?? 0,
             fields: new Map(
-              Object.entries(incoming.headersDistinct).map(([name, lines]) => [name, (lines ?? []).join(', ')]),
+              Object.entries(incoming.headersDistinct).map(([name, lines]) => [
+                name,
+                (lines ?? []).join(', '),
+              ]),
             ),
             setCookies: incoming.headers['set-cookie'] ?? [],
             body,

@@ -59,7 +59,8 @@ export class Publisher {
   }
 
   #tryLater(error: Error): void {
-    if (!(error instanceof DeliveryUnavailable)) this.#log(`The setups could not be sent to delivery: ${error.message}`)
+    if (!(error instanceof DeliveryUnavailable))
+      this.#log(`The setups could not be sent to delivery: ${error.message}`)
     if (!this.#closed) this.#retry = setTimeout(() => this.publishBehind(), RETRY_MS)
   }
 

@@ -13,11 +13,16 @@ import { siteRow } from './sites.ts'
 
 /** The same for the same settings. Setups are parsed before, which puts their keys in the order of the schema. */
 export const setupDigest = (setup: Setup): string =>
-  createHash('sha256').update(JSON.stringify(Setup.parse(setup))).digest('base64url')
+  createHash('sha256')
+    .update(JSON.stringify(Setup.parse(setup)))
+    .digest('base64url')
 
 /** A setup of a version. @throws AppError NOT_FOUND */
 const versionSetup = async (db: Database, siteId: string, number: number): Promise<Setup> => {
-  const [found] = await db.select().from(versions).where(and(eq(versions.siteId, siteId), eq(versions.number, number)))
+  const [found] = await db
+    .select()
+    .from(versions)
+    .where(and(eq(versions.siteId, siteId), eq(versions.number, number)))
   if (found === undefined) throw errors.notFound('version')
   return Setup.parse(found.setup)
 }
@@ -53,14 +58,16 @@ export const getTrial = async ({ db }: Pick<Services, 'db'>, siteId: string): Pr
 
 /** What is being measured must stay as it is. @throws AppError MEASUREMENT_UNDER_WAY */
 const refuseWhileMeasuring = async (db: Database, siteId: string): Promise<void> => {
-  const busy = await db
-    .select({ state: jobs.state })
-    .from(jobs)
-    .where(eq(jobs.siteId, siteId))
+  const busy = await db.select({ state: jobs.state }).from(jobs).where(eq(jobs.siteId, siteId))
   if (busy.some(({ state }) => state === 'queued' || state === 'running')) throw errors.measuring()
 }
 
-const closeOpenEntries = async (db: Database, siteId: string, decision: LedgerEntry['decision'], version: number | null): Promise<number> => {
+const closeOpenEntries = async (
+  db: Database,
+  siteId: string,
+  decision: LedgerEntry['decision'],
+  version: number | null,
+): Promise<number> => {
   const closed = await db
     .update(ledger)
     .set({ decision, version })
@@ -75,7 +82,10 @@ export const saveTrial = async (services: Services, siteId: string, setup: Setup
   const { revision } = await trialRow(db, siteId)
   await refuseWhileMeasuring(db, siteId)
   await db.transaction(async (tx) => {
-    await tx.update(trials).set({ setup, revision: revision + 1 }).where(eq(trials.siteId, siteId))
+    await tx
+      .update(trials)
+      .set({ setup, revision: revision + 1 })
+      .where(eq(trials.siteId, siteId))
     await closeOpenEntries(tx as unknown as Database, siteId, 'none', null)
   })
   await publisher.publish()
@@ -118,15 +128,37 @@ export const keepTrial = async (
     if (trial.revision !== revision) throw errors.trialChanged()
     const changes = setupChanges(live.setup, trial.setup).map(({ sentence }) => sentence)
     if (changes.length === 0) throw errors.nothingToKeep()
-    const [newest] = await tx.select().from(versions).where(eq(versions.siteId, siteId)).orderBy(desc(versions.number)).limit(1)
+    const [newest] = await tx
+      .select()
+      .from(versions)
+      .where(eq(versions.siteId, siteId))
+      .orderBy(desc(versions.number))
+      .limit(1)
     const next = (newest?.number ?? 0) + 1
-    await tx.insert(versions).values({ siteId, number: next, setup: trial.setup, note, publishedAt: at, publishedBy: by })
+    await tx
+      .insert(versions)
+      .values({ siteId, number: next, setup: trial.setup, note, publishedAt: at, publishedBy: by })
     await tx.update(sites).set({ liveVersion: next }).where(eq(sites.id, siteId))
     // From here on a page that was opened before is out of date: it must not publish a second time.
-    await tx.update(trials).set({ revision: revision + 1 }).where(eq(trials.siteId, siteId))
+    await tx
+      .update(trials)
+      .set({ revision: revision + 1 })
+      .where(eq(trials.siteId, siteId))
     const decided = await closeOpenEntries(tx, siteId, 'kept', next)
     if (decided === 0)
-      await writeEntry(tx, siteId, { kind: 'kept', title: `Kept as version ${next} without a retest`, changes, by, version: next, decision: 'kept' }, at)
+      await writeEntry(
+        tx,
+        siteId,
+        {
+          kind: 'kept',
+          title: `Kept as version ${next} without a retest`,
+          changes,
+          by,
+          version: next,
+          decision: 'kept',
+        },
+        at,
+      )
     return next
   })
   await deliverAnew(services, siteId)
@@ -142,7 +174,10 @@ export const backOut = async (services: Services, siteId: string, revision: numb
     const trial = await trialRow(tx, siteId)
     if (trial.revision !== revision) throw errors.trialChanged()
     const { setup } = await liveSetup(tx, siteId)
-    await tx.update(trials).set({ setup, revision: revision + 1 }).where(eq(trials.siteId, siteId))
+    await tx
+      .update(trials)
+      .set({ setup, revision: revision + 1 })
+      .where(eq(trials.siteId, siteId))
     await closeOpenEntries(tx, siteId, 'backed-out', null)
   })
   await publisher.publish()
@@ -154,7 +189,12 @@ export const backOut = async (services: Services, siteId: string, revision: numb
  * Give visitors an earlier (or later) version again; the trial is set to it too.
  * @throws AppError ALREADY_LIVE, NOT_FOUND, MEASUREMENT_UNDER_WAY
  */
-export const stepBack = async (services: Services, siteId: string, number: number, by: string): Promise<Version> => {
+export const stepBack = async (
+  services: Services,
+  siteId: string,
+  number: number,
+  by: string,
+): Promise<Version> => {
   const { db, now } = services
   const at = now()
   await refuseWhileMeasuring(db, siteId)
@@ -165,11 +205,20 @@ export const stepBack = async (services: Services, siteId: string, number: numbe
     const setup = await versionSetup(tx, siteId, number)
     const trial = await trialRow(tx, siteId)
     await tx.update(sites).set({ liveVersion: number }).where(eq(sites.id, siteId))
-    await tx.update(trials).set({ setup, revision: trial.revision + 1 }).where(eq(trials.siteId, siteId))
+    await tx
+      .update(trials)
+      .set({ setup, revision: trial.revision + 1 })
+      .where(eq(trials.siteId, siteId))
     await closeOpenEntries(tx, siteId, 'none', null)
     const changes = setupChanges(live.setup, setup).map(({ sentence }) => sentence)
-    const title = number < live.number ? `Stepped back to version ${number}` : `Went forward to version ${number}`
-    await writeEntry(tx, siteId, { kind: 'stepped-back', title, changes, by, version: number, decision: 'none' }, at)
+    const title =
+      number < live.number ? `Stepped back to version ${number}` : `Went forward to version ${number}`
+    await writeEntry(
+      tx,
+      siteId,
+      { kind: 'stepped-back', title, changes, by, version: number, decision: 'none' },
+      at,
+    )
   })
   await deliverAnew(services, siteId)
   return (await listVersions(services, siteId)).find((version) => version.number === number)!
@@ -178,7 +227,11 @@ export const stepBack = async (services: Services, siteId: string, number: numbe
 /** All versions, newest first, each with what it changed against the one before. */
 export const listVersions = async ({ db }: Pick<Services, 'db'>, siteId: string): Promise<Version[]> => {
   const { liveVersion } = await siteRow(db, siteId)
-  const rows = await db.select().from(versions).where(eq(versions.siteId, siteId)).orderBy(desc(versions.number))
+  const rows = await db
+    .select()
+    .from(versions)
+    .where(eq(versions.siteId, siteId))
+    .orderBy(desc(versions.number))
   return rows.map((row, index) => {
     const before = rows[index + 1]
     return {
@@ -187,7 +240,10 @@ export const listVersions = async ({ db }: Pick<Services, 'db'>, siteId: string)
       note: row.note,
       publishedAt: row.publishedAt.toISOString(),
       publishedBy: row.publishedBy,
-      changes: before === undefined ? [] : setupChanges(Setup.parse(before.setup), Setup.parse(row.setup)).map(({ sentence }) => sentence),
+      changes:
+        before === undefined
+          ? []
+          : setupChanges(Setup.parse(before.setup), Setup.parse(row.setup)).map(({ sentence }) => sentence),
       live: row.number === liveVersion,
     }
   })

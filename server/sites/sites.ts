@@ -15,8 +15,16 @@ const urlOf = (host: string, { deliveryPort }: Addresses): string =>
   `http://${host}${deliveryPort === 80 ? '' : `:${deliveryPort}`}`
 
 const toSite = async (db: Database, row: SiteRow, addresses: Addresses): Promise<Site> => {
-  const pages = await db.select().from(samplePages).where(eq(samplePages.siteId, row.id)).orderBy(asc(samplePages.position))
-  const profiles = await db.select().from(visitors).where(eq(visitors.siteId, row.id)).orderBy(asc(visitors.position))
+  const pages = await db
+    .select()
+    .from(samplePages)
+    .where(eq(samplePages.siteId, row.id))
+    .orderBy(asc(samplePages.position))
+  const profiles = await db
+    .select()
+    .from(visitors)
+    .where(eq(visitors.siteId, row.id))
+    .orderBy(asc(visitors.position))
   return {
     id: row.id,
     name: row.name,
@@ -51,7 +59,10 @@ export const listSites = async ({ db, addresses }: Services): Promise<Site[]> =>
 
 const refuseTakenHosts = async (db: Database, { liveHost, trialHost }: ConnectSite): Promise<void> => {
   for (const host of [liveHost, trialHost]) {
-    const taken = await db.select({ id: sites.id }).from(sites).where(or(eq(sites.liveHost, host), eq(sites.trialHost, host)))
+    const taken = await db
+      .select({ id: sites.id })
+      .from(sites)
+      .where(or(eq(sites.liveHost, host), eq(sites.trialHost, host)))
     if (taken.length > 0) throw errors.hostTaken(host)
   }
 }
@@ -82,13 +93,37 @@ export const connectSite = async (services: Services, wanted: ConnectSite, by: s
       checkResult: check,
       createdAt: at,
     })
-    await tx.insert(samplePages).values(sample.map((page, position) => ({ id: newId(), siteId: id, ...page, position })))
-    await tx.insert(visitors).values(DEFAULT_VISITORS.map((profile, position) => ({ id: profile.id, siteId: id, profile, position })))
-    await tx.insert(versions).values({ siteId: id, number: 1, setup: emptySetup(), note: 'As the origin sends it', publishedAt: at, publishedBy: by })
+    await tx
+      .insert(samplePages)
+      .values(sample.map((page, position) => ({ id: newId(), siteId: id, ...page, position })))
+    await tx
+      .insert(visitors)
+      .values(
+        DEFAULT_VISITORS.map((profile, position) => ({ id: profile.id, siteId: id, profile, position })),
+      )
+    await tx
+      .insert(versions)
+      .values({
+        siteId: id,
+        number: 1,
+        setup: emptySetup(),
+        note: 'As the origin sends it',
+        publishedAt: at,
+        publishedBy: by,
+      })
     await tx.insert(trials).values({ siteId: id, setup: emptySetup(), revision: 1 })
     await tx.insert(ledger).values({
-      id: newId(), siteId: id, at, by, kind: 'connected', title: `Connected ${check.address}`,
-      changes: [], measurementId: null, results: [], decision: 'none', version: 1,
+      id: newId(),
+      siteId: id,
+      at,
+      by,
+      kind: 'connected',
+      title: `Connected ${check.address}`,
+      changes: [],
+      measurementId: null,
+      results: [],
+      decision: 'none',
+      version: 1,
     })
   })
   await publisher.publish()

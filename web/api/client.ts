@@ -17,7 +17,8 @@ const unreachable = (): ApiProblem =>
     title: 'Zest Lamp does not answer',
     status: 0,
     code: 'UNREACHABLE',
-    detail: 'The control process is not running or cannot be reached. Visitors are still served. Start it again, then try once more.',
+    detail:
+      'The control process is not running or cannot be reached. Visitors are still served. Start it again, then try once more.',
   })
 
 const problemOf = async (response: Response): Promise<ApiProblem> => {
@@ -43,9 +44,19 @@ export const whenSignedOut = (action: () => void): void => {
  * @param reply left out for calls without an answer
  * @throws ApiProblem
  */
-export async function callApi<T extends z.ZodType>(method: string, path: string, reply: T, body?: unknown): Promise<z.output<T>>
+export async function callApi<T extends z.ZodType>(
+  method: string,
+  path: string,
+  reply: T,
+  body?: unknown,
+): Promise<z.output<T>>
 export async function callApi(method: string, path: string, reply?: undefined, body?: unknown): Promise<void>
-export async function callApi(method: string, path: string, reply?: z.ZodType, body?: unknown): Promise<unknown> {
+export async function callApi(
+  method: string,
+  path: string,
+  reply?: z.ZodType,
+  body?: unknown,
+): Promise<unknown> {
   const response = await fetch(`/api/v1${path}`, {
     method,
     headers: body === undefined ? {} : { 'content-type': 'application/json' },

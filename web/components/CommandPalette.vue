@@ -16,7 +16,9 @@ const field = ref<HTMLInputElement | null>(null)
 
 const found = computed(() => {
   const parts = words.value.toLowerCase().split(/\s+/).filter(Boolean)
-  return props.commands.filter(({ title, hint = '' }) => parts.every((part) => `${title} ${hint}`.toLowerCase().includes(part)))
+  return props.commands.filter(({ title, hint = '' }) =>
+    parts.every((part) => `${title} ${hint}`.toLowerCase().includes(part)),
+  )
 })
 watch(words, () => (at.value = 0))
 watch(open, async (now) => {
@@ -75,7 +77,9 @@ defineExpose({ show: () => (open.value = true) })
         >
           {{ command.title }} <span class="muted small">{{ command.hint }}</span>
         </li>
-        <li v-if="found.length === 0" class="muted" role="option" aria-selected="false">Nothing by these words</li>
+        <li v-if="found.length === 0" class="muted" role="option" aria-selected="false">
+          Nothing by these words
+        </li>
       </ul>
     </div>
   </v-dialog>

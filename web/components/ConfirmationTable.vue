@@ -11,7 +11,14 @@ const isHit = ({ answers }: Confirmation): boolean => /;\s*hit\b/.test(answers.a
   <div class="scroll">
     <table class="bench">
       <caption class="small muted">
-        {{ confirmations.filter(isHit).length }} of {{ confirmations.length }} pages answer from the store on the second visit.
+        {{
+          confirmations.filter(isHit).length
+        }}
+        of
+        {{
+          confirmations.length
+        }}
+        pages answer from the store on the second visit.
       </caption>
       <thead>
         <tr>

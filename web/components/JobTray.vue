@@ -11,7 +11,11 @@ const problems = useProblems()
 
 const shown = computed<readonly Job[]>(() => (jobs.open.length > 0 ? jobs.open : jobs.jobs.slice(0, 1)))
 const share = ({ done, total }: Job): number => (total === 0 ? 0 : (100 * done) / total)
-const ENDED: Partial<Record<Job['state'], string>> = { done: 'done', failed: 'failed', cancelled: 'cancelled' }
+const ENDED: Partial<Record<Job['state'], string>> = {
+  done: 'done',
+  failed: 'failed',
+  cancelled: 'cancelled',
+}
 </script>
 
 <template>
@@ -19,7 +23,9 @@ const ENDED: Partial<Record<Job['state'], string>> = { done: 'done', failed: 'fa
     <div v-for="job in shown" :key="job.id" class="job" :data-state="job.state">
       <strong>{{ job.title }}</strong>
       <template v-if="ENDED[job.state]">
-        <span :class="{ failed: job.state === 'failed' }">{{ ENDED[job.state] }} {{ when(job.finishedAt ?? job.createdAt) }}</span>
+        <span :class="{ failed: job.state === 'failed' }"
+          >{{ ENDED[job.state] }} {{ when(job.finishedAt ?? job.createdAt) }}</span
+        >
         <span v-if="job.error" class="failed">{{ job.error }}</span>
       </template>
       <template v-else>

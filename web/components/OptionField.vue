@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 import type { RemedyOption } from '../../core/remedies/catalogue.ts'
-import { duration } from '../words/show.ts'
+import { durationInWords } from '../../core/remedies/setting-words.ts'
 
 /** One setting of a remedy, edited in the form that suits it. */
 const props = defineProps<{ option: RemedyOption; value: unknown; disabled?: boolean }>()
@@ -13,7 +13,8 @@ const UNITS = [
   { value: 3600, title: 'hours' },
   { value: 86_400, title: 'days' },
 ]
-const unitOf = (s: number): number => UNITS.toReversed().find(({ value }) => s >= value && s % value === 0)?.value ?? 3600
+const unitOf = (s: number): number =>
+  UNITS.toReversed().find(({ value }) => s >= value && s % value === 0)?.value ?? 3600
 const unit = ref(props.option.input.kind === 'duration' ? unitOf(Number(props.value)) : 1)
 const amount = computed(() => Number(props.value) / unit.value)
 const lines = computed(() => (Array.isArray(props.value) ? props.value.join('\n') : ''))
@@ -27,7 +28,13 @@ const setUnit = (next: number): void => {
   emit('change', Math.round(now * next))
 }
 const setLines = (event: Event): void =>
-  emit('change', (event.target as HTMLTextAreaElement).value.split('\n').map((line) => line.trim()).filter((line) => line !== ''))
+  emit(
+    'change',
+    (event.target as HTMLTextAreaElement).value
+      .split('\n')
+      .map((line) => line.trim())
+      .filter((line) => line !== ''),
+  )
 </script>
 
 <template>
@@ -38,12 +45,18 @@ const setLines = (event: Event): void =>
         min="0"
         :label="option.label"
         :model-value="amount"
-        :hint="`${option.hint} Now ${duration(Number(value))}.`"
+        :hint="`${option.hint} Now ${durationInWords(Number(value))}.`"
         persistent-hint
         :disabled="disabled"
         @change="(event: Event) => setNumber(event, unit)"
       />
-      <v-select :model-value="unit" :items="UNITS" label="Unit" :disabled="disabled" @update:model-value="setUnit" />
+      <v-select
+        :model-value="unit"
+        :items="UNITS"
+        label="Unit"
+        :disabled="disabled"
+        @update:model-value="setUnit"
+      />
     </template>
     <v-text-field
       v-else-if="option.input.kind === 'bytes'"

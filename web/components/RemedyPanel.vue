@@ -5,10 +5,17 @@ import { REACH, type Remedy, type RemedyOption } from '../../core/remedies/catal
 import OptionField from './OptionField.vue'
 
 /** A remedy explains itself, and is switched and set for the trial. */
-const props = defineProps<{ remedy: Remedy<RemedyId>; trial: Setup; live: Setup | undefined; disabled: boolean }>()
+const props = defineProps<{
+  remedy: Remedy<RemedyId>
+  trial: Setup
+  live: Setup | undefined
+  disabled: boolean
+}>()
 const emit = defineEmits<{ change: [setup: Setup] }>()
 
-const settings = computed(() => props.trial.remedies[props.remedy.id] as Record<string, unknown> & { enabled: boolean })
+const settings = computed(
+  () => props.trial.remedies[props.remedy.id] as Record<string, unknown> & { enabled: boolean },
+)
 const on = computed(() => settings.value.enabled)
 const liveOn = computed(() => props.live?.remedies[props.remedy.id].enabled ?? false)
 const set = (key: string, value: unknown): void =>
@@ -46,28 +53,30 @@ const options = computed(() => props.remedy.options as readonly RemedyOption[])
         <span class="small muted">{{ liveOn ? 'On' : 'Off' }} for visitors</span>
       </div>
     </header>
-    <details>
-      <summary>What it does, when it helps, what could break</summary>
-      <dl>
-        <div v-for="[term, text] in facts" :key="term">
-          <dt>{{ term }}</dt>
-          <dd>{{ text }}</dd>
+    <div class="more">
+      <details>
+        <summary>What it does, when it helps, what could break</summary>
+        <dl>
+          <div v-for="[term, text] in facts" :key="term">
+            <dt>{{ term }}</dt>
+            <dd>{{ text }}</dd>
+          </div>
+        </dl>
+      </details>
+      <details>
+        <summary>Settings</summary>
+        <div class="options">
+          <OptionField
+            v-for="option in options"
+            :key="option.key"
+            :option="option"
+            :value="settings[option.key]"
+            :disabled="disabled"
+            @change="(value) => set(option.key, value)"
+          />
         </div>
-      </dl>
-    </details>
-    <details>
-      <summary>Settings</summary>
-      <div class="options">
-        <OptionField
-          v-for="option in options"
-          :key="option.key"
-          :option="option"
-          :value="settings[option.key]"
-          :disabled="disabled"
-          @change="(value) => set(option.key, value)"
-        />
-      </div>
-    </details>
+      </details>
+    </div>
   </article>
 </template>
 
@@ -84,6 +93,14 @@ header p {
 .switches {
   text-align: right;
   min-width: 140px;
+}
+.more {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 0 2rem;
+}
+details[open] {
+  flex: 1 0 100%;
 }
 summary {
   cursor: pointer;

@@ -11,7 +11,9 @@ import SideTag from './SideTag.vue'
 const props = defineProps<{ results: readonly PageResult[]; scale?: RulerScale }>()
 
 const own = computed(
-  () => props.scale ?? rulerScale(props.results.flatMap(({ sides }) => sides.flatMap(({ values }) => values.lcpMs))),
+  () =>
+    props.scale ??
+    rulerScale(props.results.flatMap(({ sides }) => sides.flatMap(({ values }) => values.lcpMs))),
 )
 const KINDS = {
   faster: 'Faster',
@@ -25,15 +27,24 @@ const KINDS = {
 <template>
   <div v-for="result in results" :key="result.visitorId + result.pageId" class="result">
     <h3>
-      {{ result.path === '/' ? 'Home page' : result.path }} <span class="muted">on {{ result.visitorName }}</span>
+      {{ result.path === '/' ? 'Home page' : result.path }}
+      <span class="muted">on {{ result.visitorName }}</span>
     </h3>
     <p v-if="result.verdict" class="verdict" :class="{ broken: result.verdict.kind === 'broken' }">
-      <strong>{{ KINDS[result.verdict.kind] }}.</strong> {{ result.verdict.sentence.replace(`${KINDS[result.verdict.kind]}.`, '') }}
+      <strong>{{ KINDS[result.verdict.kind] }}.</strong>
+      {{ result.verdict.sentence.replace(`${KINDS[result.verdict.kind]}.`, '') }}
     </p>
     <div class="scroll">
       <table class="bench">
         <caption class="visually-hidden">
-          Medians of {{ result.path }} on {{ result.visitorName }}
+          Medians of
+          {{
+            result.path
+          }}
+          on
+          {{
+            result.visitorName
+          }}
         </caption>
         <thead>
           <tr>
@@ -78,7 +89,9 @@ const KINDS = {
         </tbody>
       </table>
     </div>
-    <p v-for="side in result.sides.filter((one) => one.failure)" :key="side.side" class="failed small">{{ side.failure }}</p>
+    <p v-for="side in result.sides.filter((one) => one.failure)" :key="side.side" class="failed small">
+      {{ side.failure }}
+    </p>
   </div>
 </template>
 

@@ -25,10 +25,21 @@ const visit = ref<Visit>('first')
 const runs = ref(props.defaultRuns)
 const complete = computed(() => pageIds.value.length > 0 && visitorIds.value.length > 0 && runs.value > 0)
 const loads = computed(
-  () => planRuns({ sides: ['live', 'trial'], pageIds: pageIds.value, visitorIds: visitorIds.value, runs: Number(runs.value) }).length,
+  () =>
+    planRuns({
+      sides: ['live', 'trial'],
+      pageIds: pageIds.value,
+      visitorIds: visitorIds.value,
+      runs: Number(runs.value),
+    }).length,
 )
 const start = (): void =>
-  emit('start', { pageIds: pageIds.value, visitorIds: visitorIds.value, visit: visit.value, runs: Number(runs.value) })
+  emit('start', {
+    pageIds: pageIds.value,
+    visitorIds: visitorIds.value,
+    visit: visit.value,
+    runs: Number(runs.value),
+  })
 </script>
 
 <template>
@@ -36,16 +47,29 @@ const start = (): void =>
     <form class="panel dialog" @submit.prevent="start">
       <h2>Retest: live and trial side by side</h2>
       <p class="muted small">
-        Both are loaded in turn, run by run, so that a slow minute falls on both. Six pairs are the least for a 95 % interval; more make it narrower.
+        Both are loaded in turn, run by run, so that a slow minute falls on both. Six pairs are the least for
+        a 95 % interval; more make it narrower.
       </p>
       <div class="columns">
         <fieldset>
           <legend>Pages</legend>
-          <v-checkbox v-for="page in site.sample" :key="page.id" v-model="pageIds" :value="page.id" :label="page.path === '/' ? 'Home page' : page.path" />
+          <v-checkbox
+            v-for="page in site.sample"
+            :key="page.id"
+            v-model="pageIds"
+            :value="page.id"
+            :label="page.path === '/' ? 'Home page' : page.path"
+          />
         </fieldset>
         <fieldset>
           <legend>As</legend>
-          <v-checkbox v-for="visitor in site.visitors" :key="visitor.id" v-model="visitorIds" :value="visitor.id" :label="visitor.name" />
+          <v-checkbox
+            v-for="visitor in site.visitors"
+            :key="visitor.id"
+            v-model="visitorIds"
+            :value="visitor.id"
+            :label="visitor.name"
+          />
           <v-radio-group v-model="visit" hide-details density="compact" label="Visit">
             <v-radio value="first" label="First, empty browser" />
             <v-radio value="return" label="Return: shows what the browser cache is worth" />

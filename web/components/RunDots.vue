@@ -9,7 +9,12 @@ defineProps<{ values: readonly number[]; scale: RulerScale; side: Side }>()
 
 <template>
   <div class="dots" role="img" :aria-label="`Runs: ${values.map((ms) => seconds(ms)).join(', ')}`">
-    <i v-for="(ms, index) in values" :key="index" :class="side" :style="{ left: `${position(ms, scale)}%` }" />
+    <i
+      v-for="(ms, index) in values"
+      :key="index"
+      :class="side"
+      :style="{ left: `${position(ms, scale)}%` }"
+    />
   </div>
 </template>
 

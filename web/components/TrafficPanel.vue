@@ -15,14 +15,18 @@ const purged = ref('')
 
 const live = computed(() => props.traffic.channels.find(({ channel }) => channel === 'live'))
 const ratio = computed(() =>
-  live.value === undefined || live.value.requests === 0 ? null : (100 * live.value.hits) / live.value.requests,
+  live.value === undefined || live.value.requests === 0
+    ? null
+    : (100 * live.value.hits) / live.value.requests,
 )
 const outcomes = computed(() => Object.entries(live.value?.outcomes ?? {}).sort((a, b) => b[1] - a[1]))
 const recent = computed(() => props.traffic.recent.slice(0, 12))
 const shortStatus = (text: string): string => text.replace(/^zest-lamp; /, '')
 
 const purgeAll = async (): Promise<void> => {
-  const result = await problems.catching(() => callApi('POST', bench.path('/purges'), PurgeResult, { kind: 'everything' }))
+  const result = await problems.catching(() =>
+    callApi('POST', bench.path('/purges'), PurgeResult, { kind: 'everything' }),
+  )
   if (result !== undefined) purged.value = `${result.purged} stored responses removed.`
   await problems.catching(() => bench.loadTraffic())
 }
@@ -38,8 +42,10 @@ const purgeAll = async (): Promise<void> => {
     </span>
   </div>
   <p v-if="live">
-    {{ whole(live.requests) }} requests to {{ site.liveHost }}<template v-if="ratio !== null">, {{ ratio.toFixed(0) }} % answered from the store</template>,
-    {{ bytes(live.bytes) }} sent. The store holds {{ whole(live.storedAddresses) }} responses, {{ bytes(live.storedBytes) }}.
+    {{ whole(live.requests) }} requests to {{ site.liveHost
+    }}<template v-if="ratio !== null">, {{ ratio.toFixed(0) }} % answered from the store</template>,
+    {{ bytes(live.bytes) }} sent. The store holds {{ whole(live.storedAddresses) }} responses,
+    {{ bytes(live.storedBytes) }}.
   </p>
   <div class="two">
     <div class="scroll">

@@ -47,11 +47,17 @@ const flips = (ms: number): boolean => position(ms, props.scale) > 72
           {{ SIDE_NAMES[lane.side] }} <b>{{ seconds(lane.ms) }}</b>
         </span>
       </div>
-      <div v-if="lanes.length === 0" class="lane empty"><span v-if="!compact" class="label">Not measured yet</span></div>
+      <div v-if="lanes.length === 0" class="lane empty">
+        <span v-if="!compact" class="label">Not measured yet</span>
+      </div>
     </div>
     <div v-if="!compact" class="axis" aria-hidden="true">
       <span v-for="tick in scale.ticksMs" :key="tick" :style="{ left: at(tick) }">{{ tick / 1000 }}</span>
-      <em>seconds to the main content<template v-if="typeof floorMs === 'number'">; floor {{ seconds(floorMs) }}</template></em>
+      <em
+        >seconds to the main content<template v-if="typeof floorMs === 'number'"
+          >; floor {{ seconds(floorMs) }}</template
+        ></em
+      >
     </div>
   </div>
 </template>
@@ -132,11 +138,7 @@ const flips = (ms: number): boolean => position(ms, props.scale) > 72
 }
 .trial .stretch {
   border-color: rgb(var(--v-theme-trial));
-  background: repeating-linear-gradient(
-    -45deg,
-    rgb(var(--v-theme-trial)) 0 3px,
-    transparent 3px 6px
-  );
+  background: repeating-linear-gradient(-45deg, rgb(var(--v-theme-trial)) 0 3px, transparent 3px 6px);
   outline: 1px solid rgb(var(--v-theme-trial));
   outline-offset: -1px;
 }

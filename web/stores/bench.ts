@@ -29,12 +29,20 @@ export const useBench = defineStore('bench', () => {
     if (siteId.value === asked) keep(value)
   }
 
-  const loadStandings = () => into(callApi('GET', path('/standings'), z.array(PageStanding)), (value) => (standings.value = value))
-  const loadMeasurements = () => into(callApi('GET', path('/measurements'), z.array(MeasurementHead)), (value) => (measurements.value = value))
+  const loadStandings = () =>
+    into(callApi('GET', path('/standings'), z.array(PageStanding)), (value) => (standings.value = value))
+  const loadMeasurements = () =>
+    into(
+      callApi('GET', path('/measurements'), z.array(MeasurementHead)),
+      (value) => (measurements.value = value),
+    )
   const loadTrial = () => into(callApi('GET', path('/trial'), Trial), (value) => (trial.value = value))
-  const loadVersions = () => into(callApi('GET', path('/versions'), z.array(Version)), (value) => (versions.value = value))
-  const loadLedger = () => into(callApi('GET', path('/ledger'), z.array(LedgerEntry)), (value) => (ledger.value = value))
-  const loadTraffic = () => into(callApi('GET', path('/traffic'), Traffic), (value) => (traffic.value = value))
+  const loadVersions = () =>
+    into(callApi('GET', path('/versions'), z.array(Version)), (value) => (versions.value = value))
+  const loadLedger = () =>
+    into(callApi('GET', path('/ledger'), z.array(LedgerEntry)), (value) => (ledger.value = value))
+  const loadTraffic = () =>
+    into(callApi('GET', path('/traffic'), Traffic), (value) => (traffic.value = value))
 
   const open = async (id: string): Promise<void> => {
     siteId.value = id
@@ -69,7 +77,10 @@ export const useBench = defineStore('bench', () => {
     trial.value = await callApi('PUT', path('/trial'), Trial, { setup })
   }
   const keep = async (note: string): Promise<Version> => {
-    const version = await callApi('POST', path('/trial/keep'), Version, { note, revision: trial.value!.revision })
+    const version = await callApi('POST', path('/trial/keep'), Version, {
+      note,
+      revision: trial.value!.revision,
+    })
     await Promise.all([loadTrial(), loadVersions(), loadLedger(), loadStandings()])
     return version
   }
@@ -80,7 +91,8 @@ export const useBench = defineStore('bench', () => {
     await callApi('POST', path('/step-back'), Version, { number })
     await Promise.all([loadTrial(), loadVersions(), loadLedger(), loadStandings()])
   }
-  const confirm = (): Promise<Confirmation[]> => callApi('POST', path('/confirmations'), z.array(Confirmation))
+  const confirm = (): Promise<Confirmation[]> =>
+    callApi('POST', path('/confirmations'), z.array(Confirmation))
 
   const liveVersion = computed(() => versions.value.find(({ live }) => live))
   const chosen = computed(
@@ -95,8 +107,28 @@ export const useBench = defineStore('bench', () => {
   }
 
   return {
-    siteId, standings, measurements, trial, versions, ledger, traffic, liveVersion, chosen,
-    open, refresh, choose, measure, saveTrial, keep, backOut, stepBack, confirm,
-    loadTraffic, loadMeasurements, loadStandings, loadLedger, path,
+    siteId,
+    standings,
+    measurements,
+    trial,
+    versions,
+    ledger,
+    traffic,
+    liveVersion,
+    chosen,
+    open,
+    refresh,
+    choose,
+    measure,
+    saveTrial,
+    keep,
+    backOut,
+    stepBack,
+    confirm,
+    loadTraffic,
+    loadMeasurements,
+    loadStandings,
+    loadLedger,
+    path,
   }
 })

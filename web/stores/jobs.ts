@@ -15,7 +15,9 @@ export const useJobs = defineStore('jobs', () => {
     jobs.value = await callApi('GET', '/jobs', z.array(Job))
   }
   const take = (job: Job): void => {
-    jobs.value = [job, ...jobs.value.filter(({ id }) => id !== job.id)].sort((a, b) => b.createdAt.localeCompare(a.createdAt))
+    jobs.value = [job, ...jobs.value.filter(({ id }) => id !== job.id)].sort((a, b) =>
+      b.createdAt.localeCompare(a.createdAt),
+    )
   }
   const cancel = async (id: string): Promise<void> => take(await callApi('POST', `/jobs/${id}/cancel`, Job))
   const openOf = (siteId: string): Job | undefined => open.value.find((job) => job.siteId === siteId)

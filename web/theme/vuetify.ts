@@ -11,6 +11,8 @@ const light: ThemeDefinition = {
   colors: {
     background: '#f4f2ec',
     surface: '#fffefa',
+    'surface-bright': '#fffefa',
+    'surface-light': '#e6e2d6',
     'surface-variant': '#e6e2d6',
     'on-surface-variant': '#3a3f3d',
     primary: '#0c5257',
@@ -33,6 +35,8 @@ const dark: ThemeDefinition = {
   colors: {
     background: '#101716',
     surface: '#182120',
+    'surface-bright': '#cfd6d2',
+    'surface-light': '#2a3533',
     'surface-variant': '#2a3533',
     'on-surface-variant': '#cfd6d2',
     primary: '#7fd0d0',

@@ -21,7 +21,9 @@ const load = async (): Promise<void> => {
 }
 onMounted(load)
 const make = async (): Promise<void> => {
-  const token = await problems.catching(() => callApi('POST', '/tokens', MadeApiToken, { name: tokenName.value }))
+  const token = await problems.catching(() =>
+    callApi('POST', '/tokens', MadeApiToken, { name: tokenName.value }),
+  )
   if (token === undefined) return
   made.value = token
   tokenName.value = ''
@@ -32,7 +34,9 @@ const remove = async (id: string): Promise<void> => {
   await load()
 }
 const add = async (): Promise<void> => {
-  const account = await problems.catching(() => callApi('POST', '/accounts', Account, { name: name.value, password: password.value }))
+  const account = await problems.catching(() =>
+    callApi('POST', '/accounts', Account, { name: name.value, password: password.value }),
+  )
   if (account === undefined) return
   added.value = `${account.name} can sign in now.`
   name.value = ''
@@ -45,7 +49,10 @@ const add = async (): Promise<void> => {
     <h1>Account</h1>
     <p>Signed in as {{ session.account?.name }}.</p>
     <h2>API tokens</h2>
-    <p class="muted">For the <code>zest</code> command and other programs: <code>Authorization: Bearer …</code>. The API is described at <a href="/api/v1/openapi.json">/api/v1/openapi.json</a>.</p>
+    <p class="muted">
+      For the <code>zest</code> command and other programs: <code>Authorization: Bearer …</code>. The API is
+      described at <a href="/api/v1/openapi.json">/api/v1/openapi.json</a>.
+    </p>
     <form class="bar" @submit.prevent="make">
       <v-text-field v-model="tokenName" label="What the token is for" class="field" required />
       <v-btn type="submit" :disabled="tokenName.trim() === ''">Make a token</v-btn>
@@ -68,7 +75,11 @@ const add = async (): Promise<void> => {
             <th scope="row">{{ token.name }}</th>
             <td>{{ when(token.createdAt) }}</td>
             <td>{{ token.lastUsedAt ? when(token.lastUsedAt) : 'never' }}</td>
-            <td><v-btn size="small" @click="remove(token.id)">Delete<span class="visually-hidden"> {{ token.name }}</span></v-btn></td>
+            <td>
+              <v-btn size="small" @click="remove(token.id)"
+                >Delete<span class="visually-hidden"> {{ token.name }}</span></v-btn
+              >
+            </td>
           </tr>
         </tbody>
       </table>
@@ -76,7 +87,14 @@ const add = async (): Promise<void> => {
     <h2>Another account</h2>
     <form class="bar" @submit.prevent="add">
       <v-text-field v-model="name" label="Name or e-mail address" autocomplete="off" class="field" required />
-      <v-text-field v-model="password" label="Password" type="password" autocomplete="new-password" class="field" required />
+      <v-text-field
+        v-model="password"
+        label="Password"
+        type="password"
+        autocomplete="new-password"
+        class="field"
+        required
+      />
       <v-btn type="submit" :disabled="name.trim() === '' || password === ''">Make account</v-btn>
       <span role="status">{{ added }}</span>
     </form>

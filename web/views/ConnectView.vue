@@ -63,8 +63,16 @@ const connect = async (): Promise<void> => {
     <h1>Connect a site</h1>
     <p class="muted">The site is looked at from outside, as a visitor sees it. Nothing on it is changed.</p>
     <form class="address" @submit.prevent="look">
-      <v-text-field v-model="address" label="Address of the web server that makes the pages" placeholder="https://www.example.org" autofocus required />
-      <v-btn v-if="!checking" type="submit" color="primary" variant="flat" :disabled="address.trim() === ''">Look at it</v-btn>
+      <v-text-field
+        v-model="address"
+        label="Address of the web server that makes the pages"
+        placeholder="https://www.example.org"
+        autofocus
+        required
+      />
+      <v-btn v-if="!checking" type="submit" color="primary" variant="flat" :disabled="address.trim() === ''"
+        >Look at it</v-btn
+      >
       <v-btn v-else type="button" @click="giveUp">Stop looking</v-btn>
     </form>
     <v-progress-linear v-if="checking" indeterminate color="primary" aria-label="Looking at the site" />
@@ -101,8 +109,20 @@ const connect = async (): Promise<void> => {
         </p>
         <div class="names">
           <v-text-field v-model="name" label="Name of the site" required />
-          <v-text-field v-model="liveHost" label="Host name of live" hint="What visitors will use." persistent-hint required />
-          <v-text-field v-model="trialHost" label="Host name of trial" hint="Where setups are tried." persistent-hint required />
+          <v-text-field
+            v-model="liveHost"
+            label="Host name of live"
+            hint="What visitors will use."
+            persistent-hint
+            required
+          />
+          <v-text-field
+            v-model="trialHost"
+            label="Host name of trial"
+            hint="Where setups are tried."
+            persistent-hint
+            required
+          />
           <v-select
             v-model="hostHeader"
             label="Ask the origin with"
@@ -114,7 +134,14 @@ const connect = async (): Promise<void> => {
             persistent-hint
           />
         </div>
-        <v-btn type="submit" color="primary" variant="flat" :loading="connecting" :disabled="chosen.length === 0">Connect</v-btn>
+        <v-btn
+          type="submit"
+          color="primary"
+          variant="flat"
+          :loading="connecting"
+          :disabled="chosen.length === 0"
+          >Connect</v-btn
+        >
       </form>
     </template>
   </div>

@@ -15,7 +15,12 @@ const target = ref<Version | null>(null)
 const asking = ref(false)
 const working = ref(false)
 
-const DECISIONS: Record<LedgerEntry['decision'], string> = { open: 'undecided', kept: 'kept', 'backed-out': 'backed out', none: '' }
+const DECISIONS: Record<LedgerEntry['decision'], string> = {
+  open: 'undecided',
+  kept: 'kept',
+  'backed-out': 'backed out',
+  none: '',
+}
 const KINDS = {
   faster: 'faster',
   slower: 'slower',
@@ -24,7 +29,11 @@ const KINDS = {
   'too-few': 'too few runs to tell',
 } as const
 const scale = computed(() =>
-  rulerScale(bench.ledger.flatMap(({ results }) => results.flatMap(({ sides }) => sides.map(({ medians }) => medians.lcpMs)))),
+  rulerScale(
+    bench.ledger.flatMap(({ results }) =>
+      results.flatMap(({ sides }) => sides.map(({ medians }) => medians.lcpMs)),
+    ),
+  ),
 )
 const lcp = (result: LedgerEntry['results'][number], side: string): number | null =>
   result.sides.find((one) => one.side === side)?.medians.lcpMs ?? null
@@ -45,7 +54,8 @@ const stepBack = async (): Promise<void> => {
   working.value = false
   asking.value = false
 }
-const verb = (version: Version): string => (version.number < props.site.liveVersion ? 'Step back to' : 'Go forward to')
+const verb = (version: Version): string =>
+  version.number < props.site.liveVersion ? 'Step back to' : 'Go forward to'
 </script>
 
 <template>
@@ -85,7 +95,12 @@ const verb = (version: Version): string => (version.number < props.site.liveVers
     <li v-for="entry in bench.ledger" :key="entry.id" class="panel">
       <div class="line">
         <strong>{{ entry.title }}</strong>
-        <span v-if="DECISIONS[entry.decision]" class="decision">{{ DECISIONS[entry.decision] }}<template v-if="entry.decision === 'kept' && entry.version">, version {{ entry.version }}</template></span>
+        <span v-if="DECISIONS[entry.decision]" class="decision"
+          >{{ DECISIONS[entry.decision]
+          }}<template v-if="entry.decision === 'kept' && entry.version"
+            >, version {{ entry.version }}</template
+          ></span
+        >
         <span class="muted small when">{{ when(entry.at) }}, {{ entry.by }}</span>
       </div>
       <p v-if="entry.changes.length > 0">{{ entry.changes.join(', ') }}</p>
@@ -123,17 +138,27 @@ const verb = (version: Version): string => (version.number < props.site.liveVers
           </tbody>
         </table>
       </div>
-      <router-link v-if="entry.measurementId" class="small" :to="{ name: 'measurement', params: { siteId: site.id, measurementId: entry.measurementId } }">The measurement</router-link>
+      <router-link
+        v-if="entry.measurementId"
+        class="small"
+        :to="{ name: 'measurement', params: { siteId: site.id, measurementId: entry.measurementId } }"
+        >The measurement</router-link
+      >
     </li>
   </ol>
 
   <v-dialog v-model="asking" max-width="520" aria-label="Change the version visitors get">
     <div v-if="target" class="panel dialog">
       <h2 class="first">{{ verb(target) }} version {{ target.number }}?</h2>
-      <p>Visitors get it at once, the store is emptied, and the trial is set to it too. Version {{ site.liveVersion }} stays in the ledger.</p>
+      <p>
+        Visitors get it at once, the store is emptied, and the trial is set to it too. Version
+        {{ site.liveVersion }} stays in the ledger.
+      </p>
       <div class="bar end">
         <v-btn @click="asking = false">Stay</v-btn>
-        <v-btn color="primary" variant="flat" :loading="working" @click="stepBack">{{ verb(target) }} version {{ target.number }}</v-btn>
+        <v-btn color="primary" variant="flat" :loading="working" @click="stepBack"
+          >{{ verb(target) }} version {{ target.number }}</v-btn
+        >
       </div>
     </div>
   </v-dialog>

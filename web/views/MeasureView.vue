@@ -40,14 +40,23 @@ const order = computed(() => ({
   runs: Number(runs.value),
 }))
 const loads = computed(() => planRuns(order.value).length)
-const complete = computed(() => sides.value.length > 0 && pageIds.value.length > 0 && visitorIds.value.length > 0 && runs.value > 0)
+const complete = computed(
+  () => sides.value.length > 0 && pageIds.value.length > 0 && visitorIds.value.length > 0 && runs.value > 0,
+)
 const busy = computed(() => jobs.openOf(props.site.id) !== undefined)
 
 const start = async (): Promise<void> => {
   const head = await problems.catching(() => bench.measure(order.value))
-  if (head !== undefined) await router.push({ name: 'measurement', params: { siteId: props.site.id, measurementId: head.id } })
+  if (head !== undefined)
+    await router.push({ name: 'measurement', params: { siteId: props.site.id, measurementId: head.id } })
 }
-const STATES = { queued: 'waiting', running: 'under way', done: 'done', failed: 'failed', cancelled: 'cancelled' }
+const STATES = {
+  queued: 'waiting',
+  running: 'under way',
+  done: 'done',
+  failed: 'failed',
+  cancelled: 'cancelled',
+}
 </script>
 
 <template>
@@ -56,20 +65,31 @@ const STATES = { queued: 'waiting', running: 'under way', done: 'done', failed: 
     <fieldset>
       <legend>What to measure</legend>
       <v-checkbox v-for="{ side, what } in SIDES" :key="side" v-model="sides" :value="side">
-        <template #label><SideTag :side="side" />&nbsp;<span class="muted small">{{ what }}</span></template>
+        <template #label
+          ><SideTag :side="side" />&nbsp;<span class="muted small">{{ what }}</span></template
+        >
       </v-checkbox>
-      <p class="muted small">Tick two or three and they are loaded in turn, run by run, for a fair comparison.</p>
+      <p class="muted small">
+        Tick two or three and they are loaded in turn, run by run, for a fair comparison.
+      </p>
     </fieldset>
     <fieldset>
       <legend>Pages</legend>
-      <v-checkbox v-for="page in site.sample" :key="page.id" v-model="pageIds" :value="page.id" :label="`${page.kind}: ${page.path}`" />
+      <v-checkbox
+        v-for="page in site.sample"
+        :key="page.id"
+        v-model="pageIds"
+        :value="page.id"
+        :label="`${page.kind}: ${page.path}`"
+      />
     </fieldset>
     <fieldset>
       <legend>As</legend>
       <v-checkbox v-for="visitor in site.visitors" :key="visitor.id" v-model="visitorIds" :value="visitor.id">
         <template #label>
-          {{ visitor.name }}&nbsp;<span class="muted small"
-            >{{ visitor.width }}×{{ visitor.height }}, {{ visitor.downKbps / 1000 }} Mbit/s, {{ visitor.roundTripMs }} ms away<template v-if="visitor.cpuSlowdown > 1"
+          <span class="who">{{ visitor.name }}</span>&nbsp;<span class="muted small"
+            >{{ visitor.width }}×{{ visitor.height }}, {{ visitor.downKbps / 1000 }} Mbit/s,
+            {{ visitor.roundTripMs }} ms away<template v-if="visitor.cpuSlowdown > 1"
               >, {{ visitor.cpuSlowdown }}× slower</template
             ></span
           >
@@ -79,16 +99,29 @@ const STATES = { queued: 'waiting', running: 'under way', done: 'done', failed: 
         <v-radio value="first" label="First, empty browser" />
         <v-radio value="return" label="Return" />
       </v-radio-group>
-      <v-text-field v-model.number="runs" class="runs" type="number" min="1" max="50" label="Runs each" hint="One run is noise; a comparison needs six." persistent-hint />
+      <v-text-field
+        v-model.number="runs"
+        class="runs"
+        type="number"
+        min="1"
+        max="50"
+        label="Runs each"
+        hint="One run is noise; a comparison needs six."
+        persistent-hint
+      />
       <div class="bar go">
         <v-btn type="submit" color="primary" variant="flat" :disabled="!complete || busy">Measure</v-btn>
-        <span class="muted small">{{ busy ? 'A measurement is under way, see below.' : `${loads} page loads` }}</span>
+        <span class="muted small">{{
+          busy ? 'A measurement is under way, see below.' : `${loads} page loads`
+        }}</span>
       </div>
     </fieldset>
   </form>
 
   <h2>Measurements</h2>
-  <p v-if="bench.measurements.length === 0" class="muted">None yet. Begin with the origin: that is the baseline everything is compared to.</p>
+  <p v-if="bench.measurements.length === 0" class="muted">
+    None yet. Begin with the origin: that is the baseline everything is compared to.
+  </p>
   <div v-else class="scroll">
     <table class="bench">
       <thead>
@@ -106,7 +139,9 @@ const STATES = { queued: 'waiting', running: 'under way', done: 'done', failed: 
       <tbody>
         <tr v-for="head in bench.measurements" :key="head.id">
           <th scope="row">
-            <router-link :to="{ name: 'measurement', params: { siteId: site.id, measurementId: head.id } }">{{ when(head.createdAt) }}</router-link>
+            <router-link :to="{ name: 'measurement', params: { siteId: site.id, measurementId: head.id } }">{{
+              when(head.createdAt)
+            }}</router-link>
           </th>
           <td>
             <span class="bar"><SideTag v-for="side in head.order.sides" :key="side" :side="side" /></span>
@@ -140,6 +175,15 @@ legend {
 .runs {
   max-width: 260px;
   margin: 0.6rem 0;
+}
+.who {
+  white-space: nowrap;
+}
+fieldset :deep(.v-radio-group > .v-input__control > .v-label) {
+  margin-inline-start: 0;
+}
+fieldset :deep(.v-selection-control-group) {
+  padding-inline-start: 0;
 }
 .go {
   margin-top: 0.8rem;

@@ -22,7 +22,9 @@ const id = computed(() => String(route.params['measurementId']))
 let newest = 0
 const load = async (): Promise<void> => {
   const mine = ++newest
-  const found = await problems.catching(() => callApi('GET', bench.path(`/measurements/${id.value}`), Measurement))
+  const found = await problems.catching(() =>
+    callApi('GET', bench.path(`/measurements/${id.value}`), Measurement),
+  )
   if (found !== undefined && mine === newest) measurement.value = found
 }
 // The list is loaded again with every run that ends, so its change says that there is something new here too.
@@ -30,7 +32,8 @@ watch([id, () => bench.measurements], () => void load(), { immediate: true })
 
 const job = computed(() => jobs.open.find(({ subjectId }) => subjectId === id.value))
 const pageName = (path: string): string => (path === '/' ? 'Home page' : path)
-const visitorName = (run: RunHead): string => props.site.visitors.find(({ id: one }) => one === run.visitorId)?.name ?? run.visitorId
+const visitorName = (run: RunHead): string =>
+  props.site.visitors.find(({ id: one }) => one === run.visitorId)?.name ?? run.visitorId
 </script>
 
 <template>
@@ -38,17 +41,29 @@ const visitorName = (run: RunHead): string => props.site.visitors.find(({ id: on
     <div class="bar head">
       <h1>
         Measured {{ when(measurement.createdAt) }}
-        <span class="muted small">by {{ measurement.by }}, {{ measurement.order.visit }} visit, {{ measurement.order.runs }} runs each</span>
+        <span class="muted small"
+          >by {{ measurement.by }}, {{ measurement.order.visit }} visit, {{ measurement.order.runs }} runs
+          each</span
+        >
       </h1>
       <router-link :to="{ name: 'measure', params: { siteId: site.id } }">All measurements</router-link>
     </div>
     <p v-if="measurement.changes.length > 0">Trial: {{ measurement.changes.join(', ') }}</p>
     <div v-if="job" class="panel progress" role="status">
-      <v-progress-linear color="primary" height="10" :model-value="(100 * job.done) / Math.max(1, job.total)" :aria-label="`${job.done} of ${job.total} page loads`" />
+      <v-progress-linear
+        color="primary"
+        height="10"
+        :model-value="(100 * job.done) / Math.max(1, job.total)"
+        :aria-label="`${job.done} of ${job.total} page loads`"
+      />
       {{ job.done }} of {{ job.total }} page loads, {{ timeLeft(job.msLeft) }}. {{ job.now }}
     </div>
     <v-alert v-if="measurement.error" type="error" :text="measurement.error" />
-    <v-alert v-if="measurement.state === 'cancelled'" type="info" text="Cancelled. What was measured until then is kept here and decides nothing." />
+    <v-alert
+      v-if="measurement.state === 'cancelled'"
+      type="info"
+      text="Cancelled. What was measured until then is kept here and decides nothing."
+    />
 
     <ResultsTable :results="measurement.results" />
 
@@ -82,8 +97,15 @@ const visitorName = (run: RunHead): string => props.site.visitors.find(({ id: on
               <td class="num">{{ run.metrics.requests }}</td>
               <td class="num">{{ bytes(run.metrics.sentBytes) }}</td>
               <td>
-                <router-link :to="{ name: 'run', params: { siteId: site.id, measurementId: measurement.id, runId: run.id } }">
-                  Open<span class="visually-hidden"> the waterfall of {{ pageName(run.path) }}, {{ run.side }}, run {{ run.pair }}</span>
+                <router-link
+                  :to="{
+                    name: 'run',
+                    params: { siteId: site.id, measurementId: measurement.id, runId: run.id },
+                  }"
+                >
+                  Open<span class="visually-hidden">
+                    the waterfall of {{ pageName(run.path) }}, {{ run.side }}, run {{ run.pair }}</span
+                  >
                 </router-link>
               </td>
             </template>

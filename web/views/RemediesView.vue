@@ -61,7 +61,10 @@ const backOut = async (): Promise<void> => {
   <section class="trial panel" aria-label="Trial">
     <div>
       <h2>Trial</h2>
-      <p v-if="changes.length === 0">The same as what visitors get (version {{ bench.trial?.basedOn }}). Switch a remedy on below, one at a time; no visitor sees it.</p>
+      <p v-if="changes.length === 0">
+        The same as what visitors get (version {{ bench.trial?.basedOn }}). Switch a remedy on below, one at a
+        time; no visitor sees it.
+      </p>
       <template v-else>
         <p>Against version {{ bench.trial?.basedOn }}, which visitors get:</p>
         <ul>
@@ -72,11 +75,25 @@ const backOut = async (): Promise<void> => {
     <div class="actions">
       <v-btn size="small" :href="site.liveUrl" target="_blank" rel="noopener">Open live</v-btn>
       <v-btn size="small" :href="site.trialUrl" target="_blank" rel="noopener">Open trial</v-btn>
-      <v-btn color="primary" :variant="entry ? 'outlined' : 'flat'" :disabled="changes.length === 0 || busy" @click="retesting = true">Retest</v-btn>
-      <v-btn color="primary" :variant="entry ? 'flat' : 'outlined'" :disabled="changes.length === 0 || busy" @click="keeping = true">Keep</v-btn>
+      <v-btn
+        color="primary"
+        :variant="entry ? 'outlined' : 'flat'"
+        :disabled="changes.length === 0 || busy"
+        @click="retesting = true"
+        >Retest</v-btn
+      >
+      <v-btn
+        color="primary"
+        :variant="entry ? 'flat' : 'outlined'"
+        :disabled="changes.length === 0 || busy"
+        @click="keeping = true"
+        >Keep</v-btn
+      >
       <v-btn :disabled="changes.length === 0 || busy" @click="backOut">Back out</v-btn>
     </div>
-    <p v-if="busy" class="muted small wait">A measurement is under way, so the trial stays as it is. Its progress is below.</p>
+    <p v-if="busy" class="muted small wait">
+      A measurement is under way, so the trial stays as it is. Its progress is below.
+    </p>
   </section>
 
   <section v-if="keptVersion !== null" class="panel kept" role="status">

@@ -15,7 +15,9 @@ const route = useRoute()
 const bench = useBench()
 const problems = useProblems()
 const run = shallowRef<Run | null>(null)
-const address = computed(() => `/measurements/${String(route.params['measurementId'])}/runs/${String(route.params['runId'])}`)
+const address = computed(
+  () => `/measurements/${String(route.params['measurementId'])}/runs/${String(route.params['runId'])}`,
+)
 
 watch(
   address,
@@ -45,8 +47,19 @@ const figures = computed(() => {
 <template>
   <template v-if="run">
     <div class="bar head">
-      <h1>{{ run.path === '/' ? 'Home page' : run.path }} <span class="muted small"><SideTag :side="run.side" /> · {{ when(run.at) }} · {{ run.visit }} visit</span></h1>
-      <router-link :to="{ name: 'measurement', params: { siteId: site.id, measurementId: String(route.params['measurementId']) } }">The measurement</router-link>
+      <h1>
+        {{ run.path === '/' ? 'Home page' : run.path }}
+        <span class="muted small"
+          ><SideTag :side="run.side" /> · {{ when(run.at) }} · {{ run.visit }} visit</span
+        >
+      </h1>
+      <router-link
+        :to="{
+          name: 'measurement',
+          params: { siteId: site.id, measurementId: String(route.params['measurementId']) },
+        }"
+        >The measurement</router-link
+      >
     </div>
     <dl class="figures">
       <div v-for="[name, value] in figures" :key="name">
@@ -55,7 +68,8 @@ const figures = computed(() => {
       </div>
     </dl>
     <p v-if="run.metrics?.lcpElement" class="small muted">
-      Main content: <code>{{ run.metrics.lcpElement }}</code> <code v-if="run.metrics.lcpUrl">{{ run.metrics.lcpUrl }}</code>
+      Main content: <code>{{ run.metrics.lcpElement }}</code>
+      <code v-if="run.metrics.lcpUrl">{{ run.metrics.lcpUrl }}</code>
     </p>
     <WaterfallTable :run="run" />
   </template>

@@ -36,9 +36,17 @@ const submit = async (): Promise<void> => {
     <div class="column">
       <p class="brand"><img src="/lamp.svg" alt="" width="34" height="34" /> Zest Lamp</p>
       <h1>{{ session.firstAccount ? 'Make the first account' : 'Sign in' }}</h1>
-      <p v-if="session.firstAccount" class="muted">Whoever makes it looks after the sites of this Zest Lamp.</p>
+      <p v-if="session.firstAccount" class="muted">
+        Whoever makes it looks after the sites of this Zest Lamp.
+      </p>
       <form @submit.prevent="submit">
-        <v-text-field v-model="name" label="Name or e-mail address" autocomplete="username" autofocus required />
+        <v-text-field
+          v-model="name"
+          label="Name or e-mail address"
+          autocomplete="username"
+          autofocus
+          required
+        />
         <v-text-field
           v-model="password"
           label="Password"
@@ -54,9 +62,19 @@ const submit = async (): Promise<void> => {
       <ProblemNote class="note" />
       <p v-if="session.notice" class="panel notice">{{ session.notice }}</p>
       <div class="motif" aria-hidden="true">
-        <SecondsRuler :scale="rulerScale([])" about="A ruler of seconds" compact :floor-ms="600" :origin="4100" :live="1500" :trial="900" />
+        <SecondsRuler
+          :scale="rulerScale([])"
+          about="A ruler of seconds"
+          compact
+          :floor-ms="600"
+          :origin="4100"
+          :live="1500"
+          :trial="900"
+        />
       </div>
-      <p class="muted small">Makes a website fast, and shows by measuring how many seconds each change was worth to a visitor.</p>
+      <p class="muted small">
+        Makes a website fast, and shows by measuring how many seconds each change was worth to a visitor.
+      </p>
     </div>
   </main>
 </template>

@@ -20,11 +20,18 @@ const purged = ref('')
 const removing = ref(false)
 
 onMounted(async () => {
-  events.value = (await problems.catching(() => callApi('GET', `/sites/${props.site.id}/event-target`, EventTarget))) ?? null
+  events.value =
+    (await problems.catching(() => callApi('GET', `/sites/${props.site.id}/event-target`, EventTarget))) ??
+    null
 })
 const purge = async (): Promise<void> => {
-  const named = paths.value.split('\n').map((line) => line.trim()).filter((line) => line !== '')
-  const result = await problems.catching(() => callApi('POST', bench.path('/purges'), PurgeResult, { kind: 'paths', paths: named }))
+  const named = paths.value
+    .split('\n')
+    .map((line) => line.trim())
+    .filter((line) => line !== '')
+  const result = await problems.catching(() =>
+    callApi('POST', bench.path('/purges'), PurgeResult, { kind: 'paths', paths: named }),
+  )
   if (result !== undefined) purged.value = `${result.purged} stored responses removed.`
 }
 const remove = async (): Promise<void> => {
@@ -40,15 +47,22 @@ const remove = async (): Promise<void> => {
 <template>
   <h1>{{ site.name }}</h1>
   <p>
-    Origin {{ site.address }}, asked with {{ site.hostHeader === 'origin' ? 'its own host name' : 'the host name the visitor uses' }}. Live at
-    <a :href="site.liveUrl" target="_blank" rel="noopener">{{ site.liveUrl }}</a>, trial at <a :href="site.trialUrl" target="_blank" rel="noopener">{{ site.trialUrl }}</a>.
+    Origin {{ site.address }}, asked with
+    {{ site.hostHeader === 'origin' ? 'its own host name' : 'the host name the visitor uses' }}. Live at
+    <a :href="site.liveUrl" target="_blank" rel="noopener">{{ site.liveUrl }}</a>, trial at
+    <a :href="site.trialUrl" target="_blank" rel="noopener">{{ site.trialUrl }}</a>.
   </p>
   <h2>What it said about itself when it was connected</h2>
   <FindingList :findings="site.check.findings" />
 
   <h2>Purge addresses</h2>
   <form class="purge" @submit.prevent="purge">
-    <v-textarea v-model="paths" rows="3" label="Paths, one a line" placeholder="/notices/later-first-sailing" />
+    <v-textarea
+      v-model="paths"
+      rows="3"
+      label="Paths, one a line"
+      placeholder="/notices/later-first-sailing"
+    />
     <div class="bar">
       <v-btn type="submit" :disabled="paths.trim() === ''">Purge</v-btn>
       <span role="status" class="muted">{{ purged }}</span>
@@ -57,8 +71,9 @@ const remove = async (): Promise<void> => {
 
   <h2>Changes of content</h2>
   <p class="muted">
-    When something is published, edited or commented on, the content system sends a signed event (RFC 9421, hmac-sha256 over "@method", "@path" and
-    "content-digest"), and the pages it names are fetched anew for the next visitor.
+    When something is published, edited or commented on, the content system sends a signed event (RFC 9421,
+    hmac-sha256 over "@method", "@path" and "content-digest"), and the pages it names are fetched anew for the
+    next visitor.
   </p>
   <dl v-if="events" class="target">
     <dt>Address</dt>
@@ -71,7 +86,10 @@ const remove = async (): Promise<void> => {
     </dd>
     <dt>Secret</dt>
     <dd>
-      <details><summary>Show</summary><code>{{ events.secret }}</code></details>
+      <details>
+        <summary>Show</summary>
+        <code>{{ events.secret }}</code>
+      </details>
     </dd>
     <dt>Body</dt>
     <dd>
@@ -84,7 +102,10 @@ const remove = async (): Promise<void> => {
   <v-dialog v-model="removing" max-width="520" aria-label="Remove the site">
     <div class="panel">
       <h2>Remove {{ site.name }}?</h2>
-      <p>Its setups, measurements and ledger are deleted, and {{ site.liveHost }} is no longer served here. This cannot be undone.</p>
+      <p>
+        Its setups, measurements and ledger are deleted, and {{ site.liveHost }} is no longer served here.
+        This cannot be undone.
+      </p>
       <div class="bar end">
         <v-btn @click="removing = false">Leave it</v-btn>
         <v-btn color="error" variant="flat" @click="remove">Remove for good</v-btn>

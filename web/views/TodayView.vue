@@ -33,7 +33,8 @@ const sentences = computed(() =>
     const who = `Visitors on a ${visitor.name.toLowerCase()}`
     if (standing === undefined || (now === null && before === null)) return `${who}: not measured yet.`
     const page = standing.path === '/' ? 'the home page' : standing.path
-    if (now === null) return `${who} see the main content of ${page} after ${inSeconds(before!)} at the origin.`
+    if (now === null)
+      return `${who} see the main content of ${page} after ${inSeconds(before!)} at the origin.`
     if (before === null) return `${who} see the main content of ${page} after ${inSeconds(now)}.`
     return `${who} see the main content of ${page} after ${inSeconds(now)}; at the origin it is ${inSeconds(before)}.`
   }),
@@ -60,7 +61,9 @@ const tasks = computed<Task[]>(() => {
   if (changes.length > 0)
     found.push({
       what: `Decide on the trial: ${changes.map(({ sentence }) => sentence.toLowerCase()).join(', ')}`,
-      why: bench.trial?.openEntryId ? 'It was retested; keep it or back out.' : 'It has not been retested. No visitor sees it until you keep it.',
+      why: bench.trial?.openEntryId
+        ? 'It was retested; keep it or back out.'
+        : 'It has not been retested. No visitor sees it until you keep it.',
       to: { name: 'remedies', params },
       action: 'Look at the trial',
     })
@@ -114,7 +117,9 @@ const tasks = computed<Task[]>(() => {
           <tr v-for="row in rows" :key="row.visitorId + row.pageId">
             <td>{{ row.visitorName }}</td>
             <th scope="row" class="page">
-              <button type="button" @click="bench.choose(row.pageId, row.visitorId)">{{ row.path === '/' ? 'Home page' : row.path }}</button>
+              <button type="button" @click="bench.choose(row.pageId, row.visitorId)">
+                {{ row.path === '/' ? 'Home page' : row.path }}
+              </button>
             </th>
             <td class="num">{{ seconds(row.origin?.medians.lcpMs) }}</td>
             <td class="num">{{ seconds(row.live?.medians.lcpMs) }}</td>

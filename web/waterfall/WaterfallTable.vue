@@ -12,7 +12,9 @@ const endMs = computed(() => waterfallEnd(rows.value, props.run.metrics))
 const types = computed(() => typesOf(rows.value))
 const type = ref<string | null>(null)
 const opened = ref<string | null>(null)
-const shown = computed(() => rows.value.filter(({ record }) => type.value === null || record.type === type.value))
+const shown = computed(() =>
+  rows.value.filter(({ record }) => type.value === null || record.type === type.value),
+)
 const per = (ms: number): string => `${(100 * ms) / endMs.value}%`
 const lines = computed(() =>
   [
@@ -21,14 +23,20 @@ const lines = computed(() =>
   ].filter((line): line is { name: string; ms: number } => typeof line.ms === 'number'),
 )
 const keyOf = ({ record }: WaterfallRow, index: number): string => `${index} ${record.url}`
-const sizeOf = ({ record }: WaterfallRow): string => (record.fromCache ? 'browser cache' : bytes(record.sentBytes))
+const sizeOf = ({ record }: WaterfallRow): string =>
+  record.fromCache ? 'browser cache' : bytes(record.sentBytes)
 const cacheStatus = ({ record }: WaterfallRow): string =>
   record.responseFields.find(([name]) => name === 'cache-status')?.[1].replace(/^.*zest-lamp; /, '') ?? ''
 </script>
 
 <template>
   <div class="bar filters" role="group" aria-label="Show requests by type">
-    <v-btn size="small" :variant="type === null ? 'flat' : 'outlined'" :aria-pressed="type === null" @click="type = null">
+    <v-btn
+      size="small"
+      :variant="type === null ? 'flat' : 'outlined'"
+      :aria-pressed="type === null"
+      @click="type = null"
+    >
       All {{ rows.length }}
     </v-btn>
     <v-btn
@@ -43,7 +51,10 @@ const cacheStatus = ({ record }: WaterfallRow): string =>
     </v-btn>
     <span class="legend small muted">
       <template v-for="phase in PHASES" :key="phase"><i :class="phase" /> {{ PHASE_NAMES[phase] }} </template>
-      <template v-for="line in lines" :key="line.name"><i class="mark" :class="{ main: line.name === 'main content' }" /> {{ line.name }} {{ seconds(line.ms) }} </template>
+      <template v-for="line in lines" :key="line.name"
+        ><i class="mark" :class="{ main: line.name === 'main content' }" /> {{ line.name }}
+        {{ seconds(line.ms) }}
+      </template>
     </span>
   </div>
   <div class="scroll">
@@ -76,7 +87,9 @@ const cacheStatus = ({ record }: WaterfallRow): string =>
               </button>
             </th>
             <td>{{ row.record.type }}</td>
-            <td class="num" :class="{ failed: row.record.status >= 400 || row.record.failure }">{{ row.record.status || '–' }}</td>
+            <td class="num" :class="{ failed: row.record.status >= 400 || row.record.failure }">
+              {{ row.record.status || '–' }}
+            </td>
             <td class="num">{{ sizeOf(row) }}</td>
             <td class="num">{{ seconds(row.startMs) }}</td>
             <td class="num">{{ seconds(row.endMs - row.startMs) }}</td>
@@ -104,12 +117,16 @@ const cacheStatus = ({ record }: WaterfallRow): string =>
                 <code>{{ row.record.method }} {{ row.record.url }}</code>
               </p>
               <p class="small">
-                <template v-for="phase in row.phases" :key="phase.name">{{ PHASE_NAMES[phase.name] }} {{ seconds(phase.toMs - phase.fromMs) }} · </template>
+                <template v-for="phase in row.phases" :key="phase.name"
+                  >{{ PHASE_NAMES[phase.name] }} {{ seconds(phase.toMs - phase.fromMs) }} ·
+                </template>
                 {{ bytes(row.record.decodedBytes) }} decoded · {{ row.record.protocol }}
                 <template v-if="cacheStatus(row)"> · Zest Lamp: {{ cacheStatus(row) }}</template>
                 <template v-if="row.record.failure"> · {{ row.record.failure }}</template>
               </p>
-              <pre>{{ row.record.responseFields.map(([name, value]) => `${name}: ${value}`).join('\n') }}</pre>
+              <pre>{{
+                row.record.responseFields.map(([name, value]) => `${name}: ${value}`).join('\n')
+              }}</pre>
             </td>
           </tr>
         </template>

@@ -2,7 +2,8 @@ import { inSeconds } from '../../core/measuring/sentence.ts'
 
 /** How figures are written everywhere in the interface. */
 
-export const seconds = (ms: number | null | undefined): string => (ms === null || ms === undefined ? '–' : inSeconds(ms))
+export const seconds = (ms: number | null | undefined): string =>
+  ms === null || ms === undefined ? '–' : inSeconds(ms)
 
 /** 1 KB = 1000 bytes, as browsers' tools show it. */
 export const bytes = (count: number | null | undefined): string => {
@@ -17,20 +18,18 @@ export const whole = (value: number | null | undefined): string =>
 
 /** An instant in the reader's own time zone. */
 export const when = (iso: string): string =>
-  new Date(iso).toLocaleString('en-GB', { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' })
+  new Date(iso).toLocaleString('en-GB', {
+    day: 'numeric',
+    month: 'short',
+    hour: '2-digit',
+    minute: '2-digit',
+  })
 
 /** A rest of time: "about 3 min". */
 export const timeLeft = (ms: number | null): string => {
   if (ms === null) return 'time left not known yet'
   if (ms < 60_000) return `about ${Math.max(1, Math.round(ms / 1000))} s left`
   return `about ${Math.round(ms / 60_000)} min left`
-}
-
-/** A lifetime: "10 hours", "7 days". */
-export const duration = (s: number): string => {
-  for (const [unit, size] of [['year', 31_536_000], ['day', 86_400], ['hour', 3600], ['minute', 60]] as const)
-    if (s >= size && s % size === 0) return `${s / size} ${unit}${s === size ? '' : 's'}`
-  return `${s} second${s === 1 ? '' : 's'}`
 }
 
 export const SIDE_NAMES = { origin: 'Origin', live: 'Live', trial: 'Trial' } as const

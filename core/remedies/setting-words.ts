@@ -1,0 +1,29 @@
+import type { OptionInput } from './catalogue.ts'
+
+const UNITS = [
+  ['year', 31_536_000],
+  ['day', 86_400],
+  ['hour', 3600],
+  ['minute', 60],
+] as const
+
+/** A lifetime as people say it: "10 hours", "7 days". @param s whole seconds */
+export const durationInWords = (s: number): string => {
+  for (const [unit, size] of UNITS)
+    if (s >= size && s % size === 0) return `${s / size} ${unit}${s === size ? '' : 's'}`
+  return `${s} second${s === 1 ? '' : 's'}`
+}
+
+/** The value of a setting as people say it. */
+export const settingInWords = (input: OptionInput, value: unknown): string => {
+  switch (input.kind) {
+    case 'duration':
+      return durationInWords(Number(value))
+    case 'bytes':
+      return `${Number(value)} bytes`
+    case 'switch':
+      return value === true ? 'on' : 'off'
+    case 'patterns':
+      return Array.isArray(value) && value.length > 0 ? value.join(', ') : 'none'
+  }
+}

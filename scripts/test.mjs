@@ -1,0 +1,76 @@
+// npm test: everything CI runs, from a clean clone. Ends with "N passed, N failed" over all kinds of tests.
+import { spawn } from 'node:child_process'
+import { mkdirSync, readFileSync, rmSync } from 'node:fs'
+import { join } from 'node:path'
+import { ensureChromium, ensureInstalled } from './ensure.mjs'
+import { root } from './shell.mjs'
+
+const results = join(root, '.vitest-results')
+
+/** Runs a command to its end. @returns {Promise<boolean>} whether it succeeded */
+const succeeds = (command, args) =>
+  new Promise((resolve) => {
+    const child = spawn(command, args, {
+      cwd: root,
+      stdio: 'inherit',
+      env: { ...process.env, FORCE_COLOR: '0' },
+    })
+    child.on('error', () => resolve(false))
+    child.on('exit', (code) => resolve(code === 0))
+  })
+
+/** Steps that are one check each. */
+const CHECKS = [
+  ['format', 'npx', ['prettier', '--check', '--log-level=warn', '.']],
+  ['lint', 'npx', ['eslint', '.']],
+  ['types', 'npx', ['vue-tsc', '--noEmit']],
+]
+
+const vitest = async (project) => {
+  const file = join(results, `${project}.json`)
+  const ok = await succeeds('npx', [
+    'vitest',
+    'run',
+    `--project=${project}`,
+    '--reporter=dot',
+    '--reporter=json',
+    `--outputFile.json=${file}`,
+  ])
+  try {
+    const { numPassedTests, numFailedTests, numFailedTestSuites } = JSON.parse(readFileSync(file, 'utf8'))
+    // A file that cannot be loaded has no tests to count; it is a failure all the same.
+    const failed = Math.max(
+      numFailedTests,
+      ok ? 0 : 1,
+      numFailedTestSuites > 0 && numFailedTests === 0 ? 1 : 0,
+    )
+    return { passed: numPassedTests, failed }
+  } catch {
+    return { passed: 0, failed: 1 }
+  }
+}
+
+const startedAt = Date.now()
+await ensureInstalled()
+await ensureChromium()
+rmSync(results, { recursive: true, force: true })
+mkdirSync(results, { recursive: true })
+const { buildAll } = await import('./build.mjs')
+
+const counts = {}
+for (const [name, command, args] of CHECKS) {
+  const ok = await succeeds(command, args)
+  counts[name] = { passed: ok ? 1 : 0, failed: ok ? 0 : 1 }
+}
+counts.build = await buildAll().then(
+  () => ({ passed: 1, failed: 0 }),
+  (error) => (console.error(error.message), { passed: 0, failed: 1 }),
+)
+for (const project of ['unit', 'e2e']) counts[project] = await vitest(project)
+
+for (const [name, { passed, failed }] of Object.entries(counts))
+  console.log(`${name.padEnd(8)} ${passed} passed, ${failed} failed`)
+const sum = (key) => Object.values(counts).reduce((total, count) => total + count[key], 0)
+console.log(`took ${Math.round((Date.now() - startedAt) / 1000)} s`)
+console.log(`${sum('passed')} passed, ${sum('failed')} failed`)
+process.exitCode = sum('failed') === 0 ? 0 : 1

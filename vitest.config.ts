@@ -1,0 +1,34 @@
+import vue from '@vitejs/plugin-vue'
+import vuetify from 'vite-plugin-vuetify'
+import { defineConfig } from 'vitest/config'
+
+/** Unit and integration tests stand beside what they test; those through the real interface are in e2e/. */
+export default defineConfig({
+  plugins: [vue(), vuetify({ autoImport: true })],
+  test: {
+    projects: [
+      {
+        extends: true,
+        test: {
+          name: 'unit',
+          include: ['{core,delivery,lab,server,web,cli,standins,scripts,bench}/**/*.test.ts'],
+          environment: 'node',
+          testTimeout: 30_000,
+          hookTimeout: 60_000,
+        },
+      },
+      {
+        extends: true,
+        test: {
+          name: 'e2e',
+          include: ['e2e/**/*.test.ts'],
+          environment: 'node',
+          // The machine measures one thing at a time; so do the tests that measure.
+          fileParallelism: false,
+          testTimeout: 600_000,
+          hookTimeout: 300_000,
+        },
+      },
+    ],
+  },
+})
