@@ -36,7 +36,8 @@ export class LinkRelay {
 
   /** @returns the port on 127.0.0.1 the browser is to use as its SOCKS 5 proxy */
   async listen(): Promise<number> {
-    this.#server = createServer((socket) => void this.#accept(socket))
+    // Half-open, so that what the server still has to say arrives after the browser has ended its side.
+    this.#server = createServer({ allowHalfOpen: true }, (socket) => void this.#accept(socket))
     await new Promise<void>((resolve, reject) => {
       this.#server!.once('error', reject)
       this.#server!.listen(0, '127.0.0.1', resolve)
@@ -75,15 +76,17 @@ export class LinkRelay {
     const lookup = this.#looked.has(target.host) ? 0 : this.#settings.roundTripMs
     this.#looked.add(target.host)
     const answerAt = askedAt + lookup + this.#settings.roundTripMs
-    server.once('connect', () =>
+    let connected = false
+    server.once('connect', () => {
+      connected = true
       this.#scheduler.at(answerAt, () => {
         if (browser.destroyed) return server.destroy()
         reply(true)
         this.#join(browser, server)
-      }),
-    )
+      })
+    })
     server.once('error', () => {
-      if (!browser.destroyed && server.connecting !== false) this.#scheduler.at(answerAt, () => reply(false))
+      if (!browser.destroyed && !connected) this.#scheduler.at(answerAt, () => reply(false))
       else browser.destroy()
     })
     browser.once('close', () => server.destroy())

@@ -1,0 +1,187 @@
+import { mkdtemp, rm } from 'node:fs/promises'
+import {
+  createServer,
+  request,
+  type IncomingHttpHeaders,
+  type IncomingMessage,
+  type Server,
+  type ServerResponse,
+} from 'node:http'
+import type { AddressInfo } from 'node:net'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { Setup } from '../../core/contracts/setup.ts'
+import { epochMs } from '../../core/time.ts'
+import { Counters } from '../counters.ts'
+import type { DeliveryIo } from '../exchange.ts'
+import { Flights } from '../flights.ts'
+import { createListener } from '../listener.ts'
+import { OriginClient } from '../origin/origin-client.ts'
+import { compileRoutes } from '../routing.ts'
+import { DiskBackedStore } from '../store/disk-backed-store.ts'
+
+/** For tests: a real origin, a real listener and a real store in between, on ports of their own, with a clock that the test moves. */
+
+export type OriginHandler = (req: IncomingMessage, res: ServerResponse) => void
+
+export interface Answer {
+  readonly status: number
+  readonly headers: IncomingHttpHeaders
+  readonly body: Buffer
+  readonly cacheStatus: string
+}
+
+const listen = (server: Server): Promise<number> =>
+  new Promise((resolve) =>
+    server.listen(0, '127.0.0.1', () => resolve((server.address() as AddressInfo).port)),
+  )
+
+const close = (server: Server): Promise<void> =>
+  new Promise((resolve) => {
+    server.close(() => resolve())
+    server.closeAllConnections()
+  })
+
+export interface Remedies {
+  readonly pageCache?: Record<string, unknown>
+  readonly compression?: Record<string, unknown>
+  readonly browserCache?: Record<string, unknown>
+}
+
+export const setupWith = (remedies: Remedies, serverTiming = false): Setup => {
+  const on = Object.fromEntries(
+    Object.entries(remedies).map(([id, settings]) => [id, { enabled: true, ...settings }]),
+  )
+  return Setup.parse({ remedies: on, serverTiming })
+}
+
+export class DeliveryBench {
+  readonly io: DeliveryIo
+  readonly port: number
+  readonly folder: string
+  /** What the origin was asked, in order: method and target. */
+  readonly asked: { line: string; headers: IncomingHttpHeaders; body: string }[] = []
+  /** Seconds the clock is ahead. */
+  aheadS = 0
+  handler: OriginHandler = (_req, res) => res.end('hello')
+  readonly #listener: Server
+  readonly #origin: Server
+  #routes: ReturnType<typeof compileRoutes>
+  readonly #originPort: number
+
+  private constructor(parts: { folder: string; store: DiskBackedStore; originPort: number; origin: Server }) {
+    this.folder = parts.folder
+    this.#origin = parts.origin
+    this.#originPort = parts.originPort
+    const now = () => epochMs(Date.now() + this.aheadS * 1000)
+    this.#routes = new Map()
+    this.io = {
+      now,
+      elapsed: () => performance.now(),
+      store: parts.store,
+      origin: new OriginClient(now),
+      flights: new Flights(),
+      counters: new Counters(now()),
+      routes: () => this.#routes,
+      instance: 'zest-lamp-test',
+    }
+    this.#listener = createListener(this.io)
+    this.port = 0
+  }
+
+  static async open(remedies: Remedies = { pageCache: {} }, folder?: string): Promise<DeliveryBench> {
+    const where = folder ?? (await mkdtemp(join(tmpdir(), 'zest-delivery-')))
+    const store = await DiskBackedStore.open(where, { memoryBytes: 8e6, diskBytes: 64e6 }, (sentence) => {
+      throw new Error(sentence)
+    })
+    const holder: { bench?: DeliveryBench } = {}
+    const origin = createServer((req, res) => {
+      const bench = holder.bench!
+      const chunks: Buffer[] = []
+      req.on('data', (chunk: Buffer) => chunks.push(chunk))
+      req.on('end', () => {
+        bench.asked.push({
+          line: `${req.method} ${req.url}`,
+          headers: req.headers,
+          body: Buffer.concat(chunks).toString(),
+        })
+        bench.handler(req, res)
+      })
+    })
+    const originPort = await listen(origin)
+    const bench = new DeliveryBench({ folder: where, store, originPort, origin })
+    holder.bench = bench
+    Object.assign(bench, { port: await listen(bench.#listener) })
+    bench.use(setupWith(remedies))
+    return bench
+  }
+
+  /** Live gets this setup; trial too unless it has one of its own. */
+  use(
+    live: Setup,
+    { trial = live, base = `http://127.0.0.1:${this.#originPort}`, timeoutMs = 5000 } = {},
+  ): void {
+    this.#routes = compileRoutes({
+      revision: 1,
+      sites: [
+        {
+          siteId: 's',
+          origin: { base, hostHeader: 'visitor', timeoutMs },
+          channels: [
+            { channel: 'live', hosts: ['live.example'], setup: live },
+            { channel: 'trial', hosts: ['trial.example'], setup: trial },
+          ],
+        },
+      ],
+    })
+  }
+
+  ask(
+    path: string,
+    {
+      method = 'GET',
+      headers = {},
+      body,
+      host = 'live.example',
+    }: { method?: string; headers?: Record<string, string>; body?: string; host?: string } = {},
+  ): Promise<Answer> {
+    return new Promise((resolve, reject) => {
+      const outgoing = request(
+        { host: '127.0.0.1', port: this.port, path, method, headers: { host, ...headers }, agent: false },
+        (res) => {
+          const chunks: Buffer[] = []
+          res.on('data', (chunk: Buffer) => chunks.push(chunk))
+          res.on('error', reject)
+          res.on('aborted', () => reject(new Error('cut')))
+          res.on('end', () =>
+            resolve({
+              status: res.statusCode!,
+              headers: res.headers,
+              body: Buffer.concat(chunks),
+              cacheStatus: String(res.headers['cache-status'] ?? ''),
+            }),
+          )
+        },
+      )
+      outgoing.on('error', reject)
+      outgoing.end(body)
+    })
+  }
+
+  /** Cache-Status without our name. */
+  async status(path: string, options?: Parameters<DeliveryBench['ask']>[1]): Promise<string> {
+    return (await this.ask(path, options)).cacheStatus.replace('zest-lamp; ', '')
+  }
+
+  async close({ keepFolder = false } = {}): Promise<void> {
+    await Promise.all([close(this.#listener), close(this.#origin)])
+    await this.io.store.settled()
+    this.io.origin.close()
+    if (!keepFolder) await rm(this.folder, { recursive: true, force: true })
+  }
+
+  /** The origin goes away. */
+  stopOrigin(): Promise<void> {
+    return close(this.#origin)
+  }
+}

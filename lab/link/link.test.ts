@@ -1,0 +1,144 @@
+import { createServer, type Server } from 'node:net'
+import { connect, type AddressInfo, type Socket } from 'node:net'
+import { afterEach, describe, expect, test } from 'vitest'
+import { transferMs } from '../../core/load/slow-start.ts'
+import { Direction } from './direction.ts'
+import { LinkRelay } from './link-relay.ts'
+import type { Scheduler } from './scheduler.ts'
+import { Sender } from './sender.ts'
+
+/** Time that moves only when the next task is due, so that the model is judged without the machine's own noise. */
+class SteppedScheduler implements Scheduler {
+  #now = 0
+  #tasks: { instant: number; order: number; task: () => void }[] = []
+  #order = 0
+  now(): number {
+    return this.#now
+  }
+  at(instant: number, task: () => void): void {
+    this.#tasks.push({ instant, order: this.#order++, task })
+    this.#tasks.sort((a, b) => a.instant - b.instant || a.order - b.order)
+  }
+  run(): number {
+    for (let next = this.#tasks.shift(); next !== undefined; next = this.#tasks.shift()) {
+      this.#now = Math.max(this.#now, next.instant)
+      next.task()
+    }
+    return this.#now
+  }
+}
+
+/** When the last byte of each of several transfers arrives, ms, begun at once on one link. */
+const arrivals = (sizes: readonly number[], roundTripMs: number, kbps: number): number[] => {
+  const time = new SteppedScheduler()
+  const link = new Direction({ bytesPerMs: kbps / 8, delayMs: roundTripMs / 2 }, time)
+  const done: number[] = []
+  sizes.forEach((size, index) => {
+    let got = 0
+    const sender = new Sender(link, time, roundTripMs / 2, {
+      deliver: (bytes) => {
+        got += bytes.length
+        if (got === size) done[index] = time.now()
+      },
+      wantsMore: () => undefined,
+    })
+    sender.push(Buffer.alloc(size))
+  })
+  time.run()
+  return done
+}
+
+/** Header bytes make a segment of 1460 bytes cost 1500 on the link. */
+const overhead = 1500 / 1460
+
+describe('link simulator, in stepped time', () => {
+  test.each([
+    [10_000, 100, 8000],
+    [100_000, 100, 8000],
+    [1_000_000, 100, 8000],
+    [1_000_000, 300, 2000],
+    [3_000_000, 20, 40_000],
+    [500_000, 70, 9000],
+  ])(
+    '%i bytes over %i ms and %i kbit/s take the time of the slow-start formula (RFC 5681, RFC 6928)',
+    (bytes, rtt, kbps) => {
+      const [arrived] = arrivals([bytes], rtt, kbps)
+      // The formula counts the request's way too, which is half a round trip more.
+      const formula =
+        transferMs(bytes * overhead, { roundTripMs: rtt, downBitsPerS: kbps * 1000 }, 10 * 1500) - rtt / 2
+      expect(arrived! / formula).toBeGreaterThan(0.95)
+      expect(arrived! / formula).toBeLessThan(1.05)
+    },
+  )
+
+  test('the delivered rate is within 5 % of the set rate', () => {
+    const bytes = 5_000_000
+    const [arrived] = arrivals([bytes], 40, 10_000)
+    const rate = (bytes * overhead * 8) / arrived!
+    expect(rate / 10_000).toBeGreaterThan(0.95)
+    expect(rate / 10_000).toBeLessThanOrEqual(1)
+  })
+
+  test('several connections share one bottleneck', () => {
+    const alone = arrivals([1_000_000], 40, 8000)[0]!
+    const together = arrivals([1_000_000, 1_000_000, 1_000_000], 40, 8000)
+    expect(Math.max(...together) / alone).toBeGreaterThan(2.8)
+    expect(Math.max(...together) / alone).toBeLessThan(3.2)
+  })
+
+  test('the first bytes arrive half a round trip after they were sent', () => {
+    expect(arrivals([1000], 200, 100_000)[0]!).toBeCloseTo(100 + (1040 * 8) / 100_000, 3)
+  })
+})
+
+describe('link relay, over real sockets', () => {
+  let relay: LinkRelay | undefined
+  let server: Server | undefined
+  afterEach(async () => {
+    await relay?.close()
+    server?.close()
+  })
+
+  const serve = (onConnection: (socket: Socket) => void): Promise<number> => {
+    server = createServer({ allowHalfOpen: true }, onConnection)
+    return new Promise((resolve) =>
+      server!.listen(0, '127.0.0.1', () => resolve((server!.address() as AddressInfo).port)),
+    )
+  }
+  /** Open a connection through the relay as a SOCKS 5 client with a host name (RFC 1928 §4). */
+  const through = async (
+    relayPort: number,
+    host: string,
+    port: number,
+  ): Promise<{ socket: Socket; code: number }> => {
+    const socket = connect(relayPort, '127.0.0.1')
+    await new Promise((resolve) => socket.once('connect', resolve))
+    const next = (): Promise<Buffer> => new Promise((resolve) => socket.once('data', resolve))
+    socket.write(Buffer.from([5, 1, 0]))
+    await next()
+    const name = Buffer.from(host)
+    socket.write(
+      Buffer.concat([Buffer.from([5, 1, 0, 3, name.length]), name, Buffer.from([port >> 8, port & 255])]),
+    )
+    return { socket, code: (await next())[1]! }
+  }
+
+  test('bytes keep their order and none is lost, both ways, to the end', async () => {
+    const port = await serve((socket) => socket.pipe(socket))
+    relay = new LinkRelay({ roundTripMs: 4, downKbps: 200_000, upKbps: 200_000 })
+    const { socket } = await through(await relay.listen(), 'echo.localhost', port)
+    const sent = Buffer.from(Array.from({ length: 400_000 }, (_, i) => (i * 31) & 255))
+    const chunks: Buffer[] = []
+    const ended = new Promise((resolve) => socket.once('end', resolve))
+    socket.on('data', (chunk: Buffer) => chunks.push(chunk))
+    socket.end(sent)
+    await ended
+    expect(Buffer.concat(chunks).equals(sent)).toBe(true)
+  })
+
+  test('a server that is not there is refused (RFC 1928 §6)', async () => {
+    relay = new LinkRelay({ roundTripMs: 4, downKbps: 100_000, upKbps: 100_000 })
+    const { code } = await through(await relay.listen(), '127.0.0.1', 1)
+    expect(code).not.toBe(0)
+  })
+})
