@@ -101,16 +101,14 @@ export const connectSite = async (services: Services, wanted: ConnectSite, by: s
       .values(
         DEFAULT_VISITORS.map((profile, position) => ({ id: profile.id, siteId: id, profile, position })),
       )
-    await tx
-      .insert(versions)
-      .values({
-        siteId: id,
-        number: 1,
-        setup: emptySetup(),
-        note: 'As the origin sends it',
-        publishedAt: at,
-        publishedBy: by,
-      })
+    await tx.insert(versions).values({
+      siteId: id,
+      number: 1,
+      setup: emptySetup(),
+      note: 'As the origin sends it',
+      publishedAt: at,
+      publishedBy: by,
+    })
     await tx.insert(trials).values({ siteId: id, setup: emptySetup(), revision: 1 })
     await tx.insert(ledger).values({
       id: newId(),

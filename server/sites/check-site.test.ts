@@ -1,0 +1,124 @@
+import { createServer } from 'node:http'
+import { createServer as createTcpServer, type AddressInfo, type Server } from 'node:net'
+import { afterEach, describe, expect, test } from 'vitest'
+import { checkSite } from './check-site.ts'
+
+const OWN = { controlPort: 1, deliveryPort: 2 }
+let server: Server | undefined
+afterEach(
+  () => new Promise<void>((resolve) => (server === undefined ? resolve() : server.close(() => resolve()))),
+)
+
+type Pages = Record<
+  string,
+  { status?: number; headers?: Record<string, string | string[]>; body?: string } | undefined
+>
+const serve = async (pages: (base: string) => Pages): Promise<string> => {
+  const http = createServer((req, res) => {
+    const found = pages(base)[req.url ?? '']
+    res
+      .writeHead(found?.status ?? (found ? 200 : 404), { connection: 'close', ...found?.headers })
+      .end(found?.body ?? '')
+  })
+  server = http
+  await new Promise<void>((resolve) => http.listen(0, '127.0.0.1', resolve))
+  const base = `http://127.0.0.1:${(http.address() as AddressInfo).port}`
+  return base
+}
+const HOME = { headers: { 'content-type': 'text/html' }, body: '<title>Welcome – Quay &amp; Co</title>' }
+const codes = async (address: string): Promise<string[]> =>
+  (await checkSite(address, OWN)).findings.map(({ code }) => code)
+const stopSentence = async (address: string): Promise<string | undefined> =>
+  (await checkSite(address, OWN)).findings.find(({ level }) => level === 'stop')?.sentence
+
+describe('a site that can be connected', () => {
+  test('says what it is, what kinds of pages it has, and which would stand for it', async () => {
+    const base = await serve((url) => ({
+      '/': HOME,
+      '/robots.txt': { body: `Sitemap: ${url}/map.xml\nSitemap: http://elsewhere.example/map.xml` },
+      '/map.xml': {
+        body: `<urlset><url><loc>${url}/a/1</loc></url><url><loc>${url}/a/2</loc><priority>0.9</priority></url></urlset>`,
+      },
+    }))
+    const check = await checkSite(base, OWN)
+    expect(check.findings.map(({ code }) => code)).toEqual([
+      'answers',
+      'not-compressed',
+      'no-caching-fields',
+      'no-cookies',
+      'no-accelerator',
+      'sitemap',
+    ])
+    expect(check.sample).toEqual([
+      { path: '/', kind: 'Home page' },
+      { path: '/a/2', kind: 'A' },
+    ])
+  })
+  test('shows who sets cookies, what is cached and compressed already, and another accelerator at work', async () => {
+    const base = await serve(() => ({
+      '/': {
+        ...HOME,
+        headers: {
+          ...HOME.headers,
+          'set-cookie': ['sid=1; Path=/', 'lang=en'],
+          'cache-control': 'max-age=9',
+          age: '5',
+          'x-cache': 'HIT',
+        },
+      },
+    }))
+    const { findings } = await checkSite(base, OWN)
+    expect(findings.map(({ code }) => code)).toEqual(
+      expect.arrayContaining(['caching-fields', 'sets-cookies', 'accelerator', 'no-sitemap']),
+    )
+    expect(findings.find(({ code }) => code === 'sets-cookies')?.evidence).toEqual(['sid', 'lang'])
+    expect(findings.find(({ code }) => code === 'accelerator')?.sentence).toContain('fight each other')
+  })
+  test('a broken sitemap is said, with where and why; the home page still stands for the site', async () => {
+    const base = await serve(() => ({ '/': HOME, '/sitemap.xml': { body: '<urlset><url>' } }))
+    const check = await checkSite(base, OWN)
+    const finding = check.findings.find(({ code }) => code === 'no-sitemap')
+    expect(finding?.sentence).toContain('Mend it')
+    expect(finding?.evidence[0]).toContain('not well-formed')
+    expect(check.sample).toEqual([{ path: '/', kind: 'Home page' }])
+  })
+  test('an index of sitemaps is followed, but not round in circles', async () => {
+    const base = await serve((url) => ({
+      '/': HOME,
+      '/sitemap.xml': {
+        body: `<sitemapindex><sitemap><loc>${url}/sitemap.xml</loc></sitemap><sitemap><loc>${url}/b.xml</loc></sitemap></sitemapindex>`,
+      },
+      '/b.xml': { body: `<urlset><url><loc>${url}/b</loc></url></urlset>` },
+    }))
+    expect((await checkSite(base, OWN)).sample.map(({ path }) => path)).toContain('/b')
+  })
+})
+
+describe('a site that cannot be connected gets a sentence that says what to do', () => {
+  test('nothing answers there', async () => {
+    expect(await stopSentence('http://127.0.0.1:9')).toContain('Nothing answers at 127.0.0.1:9')
+  })
+  test('what answers is not HTTP', async () => {
+    server = createTcpServer((socket) => socket.resume().end('220 mail ready\r\n'))
+    await new Promise<void>((resolve) => server!.listen(0, '127.0.0.1', resolve))
+    expect(await stopSentence(`http://127.0.0.1:${(server.address() as AddressInfo).port}`)).toContain(
+      'does not speak HTTP',
+    )
+  })
+  test('it sends visitors elsewhere', async () => {
+    const base = await serve(() => ({
+      '/': { status: 301, headers: { location: 'https://www.quay.example/' } },
+    }))
+    expect(await stopSentence(base)).toContain('sends visitors on to https://www.quay.example')
+  })
+  test('it is Zest Lamp itself', async () => {
+    expect(await stopSentence('http://127.0.0.1:1')).toContain('is Zest Lamp itself')
+    expect(await stopSentence('http://quay.localhost:2')).toContain('is Zest Lamp itself')
+    const base = await serve(() => ({ '/': { ...HOME, headers: { 'cache-status': 'zest-lamp; hit' } } }))
+    expect(await codes(base)).toEqual(['loop'])
+  })
+  test('its home page fails', async () => {
+    const base = await serve(() => ({ '/': { status: 503 } }))
+    expect(await stopSentence(base)).toContain('status 503')
+  })
+})

@@ -1,0 +1,186 @@
+import { mkdtemp, rm } from 'node:fs/promises'
+import { createServer, type Server } from 'node:http'
+import type { AddressInfo } from 'node:net'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { getTableName, is, sql } from 'drizzle-orm'
+import { PgTable } from 'drizzle-orm/pg-core'
+import type { DeliveryConfig, PurgeOrder } from '../../core/contracts/delivery.ts'
+import type { RunOrder, RunOutcome } from '../../core/contracts/measuring.ts'
+import type { Site } from '../../core/contracts/sites.ts'
+import { createControlChannel } from '../../delivery/control/channel.ts'
+import { DeliveryClient } from '../../delivery/control/client.ts'
+import { controlSocketPath } from '../../delivery/control/socket-path.ts'
+import { digestToken } from '../accounts/secrets.ts'
+import { createApp } from '../app.ts'
+import { openDatabase, type Database } from '../db/database.ts'
+import * as schema from '../db/schema.ts'
+import { EventBus, type LiveEvent } from '../events.ts'
+import { JobQueue } from '../jobs/job-queue.ts'
+import type { LabClient } from '../jobs/lab-client.ts'
+import { measureJob } from '../measuring/measure-job.ts'
+import { Publisher } from '../sites/publisher.ts'
+import type { Services } from '../services.ts'
+
+/** For tests: the whole API over a database in memory, a delivery that writes down what it is told, and a lab that answers by rule. */
+
+export const TOKEN = 'test-token'
+
+export type LabRule = (order: RunOrder) => RunOutcome | Promise<RunOutcome>
+
+/** A page load that took so long. */
+export const measured = (lcpMs: number): RunOutcome => ({
+  kind: 'measured',
+  metrics: {
+    ttfbMs: 50, fcpMs: lcpMs / 2, lcpMs, lcpElement: 'img', lcpUrl: null, tbtMs: 0, cls: 0.01, loadedMs: lcpMs + 100, requests: 1,
+    sentBytes: 1000, decodedBytes: 3000, failedRequests: 0, consoleErrors: 0,
+  },
+  requests: [
+    {
+      url: 'http://x/', method: 'GET', type: 'Document', status: 200, protocol: 'http/1.1', startMs: 0, queuedMs: 0, connectMs: 10,
+      waitMs: 40, receiveMs: 5, sentBytes: 1000, decodedBytes: 3000, fromCache: false, failure: null, responseFields: [['content-type', 'text/html']],
+    },
+  ],
+}) // prettier-ignore
+
+const listen = (server: Server): Promise<number> =>
+  new Promise((resolve) =>
+    server.listen(0, '127.0.0.1', () => resolve((server.address() as AddressInfo).port)),
+  )
+
+/** One database for each test file; opening one takes longer than most tests. */
+let shared: Promise<Database> | undefined
+const emptyDatabase = async (): Promise<Database> => {
+  shared ??= openDatabase(undefined, join(import.meta.dirname, '../db/migrations')).then(({ db }) => db)
+  const db = await shared
+  const tables = Object.values(schema).filter((table) => is(table, PgTable))
+  await db.execute(
+    sql.raw(`truncate ${tables.map((table) => `"${getTableName(table)}"`).join(', ')} cascade`),
+  )
+  return db
+}
+
+export class ServerBench {
+  lab: LabRule = () => measured(1000)
+  readonly configs: DeliveryConfig[] = []
+  readonly purges: PurgeOrder[] = []
+  readonly events: LiveEvent[] = []
+  readonly errors: unknown[] = []
+  services!: Services
+  url = ''
+  /** Answers of the site that is connected, by path. */
+  site: (path: string) => { status?: number; headers?: Record<string, string>; body: string } | undefined = (
+    path,
+  ) =>
+    path === '/'
+      ? { headers: { 'content-type': 'text/html' }, body: '<title>Home – Test Quay</title>' }
+      : undefined
+  siteUrl = ''
+  #close: (() => Promise<unknown>)[] = []
+  #db!: Database
+
+  static async open(): Promise<ServerBench> {
+    const bench = new ServerBench()
+    const folder = await mkdtemp(join(tmpdir(), 'zest-server-'))
+    const channel = createControlChannel({
+      configure: async (config) => void bench.configs.push(config),
+      purge: (order) => bench.purges.push(order),
+      traffic: () => ({ since: 0, channels: [], recent: [] }),
+    })
+    await new Promise<void>((resolve) => channel.listen(controlSocketPath(folder), resolve))
+    const site = createServer((req, res) => {
+      const found = bench.site(req.url ?? '')
+      res.writeHead(found?.status ?? (found === undefined ? 404 : 200), found?.headers).end(found?.body ?? '')
+    })
+    bench.siteUrl = `http://127.0.0.1:${await listen(site)}`
+    bench.#db = await emptyDatabase()
+    const server = createServer((req, res) => app.callback()(req, res))
+    const port = await listen(server)
+    bench.url = `http://127.0.0.1:${port}`
+    const delivery = new DeliveryClient(controlSocketPath(folder))
+    bench.#start(delivery, port)
+    const app = createApp(bench.services, '/nowhere', (error) => bench.errors.push(error))
+    bench.#close = [
+      async () => (bench.services.publisher.close(), bench.services.jobs.close()),
+      async () => [server, site, channel].map((one) => (one.close(), one.closeAllConnections())),
+      () => rm(folder, { recursive: true, force: true }),
+    ]
+    return bench
+  }
+
+  #start(delivery: DeliveryClient, port: number): void {
+    const events = new EventBus()
+    events.listen((event) => this.events.push(event))
+    const addresses = { controlPort: port, deliveryPort: 1 }
+    const lab = {
+      run: async (order: RunOrder) => this.lab(order),
+      stop: () => undefined,
+    } as unknown as LabClient
+    const log = (error: unknown): void => void this.errors.push(error)
+    this.services = {
+      db: this.#db,
+      delivery,
+      events,
+      addresses,
+      jobs: new JobQueue(
+        this.#db,
+        events,
+        { measure: measureJob({ db: this.#db, addresses, events, lab }) },
+        log,
+      ),
+      publisher: new Publisher(this.#db, delivery, log),
+      startTokenDigest: digestToken(TOKEN),
+      signInNotice: 'Welcome aboard',
+      now: () => new Date(),
+    }
+  }
+
+  /** A control that starts again on the same database, as after a crash. */
+  async restartJobs(): Promise<void> {
+    await this.services.jobs.close()
+    const { delivery, addresses } = this.services
+    this.#start(delivery, addresses.controlPort)
+    await this.services.jobs.start()
+  }
+
+  async call(
+    method: string,
+    path: string,
+    body?: unknown,
+    headers: Record<string, string> = { authorization: `Bearer ${TOKEN}` },
+  ): Promise<{ status: number; body: any; headers: Headers }> {
+    const response = await fetch(`${this.url}/api/v1${path}`, {
+      method,
+      headers: { ...(body === undefined ? {} : { 'content-type': 'application/json' }), ...headers },
+      body: typeof body === 'string' ? body : body === undefined ? undefined : JSON.stringify(body),
+    })
+    const text = await response.text()
+    return {
+      status: response.status,
+      body: text === '' ? undefined : JSON.parse(text),
+      headers: response.headers,
+    }
+  }
+
+  async connect(): Promise<Site> {
+    const { body } = await this.call('POST', '/sites', {
+      address: this.siteUrl, name: 'Test Quay', liveHost: 'quay.localhost', trialHost: 'trial.quay.localhost',
+      sample: [{ path: '/', kind: 'Home page' }, { path: '/b', kind: 'B' }],
+    }) // prettier-ignore
+    return body as Site
+  }
+
+  /** Order a measurement and wait for its end. */
+  async measure(site: Site, order: Record<string, unknown>): Promise<any> {
+    const { body: head, status } = await this.call('POST', `/sites/${site.id}/measurements`, {
+      pageIds: [site.sample[0]!.id], visitorIds: ['phone'], ...order,
+    }) // prettier-ignore
+    if (status !== 202) throw new Error(JSON.stringify(head))
+    await this.services.jobs.idle()
+    return (await this.call('GET', `/sites/${site.id}/measurements/${head.id}`)).body
+  }
+
+  async close(): Promise<void> {
+    for (const close of this.#close) await close()
+  }
+}
