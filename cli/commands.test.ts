@@ -1,0 +1,124 @@
+import { createServer, type Server } from 'node:http'
+import type { AddressInfo } from 'node:net'
+import { afterEach, beforeEach, describe, expect, test } from 'vitest'
+import { CommandFailure } from './api.ts'
+import { runCommand, UsageError } from './commands.ts'
+
+let server: Server
+let env: NodeJS.ProcessEnv
+let asked: { line: string; authorization: string | undefined; body: unknown }[]
+let lines: string[]
+const SITE = {
+  id: 's1', name: 'Test Quay', address: 'http://x', hostHeader: 'visitor', liveHost: 'quay.localhost', trialHost: 't.localhost', liveUrl: 'http://a',
+  trialUrl: 'http://b', liveVersion: 1, createdAt: '2026-11-24T00:00:00.000Z',
+  check: { address: 'http://x', name: 'x', suggestedHosts: { live: 'a', trial: 'b' }, findings: [], kinds: [], sample: [] },
+  sample: [{ id: 'p1', path: '/', kind: 'Home page' }], visitors: [],
+} // prettier-ignore
+const JOB = {
+  id: 'j', siteId: 's1', kind: 'measure', title: 'x', subjectId: 'm', state: 'done', done: 1, total: 1, now: '', msLeft: null, error: null,
+  createdAt: SITE.createdAt, finishedAt: SITE.createdAt,
+} // prettier-ignore
+const HEAD = {
+  id: 'm', siteId: 's1', jobId: 'j', state: 'done', order: { sides: ['live', 'trial'], pageIds: ['p1'], visitorIds: ['phone'], visit: 'first', runs: 6 },
+  liveVersion: 1, changes: [], createdAt: SITE.createdAt, finishedAt: null, by: 'x', error: null,
+} // prettier-ignore
+const result = (kind: string) => ({
+  pageId: 'p1', path: '/', kind: 'Home page', visitorId: 'phone', visitorName: 'Phone', floorMs: 400, sides: [],
+  verdict: { from: 'live', to: 'trial', kind, sentence: `It is ${kind}.`, why: null, gains: {} },
+}) // prettier-ignore
+let answers: Record<string, unknown>
+
+beforeEach(async () => {
+  asked = []
+  lines = []
+  answers = {
+    'GET /api/v1/sites': [SITE],
+    'POST /api/v1/sites/s1/purges': { purged: 1 },
+    'POST /api/v1/sites/s1/measurements': HEAD,
+    'GET /api/v1/jobs/j': JOB,
+    'GET /api/v1/sites/s1/measurements/m': { ...HEAD, results: [result('faster')], runs: [] },
+  }
+  server = createServer((req, res) => {
+    let text = ''
+    req.on('data', (chunk) => (text += chunk))
+    req.on('end', () => {
+      const line = `${req.method} ${req.url}`
+      asked.push({
+        line,
+        authorization: req.headers.authorization,
+        body: text === '' ? undefined : JSON.parse(text),
+      })
+      res.writeHead(line in answers ? 200 : 404, { 'content-type': 'application/json' })
+      res.end(
+        JSON.stringify(answers[line] ?? { title: 'Gone', status: 404, detail: 'Look elsewhere.', code: 'X' }),
+      )
+    })
+  })
+  await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve))
+  env = { ZEST_API_TOKEN: 'secret', ZEST_URL: `http://127.0.0.1:${(server.address() as AddressInfo).port}/` }
+})
+afterEach(() => void server.close())
+
+const run = (...args: string[]) =>
+  runCommand(args, env, { line: (text) => lines.push(text), note: () => undefined })
+
+describe('zest', () => {
+  test('sends the token with every call', async () => {
+    await run('site', 'list')
+    expect(asked[0]?.authorization).toBe('Bearer secret')
+    expect(lines[0]).toContain('quay.localhost')
+  })
+  test.each(['s1', 'Test Quay', 'quay.localhost'])('finds a site by %s', async (name) => {
+    expect(await run('purge', name, '/a', '/b')).toBe(0)
+    expect(asked.at(-1)?.body).toEqual({ kind: 'paths', paths: ['/a', '/b'] })
+    expect(lines).toEqual(['1 stored response removed.'])
+  })
+  test('prints JSON when asked', async () => {
+    await run('purge', 's1', '--everything', '--json')
+    expect(JSON.parse(lines[0]!)).toEqual({ purged: 1 })
+  })
+  test('a comparison makes six pairs unless told otherwise', async () => {
+    await run('measure', 's1', '--side', 'live', '--side', 'trial', '--visitor', 'phone')
+    expect(asked.find(({ line }) => line.startsWith('POST'))?.body).toEqual({
+      sides: ['live', 'trial'],
+      pageIds: ['p1'],
+      visitorIds: ['phone'],
+      visit: 'first',
+      runs: 6,
+    })
+    expect(lines).toContain('  It is faster.')
+  })
+  test.each([['faster', 0], ['no-difference', 0], ['slower', 3], ['broken', 3]])('a verdict "%s" ends with %i', async (kind, code) => {
+    answers['GET /api/v1/sites/s1/measurements/m'] = { ...HEAD, results: [result(kind)], runs: [] }
+    expect(await run('measure', 's1', '--side', 'live', '--side', 'trial')).toBe(code)
+  }) // prettier-ignore
+  test('a measurement that failed says why', async () => {
+    answers['GET /api/v1/jobs/j'] = { ...JOB, state: 'failed', error: 'Chromium is missing.' }
+    await expect(run('measure', 's1')).rejects.toThrow('The measurement was failed: Chromium is missing.')
+  })
+  test.each([
+    [['purge', 's1'], UsageError],
+    [['purge', 's1', '/a', '--everything'], UsageError],
+    [['measure', 's1', '--side', 'moon'], UsageError],
+    [['measure', 's1', '--visit', 'third'], UsageError],
+    [['fly'], UsageError],
+    [['site', 'list', '--nonsense'], UsageError],
+    [['measure', 's1', '--page', '/none'], CommandFailure],
+    [['purge', 'nowhere', '--everything'], CommandFailure],
+  ])('%j is refused', async (args, kind) => {
+    await expect(run(...args)).rejects.toThrow(kind)
+  })
+  test('the problem of the API is passed on as it is', async () => {
+    delete answers['POST /api/v1/sites/s1/purges']
+    await expect(run('purge', 's1', '--everything')).rejects.toThrow('Gone. Look elsewhere.')
+  })
+  test('without a token it says where to make one', async () => {
+    env = {}
+    await expect(run('site', 'list')).rejects.toThrow('Set ZEST_API_TOKEN')
+  })
+  test('help', async () => {
+    expect(await run('--help')).toBe(0)
+    expect(await run()).toBe(2)
+    expect(lines[0]).toContain('zest measure SITE')
+  })
+})

@@ -1,0 +1,308 @@
+import { readFile } from 'node:fs/promises'
+import type { Browser, BrowserContext, Page } from 'playwright-core'
+import { afterAll, beforeAll, describe, expect, test } from 'vitest'
+import { accessibilityProblems } from './accessibility.ts'
+import { openBrowser, runProgram, Stack, TOKEN } from './stack.ts'
+
+/** From a slow site to a proven gain: the whole outcome, through the real interface in Chromium, each step on what the last one left. */
+
+let stack: Stack
+let browser: Browser
+let context: BrowserContext
+let page: Page
+/** Errors that the interface itself reported; there must be none. */
+const complaints: string[] = []
+
+const MEASURED_MS = 400_000
+const NEW_TEXT = 'The first boat leaves at noon today.'
+
+beforeAll(async () => {
+  stack = await Stack.start(18_400)
+  browser = await openBrowser()
+  context = await browser.newContext({ viewport: { width: 1280, height: 800 } })
+  page = await context.newPage()
+  page.on('console', (message) => message.type() === 'error' && complaints.push(message.text()))
+  page.on('pageerror', (error) => complaints.push(error.message))
+  page.setDefaultTimeout(20_000)
+})
+afterAll(async () => {
+  await browser?.close()
+  await stack?.stop()
+})
+
+const place = (name: string) =>
+  page.getByRole('navigation', { name: 'Places' }).getByRole('link', { name, exact: true })
+/** The tray says that this job is done. */
+const untilDone = (title: string) =>
+  page
+    .getByLabel('Jobs')
+    .getByText(new RegExp(`^${title}\\s*done `))
+    .waitFor({ timeout: MEASURED_MS })
+
+describe('the loop, as a new user tries it', () => {
+  test('sign in with the account that the sign-in page shows', async () => {
+    await page.goto(stack.url)
+    const notice = await page.getByText(/Demo account:/).textContent()
+    const [, name, password] = /Demo account: (\S+), password: (.+)$/.exec(notice!.trim())!
+    await page.getByLabel('Name or e-mail address').fill(name!)
+    await page.getByLabel('Password').fill('not this one')
+    await page.getByRole('button', { name: 'Sign in' }).click()
+    await page.getByRole('alert').getByText('do not go together').waitFor()
+    expect(await accessibilityProblems(page)).toEqual([])
+    await page.getByLabel('Password').fill(password!)
+    await page.getByRole('button', { name: 'Sign in' }).click()
+    await page.getByRole('heading', { name: 'Sites' }).waitFor()
+    // The 401 of the wrong password is in the console; that is the browser's, not ours.
+    complaints.length = 0
+  })
+
+  test('the ferry site is connected; Today says what to do next', async () => {
+    await page.getByRole('link', { name: 'Orrin Sound Ferries' }).click()
+    await page.getByText('Visitors on a phone: not measured yet.').waitFor()
+    await page.getByText('Measure a baseline').waitFor()
+    expect(await accessibilityProblems(page)).toEqual([])
+  })
+
+  test('a baseline of three pages on phone and laptop: progress, then seconds', async () => {
+    await place('Measure').click()
+    expect(await accessibilityProblems(page)).toEqual([])
+    await page.getByLabel('Runs each').fill('1')
+    await page.getByText('12 page loads').waitFor()
+    await page.getByRole('button', { name: 'Measure', exact: true }).click()
+    await page.getByRole('progressbar').first().waitFor()
+    await untilDone('Measuring origin')
+    const results = page.getByRole('table', { name: /^Medians of/ })
+    await expect.poll(() => results.count()).toBe(6)
+    const home = await results.first().getByRole('row').nth(1).textContent()
+    expect(home).toMatch(/Origin\s*[\d.]+ s/)
+    expect(await accessibilityProblems(page)).toEqual([])
+    await page
+      .getByRole('link', { name: /^Open the waterfall of Home page, origin, run 1/ })
+      .first()
+      .click()
+    await expect
+      .poll(() =>
+        page
+          .getByRole('table', { name: /Requests/ })
+          .getByRole('row')
+          .count(),
+      )
+      .toBeGreaterThan(80)
+    expect(await accessibilityProblems(page)).toEqual([])
+  })
+
+  test('each remedy explains itself and is switched on in the trial, one at a time', async () => {
+    await place('Remedies').click()
+    for (const [index, name] of ['Page cache', 'Compression', 'Browser cache'].entries()) {
+      const remedy = page.getByRole('article', { name })
+      await remedy.getByText('What it does, when it helps').click()
+      await remedy.getByText('How to undo').waitFor()
+      await remedy.getByRole('checkbox', { name: `${name} in trial` }).click()
+      await page.getByRole('region', { name: 'Trial' }).getByRole('listitem').nth(index).waitFor()
+    }
+    expect(await page.getByRole('region', { name: 'Trial' }).getByRole('listitem').allTextContents()).toEqual(['Page cache switched on', 'Compression switched on', 'Browser cache switched on']) // prettier-ignore
+    expect(await accessibilityProblems(page)).toEqual([])
+  })
+
+  test('trial and live show the same page; no visitor sees the trial', async () => {
+    const text = async (link: string): Promise<string> => {
+      const [tab] = await Promise.all([
+        context.waitForEvent('page'),
+        page.getByRole('link', { name: link }).click(),
+      ])
+      await tab.waitForLoadState('load')
+      const found = await tab.locator('main').innerText()
+      await tab.close()
+      return found
+    }
+    expect(await text('Open trial')).toBe(await text('Open live'))
+    expect((await stack.visit('/')).cacheStatus).toContain('page-cache-off')
+    complaints.length = 0
+  })
+
+  test('the retest loads both in turn; the verdict says by how many seconds, and how sure that is', async () => {
+    await page.getByRole('button', { name: 'Retest' }).click()
+    const dialog = page.getByRole('dialog')
+    for (const name of ['Home page', '/stories/a-bicycle-on-every-deck'])
+      await dialog.getByLabel(name).uncheck()
+    await dialog.getByLabel('Laptop').uncheck()
+    await dialog.getByText('14 page loads').waitFor()
+    expect(await accessibilityProblems(page)).toEqual([])
+    await dialog.getByRole('button', { name: 'Start' }).click()
+    await untilDone('Comparing live and trial')
+    const verdict = page.getByRole('region', { name: 'Verdict' })
+    await verdict.getByText('Faster.').waitFor()
+    expect(await verdict.textContent()).toMatch(
+      /by [\d.]+ s, between [\d.]+ s and [\d.]+ s with 95 % confidence/,
+    )
+  })
+
+  test('Keep publishes it as version 2 and confirms from outside that the store answers', async () => {
+    await page.getByRole('button', { name: 'Keep' }).click()
+    await page.getByRole('dialog').getByRole('button', { name: 'Publish' }).click()
+    await page.getByText('Version 2 is what visitors get now.').waitFor()
+    await page.getByText(/8 of 8 pages answer from the store/).waitFor({ timeout: 60_000 })
+    expect(await accessibilityProblems(page)).toEqual([])
+    const live = await stack.visit('/notices')
+    expect((await stack.visit('/')).cacheStatus).toMatch(/^zest-lamp; hit; ttl=\d+$/)
+    expect(live.status).toBe(200)
+  })
+
+  test('an edit in the editor’s area shows on the next request', async () => {
+    const path = '/notices/later-first-sailing'
+    await stack.visit(path)
+    expect((await stack.visit(path)).cacheStatus).toContain('hit')
+    const editor = await browser.newContext()
+    const tab = await editor.newPage()
+    await tab.goto(`http://orrin.localhost:${stack.basePort + 10}/sign-in`)
+    await tab.getByLabel('Name').fill('editor')
+    await tab.getByLabel('Password').fill('tideline')
+    await tab.getByRole('button', { name: 'Sign in' }).click()
+    await tab.getByRole('link', { name: 'Later first sailing' }).first().click()
+    await tab.goto(`http://orrin.localhost:${stack.basePort + 10}/editor${path}`)
+    await tab.getByLabel('body').fill(NEW_TEXT)
+    await tab.getByRole('button', { name: 'Save' }).click()
+    await tab.waitForURL(`**${path}`)
+    expect((await stack.visit(path)).body).toContain(NEW_TEXT)
+    // The editor sees the page with their name on it; a signed-out visitor must not.
+    expect(await tab.locator('.who').textContent()).toBe('The editor')
+    expect((await stack.visit(path)).body).not.toContain('The editor')
+    await editor.close()
+  })
+
+  test('nothing of one visitor reaches another: season-ticket holder, basket, signed-out', async () => {
+    const one = await browser.newContext()
+    const tab = await one.newPage()
+    await tab.goto(`http://orrin.localhost:${stack.basePort + 10}/shop/day-ticket`)
+    await tab.getByRole('button', { name: 'Put into basket' }).click()
+    await tab.goto(`http://orrin.localhost:${stack.basePort + 10}/shop/day-ticket`)
+    expect(await tab.locator('.basket-link').textContent()).toBe('Basket (1)')
+    expect((await stack.visit('/shop/day-ticket')).body).toContain('Basket (0)')
+    await one.close()
+  })
+
+  test('the ledger lists what was tried, measured and kept; step back returns to version 1', async () => {
+    await place('Ledger').click()
+    const entries = page.getByRole('listitem').filter({ hasText: /Trial against live|Baseline of|Connected/ })
+    await expect.poll(() => entries.count()).toBe(3)
+    expect(await entries.nth(0).textContent()).toMatch(/kept, version 2.*Page cache switched on.*faster/s)
+    expect(await accessibilityProblems(page)).toEqual([])
+    await page.getByRole('button', { name: 'Step back to 1' }).click()
+    await page.getByRole('button', { name: 'Step back to version 1' }).click()
+    await page.getByText('Stepped back to version 1').waitFor()
+    expect((await stack.visit('/')).cacheStatus).toContain('page-cache-off')
+    await page.getByRole('button', { name: 'Go forward to 2' }).waitFor()
+  })
+
+  test('the interface reported no error on the way', () => expect(complaints).toEqual([]))
+})
+
+describe('the zest command', () => {
+  const zest = (...args: string[]) => runProgram('zest', { ZEST_API_TOKEN: TOKEN, ZEST_URL: stack.url }, args)
+
+  test('lists, purges and measures, as text and as JSON', async () => {
+    const list = await zest('site', 'list', '--json')
+    expect(JSON.parse(list.output)[0]).toMatchObject({
+      name: 'Orrin Sound Ferries',
+      liveHost: 'orrin.localhost',
+    })
+    expect((await zest('purge', 'orrin.localhost', '--everything')).output).toMatch(
+      /^\d+ stored responses? removed\.$/m,
+    )
+    const measured = await zest('measure', 'orrin.localhost', '--page', '/notices', '--json')
+    expect([measured.code, measured.errors]).toEqual([1, expect.stringContaining('is not in the sample')])
+    const one = await zest(
+      'measure',
+      'orrin.localhost',
+      '--page',
+      '/timetables',
+      '--visitor',
+      'laptop',
+      '--runs',
+      '1',
+    )
+    expect(one.code).toBe(0)
+    expect(one.output).toMatch(
+      /\/timetables {2}Laptop {2}floor [\d.]+ s\n {2}origin {2}main content [\d.]+ s/,
+    )
+  })
+  test('says what is wrong and what to do', async () => {
+    expect((await zest('fly')).code).toBe(2)
+    expect((await zest('purge', 'nowhere.example', '--everything')).errors).toContain(
+      'Connected: orrin.localhost',
+    )
+    expect(
+      (await runProgram('zest', { ZEST_API_TOKEN: 'wrong', ZEST_URL: stack.url }, ['site', 'list'])).errors,
+    ).toContain('Sign in')
+    expect(
+      (await runProgram('zest', { ZEST_API_TOKEN: 'x', ZEST_URL: 'http://127.0.0.1:9' }, ['site', 'list']))
+        .errors,
+    ).toContain('Is Zest Lamp running?')
+  })
+})
+
+describe('what a person can do wrong', () => {
+  const check = async (address: string): Promise<string> => {
+    await page.goto(`${stack.url}/connect`)
+    await page.getByLabel('Address of the web server').fill(address)
+    await page.getByRole('button', { name: 'Look at it' }).click()
+    const sentence = page.locator('.findings .stop, .problem').first()
+    await sentence.waitFor()
+    return (await sentence.textContent())!
+  }
+  test('connecting an address where nothing answers, Zest Lamp itself, or no address at all', async () => {
+    expect(await check('http://127.0.0.1:9')).toContain('Nothing answers')
+    expect(await check(`http://orrin.localhost:${stack.basePort + 10}`)).toContain('is Zest Lamp itself')
+    expect(await check(stack.url)).toContain('is Zest Lamp itself')
+    expect(await check('not an address')).toContain('Give the address of the site')
+    expect(await page.getByRole('button', { name: 'Connect', exact: true }).count()).toBe(0)
+    expect(await accessibilityProblems(page)).toEqual([])
+  })
+  test('taking a host name twice', async () => {
+    await page.goto(`${stack.url}/connect`)
+    await page.getByLabel('Address of the web server').fill(`http://127.0.0.1:${stack.basePort + 1}`)
+    await page.getByRole('button', { name: 'Look at it' }).click()
+    await page.getByLabel('Host name of live').fill('orrin.localhost')
+    expect(await accessibilityProblems(page)).toEqual([])
+    await page.getByRole('button', { name: 'Connect', exact: true }).click()
+    await page.getByRole('alert').getByText('already served as').waitFor()
+  })
+  test('starting a second one on the same data or the same port', async () => {
+    const same = { ZEST_DATA_DIR: stack.dataDir, ZEST_PORT: '18500' }
+    for (const program of ['control', 'delivery'])
+      expect(await runProgram(program, same)).toMatchObject({
+        code: 78,
+        errors: expect.stringContaining('another ZEST_DATA_DIR'),
+      })
+    const other = { ZEST_DATA_DIR: `${stack.dataDir}/other`, ZEST_PORT: String(stack.basePort) }
+    for (const program of ['control', 'delivery'])
+      expect(await runProgram(program, other)).toMatchObject({
+        code: 78,
+        errors: expect.stringContaining('another ZEST_PORT'),
+      })
+  })
+})
+
+test('visitors are served while control is stopped, and control comes back by itself', async () => {
+  const { execFileSync } = await import('node:child_process')
+  const pids = execFileSync('pgrep', ['-f', 'dist/control.mjs'], { encoding: 'utf8' }).trim().split('\n')
+  const ours: string[] = []
+  for (const pid of pids) {
+    const env = await readFile(`/proc/${pid}/environ`, 'utf8').catch(() => '')
+    if (env.includes(`ZEST_PORT=${stack.basePort}\0`)) ours.push(pid)
+  }
+  expect(ours.length).toBe(1)
+  process.kill(Number(ours[0]), 'SIGKILL')
+  expect((await stack.visit('/')).status).toBe(200)
+  await expect
+    .poll(
+      () =>
+        fetch(`${stack.url}/api/v1/welcome`).then(
+          (answer) => answer.status,
+          () => 0,
+        ),
+      { timeout: 60_000, interval: 200 },
+    )
+    .toBe(200)
+  expect((await stack.api<unknown[]>('GET', '/sites')).length).toBe(1)
+})

@@ -1,0 +1,133 @@
+import { spawn, type ChildProcess } from 'node:child_process'
+import { mkdtemp, rm } from 'node:fs/promises'
+import { request } from 'node:http'
+import { tmpdir } from 'node:os'
+import { join, resolve } from 'node:path'
+import { chromium, type Browser } from 'playwright-core'
+
+/** The whole product with its demo, started as a newcomer starts it, on ports and data of its own. */
+
+const root = resolve(import.meta.dirname, '..')
+export const TOKEN = 'e2e-token'
+const START_MS = 240_000
+
+export interface LiveAnswer {
+  readonly status: number
+  readonly cacheStatus: string
+  readonly body: string
+}
+
+export class Stack {
+  readonly basePort: number
+  readonly dataDir: string
+  readonly #process: ChildProcess
+
+  private constructor(basePort: number, dataDir: string, child: ChildProcess) {
+    this.basePort = basePort
+    this.dataDir = dataDir
+    this.#process = child
+  }
+
+  /** Runs `npm run demo` until it says that it is ready. */
+  static async start(basePort: number): Promise<Stack> {
+    const dataDir = await mkdtemp(join(tmpdir(), 'zest-e2e-'))
+    const child = spawn('npm', ['run', '--silent', 'demo'], {
+      cwd: root,
+      env: { ...process.env, ZEST_PORT: String(basePort), ZEST_DATA_DIR: dataDir, ZEST_API_TOKEN: TOKEN },
+      stdio: ['ignore', 'pipe', 'inherit'],
+      detached: true,
+    })
+    await new Promise<void>((done, reject) => {
+      const timer = setTimeout(() => reject(new Error('The demo did not get ready.')), START_MS)
+      let text = ''
+      child.stdout!.on('data', (chunk: Buffer) => {
+        text += chunk.toString()
+        if (!text.includes(`ready http://127.0.0.1:${basePort}`)) return
+        clearTimeout(timer)
+        done()
+      })
+      child.once('exit', (code) => reject(new Error(`The demo ended with ${code}: ${text}`)))
+    })
+    return new Stack(basePort, dataDir, child)
+  }
+
+  get url(): string {
+    return `http://127.0.0.1:${this.basePort}`
+  }
+
+  /** What a signed-out visitor gets from delivery. */
+  visit(path: string, headers: Record<string, string> = {}, host = 'orrin.localhost'): Promise<LiveAnswer> {
+    return new Promise((done, reject) => {
+      request(
+        {
+          host: '127.0.0.1',
+          port: this.basePort + 10,
+          path,
+          headers: { host: `${host}:${this.basePort + 10}`, ...headers },
+          agent: false,
+        },
+        (res) => {
+          const chunks: Buffer[] = []
+          res.on('data', (chunk: Buffer) => chunks.push(chunk))
+          res.on('end', () =>
+            done({
+              status: res.statusCode!,
+              cacheStatus: String(res.headers['cache-status'] ?? ''),
+              body: Buffer.concat(chunks).toString(),
+            }),
+          )
+        },
+      )
+        .on('error', reject)
+        .end()
+    })
+  }
+
+  async api<T>(method: string, path: string, body?: unknown): Promise<T> {
+    const response = await fetch(`${this.url}/api/v1${path}`, {
+      method,
+      headers: { authorization: `Bearer ${TOKEN}`, 'content-type': 'application/json' },
+      body: body === undefined ? undefined : JSON.stringify(body),
+    })
+    const answer = (await response.json()) as T
+    if (!response.ok) throw new Error(`${method} ${path}: ${JSON.stringify(answer)}`)
+    return answer
+  }
+
+  async stop(): Promise<void> {
+    if (this.#process.exitCode === null) {
+      const gone = new Promise((done) => this.#process.once('exit', done))
+      // The whole group, npm and all it started.
+      process.kill(-this.#process.pid!, 'SIGTERM')
+      await gone
+    }
+    await rm(this.dataDir, { recursive: true, force: true, maxRetries: 5 })
+  }
+}
+
+/** Run one of the built programs to its end. */
+export const runProgram = (
+  name: string,
+  env: Record<string, string>,
+  args: string[] = [],
+): Promise<{ code: number | null; output: string; errors: string }> =>
+  new Promise((done) => {
+    const child = spawn(process.execPath, [join(root, 'dist', `${name}.mjs`), ...args], {
+      env: { ...process.env, ...env },
+    })
+    let output = ''
+    let errors = ''
+    child.stdout.on('data', (chunk: Buffer) => (output += chunk.toString()))
+    child.stderr.on('data', (chunk: Buffer) => (errors += chunk.toString()))
+    child.on('exit', (code) => done({ code, output, errors }))
+  })
+
+export const openBrowser = (): Promise<Browser> =>
+  chromium.launch({
+    executablePath: process.env['ZEST_CHROMIUM'] ?? '/usr/bin/chromium',
+    args: [
+      ...(process.getuid?.() === 0 ? ['--no-sandbox'] : []),
+      '--disable-gpu',
+      '--disable-background-networking',
+    ],
+  })

@@ -1,0 +1,33 @@
+import { describe, expect, test } from 'vitest'
+import type { RequestRecord } from '../../core/contracts/measuring.ts'
+import { typesOf, waterfallEnd, waterfallRows } from './rows.ts'
+
+const record = (url: string, more: Partial<RequestRecord> = {}): RequestRecord => ({
+  url, method: 'GET', type: 'Image', status: 200, protocol: 'http/1.1', startMs: 100, queuedMs: 20, connectMs: 0, waitMs: 30,
+  receiveMs: 50, sentBytes: 1, decodedBytes: 1, fromCache: false, failure: null, responseFields: [], ...more,
+}) // prettier-ignore
+
+describe('waterfall', () => {
+  test('phases follow each other without gaps; those without time are left out', () => {
+    const [row] = waterfallRows([record('http://x.example/a/b.jpg?v=1')])
+    expect(row).toMatchObject({
+      name: 'b.jpg?v=1', host: 'x.example', endMs: 200,
+      phases: [{ name: 'queued', fromMs: 100, toMs: 120 }, { name: 'wait', fromMs: 120, toMs: 150 }, { name: 'receive', fromMs: 150, toMs: 200 }],
+    }) // prettier-ignore
+  })
+  test('the home page is named by its path', () =>
+    expect(waterfallRows([record('http://x.example/')])[0]?.name).toBe('/'))
+  test('the axis reaches to whatever came last', () => {
+    const rows = waterfallRows([record('http://x.example/')])
+    expect(waterfallEnd(rows, null)).toBe(200)
+    expect(waterfallEnd([], null)).toBe(100)
+  })
+  test('types are listed by number of requests', () => {
+    const rows = waterfallRows([
+      record('http://x/1', { type: 'Script' }),
+      record('http://x/2'),
+      record('http://x/3'),
+    ])
+    expect(typesOf(rows)).toEqual(['Image', 'Script'])
+  })
+})
