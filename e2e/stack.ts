@@ -7,6 +7,7 @@ import { chromium, type Browser } from 'playwright-core'
 
 /** The whole product with its demo, started as a newcomer starts it, on ports and data of its own. */
 
+/** From the source (tests) or from dist/ (benchmarks), the project is one folder up. */
 const root = resolve(import.meta.dirname, '..')
 export const TOKEN = 'e2e-token'
 const START_MS = 240_000

@@ -42,13 +42,13 @@ const PROGRAMS = {
   zest: 'cli/zest.ts',
 }
 
-export const buildServer = async () => {
-  const print = fingerprint(SERVER_ROOMS)
-  if (upToDate('server', print)) return
+const BENCH_PROGRAMS = { bench: 'bench/main.ts', 'bare-server': 'bench/bare-server.ts' }
+
+const bundle = async (programs) => {
   const { build } = await import('esbuild')
   mkdirSync(join(root, 'dist'), { recursive: true })
   await build({
-    entryPoints: Object.fromEntries(Object.entries(PROGRAMS).map(([name, file]) => [name, join(root, file)])),
+    entryPoints: Object.fromEntries(Object.entries(programs).map(([name, file]) => [name, join(root, file)])),
     outdir: join(root, 'dist'),
     outExtension: { '.js': '.mjs' },
     bundle: true,
@@ -59,6 +59,15 @@ export const buildServer = async () => {
     sourcemap: 'linked',
     logLevel: 'warning',
   })
+}
+
+/** The benchmarks, beside the programs they measure. */
+export const buildBench = () => bundle(BENCH_PROGRAMS)
+
+export const buildServer = async () => {
+  const print = fingerprint(SERVER_ROOMS)
+  if (upToDate('server', print)) return
+  await bundle(PROGRAMS)
   rmSync(join(root, 'dist/migrations'), { recursive: true, force: true })
   cpSync(join(root, 'server/db/migrations'), join(root, 'dist/migrations'), { recursive: true })
   markBuilt('server', print)

@@ -55,7 +55,9 @@ export const RunMetrics = z.object({
   lcpUrl: z.string().nullable(),
   tbtMs: ms,
   cls: z.number().min(0),
-  loadedMs: ms.describe('End of the last request, once the page had been quiet'),
+  loadedMs: ms.describe(
+    'When the last request had ended and the main content was shown, once the page had been quiet',
+  ),
   requests: z.int(),
   sentBytes: z.int(),
   decodedBytes: z.int(),

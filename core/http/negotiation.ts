@@ -5,6 +5,18 @@ export type Coding = (typeof CODINGS)[number]
 
 const QVALUE = /^(?:0(?:\.\d{0,3})?|1(?:\.0{0,3})?)$/
 
+/** Values of Accept-Encoding that are remembered: there are as many as there are browsers. */
+const MOST_REMEMBERED = 200
+const remembered = new Map<string, Map<string, number>>()
+
+const weightsOf = (acceptEncoding: string): Map<string, number> => {
+  const known = remembered.get(acceptEncoding)
+  if (known !== undefined) return known
+  const weights = parseWeights(acceptEncoding)
+  if (remembered.size < MOST_REMEMBERED) remembered.set(acceptEncoding, weights)
+  return weights
+}
+
 /** Weights by coding; a malformed weight counts as 0, the side on which every browser can read the answer. */
 const parseWeights = (acceptEncoding: string): Map<string, number> => {
   const weights = new Map<string, number>()
@@ -24,7 +36,7 @@ const parseWeights = (acceptEncoding: string): Map<string, number> => {
  */
 export const negotiateCoding = (acceptEncoding: string | undefined, available: readonly Coding[]): Coding => {
   if (acceptEncoding === undefined) return 'identity'
-  const weights = parseWeights(acceptEncoding)
+  const weights = weightsOf(acceptEncoding)
   const weightOf = (coding: Coding): number =>
     // Identity is acceptable unless excluded by "identity;q=0" or "*;q=0", at the lowest preference.
     weights.get(coding) ?? weights.get('*') ?? (coding === 'identity' ? 0.0001 : 0)

@@ -53,17 +53,42 @@ export const selectStored = <S extends StoredResponse>(
   candidates: readonly S[],
   request: Fields,
 ): S | undefined =>
-  candidates
-    .filter((stored) => matchesNominated(stored.nominated, request))
-    .reduce<S | undefined>(
-      (newest, stored) =>
-        newest === undefined || stored.responseTime > newest.responseTime ? stored : newest,
-      undefined,
-    )
+  candidates.reduce<S | undefined>(
+    (newest, stored) =>
+      (newest === undefined || stored.responseTime > newest.responseTime) &&
+      matchesNominated(stored.nominated, request)
+        ? stored
+        : newest,
+    undefined,
+  )
+
+/** What the fields of a stored response say for as long as it is stored; only its age changes. */
+interface StoredFacts {
+  readonly policy: ReusePolicy
+  readonly lifetime: Seconds
+  readonly noCache: boolean
+  readonly allowance: { readonly whileRevalidate: Seconds; readonly ifError: Seconds }
+}
+
+/** Parsed once for each stored response: a popular page is looked at thousands of times a second. */
+const facts = new WeakMap<StoredResponse, StoredFacts>()
+
+const factsOf = (stored: StoredResponse, policy: ReusePolicy): StoredFacts => {
+  const known = facts.get(stored)
+  if (known?.policy === policy) return known
+  const found: StoredFacts = {
+    policy,
+    lifetime: freshnessLifetime(stored, policy.lifetimes).lifetime,
+    noCache: parseDirectives(fieldValue(stored.fields, 'cache-control')).has('no-cache'),
+    allowance: staleAllowance(stored, policy),
+  }
+  facts.set(stored, found)
+  return found
+}
 
 /** Seconds of freshness left; negative once stale. */
 export const timeToLive = (stored: StoredResponse, policy: ReusePolicy, now: EpochMs): Seconds =>
-  seconds(freshnessLifetime(stored, policy.lifetimes).lifetime - currentAge(stored, now))
+  seconds(factsOf(stored, policy).lifetime - currentAge(stored, now))
 
 /**
  * What to do for a request, given what is stored under its key (RFC 9111 §4). Request directives are advisory
@@ -80,10 +105,10 @@ export const decideReuse = <S extends StoredResponse>(
     return { kind: 'fetch', reason: candidates.length > 0 ? 'vary-miss' : 'uri-miss', stale: undefined }
   const age = currentAge(stored, now)
   const ttl = timeToLive(stored, policy, now)
-  const noCache = parseDirectives(fieldValue(stored.fields, 'cache-control')).has('no-cache')
+  const { noCache, allowance } = factsOf(stored, policy)
   // §4.2: fresh while the lifetime exceeds the age; §5.2.2.4: no-cache forbids use without validation.
   if (ttl > 0 && !noCache) return { kind: 'reuse', stored, age, ttl }
-  const { whileRevalidate } = staleAllowance(stored, policy)
+  const { whileRevalidate } = allowance
   if (!noCache && -ttl <= whileRevalidate && whileRevalidate > 0)
     return { kind: 'reuse-stale', stored, age, ttl, allowedBy: 'stale-while-revalidate' }
   const condition = conditionFor(stored)
@@ -93,7 +118,7 @@ export const decideReuse = <S extends StoredResponse>(
 
 /** Whether a stored response may stand in for an origin that failed (RFC 5861 §4, RFC 9111 §4.2.4). */
 export const mayServeOnError = (stored: StoredResponse, policy: ReusePolicy, now: EpochMs): boolean => {
-  const { ifError } = staleAllowance(stored, policy)
+  const { ifError } = factsOf(stored, policy).allowance
   const ttl = timeToLive(stored, policy, now)
   return ttl > 0 || (ifError > 0 && -ttl <= ifError)
 }

@@ -1,4 +1,5 @@
-import { parseList, Token } from 'structured-headers'
+import type { Token } from 'structured-headers'
+import { parseList } from 'structured-headers'
 import fc from 'fast-check'
 import { describe, expect, test } from 'vitest'
 import { epochMs, seconds } from '../time.ts'

@@ -42,23 +42,40 @@ export const extendByAge = (cacheControl: string, age: Seconds): string =>
     (_match, lifetime: string) => `max-age=${Number(lifetime) + Math.floor(age)}`,
   )
 
-/** RFC 9211 §2: caches append, the one nearest to the visitor last. */
-const statusField = (fields: Fields, outcome: Outcome): string => {
-  const before = fieldValue(fields, 'cache-status')
-  return before === undefined ? cacheStatus(outcome) : `${before}, ${cacheStatus(outcome)}`
-}
+/** Fields that are written anew for every answer. */
+export const CLOSING = new Set(['cache-status', 'x-robots-tag'])
 
-/** Fields that every answer gets last: how it came about, and that trial is not for search engines. */
-export const closingFields = (fields: Fields, exchange: Exchange, outcome: Outcome): Fields => {
+/**
+ * What every answer gets last: how it came about, and that trial is not for search engines.
+ * @param before Cache-Status of caches further away (RFC 9211 §2: caches append, the one nearest to the visitor last)
+ */
+export const closing = (
+  before: string | undefined,
+  exchange: Exchange,
+  outcome: Outcome,
+): [string, string][] => {
   const { route, io, startedAt } = exchange
-  let result = withField(fields, 'cache-status', statusField(fields, outcome))
-  if (route.channel === 'trial') result = withField(result, 'x-robots-tag', 'noindex')
-  if (!route.serverTiming) return result
-  const duration = (io.elapsed() - startedAt).toFixed(1)
-  return [...result, ['server-timing', `zest;dur=${duration};desc="${outcome.kind}"`]]
+  const status = cacheStatus(outcome)
+  const fields: [string, string][] = [
+    ['cache-status', before === undefined ? status : `${before}, ${status}`],
+  ]
+  if (route.channel === 'trial') fields.push(['x-robots-tag', 'noindex'])
+  if (route.serverTiming)
+    fields.push(['server-timing', `zest;dur=${(io.elapsed() - startedAt).toFixed(1)};desc="${outcome.kind}"`])
+  return fields
 }
 
-export const flat = (fields: Fields): string[] => fields.flat()
+export const closingFields = (fields: Fields, exchange: Exchange, outcome: Outcome): Fields => [
+  ...fields.filter(([name]) => !CLOSING.has(name)),
+  ...closing(fieldValue(fields, 'cache-status'), exchange, outcome),
+]
+
+/** Names and values in turn, as Node takes them. A loop: Array.flat takes a tenth of the time of a whole answer. */
+export const flat = (fields: Fields): string[] => {
+  const list: string[] = []
+  for (const [name, value] of fields) list.push(name, value)
+  return list
+}
 
 export const withDate = (fields: Fields, now: number): Fields =>
   hasField(fields, 'date') ? fields : [...fields, ['date', new Date(now).toUTCString()]]

@@ -1,37 +1,54 @@
 import type { Outcome } from '../../core/http/cache-status.ts'
 import { codedEntityTag, isEntityTag, isNotModified } from '../../core/http/conditional.ts'
 import { parseDirectives } from '../../core/http/directives.ts'
-import { fieldValue, hasField, withField, withoutFields, type Fields } from '../../core/http/fields.ts'
+import { fieldValue, withField, withoutFields } from '../../core/http/fields.ts'
 import { isCompressible, negotiateCoding, type Coding } from '../../core/http/negotiation.ts'
 import type { Seconds } from '../../core/time.ts'
 import { countWhenDone, type Exchange } from '../exchange.ts'
 import type { Route } from '../routing.ts'
 import type { ResponseStore, StoredEntry } from '../store/response-store.ts'
 import { encode } from './coding.ts'
-import { closingFields, extendByAge, flat, varyBy, withBrowserLifetime } from './outgoing-fields.ts'
+import { CLOSING, closing, extendByAge, flat, varyBy, withBrowserLifetime } from './outgoing-fields.ts'
 
 /** A coding is kept only when it saves at least a twentieth. */
 const WORTH_KEEPING = 0.95
 
 /** Fields of one coding under one route, made once and used for every hit. */
 interface Prepared {
-  readonly fields: Fields
+  /** Names and values in turn; without those that differ from answer to answer. */
+  readonly fixed: readonly string[]
+  /** The same for a 304. */
+  readonly fixed304: readonly string[]
   readonly etag: string
   readonly lastModified: string | undefined
-  /** Cache-Control holds the owner's lifetime, which starts when the browser gets it. */
+  /** Cache-Control that holds the owner's lifetime, which starts when the browser gets it. */
   readonly ownerLifetime: string | undefined
+  /** Cache-Status of caches between here and the origin. */
+  readonly statusBefore: string | undefined
 }
 
 const preparedByEntry = new WeakMap<StoredEntry, WeakMap<Route, Map<Coding, Prepared>>>()
 /** Entries whose codings have been made, or found not to gain. */
 const coded = new WeakMap<StoredEntry, Set<Coding>>()
 
-/** Whether codings are offered of an entry at all. */
-const mayBeCoded = (route: Route, entry: StoredEntry): boolean =>
+/** Whether codings are offered of an entry at all; asked for on every hit, so known once. */
+const offered = new WeakMap<StoredEntry, { route: Route; codings: boolean }>()
+
+const mayBeCoded = (route: Route, entry: StoredEntry): boolean => {
+  const known = offered.get(entry)
+  if (known?.route === route) return known.codings
+  const codings = isCodable(route, entry)
+  offered.set(entry, { route, codings })
+  return codings
+}
+
+const isCodable = (route: Route, entry: StoredEntry): boolean =>
   route.codings.length > 0 &&
   isCompressible(fieldValue(entry.fields, 'content-type')) &&
   !parseDirectives(fieldValue(entry.fields, 'cache-control')).has('no-transform') &&
   entry.bodies[0]!.bytes >= route.leastCompressedBytes
+
+const NOT_IN_304 = new Set(['content-length', 'content-encoding', 'content-type', 'last-modified'])
 
 const prepare = (route: Route, entry: StoredEntry, coding: Coding): Prepared => {
   const own = fieldValue(entry.fields, 'etag')
@@ -41,14 +58,20 @@ const prepare = (route: Route, entry: StoredEntry, coding: Coding): Prepared => 
   let fields = withBrowserLifetime(entry.fields, entry.status, route, true)
   const before = fieldValue(entry.fields, 'cache-control')
   const cacheControl = fieldValue(fields, 'cache-control')
+  const ownerLifetime =
+    cacheControl !== before && cacheControl?.includes('max-age=') ? cacheControl : undefined
   fields = withField(fields, 'etag', etag)
   if (mayBeCoded(route, entry)) fields = varyBy(fields, 'accept-encoding')
   if (coding !== 'identity') fields = withField(fields, 'content-encoding', coding)
+  const changing = new Set([...CLOSING, 'age', ...(ownerLifetime === undefined ? [] : ['cache-control'])])
+  const fixed = withoutFields(fields, changing)
   return {
-    fields,
+    fixed: flat(fixed),
+    fixed304: flat(withoutFields(fixed, NOT_IN_304)),
     etag,
     lastModified: fieldValue(entry.fields, 'last-modified'),
-    ownerLifetime: cacheControl !== before && cacheControl?.includes('max-age=') ? cacheControl : undefined,
+    ownerLifetime,
+    statusBefore: fieldValue(entry.fields, 'cache-status'),
   }
 }
 
@@ -88,8 +111,6 @@ const withCodings = async (store: ResponseStore, route: Route, entry: StoredEntr
   return grown
 }
 
-const NOT_IN_304 = new Set(['content-length', 'content-encoding', 'content-type', 'last-modified'])
-
 /** Status line, fields and body of a stored response to a visitor. */
 const write = (
   exchange: Exchange,
@@ -101,17 +122,15 @@ const write = (
 ): void => {
   const { res, req, route, io, method } = exchange
   const ready = prepared(route, entry, coding)
-  let fields = ready.fields
-  if (ready.ownerLifetime !== undefined)
-    fields = withField(fields, 'cache-control', extendByAge(ready.ownerLifetime, age))
-  if (outcome.kind !== 'forwarded') fields = withField(fields, 'age', String(Math.max(0, Math.floor(age))))
   const conditional =
     req.headers['if-none-match'] !== undefined || req.headers['if-modified-since'] !== undefined
   const unchanged = conditional && entry.status === 200 && isNotModified(exchange.fields, ready, io.now())
-  fields = closingFields(fields, exchange, outcome)
-  if (!hasField(fields, 'date')) res.sendDate = true
-  if (unchanged) res.writeHead(304, flat(withoutFields(fields, NOT_IN_304)))
-  else res.writeHead(entry.status, flat([...fields, ['content-length', String(body.length)]]))
+  const fields = [...(unchanged ? ready.fixed304 : ready.fixed)]
+  if (ready.ownerLifetime !== undefined) fields.push('cache-control', extendByAge(ready.ownerLifetime, age))
+  if (outcome.kind !== 'forwarded') fields.push('age', String(Math.max(0, Math.floor(age))))
+  for (const [name, value] of closing(ready.statusBefore, exchange, outcome)) fields.push(name, value)
+  if (!unchanged) fields.push('content-length', String(body.length))
+  res.writeHead(unchanged ? 304 : entry.status, fields)
   const sent = !unchanged && method !== 'HEAD'
   countWhenDone(exchange, outcome, () => (sent ? body.length : 0))
   res.end(sent ? body : undefined)

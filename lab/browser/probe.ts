@@ -34,10 +34,13 @@ const waitUntilQuiet = async (page: Page, log: RequestLog, deadline: number): Pr
   return 'never'
 }
 
-/** Total blocking time between first contentful paint and the end of loading (web.dev: TBT). */
-const blockingTime = (observed: Observed, untilMs: number): number =>
+/**
+ * Total blocking time from the first contentful paint until the page has been quiet (web.dev: TBT). Tasks after the last request count:
+ * that is when a page's scripts run.
+ */
+const blockingTime = (observed: Observed): number =>
   observed.longTasks
-    .filter(({ start }) => start + LONG_TASK_MS > (observed.fcp ?? 0) && start < untilMs)
+    .filter(({ start, duration }) => start + duration > (observed.fcp ?? 0))
     .reduce((sum, { duration }) => sum + Math.max(0, duration - LONG_TASK_MS), 0)
 
 const readMetrics = async (page: Page, log: RequestLog, consoleErrors: number): Promise<RunMetrics> => {
@@ -53,10 +56,11 @@ const readMetrics = async (page: Page, log: RequestLog, consoleErrors: number): 
   // Times in the page count from its time origin; requests from when the browser asked. The two differ by redirects only.
   const offset = Math.max(0, timeOrigin - (log.documentWallTime ?? timeOrigin / 1000) * 1000)
   const at = (time: number): number => time + (offset < 1 ? 0 : offset)
-  const finished = requests.filter(({ failure }) => failure === null)
+  // Answered ones count although their body was never read, as scripts do that only want to tell something.
+  const answered = requests.filter(({ failure, status }) => failure === null || status > 0)
   const loadedMs = Math.max(
-    0,
-    ...finished.map((r) => r.startMs + r.queuedMs + r.connectMs + r.waitMs + r.receiveMs),
+    observed.lcp === null ? 0 : at(observed.lcp.at),
+    ...answered.map((r) => r.startMs + r.queuedMs + r.connectMs + r.waitMs + r.receiveMs),
   )
   return {
     ttfbMs: at(ttfb),
@@ -64,7 +68,7 @@ const readMetrics = async (page: Page, log: RequestLog, consoleErrors: number): 
     lcpMs: observed.lcp === null ? null : at(observed.lcp.at),
     lcpElement: observed.lcp?.element ?? null,
     lcpUrl: observed.lcp?.url ?? null,
-    tbtMs: blockingTime(observed, loadedMs),
+    tbtMs: blockingTime(observed),
     cls: observed.cls,
     loadedMs,
     requests: requests.length,

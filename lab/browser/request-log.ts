@@ -55,6 +55,8 @@ export class RequestLog {
 
   attach(cdp: CDPSession): void {
     cdp.on('Network.requestWillBeSent', (event) => {
+      // The browser's own request for the site's icon: no visitor waits for it, and it does not come every time.
+      if (event.type === 'Other' && event.initiator.type === 'other') return
       this.#touch()
       if (event.request.url.startsWith('data:') || event.request.url.startsWith('blob:')) return
       if (event.type === 'Document')

@@ -1,5 +1,6 @@
 import { afterEach, beforeEach, describe, expect, test } from 'vitest'
 import type { Job } from '../../core/contracts/jobs.ts'
+import type { PageResult } from '../../core/contracts/measurements.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { measured, ServerBench } from '../testing/server-bench.ts'
 import { LabUnusable } from './lab-client.ts'
@@ -103,7 +104,7 @@ describe('what cannot be measured', () => {
     expect(tries).toBe(2)
     const { body } = await bench.call('GET', `/sites/${site.id}/measurements/${head.id}`)
     expect(body.state).toBe('done')
-    expect(body.results.map((one: any) => [one.path, one.sides[0].failed, one.sides[0].failure])).toEqual([['/', 0, null], ['/b', 1, 'It never stopped loading.']]) // prettier-ignore
+    expect(body.results.map((one: PageResult) => [one.path, one.sides[0]!.failed, one.sides[0]!.failure])).toEqual([['/', 0, null], ['/b', 1, 'It never stopped loading.']]) // prettier-ignore
   })
   test('when no page loads at all the job fails with the reason', async () => {
     bench.lab = () => ({ kind: 'failed', why: 'The server refused the connection.' })

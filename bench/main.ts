@@ -1,0 +1,29 @@
+import { writeFile } from 'node:fs/promises'
+import { parseArgs } from 'node:util'
+import { ferryHome } from './ferry-home.ts'
+import type { BenchResult } from './result.ts'
+import { storedPage } from './stored-page.ts'
+
+const ALL = [storedPage, ferryHome]
+
+const { values, positionals } = parseArgs({ allowPositionals: true, options: { json: { type: 'string' } } })
+const known = ALL.flatMap(({ names }) => names)
+const unknown = positionals.filter((name) => !known.includes(name))
+if (unknown.length > 0) {
+  console.error(`There is no benchmark ${unknown.join(', ')}. There are: ${known.join(', ')}.`)
+  process.exit(2)
+}
+const wanted = (name: string): boolean => positionals.length === 0 || positionals.includes(name)
+const results: BenchResult[] = []
+for (const benchmark of ALL) {
+  if (!benchmark.names.some(wanted)) continue
+  for (const result of await benchmark.run()) {
+    if (!wanted(result.name)) continue
+    results.push(result)
+    const reached = result.better === 'higher' ? result.value >= result.aim : result.value <= result.aim
+    console.log(
+      `${result.name.padEnd(28)} ${result.value.toFixed(2)} ${result.unit}   aim ${result.better === 'higher' ? 'at least' : 'at most'} ${result.aim}${reached ? '' : '   not reached'}`,
+    )
+  }
+}
+if (values.json !== undefined) await writeFile(values.json, `${JSON.stringify(results, null, 2)}\n`)

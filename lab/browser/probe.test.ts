@@ -1,0 +1,227 @@
+import { readFileSync } from 'node:fs'
+import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http'
+import type { AddressInfo } from 'node:net'
+import { createRequire } from 'node:module'
+import type { Browser } from 'playwright-core'
+import { afterAll, beforeAll, describe, expect, test } from 'vitest'
+import type { RunMetrics, RunOrder, RunOutcome } from '../../core/contracts/measuring.ts'
+import { DEFAULT_VISITORS } from '../../core/sampling/default-visitors.ts'
+import { LinkRelay } from '../link/link-relay.ts'
+import { launchBrowser } from './launch.ts'
+import { probe } from './probe.ts'
+
+/** The probe in real Chromium over the simulated link, judged by what the page is known to do and by npm web-vitals 6. */
+
+let browser: Browser
+let server: Server
+let port: number
+const asked: string[] = []
+let pages: Record<string, (req: IncomingMessage, res: ServerResponse) => void>
+
+beforeAll(async () => {
+  browser = await launchBrowser()
+  server = createServer((req, res) => {
+    const path = new URL(req.url!, 'http://x').pathname
+    asked.push(path)
+    const page = pages[path]
+    if (page === undefined) res.writeHead(404).end()
+    else page(req, res)
+  })
+  await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve))
+  port = (server.address() as AddressInfo).port
+})
+afterAll(async () => {
+  await browser.close()
+  server.closeAllConnections()
+  server.close()
+})
+
+const html =
+  (body: string, delayMs = 0) =>
+  (_req: IncomingMessage, res: ServerResponse): void => {
+    setTimeout(
+      () =>
+        res
+          .writeHead(200, { 'content-type': 'text/html' })
+          .end(`<!doctype html><html lang="en"><title>x</title>${body}`),
+      delayMs,
+    )
+  }
+const [phone, laptop] = DEFAULT_VISITORS
+const load = async (path: string, more: Partial<RunOrder> = {}): Promise<RunOutcome> => {
+  const order: RunOrder = {
+    id: '1',
+    url: `http://quay.localhost:${port}${path}`,
+    visitor: laptop!,
+    visit: 'first',
+    timeoutMs: 20_000,
+    ...more,
+  }
+  const relay = new LinkRelay(order.visitor)
+  const outcome = await probe(browser, order, await relay.listen())
+  await relay.close()
+  return outcome
+}
+const metricsOf = (outcome: RunOutcome): RunMetrics => {
+  if (outcome.kind === 'failed') throw new Error(outcome.why)
+  return outcome.metrics
+}
+/** A port at which nothing listens. */
+const closedPort = async (): Promise<number> => {
+  const closed = createServer()
+  await new Promise<void>((resolve) => closed.listen(0, '127.0.0.1', resolve))
+  const { port: free } = closed.address() as AddressInfo
+  await new Promise((resolve) => closed.close(resolve))
+  return free
+}
+/** Chromium takes a picture of fewer than 0.05 bits a pixel for a background, not for content; so it is padded. */
+const svg = `<svg xmlns="http://www.w3.org/2000/svg" width="400" height="300"><rect width="400" height="300" fill="teal"/><!-- ${'pad '.repeat(500)}--></svg>`
+
+describe('what a page load is seen to do', () => {
+  test('TTFB feels the link: name, connection and request are three round trips, and the server’s wait comes on top', async () => {
+    pages = { '/': html('<h1>Quay</h1>', 150) }
+    const visitor = { ...laptop!, roundTripMs: 80 }
+    const { ttfbMs } = metricsOf(await load('/', { visitor }))
+    expect(ttfbMs).toBeGreaterThanOrEqual(3 * 80 + 150 - 5)
+  })
+
+  test('requests of the page and of other hosts, with their phases, sizes and fields; nothing of the browser’s own', async () => {
+    pages = {
+      '/': html(
+        `<img src="/a.svg" alt=""><img src="http://third.localhost:${port}/b.svg" alt=""><script>console.error('one')</script><img src="/none.png" alt="">`,
+      ),
+      '/a.svg': (_req, res) =>
+        res.writeHead(200, { 'content-type': 'image/svg+xml', 'cache-control': 'max-age=60' }).end(svg),
+      '/b.svg': (_req, res) => res.writeHead(200, { 'content-type': 'image/svg+xml' }).end(svg),
+    }
+    const outcome = await load('/')
+    if (outcome.kind === 'failed') throw new Error(outcome.why)
+    expect(
+      outcome.requests.map(({ url, status }) => [new URL(url).host, new URL(url).pathname, status]),
+    ).toEqual([
+      [`quay.localhost:${port}`, '/', 200],
+      [`quay.localhost:${port}`, '/a.svg', 200],
+      [`third.localhost:${port}`, '/b.svg', 200],
+      [`quay.localhost:${port}`, '/none.png', 404],
+    ])
+    const [document, own] = outcome.requests
+    expect(document!.connectMs).toBeGreaterThan(laptop!.roundTripMs)
+    expect(own!.sentBytes).toBeGreaterThan(svg.length)
+    expect(own!.responseFields).toContainEqual(['cache-control', 'max-age=60'])
+    // The failed picture is a console error too, as in any browser.
+    expect(outcome.metrics).toMatchObject({ requests: 4, failedRequests: 1, consoleErrors: 2 })
+  })
+
+  test('a return visit is served from the browser cache, and only what may be', async () => {
+    pages = {
+      '/': html('<img src="/kept.svg" alt=""><img src="/asked.svg" alt="">'),
+      '/kept.svg': (_req, res) =>
+        res.writeHead(200, { 'content-type': 'image/svg+xml', 'cache-control': 'max-age=600' }).end(svg),
+      '/asked.svg': (_req, res) =>
+        res.writeHead(200, { 'content-type': 'image/svg+xml', 'cache-control': 'no-store' }).end(svg),
+    }
+    asked.length = 0
+    const outcome = await load('/', { visit: 'return' })
+    if (outcome.kind === 'failed') throw new Error(outcome.why)
+    expect(asked.filter((path) => path === '/kept.svg').length).toBe(1)
+    expect(asked.filter((path) => path === '/asked.svg').length).toBe(2)
+    expect(outcome.requests.find(({ url }) => url.endsWith('/kept.svg'))).toMatchObject({
+      fromCache: true,
+      sentBytes: 0,
+    })
+  })
+
+  test('a phone is a phone: its width, its pixels, its name', async () => {
+    pages = {
+      '/': html(
+        '<meta name="viewport" content="width=device-width"><p id="p"></p><script>fetch("/seen?" + innerWidth + "," + devicePixelRatio + "," + /Mobile/.test(navigator.userAgent))</script>',
+      ),
+    }
+    asked.length = 0
+    const outcome = await load('/', { visitor: phone! })
+    if (outcome.kind === 'failed') throw new Error(outcome.why)
+    expect(outcome.requests.find(({ url }) => url.includes('/seen'))?.url).toContain('?412,2.625,true')
+  })
+
+  test('a long task blocks, also after the last request', async () => {
+    pages = {
+      '/': html(
+        '<h1>Quay</h1><script>requestAnimationFrame(() => setTimeout(() => { let n = 0; const end = performance.now() + 300; while (performance.now() < end) n++ }, 50))</script>',
+      ),
+    }
+    expect(metricsOf(await load('/')).tbtMs).toBeGreaterThanOrEqual(200)
+  })
+})
+
+describe('judged by npm web-vitals, in the same page load', () => {
+  const vitals = readFileSync(
+    createRequire(import.meta.url)
+      .resolve('web-vitals')
+      .replace(/web-vitals\.\w+$/, 'web-vitals.iife.js'),
+    'utf8',
+  )
+  test('FCP, LCP, CLS and TTFB agree', async () => {
+    let reported: Record<string, number> = {}
+    pages = {
+      '/': html(
+        `<script>${vitals}</script><style>body{margin:0}</style><p>Small text first</p><img id="hero" src="/hero.svg" alt=""><p>below</p>
+<script>
+const report = {}
+for (const name of ['onFCP', 'onLCP', 'onCLS', 'onTTFB']) webVitals[name]((m) => { report[m.name] = m.value }, { reportAllChanges: true })
+setTimeout(() => fetch('/report', { method: 'POST', body: JSON.stringify(report) }), 500)
+</script>`,
+        60,
+      ),
+      '/hero.svg': (_req, res) =>
+        void setTimeout(() => res.writeHead(200, { 'content-type': 'image/svg+xml' }).end(svg), 120),
+      '/report': (req, res) => {
+        let text = ''
+        req.on('data', (chunk) => (text += chunk))
+        req.on('end', () => {
+          reported = JSON.parse(text) as Record<string, number>
+          res.end()
+        })
+      },
+    }
+    const outcome = await load('/')
+    const metrics = metricsOf(outcome)
+    expect(Math.abs(metrics.fcpMs! - reported['FCP']!)).toBeLessThan(5)
+    expect(Math.abs(metrics.lcpMs! - reported['LCP']!)).toBeLessThan(5)
+    expect(Math.abs(metrics.ttfbMs - reported['TTFB']!)).toBeLessThan(5)
+    expect(metrics.cls).toBeCloseTo(reported['CLS']!, 3)
+    expect(metrics.cls).toBeGreaterThan(0)
+    expect(metrics.lcpElement).toBe('img#hero')
+    expect(metrics.lcpUrl).toBe(`http://quay.localhost:${port}/hero.svg`)
+    expect(metrics.loadedMs).toBeGreaterThan(metrics.lcpMs!)
+  })
+})
+
+describe('a page that cannot be measured gets a sentence', () => {
+  test('one that never stops asking', async () => {
+    pages = {
+      '/': html('<script>const go = () => fetch("/more").finally(() => setTimeout(go, 100)); go()</script>'),
+      '/more': (_req, res) => res.end('x'),
+    }
+    expect(await load('/', { timeoutMs: 3000 })).toEqual({
+      kind: 'failed',
+      why: expect.stringContaining('never stopped loading within 3 s'),
+    })
+  })
+  test('one that never answers', async () => {
+    pages = { '/': () => undefined }
+    expect(await load('/', { timeoutMs: 1500 })).toEqual({
+      kind: 'failed',
+      why: expect.stringContaining('did not finish loading within 2 s'),
+    })
+  })
+  test('one that fails', async () => {
+    pages = { '/': (_req, res) => res.writeHead(503).end('x') }
+    expect(await load('/')).toEqual({ kind: 'failed', why: expect.stringContaining('status 503') })
+  })
+  test('one that is not there', async () => {
+    expect(await load('/', { url: `http://127.0.0.1:${await closedPort()}/` })).toEqual({
+      kind: 'failed',
+      why: expect.stringContaining('cannot be reached'),
+    })
+  })
+})

@@ -1,0 +1,11 @@
+// npm run bench [-- NAME…] [--json FILE]: ratios measured within one run.
+import { join } from 'node:path'
+import { ensureChromium, ensureInstalled } from './ensure.mjs'
+import { root, run } from './shell.mjs'
+
+await ensureInstalled()
+await ensureChromium()
+const { buildAll, buildBench } = await import('./build.mjs')
+await buildAll()
+await buildBench()
+await run(process.execPath, [join(root, 'dist/bench.mjs'), ...process.argv.slice(2)])
