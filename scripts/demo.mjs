@@ -2,12 +2,14 @@
 import { randomBytes } from 'node:crypto'
 import { mkdir, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
-import { ensureInstalled } from './ensure.mjs'
+import { ensureChromium, ensureInstalled } from './ensure.mjs'
 import { basePort, Supervisor, waitFor } from './supervise.mjs'
 
 const ACCOUNT = { name: 'keeper@orrin-sound.example', password: 'nine quays' }
 
 await ensureInstalled()
+// Without Chromium everything but measuring works; the sentence says how to get it.
+await ensureChromium().catch((error) => console.error(error.message))
 const { buildAll } = await import('./build.mjs')
 await buildAll()
 const dataDir = process.env.ZEST_DATA_DIR ?? './data'

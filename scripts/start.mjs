@@ -1,8 +1,10 @@
 // npm start: control and delivery, data in ZEST_DATA_DIR (default ./data).
-import { ensureInstalled } from './ensure.mjs'
+import { ensureChromium, ensureInstalled } from './ensure.mjs'
 import { basePort, Supervisor, waitFor } from './supervise.mjs'
 
 await ensureInstalled()
+// Without Chromium everything but measuring works; the sentence says how to get it.
+await ensureChromium().catch((error) => console.error(error.message))
 const { buildAll } = await import('./build.mjs')
 await buildAll()
 const supervisor = new Supervisor({})

@@ -132,7 +132,7 @@ const commands = computed<Command[]>(() => [
       <div class="stage">
         <ProblemNote />
         <main id="main" tabindex="-1"><router-view /></main>
-        <JobTray />
+        <JobTray class="stage-end" />
       </div>
     </div>
     <CommandPalette v-if="session.account" ref="palette" :commands="commands" />
@@ -220,6 +220,10 @@ kbd {
   grid-template-rows: auto minmax(0, 1fr) auto;
   min-width: 0;
   height: 100dvh;
+}
+/* Named rows: the note and the tray come and go. */
+.stage-end {
+  grid-row: 3;
 }
 main {
   overflow: auto;

@@ -138,4 +138,4 @@ describe('verdict of a page', () => {
   test('nothing to say while no pair is complete', () => expect(verdict([run('live', 1, 5)])).toBeNull())
 })
 
-test.each([[42, '0.04 s'], [994, '0.99 s'], [996, '1.0 s'], [2345, '2.3 s'], [12_400, '12 s'], [-180, '-0.18 s']])('%i ms is written %s', (ms, text) => expect(inSeconds(ms)).toBe(text)) // prettier-ignore
+test.each([[42, '0.04 s'], [994, '0.99 s'], [996, '1.0 s'], [2345, '2.3 s'], [12_400, '12 s'], [-180, '−0.18 s']])('%i ms is written %s', (ms, text) => expect(inSeconds(ms)).toBe(text)) // prettier-ignore

@@ -1,11 +1,11 @@
 import type { Interval, SideSummary, VerdictKind } from '../contracts/measurements.ts'
 import type { Side } from '../contracts/measuring.ts'
 
-/** Seconds with a precision a reader can use: 0.04 s, 0.8 s, 12 s. @param ms milliseconds */
+/** Seconds with a precision a reader can use: 0.04 s, 0.8 s, 12 s; with a minus sign, not a hyphen. @param ms milliseconds */
 export const inSeconds = (ms: number): string => {
-  const s = ms / 1000
-  const size = Math.abs(s)
-  return `${size < 0.995 ? s.toFixed(2) : size < 9.95 ? s.toFixed(1) : s.toFixed(0)} s`
+  const size = Math.abs(ms / 1000)
+  const digits = size < 0.995 ? size.toFixed(2) : size < 9.95 ? size.toFixed(1) : size.toFixed(0)
+  return `${ms < 0 && Number(digits) > 0 ? '−' : ''}${digits} s`
 }
 
 const SIDE: Record<Side, string> = { origin: 'at the origin', live: 'live', trial: 'in trial' }

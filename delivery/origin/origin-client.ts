@@ -2,6 +2,7 @@ import { Agent as HttpAgent, request as httpRequest, type IncomingMessage } from
 import { Agent as HttpsAgent, request as httpsRequest } from 'node:https'
 import type { Readable } from 'node:stream'
 import { fieldsFromRaw, type Fields } from '../../core/http/fields.ts'
+import { connectHost } from '../../core/http/special-names.ts'
 import { epochMs, type EpochMs } from '../../core/time.ts'
 
 export interface OriginRequest {
@@ -60,7 +61,7 @@ export class OriginClient {
     const requestTime = this.#now()
     return new Promise((resolve, reject) => {
       const outgoing = (secure ? httpsRequest : httpRequest)({
-        host: url.hostname,
+        host: connectHost(url.hostname),
         port: url.port || (secure ? 443 : 80),
         path: target,
         method,

@@ -1,4 +1,5 @@
 import { connect, createServer, type AddressInfo, type Server, type Socket } from 'node:net'
+import { connectHost } from '../../core/http/special-names.ts'
 import { Direction } from './direction.ts'
 import { RealScheduler } from './scheduler.ts'
 import { Sender } from './sender.ts'
@@ -69,7 +70,7 @@ export class LinkRelay {
 
   #connect(browser: Socket, target: SocksTarget, reply: (ok: boolean) => void): void {
     const askedAt = this.#scheduler.now()
-    const host = target.host === 'localhost' || target.host.endsWith('.localhost') ? '127.0.0.1' : target.host
+    const host = connectHost(target.host)
     const server = connect({ host, port: target.port, allowHalfOpen: true, noDelay: true })
     this.#track(server)
     // One round trip for the name, once a host, and one for SYN and SYN-ACK; an acknowledgement carries the request.

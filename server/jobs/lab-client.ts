@@ -65,6 +65,7 @@ export class LabClient {
     clearTimeout(this.#idle)
     if (signal.aborted) throw new LabCancelled('cancelled')
     const child = await this.#ready()
+    if (signal.aborted) throw new LabCancelled('cancelled')
     try {
       child.send(order)
       const loads = order.visit === 'return' ? 2 : 1

@@ -1,6 +1,7 @@
 import type { Finding, SiteCheck } from '../../core/contracts/sites.ts'
 import { sitemapsInRobots } from '../../core/formats/robots.ts'
 import { parseSitemap, type SitemapEntry } from '../../core/formats/sitemap.ts'
+import { isLocalhostName } from '../../core/http/special-names.ts'
 import { chooseSample, pageKinds, type PageCandidate } from '../../core/sampling/kinds.ts'
 import { askOutside, OutsideFailure, type OutsideAnswer } from './outside-request.ts'
 
@@ -27,14 +28,10 @@ const finding = (
 })
 
 const isLoopback = (hostname: string): boolean =>
-  /^(localhost|.*\.localhost|127\.\d+\.\d+\.\d+|\[::1\])$/.test(hostname)
+  isLocalhostName(hostname) || /^(127\.\d+\.\d+\.\d+|\[::1\])$/.test(hostname)
 
 const pointsAtUs = (url: URL, own: OwnPorts): boolean =>
   isLoopback(url.hostname) && [own.controlPort, own.deliveryPort].includes(Number(url.port || 80))
-
-/** Sites under .localhost are this machine, also where its resolver does not know that (RFC 6761 §6.3). */
-const reachable = (address: string): string =>
-  address.replace(/^(https?:\/\/)[^/:]*\.localhost(?=[:/]|$)/i, '$1127.0.0.1')
 
 const compressionFinding = ({ fields }: OutsideAnswer): Finding => {
   const coding = fields.get('content-encoding')
@@ -120,7 +117,7 @@ const homeFindings = async (
     }
   let home: OutsideAnswer
   try {
-    home = await askOutside(reachable(url.origin) + '/', {
+    home = await askOutside(`${url.origin}/`, {
       fields: { host: url.host, 'accept-encoding': 'br, gzip', accept: 'text/html,*/*' },
     })
   } catch (error) {
@@ -170,7 +167,7 @@ const ownOnly = (addresses: readonly string[], url: URL): string[] =>
     .map(({ pathname, search }) => url.origin + pathname + search)
 
 const fetchText = async (address: string): Promise<OutsideAnswer | undefined> =>
-  askOutside(reachable(address), {
+  askOutside(address, {
     fields: { host: new URL(address).host, 'accept-encoding': 'gzip' },
   }).catch(() => undefined)
 

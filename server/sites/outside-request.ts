@@ -1,7 +1,9 @@
 import { request as httpRequest, type IncomingMessage } from 'node:http'
 import { request as httpsRequest } from 'node:https'
+import { urlToHttpOptions } from 'node:url'
 import { promisify } from 'node:util'
 import { brotliDecompress, gunzip } from 'node:zlib'
+import { connectHost } from '../../core/http/special-names.ts'
 
 /** An answer of a web server, read whole. */
 export interface OutsideAnswer {
@@ -76,10 +78,12 @@ export const askOutside = (
   const startedAt = performance.now()
   return new Promise((resolve, reject) => {
     const fail = (error: Error): void => reject(new OutsideFailure(sentenceFor(error, url)))
-    const outgoing = (url.protocol === 'https:' ? httpsRequest : httpRequest)(url, {
+    const outgoing = (url.protocol === 'https:' ? httpsRequest : httpRequest)({
+      ...urlToHttpOptions(url),
+      hostname: connectHost(url.hostname),
       method,
       agent: false,
-      headers: { 'user-agent': 'zest-lamp', accept: '*/*', ...fields },
+      headers: { host: url.host, 'user-agent': 'zest-lamp', accept: '*/*', ...fields },
     })
     const timer = setTimeout(
       () => outgoing.destroy(Object.assign(new Error('timeout'), { code: 'ETIMEDOUT' })),

@@ -130,6 +130,20 @@ describe('content', () => {
     )
     expect((await get('/notices/fog-delays')).text).toContain('Lifted.')
   })
+  test('a new notice is published, and every page that lists the newest is named', async () => {
+    const cookie = await signIn('editor', 'tideline')
+    const made = await post(
+      '/editor/notices',
+      { title: 'Band on board', body: 'From noon.', quay: 'old-pier' },
+      cookie,
+    )
+    expect(made.headers.get('location')).toBe('/notices/band-on-board')
+    expect(events.at(-1)!.body).toMatchObject({
+      change: 'notices band-on-board published',
+      paths: expect.arrayContaining(['/', '/notices/band-on-board']),
+    })
+    expect((await get('/')).text).toContain('Band on board')
+  })
   test('a price, a comment and a basket', async () => {
     const cookie = await signIn('editor', 'tideline')
     await post('/editor/prices/day-ticket', { price_pence: '1234' }, cookie)

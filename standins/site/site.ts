@@ -8,6 +8,7 @@ import { tellOfChange } from './events.ts'
 import { escapeHtml, render, type Page, type PageContext } from './layout.ts'
 import * as personal from './pages/personal-pages.ts'
 import * as pages from './pages/public-pages.ts'
+import { slugOf } from './seed.ts'
 
 export interface SiteOptions {
   readonly database: SiteDatabase
@@ -92,6 +93,14 @@ export class FerrySite {
           context.person === undefined ? personal.signIn('Please sign in first.') : personal.account(context),
       ],
       [/^GET \/editor(?:\/([\w-]+\/[\w-]+))?$/, (request) => this.#editor(request)],
+      [
+        /^GET \/editor\/notices$/,
+        async ({ context }) =>
+          context.person?.role === 'editor'
+            ? personal.newNotice(context)
+            : personal.signIn('Sign in as the editor first.'),
+      ],
+      [/^POST \/editor\/notices$/, (request) => this.#publishNotice(request)],
       [/^POST \/editor\/poll$/, async ({ res }) => this.#json(res, { editing: [] })],
       [/^POST \/editor\/([\w-]+\/[\w-]+)$/, (request) => this.#save(request)],
       [/^POST \/sign-in$/, (request) => this.#signIn(request)],
@@ -284,6 +293,25 @@ export class FerrySite {
     const everywhere = kind === 'prices' ? [`${list}/${id}`, list, '/'] : await this.#allPaths(context)
     await tellOfChange(this.#options.eventTarget, `${kind} ${id} edited`, everywhere)
     redirect(res, `${list}/${id}`)
+    return 'done'
+  }
+
+  #publishNotice: Handler = async ({ req, res, context }) => {
+    if (context.person?.role !== 'editor') return personal.signIn('Sign in as the editor first.')
+    const form = await readForm(req)
+    const title = form.get('title') ?? ''
+    const slug = slugOf(title)
+    const [made] = await context.db.all<{ slug: string }>(
+      'insert into notices (slug, title, body, quay) values ($1, $2, $3, $4) on conflict do nothing returning slug',
+      slug,
+      title,
+      form.get('body') ?? '',
+      form.get('quay') ?? 'old-pier',
+    )
+    if (made === undefined)
+      return { title: 'New notice', body: '<h1>There is a notice by this title already</h1>' }
+    await tellOfChange(this.#options.eventTarget, `notices ${slug} published`, await this.#allPaths(context))
+    redirect(res, `/notices/${slug}`)
     return 'done'
   }
 

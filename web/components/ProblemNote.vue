@@ -20,6 +20,7 @@ const problems = useProblems()
 
 <style scoped>
 .problem {
+  grid-row: 1;
   margin: 0.8rem 1.4rem 0;
 }
 </style>

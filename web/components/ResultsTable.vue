@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import type { PageResult } from '../../core/contracts/measurements.ts'
+import type { PageResult, PageVerdict } from '../../core/contracts/measurements.ts'
 import { rulerScale, type RulerScale } from '../ruler/scale.ts'
 import SecondsRuler from '../ruler/SecondsRuler.vue'
 import { bytes, seconds, whole } from '../words/show.ts'
@@ -15,13 +15,8 @@ const own = computed(
     props.scale ??
     rulerScale(props.results.flatMap(({ sides }) => sides.flatMap(({ values }) => values.lcpMs))),
 )
-const KINDS = {
-  faster: 'Faster',
-  slower: 'Slower',
-  broken: 'Broken',
-  'no-difference': 'No measurable difference',
-  'too-few': 'Too few runs to tell',
-} as const
+/** The words of a sentence that carry the verdict; they are set bold. */
+const lead = ({ sentence }: PageVerdict): string => /^[^,:.]+(?:\.\d+ s)?/.exec(sentence)?.[0] ?? ''
 </script>
 
 <template>
@@ -31,8 +26,9 @@ const KINDS = {
       <span class="muted">on {{ result.visitorName }}</span>
     </h3>
     <p v-if="result.verdict" class="verdict" :class="{ broken: result.verdict.kind === 'broken' }">
-      <strong>{{ KINDS[result.verdict.kind] }}.</strong>
-      {{ result.verdict.sentence.replace(`${KINDS[result.verdict.kind]}.`, '') }}
+      <strong>{{ lead(result.verdict) }}</strong>{{
+        result.verdict.sentence.slice(lead(result.verdict).length)
+      }}
     </p>
     <div class="scroll">
       <table class="bench">

@@ -1,13 +1,17 @@
 // @vitest-environment jsdom
 import { createApp, h } from 'vue'
 import { describe, expect, test } from 'vitest'
-import { rulerScale } from './scale.ts'
 import SecondsRuler from './SecondsRuler.vue'
 
 const draw = (props: Record<string, unknown>): HTMLElement => {
   const host = document.createElement('div')
   createApp({
-    render: () => h(SecondsRuler as never, { scale: rulerScale([]), about: 'Home page on Phone', ...props }),
+    render: () =>
+      h(SecondsRuler as never, {
+        scale: { endMs: 5000, ticksMs: [0, 2500, 5000] },
+        about: 'Home page on Phone',
+        ...props,
+      }),
   }).mount(host)
   return host
 }

@@ -29,8 +29,8 @@ const spoken = computed(() => {
 })
 const thresholds = computed(() => LCP_THRESHOLDS.filter(({ atMs }) => atMs < props.scale.endMs))
 const at = (ms: number): string => `${position(ms, props.scale)}%`
-/** Labels that would leave the ruler on the right are written to the left of their mark. */
-const flips = (ms: number): boolean => position(ms, props.scale) > 72
+/** A label stands behind its mark, and never leaves the ruler. */
+const labelAt = (ms: number): string => `min(${at(ms)}, calc(100% - 6.2rem))`
 </script>
 
 <template>
@@ -43,7 +43,7 @@ const flips = (ms: number): boolean => position(ms, props.scale) > 72
       <i v-if="typeof floorMs === 'number'" class="floor" :style="{ width: at(floorMs) }" />
       <div v-for="lane in lanes" :key="lane.side" class="lane" :class="lane.side">
         <i class="stretch" :style="{ width: at(lane.ms) }" />
-        <span v-if="!compact" class="label" :class="{ flips: flips(lane.ms) }" :style="{ left: at(lane.ms) }">
+        <span v-if="!compact" class="label" :style="{ left: labelAt(lane.ms) }">
           {{ SIDE_NAMES[lane.side] }} <b>{{ seconds(lane.ms) }}</b>
         </span>
       </div>
@@ -144,21 +144,16 @@ const flips = (ms: number): boolean => position(ms, props.scale) > 72
 }
 .label {
   position: absolute;
-  top: 0;
-  line-height: var(--lane);
+  top: 2px;
+  line-height: calc(var(--lane) - 4px);
   padding: 0 6px;
+  margin-left: 3px;
+  background: rgb(var(--v-theme-surface));
   white-space: nowrap;
   font-size: 0.84rem;
 }
 .label b {
   font-weight: 700;
-}
-.label.flips {
-  transform: translateX(-100%);
-  background: rgb(var(--v-theme-surface));
-  line-height: 16px;
-  top: 3px;
-  margin-left: -8px;
 }
 .empty .label {
   color: rgb(var(--v-theme-secondary));
@@ -192,5 +187,25 @@ const flips = (ms: number): boolean => position(ms, props.scale) > 72
   position: absolute;
   top: 18px;
   font-style: normal;
+}
+/* Too narrow for labels behind the marks: they stand above them. */
+@media (max-width: 760px) {
+  .ruler:not(.compact) .lane {
+    height: 36px;
+  }
+  .ruler:not(.compact) .stretch {
+    top: 18px;
+    height: 14px;
+  }
+  .label {
+    left: 0 !important;
+    margin-left: 0;
+    top: 0;
+    background: none;
+  }
+  .threshold b {
+    left: auto;
+    right: 4px;
+  }
 }
 </style>

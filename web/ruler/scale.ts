@@ -1,10 +1,12 @@
 /** Published thresholds of the time to the main content, at the 75th percentile (web.dev: LCP; from memory). */
 export const LCP_THRESHOLDS = [
-  { atMs: 2500, name: 'LCP good up to 2.5 s' },
-  { atMs: 4000, name: 'LCP poor from 4.0 s' },
+  { atMs: 2500, name: 'LCP good to 2.5 s' },
+  { atMs: 4000, name: 'LCP poor from 4 s' },
 ] as const
 
 const STEPS_S = [0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 30, 60]
+/** Room behind the longest time for its label. */
+const HEADROOM = 1.15
 /** More labels than this would run into each other on a laptop. */
 const MOST_TICKS = 11
 
@@ -21,7 +23,7 @@ export interface RulerScale {
 export const rulerScale = (timesMs: readonly (number | null | undefined)[]): RulerScale => {
   const longest = Math.max(4500, ...timesMs.filter((ms): ms is number => typeof ms === 'number'))
   const step = (STEPS_S.find((s) => longest / (s * 1000) <= MOST_TICKS - 1) ?? 120) * 1000
-  const endMs = Math.ceil((longest * 1.04) / step) * step
+  const endMs = Math.ceil((longest * HEADROOM) / step) * step
   const ticksMs = Array.from({ length: Math.round(endMs / step) + 1 }, (_, i) => i * step)
   return { endMs, ticksMs }
 }

@@ -41,8 +41,7 @@ const gain = (result: LedgerEntry['results'][number]): string => {
   const verdict = result.verdict
   const interval = verdict?.gains.lcpMs
   if (!verdict || !interval) return ''
-  const sign = interval.shift >= 0 ? '−' : '+'
-  return `${sign}${seconds(Math.abs(interval.shift))} (${seconds(interval.low)} to ${seconds(interval.high)})`
+  return `${seconds(interval.shift)} (${seconds(interval.low)} to ${seconds(interval.high)})`
 }
 const ask = (version: Version): void => {
   target.value = version

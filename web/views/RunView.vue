@@ -68,7 +68,7 @@ const figures = computed(() => {
       </div>
     </dl>
     <p v-if="run.metrics?.lcpElement" class="small muted">
-      Main content: <code>{{ run.metrics.lcpElement }}</code>
+      Main content: <code class="element">{{ run.metrics.lcpElement }}</code>
       <code v-if="run.metrics.lcpUrl">{{ run.metrics.lcpUrl }}</code>
     </p>
     <WaterfallTable :run="run" />
@@ -91,6 +91,9 @@ dt {
 }
 dd {
   font-weight: 650;
+}
+.element {
+  margin-right: 0.6em;
 }
 h1 .small {
   font-size: 0.9rem;

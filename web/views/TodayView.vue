@@ -36,7 +36,8 @@ const sentences = computed(() =>
     if (now === null)
       return `${who} see the main content of ${page} after ${inSeconds(before!)} at the origin.`
     if (before === null) return `${who} see the main content of ${page} after ${inSeconds(now)}.`
-    return `${who} see the main content of ${page} after ${inSeconds(now)}; at the origin it is ${inSeconds(before)}.`
+    const apart = standing.live?.measurementId !== standing.origin?.measurementId
+    return `${who} see the main content of ${page} after ${inSeconds(now)}; at the origin it is ${inSeconds(before)}${apart ? ', measured on another occasion' : ''}.`
   }),
 )
 
@@ -175,6 +176,8 @@ const tasks = computed<Task[]>(() => {
 }
 .page button {
   font: inherit;
+  font-weight: 500;
+  font-size: 0.94rem;
   color: rgb(var(--v-theme-on-surface));
   cursor: pointer;
   text-decoration: underline dotted;

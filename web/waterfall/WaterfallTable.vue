@@ -78,6 +78,7 @@ const cacheStatus = ({ record }: WaterfallRow): string =>
           <tr>
             <th scope="row">
               <button
+                class="request"
                 type="button"
                 :aria-expanded="opened === keyOf(row, index)"
                 :title="row.record.url"
@@ -165,8 +166,10 @@ const cacheStatus = ({ record }: WaterfallRow): string =>
 .waterfall th:nth-child(n + 3):nth-child(-n + 6) {
   width: 7.5%;
 }
-button {
+.request {
   font: inherit;
+  font-weight: 500;
+  font-size: 0.84rem;
   color: inherit;
   text-align: left;
   max-width: 100%;

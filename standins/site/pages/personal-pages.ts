@@ -33,7 +33,16 @@ export const editorArea = async ({ db }: PageContext): Promise<Page> => {
   return {
     title: 'Editor',
     // Left open, this page keeps asking the server whether anyone else is editing.
-    body: `<h1>Editor's area</h1>${list('Notices', notices, 'title')}${list('Stories', stories, 'title')}${list('Prices', items, 'name')}<script>setInterval(function () { $.post('/editor/poll') }, 15000)</script>`,
+    body: `<h1>Editor's area</h1><p><a href="/editor/notices">Write a new notice</a></p>${list('Notices', notices, 'title')}${list('Stories', stories, 'title')}${list('Prices', items, 'name')}<script>setInterval(function () { $.post('/editor/poll') }, 15000)</script>`,
+  }
+}
+
+/** A blank notice. */
+export const newNotice = async ({ db }: PageContext): Promise<Page> => {
+  const quays = await db.all('select slug, name from quays order by name')
+  return {
+    title: 'New notice',
+    body: `<h1>New notice</h1><form method="post"><label>title <input name="title" required></label><label>body <textarea name="body" required></textarea></label><label>quay <select name="quay">${quays.map((q) => `<option value="${q['slug']}">${q['name']}</option>`).join('')}</select></label><button>Publish</button></form>`,
   }
 }
 
