@@ -45,16 +45,27 @@ export const keyOf = (
 ): CacheKey => cacheKey(route.partition, visitor.scheme, hostWithoutPort, target, route.ignoredParameter)
 
 /** Count and log an exchange once its response has ended, however it ended. */
-export const countWhenDone = (exchange: Exchange, outcome: Outcome, bytes: () => number): void => {
+export const countWhenDone = (
+  exchange: Exchange,
+  outcome: Outcome,
+  bytes: () => number,
+  page = false,
+): void => {
   const { res, io, route, method, target, startedAt } = exchange
   res.once('close', () =>
-    io.counters.count(route, outcome, bytes(), {
-      at: io.now(),
-      method,
-      target,
-      status: res.statusCode,
-      cacheStatus: cacheStatus(outcome),
-      tookMs: io.elapsed() - startedAt,
-    }),
+    io.counters.count(
+      route,
+      outcome,
+      bytes(),
+      {
+        at: io.now(),
+        method,
+        target,
+        status: res.statusCode,
+        cacheStatus: cacheStatus(outcome),
+        tookMs: io.elapsed() - startedAt,
+      },
+      page,
+    ),
   )
 }

@@ -15,6 +15,7 @@ import { createListener } from './listener.ts'
 import { OriginClient } from './origin/origin-client.ts'
 import { purge } from './purging.ts'
 import { compileRoutes } from './routing.ts'
+import { coverageOf, listStore } from './store/listing.ts'
 import { DiskBackedStore } from './store/disk-backed-store.ts'
 
 const dataDir = process.env['ZEST_DATA_DIR'] ?? './data'
@@ -76,6 +77,8 @@ const main = async (): Promise<void> => {
     },
     purge: (order) => purge(order, io),
     traffic: (siteId) => io.counters.traffic(siteId, store),
+    listStore: (query) => listStore(query, io),
+    coverage: (query) => coverageOf(query, io),
   })
   await listen(control, { path: socketPath })
   await chmod(socketPath, 0o600)

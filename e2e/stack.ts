@@ -29,12 +29,18 @@ export class Stack {
     this.#process = child
   }
 
-  /** Runs `npm run demo` until it says that it is ready. */
-  static async start(basePort: number): Promise<Stack> {
+  /** Runs `npm run demo` until it says that it is ready. @param settings further environment variables */
+  static async start(basePort: number, settings: Record<string, string> = {}): Promise<Stack> {
     const dataDir = await mkdtemp(join(tmpdir(), 'zest-e2e-'))
     const child = spawn('npm', ['run', '--silent', 'demo'], {
       cwd: root,
-      env: { ...process.env, ZEST_PORT: String(basePort), ZEST_DATA_DIR: dataDir, ZEST_API_TOKEN: TOKEN },
+      env: {
+        ...process.env,
+        ZEST_PORT: String(basePort),
+        ZEST_DATA_DIR: dataDir,
+        ZEST_API_TOKEN: TOKEN,
+        ...settings,
+      },
       stdio: ['ignore', 'pipe', 'inherit'],
       detached: true,
     })

@@ -13,7 +13,7 @@ const succeeds = (command, args) =>
     const child = spawn(command, args, {
       cwd: root,
       stdio: 'inherit',
-      env: { ...process.env, FORCE_COLOR: '0' },
+      env: { ...process.env, NO_COLOR: '1' },
     })
     child.on('error', () => resolve(false))
     child.on('exit', (code) => resolve(code === 0))
@@ -32,7 +32,7 @@ const vitest = async (project) => {
     'vitest',
     'run',
     `--project=${project}`,
-    '--reporter=dot',
+    '--reporter=default',
     '--reporter=json',
     `--outputFile.json=${file}`,
   ])

@@ -4,6 +4,7 @@ import { useRoute, useRouter } from 'vue-router'
 import { useTheme } from 'vuetify'
 import {
   mdiClipboardTextClockOutline,
+  mdiDatabaseOutline,
   mdiMagnify,
   mdiPulse,
   mdiRulerSquare,
@@ -35,6 +36,7 @@ const PLACES = [
   { name: 'today', title: 'Today', icon: mdiPulse },
   { name: 'measure', title: 'Measure', icon: mdiRulerSquare },
   { name: 'remedies', title: 'Remedies', icon: mdiTuneVariant },
+  { name: 'store', title: 'Store', icon: mdiDatabaseOutline },
   { name: 'ledger', title: 'Ledger', icon: mdiClipboardTextClockOutline },
   { name: 'site', title: 'Site', icon: mdiWebSync },
 ] as const

@@ -31,6 +31,7 @@ export const router = createRouter({
           component: () => import('./views/RunView.vue'),
         },
         { path: 'remedies', name: 'remedies', component: () => import('./views/RemediesView.vue') },
+        { path: 'store', name: 'store', component: () => import('./views/StoreView.vue') },
         { path: 'ledger', name: 'ledger', component: () => import('./views/LedgerView.vue') },
         { path: 'site', name: 'site', component: () => import('./views/SiteView.vue') },
       ],
@@ -56,6 +57,7 @@ const NAMES: Record<string, string> = {
   measurement: 'Measurement',
   run: 'Page load',
   remedies: 'Remedies',
+  store: 'Store',
   ledger: 'Ledger',
   site: 'Site',
 }

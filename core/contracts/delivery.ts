@@ -64,6 +64,8 @@ export const ChannelTraffic = z.object({
   requests: z.int(),
   hits: z.int(),
   bytes: z.int(),
+  pageVisits: z.int().describe('Answers that were pages a stored copy could have served'),
+  coldVisits: z.int().describe('Of these, those that had to wait for the origin'),
   /** Requests by how they were answered: "hit", "forwarded uri-miss", "passed path", … */
   outcomes: z.record(z.string(), z.int()),
   storedAddresses: z.int(),

@@ -3,6 +3,7 @@ import { z } from 'zod'
 import { emptySetup, Setup } from '../contracts/setup.ts'
 import { chooseSample, pageKinds } from '../sampling/kinds.ts'
 import { REMEDIES } from './catalogue.ts'
+import { roughlyInWords } from './setting-words.ts'
 import { setupChanges } from './difference.ts'
 
 describe('catalogue', () => {
@@ -64,6 +65,16 @@ describe('setup', () => {
     expect(setupChanges(emptySetup(), listed)[0]?.sentence).toContain('with /fares without /checkout')
   })
 })
+
+test.each([
+  [0, '0 seconds'],
+  [59.4, '59 seconds'],
+  [119, '119 seconds'],
+  [120, '2 minutes'],
+  [35_996, '10 hours'],
+  [100_000, '28 hours'],
+  [86_400 * 30, '30 days'],
+])('%d s is about %s', (s, words) => expect(roughlyInWords(s)).toBe(words))
 
 describe('sample', () => {
   const pages = ['/', '/stories', '/stories/a', '/stories/b', '/about', '/caf%C3%A9/x'].map((path, i) => ({

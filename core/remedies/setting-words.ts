@@ -14,6 +14,12 @@ export const durationInWords = (s: number): string => {
   return `${s} second${s === 1 ? '' : 's'}`
 }
 
+/** About how long: the largest unit of which there are at least two, rounded. @param s seconds, 0 or more */
+export const roughlyInWords = (s: number): string => {
+  for (const [unit, size] of UNITS) if (s >= 2 * size) return `${Math.round(s / size)} ${unit}s`
+  return durationInWords(Math.round(s))
+}
+
 /** The value of a setting as people say it. */
 export const settingInWords = (input: OptionInput, value: unknown): string => {
   switch (input.kind) {

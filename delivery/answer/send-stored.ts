@@ -2,6 +2,7 @@ import type { Outcome } from '../../core/http/cache-status.ts'
 import { codedEntityTag, isEntityTag, isNotModified } from '../../core/http/conditional.ts'
 import { parseDirectives } from '../../core/http/directives.ts'
 import { fieldValue, withField, withoutFields } from '../../core/http/fields.ts'
+import { isHtml } from '../../core/http/freshness.ts'
 import { isCompressible, negotiateCoding, type Coding } from '../../core/http/negotiation.ts'
 import type { Seconds } from '../../core/time.ts'
 import { countWhenDone, type Exchange } from '../exchange.ts'
@@ -23,6 +24,7 @@ interface Prepared {
   readonly lastModified: string | undefined
   /** Cache-Control that holds the owner's lifetime, which starts when the browser gets it. */
   readonly ownerLifetime: string | undefined
+  readonly page: boolean
   /** Cache-Status of caches between here and the origin. */
   readonly statusBefore: string | undefined
 }
@@ -71,6 +73,7 @@ const prepare = (route: Route, entry: StoredEntry, coding: Coding): Prepared => 
     etag,
     lastModified: fieldValue(entry.fields, 'last-modified'),
     ownerLifetime,
+    page: isHtml(entry.fields),
     statusBefore: fieldValue(entry.fields, 'cache-status'),
   }
 }
@@ -132,7 +135,7 @@ const write = (
   if (!unchanged) fields.push('content-length', String(body.length))
   res.writeHead(unchanged ? 304 : entry.status, fields)
   const sent = !unchanged && method !== 'HEAD'
-  countWhenDone(exchange, outcome, () => (sent ? body.length : 0))
+  countWhenDone(exchange, outcome, () => (sent ? body.length : 0), ready.page)
   res.end(sent ? body : undefined)
 }
 

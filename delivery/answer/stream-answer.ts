@@ -11,6 +11,7 @@ import {
   withoutFields,
   type Fields,
 } from '../../core/http/fields.ts'
+import { isHtml } from '../../core/http/freshness.ts'
 import { isCompressible, negotiateCoding } from '../../core/http/negotiation.ts'
 import { countWhenDone, type Exchange } from '../exchange.ts'
 import type { OriginAnswer } from '../origin/origin-client.ts'
@@ -84,7 +85,7 @@ export const streamAnswer = async (
   const fields = closingFields(streamedFields(exchange, answer, coding, shared), exchange, outcome)
   res.writeHead(answer.status, answer.statusText, flat(fields))
   let bytes = 0
-  countWhenDone(exchange, outcome, () => bytes)
+  countWhenDone(exchange, outcome, () => bytes, isHtml(answer.fields))
   if (method === 'HEAD' || WITHOUT_BODY.has(answer.status)) {
     body.resume()
     res.end()

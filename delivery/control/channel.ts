@@ -1,11 +1,14 @@
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http'
 import { DeliveryConfig, PurgeOrder, type Traffic } from '../../core/contracts/delivery.ts'
+import { CoverageQuery, StoreQuery, type AddressState, type StorePage } from '../../core/contracts/store.ts'
 
 /** What control may ask of delivery. */
 export interface ControlActions {
   readonly configure: (config: DeliveryConfig) => Promise<void>
   readonly purge: (order: PurgeOrder) => number
   readonly traffic: (siteId: string) => Traffic
+  readonly listStore: (query: StoreQuery) => Promise<StorePage>
+  readonly coverage: (query: CoverageQuery) => Promise<AddressState[]>
 }
 
 const LARGEST_ORDER = 16 * 1024 * 1024
@@ -38,6 +41,10 @@ const handle = async (req: IncomingMessage, res: ServerResponse, actions: Contro
       return reply(res, 200, { purged: actions.purge(PurgeOrder.parse(await readJson(req))) })
     case 'GET traffic':
       return reply(res, 200, actions.traffic(decodeURIComponent(id)))
+    case 'POST store':
+      return reply(res, 200, await actions.listStore(StoreQuery.parse(await readJson(req))))
+    case 'POST coverage':
+      return reply(res, 200, await actions.coverage(CoverageQuery.parse(await readJson(req))))
     default:
       return reply(res, 404, { error: 'unknown order' })
   }

@@ -1,4 +1,11 @@
 import { request } from 'node:http'
+import {
+  AddressStates,
+  StorePage,
+  type AddressState,
+  type CoverageQuery,
+  type StoreQuery,
+} from '../../core/contracts/store.ts'
 import { PurgeResult, Traffic, type DeliveryConfig, type PurgeOrder } from '../../core/contracts/delivery.ts'
 
 /** Delivery did not take an order. */
@@ -51,6 +58,14 @@ export class DeliveryClient {
 
   async traffic(siteId: string): Promise<Traffic> {
     return Traffic.parse(await this.#send('GET', `/traffic/${encodeURIComponent(siteId)}`))
+  }
+
+  async listStore(query: StoreQuery): Promise<StorePage> {
+    return StorePage.parse(await this.#send('POST', '/store', query))
+  }
+
+  async coverage(query: CoverageQuery): Promise<AddressState[]> {
+    return AddressStates.parse(await this.#send('POST', '/coverage', query))
   }
 
   async isUp(): Promise<boolean> {

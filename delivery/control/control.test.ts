@@ -31,6 +31,8 @@ const start = (path: string): Promise<Server> => {
     configure: async (config) => void configured.push(config),
     purge: (order) => purged.push(order),
     traffic: () => ({ since: 1, channels: [], recent: [] }),
+    listStore: async () => ({ total: 0, entries: [] }),
+    coverage: async () => [],
   })
   return new Promise((resolve) => created.listen(path, () => resolve(created)))
 }

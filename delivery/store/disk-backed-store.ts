@@ -186,6 +186,10 @@ export class DiskBackedStore implements ResponseStore {
     return entries.length
   }
 
+  *all(): Iterable<StoredEntry> {
+    for (const entries of this.#byKey.values()) yield* entries
+  }
+
   holdings(): Map<string, { entries: number; bytes: number }> {
     const held = new Map<string, { entries: number; bytes: number }>()
     for (const [key, entries] of this.#byKey) {

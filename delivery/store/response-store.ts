@@ -42,6 +42,8 @@ export interface ResponseStore {
   purge(matches: (key: CacheKey) => boolean): number
   /** Remove all entries of a key. @returns how many */
   purgeKey(key: CacheKey): number
+  /** Every entry there is, in no order; entries may come and go while it is read. */
+  all(): Iterable<StoredEntry>
   /** Entries and bytes held, by partition. */
   holdings(): Map<string, { entries: number; bytes: number }>
   /** Resolves when everything put so far is on disk. */

@@ -83,6 +83,18 @@ export const samplePages = pgTable('sample_pages', {
   position: integer('position').notNull(),
 })
 
+/** What the sitemap listed when it was last read. */
+export const sitemapPages = pgTable(
+  'sitemap_pages',
+  {
+    siteId: siteId(),
+    path: text('path').notNull(),
+    kind: text('kind').notNull(),
+    priority: doublePrecision('priority').notNull(),
+  },
+  (table) => [primaryKey({ columns: [table.siteId, table.path] })],
+)
+
 export const visitors = pgTable(
   'visitors',
   {

@@ -1,7 +1,20 @@
-import { PurgeOrder, PurgeResult, Traffic } from '../../core/contracts/delivery.ts'
+import { z } from 'zod'
+import { Channel, PurgeOrder, PurgeResult, Traffic } from '../../core/contracts/delivery.ts'
+import { Confirmation } from '../../core/contracts/sites.ts'
+import {
+  Coverage,
+  RefreshOrder,
+  RequestPath,
+  RequestPathOrder,
+  StorePage,
+  StoreQuery,
+} from '../../core/contracts/store.ts'
 import { endpoint, type Endpoint } from '../http/endpoint.ts'
 import type { Services } from '../services.ts'
 import { takeContentEvent } from '../sites/content-events.ts'
+import { refreshPaths } from '../sites/confirm.ts'
+import { coverageOfSite } from '../sites/coverage.ts'
+import { explainRequest } from '../sites/request-path.ts'
 import { siteRow } from '../sites/sites.ts'
 import { SiteParams } from './site-routes.ts'
 
@@ -20,6 +33,49 @@ export const storeEndpoints = (services: Services): Endpoint[] => [
       services.events.changed(params.siteId, 'traffic')
       return result
     },
+  ),
+  endpoint(
+    {
+      method: 'post',
+      path: '/sites/:siteId/store',
+      summary: 'What the store holds, a page at a time',
+      input: { params: SiteParams, body: StoreQuery.omit({ siteId: true }) },
+      reply: StorePage,
+    },
+    async ({ params, body }) => {
+      await siteRow(services.db, params.siteId)
+      return services.delivery.listStore({ ...body, siteId: params.siteId })
+    },
+  ),
+  endpoint(
+    {
+      method: 'get',
+      path: '/sites/:siteId/coverage',
+      summary: 'Every page of the sitemap: stored and fresh, stale, or absent, and why',
+      input: { params: SiteParams, query: z.object({ channel: Channel.default('live') }) },
+      reply: Coverage,
+    },
+    async ({ params, query }) => coverageOfSite(services, params.siteId, query.channel),
+  ),
+  endpoint(
+    {
+      method: 'post',
+      path: '/sites/:siteId/request-paths',
+      summary: 'Ask for one address and have explained, step by step, how it is answered',
+      input: { params: SiteParams, body: RequestPathOrder },
+      reply: RequestPath,
+    },
+    async ({ params, body }) => explainRequest(services, params.siteId, body),
+  ),
+  endpoint(
+    {
+      method: 'post',
+      path: '/sites/:siteId/refreshes',
+      summary: 'Purge addresses and fetch them anew, so that no visitor has to wait for it',
+      input: { params: SiteParams, body: RefreshOrder },
+      reply: z.array(Confirmation),
+    },
+    async ({ params, body }) => refreshPaths(services, params.siteId, body.paths),
   ),
   endpoint(
     {

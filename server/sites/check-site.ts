@@ -9,6 +9,9 @@ import { askOutside, OutsideFailure, type OutsideAnswer } from './outside-reques
 const MOST_SITEMAPS = 20
 const SAMPLE_PAGES = 8
 
+/** A page of the sitemap and the kind it is of. */
+export type ListedPage = PageCandidate & { readonly kind: string }
+
 /** Ports on which Zest Lamp itself answers, so that a site is not set up in a circle. */
 export interface OwnPorts {
   readonly controlPort: number
@@ -242,20 +245,29 @@ const suggestedHosts = (name: string, url: URL): SiteCheck['suggestedHosts'] => 
  * work, which kinds of pages are there. Asks nothing but the address given.
  * @returns findings of level "stop" when it cannot be connected; never rejects for what the site does
  */
-export const checkSite = async (address: string, own: OwnPorts): Promise<SiteCheck> => {
+export const checkSite = async (address: string, own: OwnPorts): Promise<SiteCheck> =>
+  (await lookAtSite(address, own)).check
+
+/** The check, and every page that the sitemap lists with its kind. */
+export const lookAtSite = async (
+  address: string,
+  own: OwnPorts,
+): Promise<{ check: SiteCheck; pages: ListedPage[] }> => {
   const url = new URL(address)
   const { findings, home } = await homeFindings(url, own)
   const name = titleOf(home, url)
   const known = { address: url.origin, name, suggestedHosts: suggestedHosts(name, url) }
-  if (findings.some(({ level }) => level === 'stop')) return { ...known, findings, kinds: [], sample: [] }
+  if (findings.some(({ level }) => level === 'stop'))
+    return { check: { ...known, findings, kinds: [], sample: [] }, pages: [] }
   const robots = await fetchText(`${url.origin}/robots.txt`)
   const named = robots?.status === 200 ? sitemapsInRobots(robots.body.toString('utf8')) : []
   const sitemap = await readSitemaps(url, named)
   const kinds = pageKinds(pathsOf(sitemap.entries, url))
-  return {
+  const check: SiteCheck = {
     ...known,
     findings: [...findings, sitemap.finding],
     kinds: kinds.map(({ name: kind, pattern, pages }) => ({ name: kind, pattern, pages: pages.length })),
     sample: chooseSample(kinds, SAMPLE_PAGES),
   }
+  return { check, pages: kinds.flatMap(({ name: kind, pages }) => pages.map((page) => ({ ...page, kind }))) }
 }

@@ -6,32 +6,51 @@ import type { Services } from '../services.ts'
 /** Twice: the first visitor fills the store, the second shows whether it answers. */
 const TIMES = 2
 
-/**
- * Ask live for the sample pages from outside, as a signed-out visitor with an empty browser, and report what the answers say about
- * themselves.
- */
+/** One answer of live as a signed-out visitor with an empty browser gets it. */
+const askLive = async (
+  { addresses }: Services,
+  liveUrl: string,
+  path: string,
+): Promise<Confirmation['answers'][number]> => {
+  const answer = await askOutside(`http://127.0.0.1:${addresses.deliveryPort}${path}`, {
+    fields: { host: new URL(liveUrl).host, 'accept-encoding': 'br, gzip', accept: 'text/html,*/*' },
+    timeoutMs: 60_000,
+  }).catch((error: Error) => error)
+  if (answer instanceof OutsideFailure)
+    return { status: 0, cacheStatus: answer.message, coding: '', tookMs: 0 }
+  if (answer instanceof Error) throw answer
+  return {
+    status: answer.status,
+    cacheStatus: answer.fields.get('cache-status') ?? '',
+    coding: answer.fields.get('content-encoding') ?? 'none',
+    tookMs: answer.tookMs,
+  }
+}
+
+/** Ask live for the sample pages from outside and report what the answers say about themselves. */
 export const confirmLive = async (services: Services, siteId: string): Promise<Confirmation[]> => {
   const site = await getSite(services, siteId)
   const confirmations: Confirmation[] = []
   for (const { path } of site.sample) {
     const answers: Confirmation['answers'] = []
-    for (let time = 0; time < TIMES; time++) {
-      const answer = await askOutside(`http://127.0.0.1:${services.addresses.deliveryPort}${path}`, {
-        fields: { host: new URL(site.liveUrl).host, 'accept-encoding': 'br, gzip', accept: 'text/html,*/*' },
-        timeoutMs: 60_000,
-      }).catch((error: Error) => error)
-      if (answer instanceof OutsideFailure)
-        answers.push({ status: 0, cacheStatus: answer.message, coding: '', tookMs: 0 })
-      else if (answer instanceof Error) throw answer
-      else
-        answers.push({
-          status: answer.status,
-          cacheStatus: answer.fields.get('cache-status') ?? '',
-          coding: answer.fields.get('content-encoding') ?? 'none',
-          tookMs: answer.tookMs,
-        })
-    }
+    for (let time = 0; time < TIMES; time++) answers.push(await askLive(services, site.liveUrl, path))
     confirmations.push({ path, answers })
   }
+  return confirmations
+}
+
+/** Purge pages and fetch them at once, one after the other, so that the wait falls on nobody. */
+export const refreshPaths = async (
+  services: Services,
+  siteId: string,
+  paths: readonly string[],
+): Promise<Confirmation[]> => {
+  const site = await getSite(services, siteId)
+  const confirmations: Confirmation[] = []
+  for (const path of paths) {
+    await services.delivery.purge({ siteId, what: { kind: 'paths', paths: [path] } })
+    confirmations.push({ path, answers: [await askLive(services, site.liveUrl, path)] })
+  }
+  services.events.changed(siteId, 'traffic')
   return confirmations
 }

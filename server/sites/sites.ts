@@ -4,10 +4,13 @@ import { emptySetup } from '../../core/contracts/setup.ts'
 import { DEFAULT_VISITORS } from '../../core/sampling/default-visitors.ts'
 import { newId, newToken } from '../accounts/secrets.ts'
 import type { Database } from '../db/database.ts'
-import { ledger, samplePages, sites, trials, versions, visitors } from '../db/schema.ts'
+import { ledger, samplePages, sitemapPages, sites, trials, versions, visitors } from '../db/schema.ts'
 import { errors } from '../errors.ts'
 import type { Addresses, Services } from '../services.ts'
-import { checkSite } from './check-site.ts'
+import { lookAtSite } from './check-site.ts'
+
+/** PostgreSQL takes 65,535 parameters in a statement. */
+const ROWS_AT_A_TIME = 1000
 
 type SiteRow = typeof sites.$inferSelect
 
@@ -74,7 +77,7 @@ const refuseTakenHosts = async (db: Database, { liveHost, trialHost }: ConnectSi
 export const connectSite = async (services: Services, wanted: ConnectSite, by: string): Promise<Site> => {
   const { db, publisher, now, addresses } = services
   await refuseTakenHosts(db, wanted)
-  const check = await checkSite(wanted.address, addresses)
+  const { check, pages } = await lookAtSite(wanted.address, addresses)
   const stopped = check.findings.find(({ level }) => level === 'stop')
   if (stopped !== undefined) throw errors.siteStopped(stopped.sentence)
   const id = newId()
@@ -96,6 +99,14 @@ export const connectSite = async (services: Services, wanted: ConnectSite, by: s
     await tx
       .insert(samplePages)
       .values(sample.map((page, position) => ({ id: newId(), siteId: id, ...page, position })))
+    for (let at = 0; at < pages.length; at += ROWS_AT_A_TIME)
+      await tx
+        .insert(sitemapPages)
+        .values(
+          pages
+            .slice(at, at + ROWS_AT_A_TIME)
+            .map(({ path, kind, priority }) => ({ siteId: id, path, kind, priority })),
+        )
     await tx
       .insert(visitors)
       .values(

@@ -90,6 +90,9 @@ export class ServerBench {
       configure: async (config) => void bench.configs.push(config),
       purge: (order) => bench.purges.push(order),
       traffic: () => ({ since: 0, channels: [], recent: [] }),
+      listStore: async () => ({ total: 0, entries: [] }),
+      coverage: async ({ addresses }) =>
+        addresses.map((address) => ({ address, state: 'absent', ttlS: null, last: null })),
     })
     await new Promise<void>((resolve) => channel.listen(controlSocketPath(folder), resolve))
     const site = createServer((req, res) => {

@@ -7,8 +7,7 @@ import SecondsRuler from '../ruler/SecondsRuler.vue'
 import { siteScale } from '../ruler/site-scale.ts'
 import { useBench } from '../stores/bench.ts'
 import { useProblems } from '../stores/problems.ts'
-import { seconds } from '../words/show.ts'
-import TrafficPanel from '../components/TrafficPanel.vue'
+import { seconds, whole } from '../words/show.ts'
 
 const props = defineProps<{ site: Site }>()
 const bench = useBench()
@@ -40,6 +39,8 @@ const sentences = computed(() =>
     return `${who} see the main content of ${page} after ${inSeconds(now)}; at the origin it is ${inSeconds(before)}${apart ? ', measured on another occasion' : ''}.`
   }),
 )
+
+const live = computed(() => bench.traffic?.channels.find(({ channel }) => channel === 'live'))
 
 interface Task {
   readonly what: string
@@ -143,7 +144,15 @@ const tasks = computed<Task[]>(() => {
     </div>
   </template>
 
-  <TrafficPanel v-if="bench.traffic" :traffic="bench.traffic" :site="site" />
+  <template v-if="live && live.requests > 0">
+    <h2>Visitors' requests since delivery started</h2>
+    <p>
+      {{ whole(live.requests) }} requests, {{ Math.round((100 * live.hits) / live.requests) }} % answered from
+      the store<template v-if="live.pageVisits > 0"
+        >, {{ whole((1000 * live.coldVisits) / live.pageVisits) }} cold visits per 1,000</template
+      >. <router-link :to="{ name: 'store', params: { siteId: site.id } }">Open the Store</router-link>
+    </p>
+  </template>
 </template>
 
 <style scoped>

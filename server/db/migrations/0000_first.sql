@@ -101,6 +101,14 @@ CREATE TABLE "sessions" (
 	"expires_at" timestamp with time zone NOT NULL
 );
 --> statement-breakpoint
+CREATE TABLE "sitemap_pages" (
+	"site_id" text NOT NULL,
+	"path" text NOT NULL,
+	"kind" text NOT NULL,
+	"priority" double precision NOT NULL,
+	CONSTRAINT "sitemap_pages_site_id_path_pk" PRIMARY KEY("site_id","path")
+);
+--> statement-breakpoint
 CREATE TABLE "sites" (
 	"id" text PRIMARY KEY NOT NULL,
 	"name" text NOT NULL,
@@ -148,6 +156,7 @@ ALTER TABLE "requests" ADD CONSTRAINT "requests_run_id_runs_id_fk" FOREIGN KEY (
 ALTER TABLE "runs" ADD CONSTRAINT "runs_measurement_id_measurements_id_fk" FOREIGN KEY ("measurement_id") REFERENCES "public"."measurements"("id") ON DELETE cascade ON UPDATE no action;--> statement-breakpoint
 ALTER TABLE "sample_pages" ADD CONSTRAINT "sample_pages_site_id_sites_id_fk" FOREIGN KEY ("site_id") REFERENCES "public"."sites"("id") ON DELETE cascade ON UPDATE no action;--> statement-breakpoint
 ALTER TABLE "sessions" ADD CONSTRAINT "sessions_account_id_accounts_id_fk" FOREIGN KEY ("account_id") REFERENCES "public"."accounts"("id") ON DELETE cascade ON UPDATE no action;--> statement-breakpoint
+ALTER TABLE "sitemap_pages" ADD CONSTRAINT "sitemap_pages_site_id_sites_id_fk" FOREIGN KEY ("site_id") REFERENCES "public"."sites"("id") ON DELETE cascade ON UPDATE no action;--> statement-breakpoint
 ALTER TABLE "trials" ADD CONSTRAINT "trials_site_id_sites_id_fk" FOREIGN KEY ("site_id") REFERENCES "public"."sites"("id") ON DELETE cascade ON UPDATE no action;--> statement-breakpoint
 ALTER TABLE "versions" ADD CONSTRAINT "versions_site_id_sites_id_fk" FOREIGN KEY ("site_id") REFERENCES "public"."sites"("id") ON DELETE cascade ON UPDATE no action;--> statement-breakpoint
 ALTER TABLE "visitors" ADD CONSTRAINT "visitors_site_id_sites_id_fk" FOREIGN KEY ("site_id") REFERENCES "public"."sites"("id") ON DELETE cascade ON UPDATE no action;--> statement-breakpoint

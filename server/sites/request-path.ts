@@ -1,0 +1,55 @@
+import type { RequestPath, RequestPathOrder } from '../../core/contracts/store.ts'
+import { explainExchange } from '../../core/http/explain.ts'
+import type { Fields } from '../../core/http/fields.ts'
+import { errors } from '../errors.ts'
+import type { Services } from '../services.ts'
+import { askOutside, OutsideFailure } from './outside-request.ts'
+import { getTrial, liveSetup } from './setups.ts'
+import { getSite } from './sites.ts'
+
+/**
+ * Send one request through delivery and explain how it was answered. It is a real request: it may fill the store, as a visitor's would.
+ * @throws AppError DELIVERY_DOWN, NOT_FOUND
+ */
+export const explainRequest = async (
+  services: Services,
+  siteId: string,
+  { address, channel, cookie }: RequestPathOrder,
+): Promise<RequestPath> => {
+  const site = await getSite(services, siteId)
+  const setup =
+    channel === 'live'
+      ? (await liveSetup(services.db, siteId)).setup
+      : (await getTrial(services, siteId)).setup
+  const host = new URL(channel === 'live' ? site.liveUrl : site.trialUrl).host
+  const sent: Record<string, string> = {
+    host,
+    'accept-encoding': 'br, gzip',
+    accept: 'text/html,*/*',
+    ...(cookie === '' ? {} : { cookie }),
+  }
+  const answer = await askOutside(`http://127.0.0.1:${services.addresses.deliveryPort}${address}`, {
+    fields: sent,
+    timeoutMs: 60_000,
+  }).catch((error: Error) => {
+    if (error instanceof OutsideFailure) throw errors.deliveryDown(error.message)
+    throw error
+  })
+  const fields: Fields = [...answer.fields]
+  const requestFields: Fields = Object.entries(sent)
+  const explained = explainExchange({
+    address,
+    host,
+    channel,
+    requestFields,
+    setup,
+    status: answer.status,
+    fields,
+  })
+  return {
+    status: answer.status,
+    tookMs: answer.tookMs,
+    ...explained,
+    fields: fields.map(([name, value]) => [name, value]),
+  }
+}

@@ -1,0 +1,146 @@
+<script setup lang="ts">
+import { computed, ref } from 'vue'
+import { z } from 'zod'
+import { PurgeResult } from '../../core/contracts/delivery.ts'
+import { Confirmation, type Site } from '../../core/contracts/sites.ts'
+import type { Coverage } from '../../core/contracts/store.ts'
+import { callApi } from '../api/client.ts'
+import { useProblems } from '../stores/problems.ts'
+
+/** The pages of the sitemap: fresh, stale or absent, and why. */
+const props = defineProps<{ coverage: Coverage; site: Site }>()
+const emit = defineEmits<{ explain: [address: string]; changed: [] }>()
+const problems = useProblems()
+
+const AT_A_TIME = 100
+const words = ref('')
+const state = ref<'all' | 'fresh' | 'stale' | 'absent'>('all')
+const shown = ref(AT_A_TIME)
+const working = ref('')
+const fitting = computed(() =>
+  props.coverage.rows.filter(
+    (row) =>
+      (state.value === 'all' || row.state === state.value) &&
+      `${row.address} ${row.kind}`.toLowerCase().includes(words.value.toLowerCase()),
+  ),
+)
+const STATES = [
+  { value: 'all', title: 'All' },
+  { value: 'fresh', title: 'Fresh' },
+  { value: 'stale', title: 'Stale' },
+  { value: 'absent', title: 'Absent' },
+]
+
+const refresh = async (address: string): Promise<void> => {
+  working.value = address
+  await problems.catching(() =>
+    callApi('POST', `/sites/${props.site.id}/refreshes`, z.array(Confirmation), { paths: [address] }),
+  )
+  working.value = ''
+  emit('changed')
+}
+const purge = async (address: string): Promise<void> => {
+  await problems.catching(() =>
+    callApi('POST', `/sites/${props.site.id}/purges`, PurgeResult, { kind: 'paths', paths: [address] }),
+  )
+  emit('changed')
+}
+</script>
+
+<template>
+  <p v-if="coverage.pages === 0" class="muted">
+    No sitemap was found when the site was connected, so there is nothing to compare the store with.
+  </p>
+  <template v-else>
+    <div class="bar filters">
+      <v-text-field v-model="words" label="Address or kind contains" class="words" clearable />
+      <v-select v-model="state" :items="STATES" label="State" class="state" />
+      <span class="muted small">{{ fitting.length }} of {{ coverage.pages }}</span>
+    </div>
+    <div class="scroll">
+      <table class="bench">
+        <caption class="visually-hidden">
+          Pages of the sitemap and what is stored of them
+        </caption>
+        <thead>
+          <tr>
+            <th scope="col">Page</th>
+            <th scope="col">Kind</th>
+            <th scope="col" class="num">Priority</th>
+            <th scope="col">State</th>
+            <th scope="col">Why</th>
+            <th scope="col">Do</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="row in fitting.slice(0, shown)" :key="row.address">
+            <th scope="row">
+              <code>{{ row.address }}</code>
+            </th>
+            <td>{{ row.kind }}</td>
+            <td class="num">{{ row.priority.toFixed(1) }}</td>
+            <td>
+              <span class="state-mark" :class="row.state">{{ row.state }}</span>
+            </td>
+            <td>{{ row.why }}</td>
+            <td class="actions">
+              <v-btn size="x-small" :loading="working === row.address" @click="refresh(row.address)"
+                >Refresh<span class="visually-hidden"> {{ row.address }}</span></v-btn
+              >
+              <v-btn size="x-small" :disabled="row.state === 'absent'" @click="purge(row.address)"
+                >Purge<span class="visually-hidden"> {{ row.address }}</span></v-btn
+              >
+              <v-btn size="x-small" @click="emit('explain', row.address)"
+                >Explain<span class="visually-hidden"> {{ row.address }}</span></v-btn
+              >
+            </td>
+          </tr>
+        </tbody>
+      </table>
+    </div>
+    <v-btn v-if="fitting.length > shown" class="more" @click="shown += AT_A_TIME"
+      >Show {{ Math.min(AT_A_TIME, fitting.length - shown) }} more</v-btn
+    >
+  </template>
+</template>
+
+<style scoped>
+.filters {
+  margin-bottom: 0.6rem;
+}
+.words {
+  max-width: 320px;
+}
+.state {
+  max-width: 150px;
+}
+.actions {
+  white-space: nowrap;
+}
+.actions .zest-button + .zest-button {
+  margin-left: 0.3rem;
+}
+.more {
+  margin-top: 0.6rem;
+}
+.state-mark {
+  white-space: nowrap;
+}
+.state-mark::before {
+  content: '';
+  display: inline-block;
+  width: 0.7em;
+  height: 0.7em;
+  margin-right: 0.45em;
+  border: 2px solid rgb(var(--v-theme-live));
+}
+.state-mark.fresh::before {
+  background: rgb(var(--v-theme-live));
+}
+.state-mark.stale::before {
+  background: linear-gradient(90deg, rgb(var(--v-theme-live)) 50%, transparent 50%);
+}
+.state-mark.absent::before {
+  border-color: rgb(var(--v-theme-origin));
+}
+</style>

@@ -1,0 +1,125 @@
+<script setup lang="ts">
+import { computed, ref, shallowRef, watch } from 'vue'
+import type { Site } from '../../core/contracts/sites.ts'
+import { Coverage } from '../../core/contracts/store.ts'
+import { callApi } from '../api/client.ts'
+import CoverageTable from '../components/CoverageTable.vue'
+import RequestPathPanel from '../components/RequestPathPanel.vue'
+import StoredTable from '../components/StoredTable.vue'
+import TrafficPanel from '../components/TrafficPanel.vue'
+import { useBench } from '../stores/bench.ts'
+import { useProblems } from '../stores/problems.ts'
+import { whole } from '../words/show.ts'
+
+/** What the store holds, of which pages, and why not of the others. */
+const props = defineProps<{ site: Site }>()
+const bench = useBench()
+const problems = useProblems()
+
+const SECTIONS = [
+  { id: 'pages', title: 'Pages of the sitemap' },
+  { id: 'stored', title: 'Everything stored' },
+  { id: 'path', title: 'Request path' },
+  { id: 'traffic', title: 'Traffic' },
+] as const
+type SectionId = (typeof SECTIONS)[number]['id']
+const section = ref<SectionId>('pages')
+const channel = ref<'live' | 'trial'>('live')
+const coverage = shallowRef<Coverage | null>(null)
+const explained = ref('/')
+
+const load = async (): Promise<void> => {
+  const asked = channel.value
+  const found = await problems.catching(() =>
+    callApi('GET', `/sites/${props.site.id}/coverage?channel=${asked}`, Coverage),
+  )
+  if (found !== undefined && channel.value === asked) coverage.value = found
+  await problems.catching(() => bench.loadTraffic())
+}
+watch([channel, () => bench.liveVersion?.number, () => bench.trial?.revision], () => void load(), {
+  immediate: true,
+})
+
+const cold = computed(() => {
+  const live = bench.traffic?.channels.find((one) => one.channel === channel.value)
+  return live === undefined || live.pageVisits === 0
+    ? null
+    : Math.round((1000 * live.coldVisits) / live.pageVisits)
+})
+const explain = (address: string): void => {
+  explained.value = address
+  section.value = 'path'
+}
+</script>
+
+<template>
+  <h1 class="visually-hidden">Store</h1>
+  <div class="headline">
+    <p v-if="coverage">
+      <b>{{ whole(coverage.fresh) }} of {{ whole(coverage.pages) }}</b> pages of the sitemap are stored and
+      fresh<template v-if="coverage.stale > 0">, {{ whole(coverage.stale) }} are stale</template>.
+      {{ whole(coverage.absent) }} are not stored.
+    </p>
+    <p v-if="cold !== null">
+      <b>{{ whole(cold) }}</b> cold visits per 1,000: visits that had to wait for the origin to build a page
+      that could have been stored.
+    </p>
+  </div>
+  <div class="bar tools">
+    <div class="bar" role="tablist" aria-label="Parts of the store">
+      <v-btn
+        v-for="one in SECTIONS"
+        :id="`tab-${one.id}`"
+        :key="one.id"
+        role="tab"
+        size="small"
+        :variant="section === one.id ? 'flat' : 'outlined'"
+        :color="section === one.id ? 'primary' : undefined"
+        :aria-selected="section === one.id"
+        aria-controls="store-part"
+        @click="section = one.id"
+      >
+        {{ one.title }}
+      </v-btn>
+    </div>
+    <div class="bar">
+      <v-radio-group v-model="channel" inline hide-details density="compact" aria-label="Channel">
+        <v-radio value="live" label="Live" />
+        <v-radio value="trial" label="Trial" />
+      </v-radio-group>
+      <v-btn size="small" @click="load">Load again</v-btn>
+    </div>
+  </div>
+  <div id="store-part" role="tabpanel" :aria-labelledby="`tab-${section}`">
+    <CoverageTable
+      v-if="section === 'pages' && coverage"
+      :coverage="coverage"
+      :site="site"
+      @explain="explain"
+      @changed="load"
+    />
+    <StoredTable
+      v-else-if="section === 'stored'"
+      :site="site"
+      :channel="channel"
+      @explain="explain"
+      @changed="load"
+    />
+    <RequestPathPanel v-else-if="section === 'path'" :site="site" :channel="channel" :address="explained" />
+    <TrafficPanel v-else-if="section === 'traffic' && bench.traffic" :traffic="bench.traffic" :site="site" />
+  </div>
+</template>
+
+<style scoped>
+.headline {
+  font-size: 1.1rem;
+}
+.headline p {
+  margin: 0.1rem 0;
+  max-width: none;
+}
+.tools {
+  justify-content: space-between;
+  margin: 0.8rem 0;
+}
+</style>
