@@ -49,6 +49,6 @@ const isHit = ({ answers }: Confirmation): boolean => /;\s*hit\b/.test(answers.a
 <style scoped>
 caption {
   text-align: left;
-  padding: 0.3rem 0;
+  padding: 0.3rem 0.6rem;
 }
 </style>

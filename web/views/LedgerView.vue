@@ -74,7 +74,7 @@ const verb = (version: Version): string =>
       </thead>
       <tbody>
         <tr v-for="version in bench.versions" :key="version.number">
-          <th scope="row">Version {{ version.number }}</th>
+          <th scope="row" class="num">Version {{ version.number }}</th>
           <td>{{ when(version.publishedAt) }}</td>
           <td>{{ version.publishedBy }}</td>
           <td>{{ version.changes.join(', ') || 'Nothing switched on' }}</td>
