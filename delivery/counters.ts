@@ -42,6 +42,8 @@ export const outcomeName = (outcome: Outcome): string => {
       return outcome.kind
     case 'hit-stale':
       return `hit ${outcome.because}`
+    case 'collapsed':
+      return `collapsed ${outcome.why}`
     case 'forwarded':
       return `forwarded ${outcome.why}`
     case 'passed':
@@ -80,7 +82,9 @@ export class Counters {
     sums.bytes += bytes
     const hit = outcome.kind === 'hit' || outcome.kind === 'hit-stale'
     const cold =
-      outcome.kind === 'validated' || (outcome.kind === 'forwarded' && outcome.storing.kind === 'stored')
+      outcome.kind === 'validated' ||
+      outcome.kind === 'collapsed' ||
+      (outcome.kind === 'forwarded' && outcome.storing.kind === 'stored')
     if (hit) sums.hits++
     if (page && (hit || cold)) sums.pageVisits++
     if (page && cold) sums.coldVisits++

@@ -1,24 +1,69 @@
+import { LRUCache } from 'lru-cache'
 import type { CacheKey } from '../core/http/cache-key.ts'
+import type { OriginFailure } from './origin/origin-client.ts'
+
+/** How an answer under way ended, for those who waited for it. */
+export type FlightEnd =
+  | { kind: 'stored' }
+  /** @property lasting whether the next answer for the address will not be storable either */
+  | { kind: 'not-stored'; lasting: boolean }
+  | { kind: 'failed'; why: OriginFailure['kind'] }
 
 /** An answer under way from the origin. */
 export interface Flight {
   readonly key: CacheKey
   /** Its address was purged after the origin was asked: the answer may be older than the change. */
   purged: boolean
+  readonly ended: Promise<FlightEnd>
 }
 
-/** Answers under way, so that a purge reaches them too. */
-export class Flights {
-  readonly #underWay = new Set<Flight>()
+interface Leading extends Flight {
+  readonly settle: (end: FlightEnd) => void
+}
 
-  begin(key: CacheKey): Flight {
-    const flight = { key, purged: false }
+/** Addresses known not to be storable; their requests are not made to wait for each other. */
+const MOST_KNOWN = 10_000
+const KNOWN_MS = 60_000
+
+/**
+ * Answers under way: a purge reaches them, and requests for the same address wait for the first one instead of asking the origin all at
+ * once (RFC 9211 §2.6 calls such requests collapsed).
+ */
+export class Flights {
+  readonly #underWay = new Set<Leading>()
+  readonly #leaders = new Map<CacheKey, Leading>()
+  readonly #unshared = new LRUCache<CacheKey, true>({ max: MOST_KNOWN, ttl: KNOWN_MS })
+
+  /** @param leads whether other requests for the address may wait for this answer */
+  begin(key: CacheKey, leads: boolean): Flight {
+    let settle: Leading['settle'] = () => undefined
+    const ended = new Promise<FlightEnd>((resolve) => (settle = resolve))
+    const flight: Leading = { key, purged: false, ended, settle }
     this.#underWay.add(flight)
+    if (leads && !this.#leaders.has(key)) this.#leaders.set(key, flight)
     return flight
   }
 
+  /** The answer under way that a request for this address may wait for; undefined when there is none, or none worth it. */
+  ahead(key: CacheKey): Flight | undefined {
+    const leader = this.#leaders.get(key)
+    return leader === undefined || leader.purged || this.#unshared.has(key) ? undefined : leader
+  }
+
+  /** Tell those who wait how it ends, as soon as it is known: a long body that nobody can share keeps nobody waiting. */
+  settle(flight: Flight, end: FlightEnd): void {
+    if (this.#leaders.get(flight.key) === flight) {
+      this.#leaders.delete(flight.key)
+      if (end.kind === 'not-stored' && end.lasting && !flight.purged) this.#unshared.set(flight.key, true)
+    }
+    const { settle } = flight as Leading
+    settle(end)
+  }
+
+  /** The answer is complete, or will not come. */
   end(flight: Flight): void {
-    this.#underWay.delete(flight)
+    this.#underWay.delete(flight as Leading)
+    this.settle(flight, { kind: 'not-stored', lasting: false })
   }
 
   markPurged(matches: (key: CacheKey) => boolean): void {

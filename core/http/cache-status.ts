@@ -7,6 +7,8 @@ export type Outcome =
   | { kind: 'hit-stale'; ttl: Seconds; because: 'stale-while-revalidate' | 'stale-if-error' }
   | { kind: 'validated'; ttl: Seconds }
   | { kind: 'forwarded'; why: MissReason; status: number; storing: Storing }
+  /** Waited for an answer that was under way for another visitor, and shared it. */
+  | { kind: 'collapsed'; why: MissReason; ttl: Seconds }
   | { kind: 'passed'; why: PassReason; status: number }
   | { kind: 'failed'; why: 'unreachable' | 'timeout' | 'broken' }
 
@@ -30,6 +32,8 @@ export const cacheStatus = (outcome: Outcome): string => {
       return `${NAME}; hit; ttl=${whole(outcome.ttl)}; detail=${outcome.because}`
     case 'validated':
       return `${NAME}; fwd=stale; fwd-status=304; stored; ttl=${whole(outcome.ttl)}`
+    case 'collapsed':
+      return `${NAME}; fwd=${outcome.why}; collapsed; ttl=${whole(outcome.ttl)}`
     case 'forwarded': {
       const head = `${NAME}; fwd=${outcome.why}; fwd-status=${outcome.status}`
       return outcome.storing.kind === 'stored'

@@ -131,6 +131,13 @@ const storeStep = (exchange: ExplainedExchange, status: ReadonlyMap<string, stri
     )
   }
   const fwd = status.get('fwd') ?? ''
+  if (status.has('collapsed'))
+    return step(
+      'Store',
+      'Nothing was stored, but the same address was under way for another visitor; that answer was waited for and shared.',
+      'RFC 9211 §2.6',
+      evidence,
+    )
   if (fwd === 'stale' && status.get('fwd-status') === '304')
     return step(
       'Store',
@@ -149,7 +156,7 @@ const storeStep = (exchange: ExplainedExchange, status: ReadonlyMap<string, stri
 }
 
 const originStep = (status: ReadonlyMap<string, string>): PathStep | undefined => {
-  if (status.has('hit')) return undefined
+  if (status.has('hit') || status.has('collapsed')) return undefined
   const code = status.get('fwd-status')
   const detail = status.get('detail') ?? ''
   if (code === undefined)
@@ -158,7 +165,8 @@ const originStep = (status: ReadonlyMap<string, string>): PathStep | undefined =
 }
 
 const storingStep = (status: ReadonlyMap<string, string>): PathStep | undefined => {
-  if (status.has('hit') || status.get('fwd') === 'bypass' || status.get('fwd') === 'method') return undefined
+  if (status.has('hit') || status.has('collapsed')) return undefined
+  if (status.get('fwd') === 'bypass' || status.get('fwd') === 'method') return undefined
   if (status.has('stored'))
     return step('Storing', `The answer is kept for ${ttlText(status.get('ttl'))}.`, 'RFC 9111 §3')
   const reason = status.get('detail') as NotStoredReason | undefined

@@ -189,6 +189,7 @@ const outcomes: Outcome[] = [
   ...(Object.keys(MISSED) as MissReason[]).map((why): Outcome => ({ kind: 'forwarded', why, status: 200, storing: { kind: 'stored', ttl: seconds(9) } })),
   ...(Object.keys(NOT_STORED) as NotStoredReason[]).map((reason): Outcome => ({ kind: 'forwarded', why: 'uri-miss', status: 200, storing: { kind: 'not-stored', reason } })),
   ...(Object.keys(PASSED) as PassReason[]).map((why): Outcome => ({ kind: 'passed', why, status: 200 })),
+  { kind: 'collapsed', why: 'uri-miss', ttl: seconds(9) },
   { kind: 'failed', why: 'timeout' },
 ] // prettier-ignore
 

@@ -4,14 +4,14 @@ import { endToEndFields, fieldValue, withField, withoutFields, type Fields } fro
 import { correctedInitialAge, freshnessLifetime } from '../../core/http/freshness.ts'
 import type { Coding } from '../../core/http/negotiation.ts'
 import type { MissReason, NotStoredReason } from '../../core/http/reasons.ts'
-import { mayServeOnError, timeToLive } from '../../core/http/reuse.ts'
+import { decideReuse, mayServeOnError, timeToLive } from '../../core/http/reuse.ts'
 import { decideStoring } from '../../core/http/storing.ts'
 import { updateBy304 } from '../../core/http/updating.ts'
 import { nominatedFields, varyNames } from '../../core/http/vary.ts'
 import { currentAge } from '../../core/http/freshness.ts'
 import { seconds } from '../../core/time.ts'
 import type { Exchange } from '../exchange.ts'
-import type { Flight } from '../flights.ts'
+import type { Flight, FlightEnd } from '../flights.ts'
 import type { OriginAnswer, OriginFailure } from '../origin/origin-client.ts'
 import { sharedRequestFields } from '../origin/request-fields.ts'
 import type { StoredEntry } from '../store/response-store.ts'
@@ -35,6 +35,8 @@ export interface Lookup {
   readonly stale: StoredEntry | undefined
   /** Conditional fields; empty when nothing stored can be checked. */
   readonly condition: Fields
+  /** It has waited for another request's answer already and could not use it. */
+  readonly waited?: boolean
 }
 
 const askOrigin = (exchange: Exchange, condition: Fields): Promise<OriginAnswer> => {
@@ -130,8 +132,13 @@ const storeThenSend = async (
   answer: OriginAnswer,
 ): Promise<void> => {
   const collected = await collect(answer.body, LARGEST_STORED)
-  if (collected.kind === 'truncated') return sendFailure(exchange, 'broken')
+  const { flights } = exchange.io
+  if (collected.kind === 'truncated') {
+    flights.settle(flight, { kind: 'failed', why: 'broken' })
+    return sendFailure(exchange, 'broken')
+  }
   if (collected.kind === 'larger') {
+    flights.settle(flight, { kind: 'not-stored', lasting: true })
     const rest = Readable.from(prepend(collected.start, answer.body))
     const storing: Storing = { kind: 'not-stored', reason: 'too-large' }
     return streamAnswer(
@@ -143,6 +150,7 @@ const storeThenSend = async (
   }
   const kept = await keep(exchange, lookup.key, flight, answer, collected.bytes)
   if (kept.kind === 'not-kept') return sendCollected(exchange, answer, lookup, collected.bytes, kept.reason)
+  flights.settle(flight, endOf(exchange, kept.entry))
   const ttl = timeToLive(kept.entry, exchange.route.reuse, exchange.io.now())
   const outcome = {
     kind: 'forwarded',
@@ -153,6 +161,36 @@ const storeThenSend = async (
   const sent = await sendStored(exchange, kept.entry, outcome, currentAge(kept.entry, exchange.io.now()))
   if (!sent) await sendCollected(exchange, answer, lookup, collected.bytes, 'purged-meanwhile')
 }
+
+/** Whether those who waited can use what was stored without asking again. */
+const endOf = ({ fields, route, io }: Exchange, entry: StoredEntry): FlightEnd => {
+  const { kind } = decideReuse(fields, [entry], route.reuse, io.now())
+  return kind === 'reuse' || kind === 'reuse-stale'
+    ? { kind: 'stored' }
+    : { kind: 'not-stored', lasting: true }
+}
+
+/** Wait for an answer that is under way for another visitor, and share it if it may be shared. */
+const shareAnswer = async (exchange: Exchange, lookup: Lookup, ahead: Flight): Promise<void> => {
+  const { io, route, fields } = exchange
+  const end = await ahead.ended
+  if (end.kind === 'failed') {
+    const standIn = standInFor(exchange, lookup)
+    if (standIn !== undefined && (await sendStale(exchange, standIn))) return
+    return sendFailure(exchange, end.why)
+  }
+  if (end.kind === 'stored') {
+    const decision = decideReuse(fields, io.store.candidates(lookup.key), route.reuse, io.now())
+    if (decision.kind === 'reuse' || decision.kind === 'reuse-stale') {
+      const outcome = { kind: 'collapsed', why: lookup.reason, ttl: decision.ttl } as const
+      if (await sendStored(exchange, decision.stored, outcome, decision.age)) return
+    }
+  }
+  return fetchShared(exchange, { ...lookup, waited: true })
+}
+
+const standInFor = ({ route, io }: Exchange, { stale }: Lookup): StoredEntry | undefined =>
+  stale !== undefined && mayServeOnError(stale, route.reuse, io.now()) ? stale : undefined
 
 async function* prepend(start: Buffer, rest: Readable): AsyncGenerator<Buffer> {
   yield start
@@ -184,14 +222,15 @@ const sendStale = async (exchange: Exchange, stale: StoredEntry): Promise<boolea
 /** Answer a request that the store could not: ask the origin, keep what may be kept. */
 export const fetchShared = async (exchange: Exchange, lookup: Lookup): Promise<void> => {
   const { io, route } = exchange
-  const flight = io.flights.begin(lookup.key)
-  const standIn =
-    lookup.stale !== undefined && mayServeOnError(lookup.stale, route.reuse, io.now())
-      ? lookup.stale
-      : undefined
+  const leads = exchange.method === 'GET'
+  const ahead = leads && lookup.waited !== true ? io.flights.ahead(lookup.key) : undefined
+  if (ahead !== undefined) return shareAnswer(exchange, lookup, ahead)
+  const flight = io.flights.begin(lookup.key, leads)
+  const standIn = standInFor(exchange, lookup)
   try {
     const answer = await askOrigin(exchange, lookup.condition).catch((failure: OriginFailure) => failure)
     if (answer instanceof Error) {
+      io.flights.settle(flight, { kind: 'failed', why: answer.kind ?? 'broken' })
       if (standIn !== undefined && (await sendStale(exchange, standIn))) return
       return sendFailure(exchange, answer.kind ?? 'broken')
     }
@@ -209,6 +248,7 @@ export const fetchShared = async (exchange: Exchange, lookup: Lookup): Promise<v
     if (decision.kind === 'store') return await storeThenSend(exchange, lookup, flight, answer)
     // What the origin no longer lets us store must not go on being served from before.
     if (lookup.stale !== undefined && exchange.method === 'GET') io.store.purgeKey(lookup.key)
+    io.flights.settle(flight, { kind: 'not-stored', lasting: answer.status < 500 })
     const storing: Storing = { kind: 'not-stored', reason: decision.reason }
     await streamAnswer(
       exchange,
@@ -229,6 +269,7 @@ const sendFreshened = async (
 ): Promise<void> => {
   answer.body.resume()
   const updated = freshen(exchange, lookup.stale!, flight, answer)
+  exchange.io.flights.settle(flight, endOf(exchange, updated))
   const now = exchange.io.now()
   const ttl = timeToLive(updated, exchange.route.reuse, now)
   const sent = await sendStored(exchange, updated, { kind: 'validated', ttl }, currentAge(updated, now))
@@ -244,7 +285,7 @@ export const refreshBehind = async (
   condition: Fields,
 ): Promise<void> => {
   const { io, route, fields } = exchange
-  const flight = io.flights.begin(key)
+  const flight = io.flights.begin(key, false)
   try {
     const answer = await askOrigin({ ...exchange, method: 'GET' }, condition)
     if (answer.status === 304) {

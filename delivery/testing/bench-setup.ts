@@ -61,6 +61,8 @@ export class DeliveryBench {
   readonly folder: string
   /** What the origin was asked, in order: method and target. */
   readonly asked: { line: string; headers: IncomingHttpHeaders; body: string }[] = []
+  /** Requests that delivery has got. */
+  arrived = 0
   /** Seconds the clock is ahead. */
   aheadS = 0
   handler: OriginHandler = (_req, res) => res.end('hello')
@@ -86,6 +88,7 @@ export class DeliveryBench {
       instance: 'zest-lamp-test',
     }
     this.#listener = createListener(this.io)
+    this.#listener.on('request', () => this.arrived++)
     this.port = 0
   }
 
