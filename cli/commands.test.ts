@@ -70,8 +70,16 @@ describe('zest', () => {
   })
   test.each(['s1', 'Test Quay', 'quay.localhost'])('finds a site by %s', async (name) => {
     expect(await run('purge', name, '/a', '/b')).toBe(0)
-    expect(asked.at(-1)?.body).toEqual({ kind: 'paths', paths: ['/a', '/b'] })
+    expect(asked.at(-1)?.body).toEqual({ kind: 'paths', paths: ['/a', '/b'], manner: 'hard' })
     expect(lines).toEqual(['1 stored response removed.'])
+  })
+  test.each([
+    [['--prefix', '/stories/'], { kind: 'prefix', prefix: '/stories/', manner: 'hard' }],
+    [['--pattern', '/stories/*', '--soft'], { kind: 'pattern', pattern: '/stories/*', manner: 'soft' }],
+    [['--everything'], { kind: 'everything', manner: 'hard' }],
+  ])('purge %j orders %j', async (args, order) => {
+    await run('purge', 's1', ...args)
+    expect(asked.at(-1)?.body).toEqual(order)
   })
   test('prints JSON when asked', async () => {
     await run('purge', 's1', '--everything', '--json')
@@ -99,6 +107,7 @@ describe('zest', () => {
   test.each([
     [['purge', 's1'], UsageError],
     [['purge', 's1', '/a', '--everything'], UsageError],
+    [['purge', 's1', '--prefix', '/a', '--pattern', '/b'], UsageError],
     [['measure', 's1', '--side', 'moon'], UsageError],
     [['measure', 's1', '--visit', 'third'], UsageError],
     [['fly'], UsageError],

@@ -1,6 +1,6 @@
 import { parseArgs } from 'node:util'
 import { z } from 'zod'
-import { PurgeResult } from '../core/contracts/delivery.ts'
+import { PurgeResult, type PurgeWhat } from '../core/contracts/delivery.ts'
 import { Job } from '../core/contracts/jobs.ts'
 import { Measurement, MeasurementHead, DEFAULT_PAIRS, DEFAULT_RUNS } from '../core/contracts/measurements.ts'
 import { Side, Visit } from '../core/contracts/measuring.ts'
@@ -24,7 +24,12 @@ zest measure SITE [options]           measure, wait, and print the medians and t
   --visitor ID                          repeatable (default: all)
   --visit first|return                  (default: first)
   --runs N                              loads per page, visitor and side (default: ${DEFAULT_RUNS}; ${DEFAULT_PAIRS} to compare)
-zest purge SITE (--everything | PATH …) remove stored responses
+zest purge SITE WHAT                  remove stored responses; WHAT is one of
+  PATH …                                these addresses and their query variants
+  --prefix /stories/                    all that begin so
+  --pattern '/stories/*'                all that fit, and what lies below
+  --everything
+  --soft                                mark stale, and refresh behind the visitors
 
 SITE is an id, a name or a live host name. --json prints the result as JSON.
 ZEST_API_TOKEN holds the token; ZEST_URL the address of control (default http://127.0.0.1:8400).
@@ -50,22 +55,38 @@ const siteList = async (access: ApiAccess, json: boolean, out: Output): Promise<
   return 0
 }
 
+interface PurgeOptions {
+  readonly everything: boolean
+  readonly prefix: string | undefined
+  readonly pattern: string | undefined
+  readonly soft: boolean
+}
+
+const purgeWhat = (paths: string[], { everything, prefix, pattern }: PurgeOptions): PurgeWhat => {
+  const meant: PurgeWhat[] = [
+    ...(everything ? [{ kind: 'everything' } as const] : []),
+    ...(paths.length > 0 ? [{ kind: 'paths', paths } as const] : []),
+    ...(prefix === undefined ? [] : [{ kind: 'prefix', prefix } as const]),
+    ...(pattern === undefined ? [] : [{ kind: 'pattern', pattern } as const]),
+  ]
+  if (meant.length !== 1)
+    throw new UsageError('Name the paths to purge, or give one of --prefix, --pattern and --everything.')
+  return meant[0]!
+}
+
 const purge = async (
   access: ApiAccess,
   [name, ...paths]: string[],
-  everything: boolean,
+  options: PurgeOptions,
   json: boolean,
   out: Output,
 ): Promise<number> => {
+  const what = purgeWhat(paths, options)
   const site = await findSite(access, name)
-  if (everything === paths.length > 0) throw new UsageError('Name the paths to purge, or give --everything.')
-  const what = everything ? { kind: 'everything' } : { kind: 'paths', paths }
-  const result = await callApi(access, 'POST', `/sites/${site.id}/purges`, PurgeResult, what)
-  out.line(
-    json
-      ? JSON.stringify(result)
-      : `${result.purged} stored ${result.purged === 1 ? 'response' : 'responses'} removed.`,
-  )
+  const order = { ...what, manner: options.soft ? 'soft' : 'hard' }
+  const result = await callApi(access, 'POST', `/sites/${site.id}/purges`, PurgeResult, order)
+  const count = `${result.purged} stored ${result.purged === 1 ? 'response' : 'responses'}`
+  out.line(json ? JSON.stringify(result) : `${count} ${options.soft ? 'marked stale' : 'removed'}.`)
   return 0
 }
 
@@ -165,6 +186,9 @@ const parse = (args: string[]) => {
         json: { type: 'boolean', default: false },
         help: { type: 'boolean', short: 'h', default: false },
         everything: { type: 'boolean', default: false },
+        prefix: { type: 'string' },
+        pattern: { type: 'string' },
+        soft: { type: 'boolean', default: false },
         side: { type: 'string', multiple: true, default: [] },
         page: { type: 'string', multiple: true, default: [] },
         visitor: { type: 'string', multiple: true, default: [] },
@@ -190,7 +214,7 @@ export const runCommand = async (args: string[], env: NodeJS.ProcessEnv, out: Ou
     return values.help ? 0 : 2
   }
   if (noun === 'site' && rest[0] === 'list') return siteList(accessFrom(env), values.json, out)
-  if (noun === 'purge') return purge(accessFrom(env), rest, values.everything, values.json, out)
+  if (noun === 'purge') return purge(accessFrom(env), rest, values as PurgeOptions, values.json, out)
   if (noun === 'measure') return measure(accessFrom(env), rest[0], values as MeasureOptions, values.json, out)
   throw new UsageError(`There is no command "${positionals.join(' ')}".`)
 }

@@ -1,6 +1,7 @@
 import { readdir, readFile, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { afterEach, describe, expect, test } from 'vitest'
+import type { PurgeManner, PurgeWhat } from '../core/contracts/delivery.ts'
 import { DeliveryBench, setupWith } from './testing/bench-setup.ts'
 
 let bench: DeliveryBench
@@ -145,16 +146,51 @@ describe('page cache', () => {
 })
 
 describe('purging', () => {
-  const purge = async (what: { kind: 'everything' } | { kind: 'paths'; paths: string[] }) =>
-    (await import('./purging.ts')).purge({ siteId: 's', what }, bench.io)
+  const purge = async (what: PurgeWhat, manner: PurgeManner = 'hard') =>
+    (await import('./purging.ts')).purge({ siteId: 's', what, manner }, bench.io)
 
-  test('of an address takes its query variants along and nothing else', async () => {
+  test.each<[PurgeWhat, string[]]>([
+    [{ kind: 'paths', paths: ['/a'] }, ['/a', '/a?page=2']],
+    [{ kind: 'paths', paths: ['/a?page=2'] }, ['/a?page=2']],
+    [{ kind: 'prefix', prefix: '/a' }, ['/a', '/a?page=2', '/ab', '/a/b/c']],
+    [{ kind: 'prefix', prefix: '/a/' }, ['/a/b/c']],
+    [{ kind: 'pattern', pattern: '/a' }, ['/a', '/a?page=2', '/a/b/c']],
+    [{ kind: 'pattern', pattern: '/*/c' }, ['/a/b/c']],
+    [{ kind: 'everything' }, ['/a', '/a?page=2', '/ab', '/a/b/c', '/']],
+  ])('%j means %j', async (what, meant) => {
     bench = await DeliveryBench.open()
-    for (const path of ['/a', '/a?page=2', '/ab', '/']) await bench.ask(path)
-    expect(await purge({ kind: 'paths', paths: ['/a'] })).toBe(2)
-    expect(await bench.status('/a')).toMatch(/^fwd/)
-    expect(await bench.status('/ab')).toMatch(/^hit/)
-    expect(await purge({ kind: 'everything' })).toBe(3)
+    const all = ['/a', '/a?page=2', '/ab', '/a/b/c', '/']
+    for (const path of all) await bench.ask(path)
+    expect(await purge(what)).toBe(meant.length)
+    const gone = []
+    for (const path of all) if ((await bench.status(path)).startsWith('fwd')) gone.push(path)
+    expect(gone).toEqual(meant)
+  })
+
+  test('softly, the next visitor gets the old copy at once while a new one is fetched, and no visitor waits', async () => {
+    bench = await DeliveryBench.open()
+    bench.handler = page('old')
+    await bench.ask('/')
+    bench.handler = page('new')
+    expect(await purge({ kind: 'everything' }, 'soft')).toBe(1)
+    const next = await bench.ask('/')
+    expect([next.body.toString(), next.cacheStatus]).toEqual([
+      'old',
+      expect.stringContaining('detail=stale-while-revalidate'),
+    ])
+    await expect.poll(async () => (await bench.ask('/')).body.toString()).toBe('new')
+    expect(await bench.status('/')).toMatch(/^hit; ttl=35/)
+  })
+  test('softly, an old copy is handed out no longer than stale is allowed, also after a restart', async () => {
+    bench = await DeliveryBench.open({ pageCache: { staleWhileRevalidateS: 60 } })
+    bench.handler = page('old')
+    await bench.ask('/')
+    await purge({ kind: 'everything' }, 'soft')
+    await bench.close({ keepFolder: true })
+    bench = await DeliveryBench.open({ pageCache: { staleWhileRevalidateS: 60 } }, bench.folder)
+    bench.handler = page('new')
+    bench.aheadS = 61
+    expect((await bench.ask('/')).body.toString()).toBe('new')
   })
 
   test('reaches an answer that is under way: it may be older than the change', async () => {

@@ -112,7 +112,7 @@ describe('retest and decision', () => {
     const kept = await bench.call('POST', at('/trial/keep'), { revision, note: 'first' })
     expect([kept.status, kept.body.number, kept.body.live]).toEqual([201, 2, true])
     expect(bench.configs.at(-1)?.sites[0]?.channels[0]?.setup.remedies.pageCache.enabled).toBe(true)
-    expect(bench.purges.at(-1)).toEqual({ siteId: site.id, what: { kind: 'everything' } })
+    expect(bench.purges.at(-1)).toEqual({ siteId: site.id, what: { kind: 'everything' }, manner: 'hard' })
     expect((await bench.call('GET', at('/ledger'))).body[0]).toMatchObject({
       kind: 'tried',
       decision: 'kept',

@@ -32,19 +32,40 @@ export type DeliverySite = z.infer<typeof DeliverySite>
 export const DeliveryConfig = z.object({ revision: z.int().min(0), sites: z.array(DeliverySite) })
 export type DeliveryConfig = z.infer<typeof DeliveryConfig>
 
+const purgedPath = z.string().startsWith('/', 'A path begins with "/".').max(4000)
+
+/** Which stored responses are meant. */
+export const PurgeWhat = z.discriminatedUnion('kind', [
+  z.object({ kind: z.literal('everything') }),
+  z.object({
+    kind: z.literal('paths'),
+    paths: z.array(purgedPath).min(1).max(5000).describe('These and their query variants'),
+  }),
+  z.object({ kind: z.literal('prefix'), prefix: purgedPath.describe('All addresses that begin so') }),
+  z.object({
+    kind: z.literal('pattern'),
+    pattern: purgedPath.describe('"*" stands for any characters; what lies below is meant too'),
+  }),
+])
+export type PurgeWhat = z.infer<typeof PurgeWhat>
+
+export const PurgeManner = z
+  .enum(['hard', 'soft'])
+  .describe(
+    '"hard" removes; "soft" marks stale, so that visitors get the old copy, where stale is allowed, while a new one is fetched',
+  )
+export type PurgeManner = z.infer<typeof PurgeManner>
+
 export const PurgeOrder = z.object({
   siteId: z.string(),
-  what: z.discriminatedUnion('kind', [
-    z.object({ kind: z.literal('everything') }),
-    z.object({
-      kind: z.literal('paths'),
-      paths: z.array(z.string().startsWith('/').max(4000)).min(1).max(5000),
-    }),
-  ]),
+  what: PurgeWhat,
+  manner: PurgeManner.default('hard'),
 })
 export type PurgeOrder = z.infer<typeof PurgeOrder>
 
-export const PurgeResult = z.object({ purged: z.int().min(0).describe('Stored responses removed') })
+export const PurgeResult = z.object({
+  purged: z.int().min(0).describe('Stored responses removed or marked stale'),
+})
 export type PurgeResult = z.infer<typeof PurgeResult>
 
 /** One answered request, as the decision log keeps it. */

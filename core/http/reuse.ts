@@ -4,7 +4,7 @@ import { currentAge, freshnessLifetime, type OwnerLifetimes } from './freshness.
 import type { MissReason } from './reasons.ts'
 import type { StoredResponse } from './stored-response.ts'
 import { matchesNominated } from './vary.ts'
-import { seconds, type EpochMs, type Seconds } from '../time.ts'
+import { seconds, secondsBetween, type EpochMs, type Seconds } from '../time.ts'
 
 /** What the owner allows beside the origin's own words. */
 export interface ReusePolicy {
@@ -88,7 +88,12 @@ const factsOf = (stored: StoredResponse, policy: ReusePolicy): StoredFacts => {
 
 /** Seconds of freshness left; negative once stale. */
 export const timeToLive = (stored: StoredResponse, policy: ReusePolicy, now: EpochMs): Seconds =>
-  seconds(factsOf(stored, policy).lifetime - currentAge(stored, now))
+  seconds(
+    Math.min(
+      factsOf(stored, policy).lifetime - currentAge(stored, now),
+      stored.staleSince === undefined ? Number.POSITIVE_INFINITY : secondsBetween(now, stored.staleSince),
+    ),
+  )
 
 /**
  * What to do for a request, given what is stored under its key (RFC 9111 §4). Request directives are advisory

@@ -13,4 +13,6 @@ export interface StoredResponse {
   readonly responseTime: EpochMs
   readonly correctedInitialAge: Seconds
   readonly nominated: readonly Nominated[]
+  /** Set when its address was purged softly: stale from then on, whatever its lifetime. */
+  readonly staleSince?: EpochMs | undefined
 }

@@ -31,6 +31,8 @@ export const updateBy304 = <S extends StoredResponse>(
   const fields = [...kept, ...incoming]
   return {
     ...stored,
+    // The origin has just said that it is right.
+    staleSince: undefined,
     fields,
     requestTime,
     responseTime,

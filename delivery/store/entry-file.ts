@@ -20,6 +20,7 @@ const Header = z.object({
   responseTime: z.number().transform(epochMs),
   correctedInitialAge: z.number().transform(seconds),
   nominated: z.array(z.tuple([z.string(), z.string().nullable()])),
+  staleSince: z.number().transform(epochMs).optional(),
   bodies: z.array(z.object({ coding: z.enum(CODINGS), bytes: z.int(), digest: z.string() })),
 })
 

@@ -3,7 +3,7 @@ import type { Coding } from '../../core/http/negotiation.ts'
 import type { StoredResponse } from '../../core/http/stored-response.ts'
 
 /** Raise when entries written under older rules must not be served; entries of other formats are removed at start. */
-export const STORED_FORMAT = 1
+export const STORED_FORMAT = 2
 
 /** Size and digest of one coding's bytes. */
 export interface StoredBody {

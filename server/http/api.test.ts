@@ -151,7 +151,11 @@ describe('bad input is a problem with a sentence (RFC 9457), and nothing is lost
   test('delivery not answering is said, and the setup is sent later', async () => {
     const { DeliveryClient } = await import('../../delivery/control/client.ts')
     await expect(
-      new DeliveryClient('/nowhere.sock').purge({ siteId: 's', what: { kind: 'everything' } }),
+      new DeliveryClient('/nowhere.sock').purge({
+        siteId: 's',
+        what: { kind: 'everything' },
+        manner: 'hard',
+      }),
     ).rejects.toThrow('does not answer')
   })
 })
@@ -188,6 +192,7 @@ describe('content events (RFC 9421)', () => {
     expect(bench.purges.at(-1)).toEqual({
       siteId: site.id,
       what: { kind: 'paths', paths: ['/notices/fog', '/'] },
+      manner: 'hard',
     })
   })
   test.each([

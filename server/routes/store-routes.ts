@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { Channel, PurgeOrder, PurgeResult, Traffic } from '../../core/contracts/delivery.ts'
+import { Channel, PurgeManner, PurgeResult, PurgeWhat, Traffic } from '../../core/contracts/delivery.ts'
 import { Confirmation } from '../../core/contracts/sites.ts'
 import {
   Coverage,
@@ -18,18 +18,22 @@ import { explainRequest } from '../sites/request-path.ts'
 import { siteRow } from '../sites/sites.ts'
 import { SiteParams } from './site-routes.ts'
 
+/** Purge orders of the API: what is meant, with the manner beside it. */
+const PurgeRequest = z.intersection(PurgeWhat, z.object({ manner: PurgeManner.default('hard') }))
+
 export const storeEndpoints = (services: Services): Endpoint[] => [
   endpoint(
     {
       method: 'post',
       path: '/sites/:siteId/purges',
-      summary: 'Purge addresses, or everything',
-      input: { params: SiteParams, body: PurgeOrder.shape.what },
+      summary: 'Purge addresses, by name, prefix or pattern, or everything; hard or soft',
+      input: { params: SiteParams, body: PurgeRequest },
       reply: PurgeResult,
     },
     async ({ params, body }) => {
       await siteRow(services.db, params.siteId)
-      const result = await services.delivery.purge({ siteId: params.siteId, what: body })
+      const { manner, ...what } = body
+      const result = await services.delivery.purge({ siteId: params.siteId, what, manner })
       services.events.changed(params.siteId, 'traffic')
       return result
     },

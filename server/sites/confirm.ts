@@ -48,7 +48,7 @@ export const refreshPaths = async (
   const site = await getSite(services, siteId)
   const confirmations: Confirmation[] = []
   for (const path of paths) {
-    await services.delivery.purge({ siteId, what: { kind: 'paths', paths: [path] } })
+    await services.delivery.purge({ siteId, what: { kind: 'paths', paths: [path] }, manner: 'hard' })
     confirmations.push({ path, answers: [await askLive(services, site.liveUrl, path)] })
   }
   services.events.changed(siteId, 'traffic')

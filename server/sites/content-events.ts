@@ -59,7 +59,9 @@ export const takeContentEvent = async (
   await db.delete(eventNonces).where(lt(eventNonces.at, new Date(at.getTime() - 2 * LATEST_MS)))
   const { paths } = ContentEvent.parse(JSON.parse(message.body))
   const purged =
-    paths.length === 0 ? 0 : (await delivery.purge({ siteId, what: { kind: 'paths', paths } })).purged
+    paths.length === 0
+      ? 0
+      : (await delivery.purge({ siteId, what: { kind: 'paths', paths }, manner: 'hard' })).purged
   // Only once it is carried out: an event that met a stopped delivery may come again.
   const fresh = await db.insert(eventNonces).values({ nonce, at }).onConflictDoNothing().returning()
   if (fresh.length === 0) throw errors.badSignature('This event was carried out before.')

@@ -104,7 +104,7 @@ const writeEntry = (
 /** Nothing that was stored under the setup before is served under the new one. */
 const deliverAnew = async ({ publisher, delivery, events }: Services, siteId: string): Promise<void> => {
   await publisher.publish()
-  await delivery.purge({ siteId, what: { kind: 'everything' } })
+  await delivery.purge({ siteId, what: { kind: 'everything' }, manner: 'hard' })
   for (const what of ['site', 'trial', 'ledger'] as const) events.changed(siteId, what)
 }
 

@@ -1,8 +1,7 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue'
-import { PurgeResult, type Traffic } from '../../core/contracts/delivery.ts'
+import { computed } from 'vue'
+import type { Traffic } from '../../core/contracts/delivery.ts'
 import type { Site } from '../../core/contracts/sites.ts'
-import { callApi } from '../api/client.ts'
 import { useBench } from '../stores/bench.ts'
 import { useProblems } from '../stores/problems.ts'
 import { bytes, when, whole } from '../words/show.ts'
@@ -11,7 +10,6 @@ import { bytes, when, whole } from '../words/show.ts'
 const props = defineProps<{ traffic: Traffic; site: Site }>()
 const bench = useBench()
 const problems = useProblems()
-const purged = ref('')
 
 const live = computed(() => props.traffic.channels.find(({ channel }) => channel === 'live'))
 const ratio = computed(() =>
@@ -22,23 +20,13 @@ const ratio = computed(() =>
 const outcomes = computed(() => Object.entries(live.value?.outcomes ?? {}).sort((a, b) => b[1] - a[1]))
 const recent = computed(() => props.traffic.recent.slice(0, 12))
 const shortStatus = (text: string): string => text.replace(/^zest-lamp; /, '')
-
-const purgeAll = async (): Promise<void> => {
-  const result = await problems.catching(() =>
-    callApi('POST', bench.path('/purges'), PurgeResult, { kind: 'everything' }),
-  )
-  if (result !== undefined) purged.value = `${result.purged} stored responses removed.`
-  await problems.catching(() => bench.loadTraffic())
-}
 </script>
 
 <template>
   <div class="bar head">
     <h2>Visitors' requests since {{ when(new Date(traffic.since).toISOString()) }}</h2>
     <span class="bar">
-      <span role="status" class="muted small">{{ purged }}</span>
       <v-btn size="small" @click="problems.catching(() => bench.loadTraffic())">Load again</v-btn>
-      <v-btn size="small" @click="purgeAll">Purge everything</v-btn>
     </span>
   </div>
   <p v-if="live">

@@ -2,21 +2,16 @@
 import { onMounted, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { EventTarget, type Site } from '../../core/contracts/sites.ts'
-import { PurgeResult } from '../../core/contracts/delivery.ts'
 import { callApi } from '../api/client.ts'
 import FindingList from '../components/FindingList.vue'
-import { useBench } from '../stores/bench.ts'
 import { useProblems } from '../stores/problems.ts'
 import { useSites } from '../stores/sites.ts'
 
 const props = defineProps<{ site: Site }>()
-const bench = useBench()
 const sites = useSites()
 const problems = useProblems()
 const router = useRouter()
 const events = ref<EventTarget | null>(null)
-const paths = ref('')
-const purged = ref('')
 const removing = ref(false)
 
 onMounted(async () => {
@@ -24,16 +19,6 @@ onMounted(async () => {
     (await problems.catching(() => callApi('GET', `/sites/${props.site.id}/event-target`, EventTarget))) ??
     null
 })
-const purge = async (): Promise<void> => {
-  const named = paths.value
-    .split('\n')
-    .map((line) => line.trim())
-    .filter((line) => line !== '')
-  const result = await problems.catching(() =>
-    callApi('POST', bench.path('/purges'), PurgeResult, { kind: 'paths', paths: named }),
-  )
-  if (result !== undefined) purged.value = `${result.purged} stored responses removed.`
-}
 const remove = async (): Promise<void> => {
   const done = await problems.catching(async () => {
     await sites.remove(props.site.id)
@@ -54,20 +39,6 @@ const remove = async (): Promise<void> => {
   </p>
   <h2>What it said about itself when it was connected</h2>
   <FindingList :findings="site.check.findings" />
-
-  <h2>Purge addresses</h2>
-  <form class="purge" @submit.prevent="purge">
-    <v-textarea
-      v-model="paths"
-      rows="3"
-      label="Paths, one a line"
-      placeholder="/notices/later-first-sailing"
-    />
-    <div class="bar">
-      <v-btn type="submit" :disabled="paths.trim() === ''">Purge</v-btn>
-      <span role="status" class="muted">{{ purged }}</span>
-    </div>
-  </form>
 
   <h2>Changes of content</h2>
   <p class="muted">
@@ -115,11 +86,6 @@ const remove = async (): Promise<void> => {
 </template>
 
 <style scoped>
-.purge {
-  max-width: 640px;
-  display: grid;
-  gap: 0.6rem;
-}
 .target {
   display: grid;
   grid-template-columns: max-content minmax(0, 1fr);

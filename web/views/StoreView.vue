@@ -4,6 +4,7 @@ import type { Site } from '../../core/contracts/sites.ts'
 import { Coverage } from '../../core/contracts/store.ts'
 import { callApi } from '../api/client.ts'
 import CoverageTable from '../components/CoverageTable.vue'
+import PurgePanel from '../components/PurgePanel.vue'
 import RequestPathPanel from '../components/RequestPathPanel.vue'
 import StoredTable from '../components/StoredTable.vue'
 import TrafficPanel from '../components/TrafficPanel.vue'
@@ -20,6 +21,7 @@ const SECTIONS = [
   { id: 'pages', title: 'Pages of the sitemap' },
   { id: 'stored', title: 'Everything stored' },
   { id: 'path', title: 'Request path' },
+  { id: 'purge', title: 'Purge' },
   { id: 'traffic', title: 'Traffic' },
 ] as const
 type SectionId = (typeof SECTIONS)[number]['id']
@@ -106,6 +108,7 @@ const explain = (address: string): void => {
       @changed="load"
     />
     <RequestPathPanel v-else-if="section === 'path'" :site="site" :channel="channel" :address="explained" />
+    <PurgePanel v-else-if="section === 'purge'" :site="site" @changed="load" />
     <TrafficPanel v-else-if="section === 'traffic' && bench.traffic" :traffic="bench.traffic" :site="site" />
   </div>
 </template>
