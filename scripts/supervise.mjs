@@ -57,12 +57,12 @@ export class Supervisor {
   }
 }
 
-/** Wait until a server answers anything at all. */
+/** Wait until a server answers, with whatever but an error of its own. */
 export const waitFor = async (url, timeoutMs = 180_000) => {
   const deadline = Date.now() + timeoutMs
   for (;;) {
     const answered = await fetch(url, { signal: AbortSignal.timeout(2000) }).then(
-      () => true,
+      ({ status }) => status < 500,
       () => false,
     )
     if (answered) return

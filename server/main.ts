@@ -1,4 +1,4 @@
-import { createServer } from 'node:http'
+import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http'
 import { createServer as createLock } from 'node:net'
 import { mkdir } from 'node:fs/promises'
 import { join } from 'node:path'
@@ -20,7 +20,8 @@ const dataDir = process.env['ZEST_DATA_DIR'] ?? './data'
 const basePort = Number(process.env['ZEST_PORT'] ?? 8400)
 const address = process.env['ZEST_ADDRESS'] ?? '127.0.0.1'
 const addresses = { controlPort: basePort, deliveryPort: basePort + 10 }
-const log = pino({ level: process.env['ZEST_LOG_LEVEL'] ?? 'warn' })
+/** On standard error: that is what whoever starts the processes shows. */
+const log = pino({ level: process.env['ZEST_LOG_LEVEL'] ?? 'warn' }, pino.destination(2))
 
 /** Exit code for a cause that starting again will not mend. */
 const EXIT_CONFIG = 78
@@ -38,9 +39,14 @@ const lockDataDirectory = async (): Promise<void> => {
   await new Promise<void>((resolve) => createLock().listen(path, resolve).unref())
 }
 
-const listen = (app: ReturnType<typeof createApp>): Promise<ReturnType<typeof createServer>> =>
+type Handler = (req: IncomingMessage, res: ServerResponse) => void
+
+const notYet: Handler = (_req, res) => res.writeHead(503, { 'retry-after': '1' }).end()
+
+/** The port is claimed before the database is opened, so that a port that is taken is said at once. */
+const listen = (handler: () => Handler): Promise<Server> =>
   new Promise((resolve) => {
-    const server = createServer(app.callback())
+    const server = createServer((req, res) => handler()(req, res))
     server.once('error', (error: NodeJS.ErrnoException) =>
       giveUp(
         error.code === 'EADDRINUSE'
@@ -53,6 +59,8 @@ const listen = (app: ReturnType<typeof createApp>): Promise<ReturnType<typeof cr
 
 const main = async (): Promise<void> => {
   await lockDataDirectory()
+  let handler = notYet
+  const server = await listen(() => handler)
   const { db, close } = await openDatabase(join(dataDir, 'database'), join(import.meta.dirname, 'migrations'))
   const delivery = new DeliveryClient(controlSocketPath(dataDir))
   const events = new EventBus()
@@ -75,7 +83,7 @@ const main = async (): Promise<void> => {
   }
   publisher.publishBehind()
   const app = createApp(services, join(import.meta.dirname, 'web'), (error) => log.error(error))
-  const server = await listen(app)
+  handler = app.callback()
   await jobs.start()
   const stop = async (): Promise<void> => {
     server.close()

@@ -2,9 +2,10 @@
 import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { DEFAULT_PAIRS, DEFAULT_RUNS } from '../../core/contracts/measurements.ts'
-import type { Side, Visit } from '../../core/contracts/measuring.ts'
+import type { Side } from '../../core/contracts/measuring.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { planRuns } from '../../core/measuring/plan.ts'
+import MeasurementChoice, { firstChoice, isComplete } from '../components/MeasurementChoice.vue'
 import SideTag from '../components/SideTag.vue'
 import { useBench } from '../stores/bench.ts'
 import { useJobs } from '../stores/jobs.ts'
@@ -22,27 +23,22 @@ const SIDES: { side: Side; what: string }[] = [
   { side: 'live', what: 'what visitors get now' },
   { side: 'trial', what: 'the setup you are trying' },
 ]
-const MOST_FIRST = 3
 const sides = ref<Side[]>(['origin'])
-const pageIds = ref(props.site.sample.slice(0, MOST_FIRST).map(({ id }) => id))
-const visitorIds = ref(props.site.visitors.map(({ id }) => id))
-const visit = ref<Visit>('first')
-const runs = ref(DEFAULT_RUNS)
+const choice = ref(firstChoice(props.site, DEFAULT_RUNS))
 watch(
   () => sides.value.length > 1,
-  (compares) => (runs.value = compares ? Math.max(runs.value, DEFAULT_PAIRS) : DEFAULT_RUNS),
+  (compares) =>
+    (choice.value = {
+      ...choice.value,
+      runs: compares ? Math.max(choice.value.runs, DEFAULT_PAIRS) : DEFAULT_RUNS,
+    }),
 )
 const order = computed(() => ({
   sides: SIDES.map(({ side }) => side).filter((side) => sides.value.includes(side)),
-  pageIds: pageIds.value,
-  visitorIds: visitorIds.value,
-  visit: visit.value,
-  runs: Number(runs.value),
+  ...choice.value,
 }))
 const loads = computed(() => planRuns(order.value).length)
-const complete = computed(
-  () => sides.value.length > 0 && pageIds.value.length > 0 && visitorIds.value.length > 0 && runs.value > 0,
-)
+const complete = computed(() => sides.value.length > 0 && isComplete(choice.value))
 const busy = computed(() => jobs.openOf(props.site.id) !== undefined)
 
 const start = async (): Promise<void> => {
@@ -73,49 +69,19 @@ const STATES = {
         Tick two or three and they are loaded in turn, run by run, for a fair comparison.
       </p>
     </fieldset>
-    <fieldset>
-      <legend>Pages</legend>
-      <v-checkbox
-        v-for="page in site.sample"
-        :key="page.id"
-        v-model="pageIds"
-        :value="page.id"
-        :label="`${page.kind}: ${page.path}`"
-      />
-    </fieldset>
-    <fieldset>
-      <legend>As</legend>
-      <v-checkbox v-for="visitor in site.visitors" :key="visitor.id" v-model="visitorIds" :value="visitor.id">
-        <template #label>
-          <span class="who">{{ visitor.name }}</span>&nbsp;<span class="muted small"
-            >{{ visitor.width }}×{{ visitor.height }}, {{ visitor.downKbps / 1000 }} Mbit/s,
-            {{ visitor.roundTripMs }} ms away<template v-if="visitor.cpuSlowdown > 1"
-              >, {{ visitor.cpuSlowdown }}× slower</template
-            ></span
-          >
-        </template>
-      </v-checkbox>
-      <v-radio-group v-model="visit" inline hide-details density="compact" label="Visit">
-        <v-radio value="first" label="First, empty browser" />
-        <v-radio value="return" label="Return" />
-      </v-radio-group>
-      <v-text-field
-        v-model.number="runs"
-        class="runs"
-        type="number"
-        min="1"
-        max="50"
-        label="Runs each"
-        hint="One run is noise; a comparison needs six."
-        persistent-hint
-      />
+    <MeasurementChoice
+      v-model="choice"
+      :site="site"
+      runs-label="Runs each"
+      runs-hint="One run is noise; a comparison needs six."
+    >
       <div class="bar go">
         <v-btn type="submit" color="primary" variant="flat" :disabled="!complete || busy">Measure</v-btn>
         <span class="muted small">{{
           busy ? 'A measurement is under way, see below.' : `${loads} page loads`
         }}</span>
       </div>
-    </fieldset>
+    </MeasurementChoice>
   </form>
 
   <h2>Measurements</h2>
@@ -171,19 +137,6 @@ fieldset {
 legend {
   font-weight: 650;
   margin-bottom: 0.2rem;
-}
-.runs {
-  max-width: 260px;
-  margin: 0.6rem 0;
-}
-.who {
-  white-space: nowrap;
-}
-fieldset :deep(.v-radio-group > .v-input__control > .v-label) {
-  margin-inline-start: 0;
-}
-fieldset :deep(.v-selection-control-group) {
-  padding-inline-start: 0;
 }
 .go {
   margin-top: 0.8rem;

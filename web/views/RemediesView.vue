@@ -1,6 +1,5 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
-import { DEFAULT_PAIRS } from '../../core/contracts/measurements.ts'
 import type { Setup } from '../../core/contracts/setup.ts'
 import type { Confirmation, Site } from '../../core/contracts/sites.ts'
 import { REMEDIES, type Remedy } from '../../core/remedies/catalogue.ts'
@@ -8,7 +7,8 @@ import type { RemedyId } from '../../core/contracts/setup.ts'
 import ConfirmationTable from '../components/ConfirmationTable.vue'
 import RemedyPanel from '../components/RemedyPanel.vue'
 import ResultsTable from '../components/ResultsTable.vue'
-import RetestDialog, { type RetestChoice } from '../components/RetestDialog.vue'
+import RetestDialog from '../components/RetestDialog.vue'
+import type { MeasuredChoice } from '../components/MeasurementChoice.vue'
 import { useBench } from '../stores/bench.ts'
 import { useJobs } from '../stores/jobs.ts'
 import { useProblems } from '../stores/problems.ts'
@@ -36,7 +36,7 @@ const save = async (setup: Setup): Promise<void> => {
   keptVersion.value = null
   await problems.catching(() => bench.saveTrial(setup))
 }
-const retest = async (choice: RetestChoice): Promise<void> => {
+const retest = async (choice: MeasuredChoice): Promise<void> => {
   retesting.value = false
   await problems.catching(() => bench.measure({ sides: ['live', 'trial'], ...choice }))
 }
@@ -122,7 +122,7 @@ const backOut = async (): Promise<void> => {
     />
   </div>
 
-  <RetestDialog v-model="retesting" :site="site" :default-runs="DEFAULT_PAIRS" @start="retest" />
+  <RetestDialog v-model="retesting" :site="site" @start="retest" />
   <v-dialog v-model="keeping" max-width="560" aria-label="Keep the trial">
     <form class="panel dialog" @submit.prevent="keep">
       <h2>Keep: give this to visitors</h2>
