@@ -194,6 +194,8 @@ describe('the loop, as a new user tries it', () => {
     await stored.getByRole('button', { name: 'Purge' }).click()
     await page.getByText('Nothing stored').waitFor()
     expect(await accessibilityProblems(page)).toEqual([])
+    // The edit before has purged it; stored again, it can be marked stale.
+    await stack.visit('/')
     await page.getByRole('tab', { name: 'Purge' }).click()
     await page.getByLabel('Mark stale').check()
     await page.getByLabel('Paths, one a line').fill('/')
