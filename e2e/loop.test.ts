@@ -24,7 +24,7 @@ beforeAll(async () => {
   page = await context.newPage()
   page.on('console', (message) => message.type() === 'error' && complaints.push(message.text()))
   page.on('pageerror', (error) => complaints.push(error.message))
-  page.setDefaultTimeout(20_000)
+  page.setDefaultTimeout(45_000)
 })
 afterAll(async () => {
   await browser?.close()
