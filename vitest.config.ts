@@ -2,6 +2,9 @@ import vue from '@vitejs/plugin-vue'
 import vuetify from 'vite-plugin-vuetify'
 import { defineConfig } from 'vitest/config'
 
+/** A busy machine may take longer than the usual second until what is waited for has come. */
+const patient = { poll: { timeout: 20_000 } }
+
 /** Unit and integration tests stand beside what they test; those through the real interface are in e2e/. */
 export default defineConfig({
   plugins: [vue(), vuetify({ autoImport: true })],
@@ -11,6 +14,7 @@ export default defineConfig({
         extends: true,
         test: {
           name: 'unit',
+          expect: patient,
           include: ['{core,delivery,lab,server,web,cli,standins,scripts,bench}/**/*.test.ts'],
           environment: 'node',
           testTimeout: 30_000,
@@ -21,6 +25,7 @@ export default defineConfig({
         extends: true,
         test: {
           name: 'e2e',
+          expect: patient,
           include: ['e2e/**/*.test.ts'],
           environment: 'node',
           // The machine measures one thing at a time; so do the tests that measure.
