@@ -1,7 +1,7 @@
 import type { CacheKey } from '../../core/http/cache-key.ts'
 import type { Storing } from '../../core/http/cache-status.ts'
 import { endToEndFields, fieldValue, withField, withoutFields, type Fields } from '../../core/http/fields.ts'
-import { correctedInitialAge, freshnessLifetime } from '../../core/http/freshness.ts'
+import { correctedInitialAge } from '../../core/http/freshness.ts'
 import type { Coding } from '../../core/http/negotiation.ts'
 import type { MissReason, NotStoredReason } from '../../core/http/reasons.ts'
 import { decideReuse, mayServeOnError, timeToLive } from '../../core/http/reuse.ts'
@@ -9,7 +9,6 @@ import { decideStoring } from '../../core/http/storing.ts'
 import { updateBy304 } from '../../core/http/updating.ts'
 import { nominatedFields, varyNames } from '../../core/http/vary.ts'
 import { currentAge } from '../../core/http/freshness.ts'
-import { seconds } from '../../core/time.ts'
 import type { Exchange } from '../exchange.ts'
 import type { Flight, FlightEnd } from '../flights.ts'
 import type { OriginAnswer, OriginFailure } from '../origin/origin-client.ts'
@@ -308,7 +307,3 @@ export const refreshBehind = async (
     io.flights.end(flight)
   }
 }
-
-/** Seconds a stored entry counts as fresh; for tests and the interface. */
-export const lifetimeOf = (entry: StoredEntry, exchange: Exchange): number =>
-  seconds(freshnessLifetime(entry, exchange.route.reuse.lifetimes).lifetime)

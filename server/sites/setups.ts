@@ -6,7 +6,7 @@ import type { Version } from '../../core/contracts/sites.ts'
 import { setupChanges } from '../../core/remedies/difference.ts'
 import { newId } from '../accounts/secrets.ts'
 import type { Database } from '../db/database.ts'
-import { jobs, ledger, sites, trials, versions } from '../db/schema.ts'
+import { ledger, sites, trials, versions } from '../db/schema.ts'
 import { errors } from '../errors.ts'
 import type { Services } from '../services.ts'
 import { siteRow } from './sites.ts'
@@ -57,9 +57,8 @@ export const getTrial = async ({ db }: Pick<Services, 'db'>, siteId: string): Pr
 }
 
 /** What is being measured must stay as it is. @throws AppError MEASUREMENT_UNDER_WAY */
-const refuseWhileMeasuring = async (db: Database, siteId: string): Promise<void> => {
-  const busy = await db.select({ state: jobs.state }).from(jobs).where(eq(jobs.siteId, siteId))
-  if (busy.some(({ state }) => state === 'queued' || state === 'running')) throw errors.measuring()
+const refuseWhileMeasuring = async ({ jobs }: Services, siteId: string): Promise<void> => {
+  if (await jobs.hasOpen(siteId)) throw errors.measuring()
 }
 
 const closeOpenEntries = async (
@@ -80,7 +79,7 @@ const closeOpenEntries = async (
 export const saveTrial = async (services: Services, siteId: string, setup: Setup): Promise<Trial> => {
   const { db, publisher, events } = services
   const { revision } = await trialRow(db, siteId)
-  await refuseWhileMeasuring(db, siteId)
+  await refuseWhileMeasuring(services, siteId)
   await db.transaction(async (tx) => {
     await tx
       .update(trials)
@@ -120,7 +119,7 @@ export const keepTrial = async (
 ): Promise<Version> => {
   const { db, now } = services
   const at = now()
-  await refuseWhileMeasuring(db, siteId)
+  await refuseWhileMeasuring(services, siteId)
   const number = await db.transaction(async (transaction) => {
     const tx = transaction as unknown as Database
     const live = await liveSetup(tx, siteId)
@@ -168,7 +167,7 @@ export const keepTrial = async (
 /** Set the trial back to what visitors get. @throws AppError TRIAL_CHANGED, NOTHING_TO_KEEP, MEASUREMENT_UNDER_WAY */
 export const backOut = async (services: Services, siteId: string, revision: number): Promise<Trial> => {
   const { db, publisher, events } = services
-  await refuseWhileMeasuring(db, siteId)
+  await refuseWhileMeasuring(services, siteId)
   await db.transaction(async (transaction) => {
     const tx = transaction as unknown as Database
     const trial = await trialRow(tx, siteId)
@@ -197,7 +196,7 @@ export const stepBack = async (
 ): Promise<Version> => {
   const { db, now } = services
   const at = now()
-  await refuseWhileMeasuring(db, siteId)
+  await refuseWhileMeasuring(services, siteId)
   await db.transaction(async (transaction) => {
     const tx = transaction as unknown as Database
     const live = await liveSetup(tx, siteId)
