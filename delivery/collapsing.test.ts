@@ -84,10 +84,13 @@ describe('requests for one address while its answer is under way (RFC 9211 §2.6
     )
     await expect.poll(() => [bench.arrived, waiting.length]).toEqual([3, 1])
     waiting.splice(0).forEach((send) => send())
-    await expect.poll(() => waiting.length).toBe(1)
-    waiting.splice(0).forEach((send) => send())
+    // The answer names a field that the origin was not told: it is asked for once more with it, and then for the other language.
+    for (let i = 0; i < 2; i++) {
+      await expect.poll(() => waiting.length).toBe(1)
+      waiting.splice(0).forEach((send) => send())
+    }
     expect((await Promise.all(visits)).map(({ body }) => body.toString())).toEqual(['en', 'nn', 'en'])
-    expect(bench.asked.length).toBe(2)
+    expect(bench.asked.map(({ headers }) => headers['accept-language'])).toEqual([undefined, 'en', 'nn'])
   })
 
   test('share a failure too: an origin that is down is not asked by everybody', async () => {
@@ -96,8 +99,11 @@ describe('requests for one address while its answer is under way (RFC 9211 §2.6
     bench.handler = (_req, res) => void waiting.push(() => res.destroy())
     const visits = ask(6)
     await expect.poll(() => [bench.arrived, waiting.length]).toEqual([6, 1])
-    waiting.forEach((cut) => cut())
+    waiting.splice(0).forEach((cut) => cut())
+    // A safe request is sent once more, and no more than that.
+    await expect.poll(() => waiting.length).toBe(1)
+    waiting.splice(0).forEach((cut) => cut())
     expect((await Promise.all(visits)).map(({ status }) => status)).toEqual(Array(6).fill(502))
-    expect(bench.asked.length).toBe(1)
+    expect(bench.asked.length).toBe(2)
   })
 })

@@ -20,7 +20,9 @@ export interface AddressRecord {
 /** An address as its key has it: without what makes no other page. */
 const addressName = (route: Route, target: string): string =>
   target.includes('?')
-    ? keyAddressPart(cacheKey(route.partition, 'http', '', target, route.ignoredParameter))
+    ? keyAddressPart(
+        cacheKey(route.partition, 'http', '', target, route.ignoredParameter, route.sortParameters),
+      )
     : `${route.partition} ${target}`
 
 const keyAddressPart = (key: string): string => key.replace(' http://', ' ')

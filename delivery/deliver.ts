@@ -1,92 +1,95 @@
 import type { IncomingMessage, ServerResponse } from 'node:http'
 import { admit } from '../core/http/admission.ts'
-import { fieldLines, fieldsFromRaw } from '../core/http/fields.ts'
+import { requestWishes } from '../core/http/request-directives.ts'
 import { decideReuse } from '../core/http/reuse.ts'
-import { fetchShared, refreshBehind } from './answer/fetch-shared.ts'
+import { fetchShared } from './answer/fetch-shared.ts'
+import { refreshOnce } from './answer/refresh.ts'
 import { passThrough } from './answer/pass-through.ts'
 import { problemPage } from './answer/problem-page.ts'
 import { sendStored } from './answer/send-stored.ts'
-import { conditionFor } from '../core/http/reuse.ts'
+import { cut } from './answer/write-head.ts'
 import { keyOf, type DeliveryIo, type Exchange } from './exchange.ts'
-import { hostName } from './routing.ts'
+import { readRequest, secureAddress, type Refusal } from './reading.ts'
 
-const refuse = (res: ServerResponse, status: number, title: string, sentence: string): void => {
+const refuse = (res: ServerResponse, { status, title, sentence }: Refusal): void => {
   const body = problemPage(title, sentence)
   res.writeHead(status, {
     'content-type': 'text/html; charset=utf-8',
     'content-length': Buffer.byteLength(body),
     'cache-control': 'no-store',
+    // What comes after a body that is not read cannot be told from it.
+    ...(status === 413 && res.req.httpVersionMajor < 2 ? { connection: 'close' } : {}),
   })
   res.end(body)
 }
 
-/** Path and query of a request target in origin form or absolute form (RFC 9112 §3.2); undefined for any other. */
-const originForm = (url: string): string | undefined => {
-  if (url.startsWith('/')) return url
-  if (!/^https?:\/\//i.test(url) || !URL.canParse(url)) return undefined
-  const { pathname, search } = new URL(url)
-  return pathname + search
+/** RFC 9110 §15.4.9: 308 keeps the method, so that a form that is sent does not turn into a visit. */
+const redirect = (res: ServerResponse, location: string): void => {
+  res.writeHead(308, {
+    location,
+    'content-length': 0,
+    'cache-control': 'no-cache',
+    'cache-status': 'zest-lamp; detail=redirect-to-https',
+  })
+  res.end()
 }
 
 /** Answer one request of a visitor. Never rejects: whatever goes wrong, the visitor gets an answer or a cut connection. */
 export const deliver = async (req: IncomingMessage, res: ServerResponse, io: DeliveryIo): Promise<void> => {
   const startedAt = io.elapsed()
-  const fields = fieldsFromRaw(req.rawHeaders)
-  const host = req.headers.host ?? ''
-  const target = originForm(req.url ?? '')
-  if (target === undefined || fieldLines(fields, 'host').length !== 1)
-    return refuse(
-      res,
-      400,
-      'This request cannot be read',
-      'The address or the Host field of the request is not well-formed.',
-    )
-  const route = io.routes().get(hostName(host))
-  if (route === undefined)
-    return refuse(
-      res,
-      421,
-      'This host is not served here',
-      'Zest Lamp knows no site by this name. Connect the site, or check the DNS record.',
-    )
-  if (req.headers.via?.includes(io.instance))
-    return refuse(
-      res,
-      508,
-      'This site points at itself',
-      'The origin of this site is Zest Lamp itself. Set the address of the real web server as its origin.',
-    )
-  const visitor = { address: req.socket.remoteAddress ?? '', host, scheme: 'http' as const }
+  const reading = readRequest(req, io)
+  if (reading.kind === 'refused') return refuse(res, reading.refusal)
+  const { request } = reading
+  const { route, path, visitor } = request
+  if (route.redirectToHttps && visitor.scheme === 'http') return redirect(res, secureAddress(request, io))
   const exchange: Exchange = {
+    ...request,
     req,
     res,
     io,
-    route,
-    visitor,
-    method: req.method ?? 'GET',
-    target,
-    fields,
+    rule: route.ruleFor(path),
+    audience: { kind: 'everyone' },
     startedAt,
   }
   try {
     await answer(exchange)
   } catch {
-    res.destroy()
+    cut(res)
   }
 }
 
 const answer = (exchange: Exchange): void | Promise<void> => {
-  const { route, method, target, fields } = exchange
-  const mark = target.indexOf('?')
-  const path = mark === -1 ? target : target.slice(0, mark)
-  const admission = admit({ method, path, fields }, route.admission)
-  return admission.kind === 'pass' ? passThrough(exchange, admission.reason) : answerShared(exchange)
+  const { route, rule } = exchange
+  const admission = admit(exchange, route.admission, rule.ignoredCookie)
+  switch (admission.kind) {
+    case 'pass':
+      return passThrough(exchange, admission.reason)
+    case 'shared':
+      return answerStorable(exchange)
+    case 'private':
+      return answerStorable({
+        ...exchange,
+        io: { ...exchange.io, store: exchange.io.ownCopies },
+        rule: route.privateRule,
+        audience: { kind: 'one', identity: admission.identity },
+      })
+  }
 }
 
-const answerShared = async (exchange: Exchange): Promise<void> => {
-  const { io, route, fields, visitor } = exchange
-  const key = keyOf(exchange, hostName(visitor.host))
-  const decision = decideReuse(fields, io.store.candidates(key), route.reuse, io.now())
+const answerStorable = async (exchange: Exchange): Promise<void> => {
+  const { io, rule, fields } = exchange
+  const key = keyOf(exchange)
+  const decision = decideReuse(fields, io.store.candidates(key), rule.reuse, io.now())
+  const reusable = decision.kind === 'reuse' || decision.kind === 'reuse-stale'
+  // A part is cut from a whole copy; for a part alone no whole file is fetched.
+  if (!reusable && exchange.req.headers.range !== undefined) return passThrough(exchange, 'range')
+  if (!reusable && rule.reuse.obeyRequest === true && requestWishes(fields).onlyIfCached)
+    return refuse(exchange.res, {
+      status: 504,
+      title: 'No copy is stored',
+      sentence:
+        'The request asks for a stored copy only (RFC 9111 §5.2.1.7), and there is none that may be used.',
+    })
   switch (decision.kind) {
     case 'reuse': {
       const sending = sendStored(exchange, decision.stored, { kind: 'hit', ttl: decision.ttl }, decision.age)
@@ -102,24 +105,11 @@ const answerShared = async (exchange: Exchange): Promise<void> => {
     case 'validate':
       return fetchShared(exchange, {
         key,
-        reason: 'stale',
+        reason: decision.reason,
         stale: decision.stored,
         condition: decision.condition,
       })
     case 'fetch':
       return fetchShared(exchange, { key, reason: decision.reason, stale: decision.stale, condition: [] })
   }
-}
-
-const refreshing = new Set<string>()
-
-/** One refresh per address at a time, however many visitors are given the stale copy. */
-const refreshOnce = async (
-  exchange: Exchange,
-  key: ReturnType<typeof keyOf>,
-  stale: Parameters<typeof refreshBehind>[2],
-): Promise<void> => {
-  if (refreshing.has(key)) return
-  refreshing.add(key)
-  await refreshBehind(exchange, key, stale, conditionFor(stale)).finally(() => refreshing.delete(key))
 }

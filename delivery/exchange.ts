@@ -1,13 +1,16 @@
 import type { IncomingMessage, ServerResponse } from 'node:http'
-import { cacheKey, type CacheKey } from '../core/http/cache-key.ts'
+import { createHash } from 'node:crypto'
+import { cacheKey, keyAddress, keyPartition, type CacheKey } from '../core/http/cache-key.ts'
 import { cacheStatus, type Outcome } from '../core/http/cache-status.ts'
+import { deviceClass } from '../core/http/device.ts'
 import type { Fields } from '../core/http/fields.ts'
 import type { EpochMs } from '../core/time.ts'
+import type { BestCodings } from './answer/best-codings.ts'
 import type { Counters } from './counters.ts'
 import type { Flights } from './flights.ts'
 import type { OriginClient } from './origin/origin-client.ts'
 import type { Visitor } from './origin/request-fields.ts'
-import type { Route, Routes } from './routing.ts'
+import type { PathRule, Route, Routes } from './routing.ts'
 import type { ResponseStore } from './store/response-store.ts'
 
 /** What answering needs from outside. */
@@ -16,6 +19,8 @@ export interface DeliveryIo {
   /** Monotonic, ms; for durations. */
   readonly elapsed: () => number
   readonly store: ResponseStore
+  /** Copies for one visitor each; in memory only, since they are nobody else's business. */
+  readonly ownCopies: ResponseStore
   readonly origin: OriginClient
   readonly flights: Flights
   readonly counters: Counters
@@ -23,26 +28,74 @@ export interface DeliveryIo {
   readonly routes: () => Routes
   /** Name of this process in Via. */
   readonly instance: string
+  readonly bestCodings: BestCodings
+  /** The port visitors reach a scheme under; origins write it into absolute addresses. */
+  readonly publicPort: (scheme: 'http' | 'https') => number
 }
 
-/** One request of a visitor and the way to answer it. */
-export interface Exchange {
-  readonly req: IncomingMessage
-  readonly res: ServerResponse
+/** Who an answer is for: everyone who asks alike, or one visitor. */
+export type Audience = { readonly kind: 'everyone' } | { readonly kind: 'one'; readonly identity: string }
+
+/** What is asked for, whoever asks: a visitor, or delivery itself to refresh a copy. */
+export interface Inquiry {
   readonly io: DeliveryIo
   readonly route: Route
   readonly visitor: Visitor
   readonly method: string
   /** Path and query. */
   readonly target: string
+  readonly path: string
   readonly fields: Fields
+  /** How this address is stored and reused, for the audience of this request. */
+  readonly rule: PathRule
+  readonly audience: Audience
+}
+
+/** One request of a visitor and the way to answer it. */
+export interface Exchange extends Inquiry {
+  readonly req: IncomingMessage
+  readonly res: ServerResponse
   readonly startedAt: number
 }
 
-export const keyOf = (
-  { route, visitor, target }: Pick<Exchange, 'route' | 'visitor' | 'target'>,
-  hostWithoutPort: string,
-): CacheKey => cacheKey(route.partition, visitor.scheme, hostWithoutPort, target, route.ignoredParameter)
+const OWN = ':own-'
+
+/** Whether a key is of a copy for one visitor. */
+export const isOwnCopy = (key: CacheKey): boolean => keyPartition(key).includes(OWN)
+
+/** Path and query of the address that a key was made for. */
+export const targetOfKey = (key: CacheKey): string => {
+  const address = keyAddress(key)
+  return address.slice(address.indexOf('/', address.indexOf('//') + 2))
+}
+
+export const pathOfKey = (key: CacheKey): string => targetOfKey(key).split('?', 1)[0]!
+
+/** What stands behind the partition's name in keys of private copies: a digest, since the identity is a secret of the visitor. */
+const ownPart = (identity: string): string =>
+  `${OWN}${createHash('sha256').update(identity).digest('base64url').slice(0, 22)}`
+
+/** The partition that copies for this audience and device are kept in. */
+export const partitionFor = ({
+  route,
+  audience,
+  fields,
+}: Pick<Inquiry, 'route' | 'audience' | 'fields'>): string => {
+  const device = route.byDevice && deviceClass(fields) === 'phone' ? ':phone' : ''
+  return `${route.partition}${device}${audience.kind === 'one' ? ownPart(audience.identity) : ''}`
+}
+
+export const keyOf = (exchange: Inquiry): CacheKey => {
+  const { route, visitor, target } = exchange
+  return cacheKey(
+    partitionFor(exchange),
+    visitor.scheme,
+    visitor.hostName,
+    target,
+    route.ignoredParameter,
+    route.sortParameters,
+  )
+}
 
 /** Count and log an exchange once its response has ended, however it ended. */
 export const countWhenDone = (

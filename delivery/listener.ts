@@ -1,13 +1,86 @@
-import { createServer, type Server } from 'node:http'
+import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http'
+import { createSecureServer, type Http2SecureServer } from 'node:http2'
+import type { Server as NetServer, Socket } from 'node:net'
 import { deliver } from './deliver.ts'
 import type { DeliveryIo } from './exchange.ts'
+import {
+  HEADERS_TIMEOUT_MS,
+  KEEP_ALIVE_MS,
+  LARGEST_HEADER_BYTES,
+  MOST_CONNECTIONS,
+  MOST_CONNECTIONS_OF_ONE,
+  STALLED_MS,
+} from './limits.ts'
+import type { Certificates } from './tls/certificates.ts'
+import { passUpgrade } from './upgrade.ts'
 
-/** Common practice: no browser sends more, and larger ones are attacks or runaway cookies. */
-const LARGEST_HEADER = 32 * 1024
+const LOOPBACK = /^(127\.|::1$|::ffff:127\.)/
+
+/** Keep one address from taking all connections. */
+const limitConnections = (server: NetServer): void => {
+  server.maxConnections = MOST_CONNECTIONS
+  const open = new Map<string, number>()
+  server.on('connection', (socket: Socket) => {
+    const address = socket.remoteAddress ?? ''
+    if (LOOPBACK.test(address)) return
+    const now = (open.get(address) ?? 0) + 1
+    if (now > MOST_CONNECTIONS_OF_ONE) {
+      socket.destroy()
+      return
+    }
+    open.set(address, now)
+    socket.once('close', () => {
+      const left = open.get(address)! - 1
+      if (left === 0) open.delete(address)
+      else open.set(address, left)
+    })
+  })
+}
 
 /** The public HTTP/1.1 listener. Limits keep slow and oversized requests from taking the process down. */
-export const createListener = (io: DeliveryIo): Server =>
-  createServer(
-    { maxHeaderSize: LARGEST_HEADER, headersTimeout: 20_000, requestTimeout: 0, keepAliveTimeout: 75_000 },
+export const createListener = (io: DeliveryIo): Server => {
+  const server = createServer(
+    {
+      maxHeaderSize: LARGEST_HEADER_BYTES,
+      headersTimeout: HEADERS_TIMEOUT_MS,
+      requestTimeout: 0,
+      keepAliveTimeout: KEEP_ALIVE_MS,
+    },
     (req, res) => void deliver(req, res, io),
   )
+  server.timeout = STALLED_MS
+  server.on('upgrade', (req, socket, head) => void passUpgrade(req, socket as Socket, head, io))
+  limitConnections(server)
+  return server
+}
+
+/** The public TLS listener: HTTP/2, and HTTP/1.1 for those who do not speak it (ALPN, RFC 7301). */
+export const createSecureListener = (io: DeliveryIo, certificates: Certificates): Http2SecureServer => {
+  const server = createSecureServer(
+    {
+      allowHTTP1: true,
+      minVersion: 'TLSv1.2',
+      maxHeaderListPairs: 200,
+      maxSessionMemory: 32,
+      SNICallback: (name, done) => {
+        const context = certificates.contextFor(name.toLowerCase())
+        if (context === undefined) done(new Error(`Zest Lamp serves no site named ${name}.`))
+        else
+          context.then(
+            (found) => done(null, found),
+            (error: Error) => done(error),
+          )
+      },
+    },
+    // The compatibility API of Node: requests and responses look as they do in HTTP/1.1.
+    (req, res) => void deliver(req as unknown as IncomingMessage, res as unknown as ServerResponse, io),
+  )
+  server.setTimeout(STALLED_MS)
+  server.on('sessionError', () => undefined)
+  server.on(
+    'upgrade',
+    (req: IncomingMessage, socket: Socket, head: Buffer) => void passUpgrade(req, socket, head, io),
+  )
+  limitConnections(server)
+  return server
+}

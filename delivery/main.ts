@@ -1,6 +1,7 @@
 import { randomBytes } from 'node:crypto'
 import { chmod, mkdir } from 'node:fs/promises'
 import type { Server } from 'node:http'
+import type { Http2SecureServer } from 'node:http2'
 import { join } from 'node:path'
 import { performance } from 'node:perf_hooks'
 import { epochMs } from '../core/time.ts'
@@ -11,24 +12,48 @@ import { controlSocketPath } from './control/socket-path.ts'
 import { Counters } from './counters.ts'
 import type { DeliveryIo } from './exchange.ts'
 import { Flights } from './flights.ts'
-import { createListener } from './listener.ts'
+import { BestCodings } from './answer/best-codings.ts'
+import { createListener, createSecureListener } from './listener.ts'
 import { OriginClient } from './origin/origin-client.ts'
 import { purge } from './purging.ts'
+import { Refresher } from './refresher.ts'
 import { compileRoutes } from './routing.ts'
 import { coverageOf, listStore } from './store/listing.ts'
 import { DiskBackedStore } from './store/disk-backed-store.ts'
+import { MemoryStore } from './store/memory-store.ts'
+import { Certificates } from './tls/certificates.ts'
 
 const dataDir = process.env['ZEST_DATA_DIR'] ?? './data'
 const port = Number(process.env['ZEST_PORT'] ?? 8400) + 10
+const securePort = port + 1
+/** Where a load balancer or a port mapping stands in front, visitors see other ports than the ones listened on. */
+const publicPorts = {
+  http: Number(process.env['ZEST_PUBLIC_HTTP_PORT'] ?? port),
+  https: Number(process.env['ZEST_PUBLIC_HTTPS_PORT'] ?? securePort),
+}
 const address = process.env['ZEST_DELIVERY_ADDRESS'] ?? '127.0.0.1'
 
 /** Exit code for a cause that starting again will not mend. */
 const EXIT_CONFIG = 78
 
-const listen = (server: Server, where: { port: number; host: string } | { path: string }): Promise<void> =>
+const listen = (
+  server: Server | Http2SecureServer,
+  where: { port: number; host: string } | { path: string },
+): Promise<void> =>
   new Promise((resolve, reject) => {
     server.once('error', reject)
     server.listen(where, resolve)
+  })
+
+/** Listen for visitors, or say what is in the way and end. */
+const listenPublicly = (server: Server | Http2SecureServer, where: number): Promise<void> =>
+  listen(server, { port: where, host: address }).catch((error: NodeJS.ErrnoException) => {
+    console.error(
+      error.code === 'EADDRINUSE'
+        ? `Port ${where} is taken by another program. Stop it, or start Zest Lamp with another ZEST_PORT (delivery uses ZEST_PORT + 10 and + 11).`
+        : `Delivery cannot listen on port ${where}: ${error.message}`,
+    )
+    process.exit(EXIT_CONFIG)
   })
 
 const main = async (): Promise<void> => {
@@ -52,30 +77,32 @@ const main = async (): Promise<void> => {
     now: () => epochMs(Date.now()),
     elapsed: () => performance.now(),
     store,
+    ownCopies: new MemoryStore(64 * 1024 * 1024),
+    bestCodings: new BestCodings(store),
+    publicPort: (scheme) => publicPorts[scheme],
     origin: new OriginClient(),
     flights: new Flights(),
     counters: new Counters(epochMs(Date.now())),
     routes: () => routes,
     instance: `zest-lamp-${randomBytes(6).toString('hex')}`,
   }
+  const refresher = new Refresher(io)
+  const certificates = new Certificates(join(folder, 'tls'), () => Date.now())
+  certificates.use(config)
   const listener = createListener(io)
-  await listen(listener, { port, host: address }).catch((error: NodeJS.ErrnoException) => {
-    console.error(
-      error.code === 'EADDRINUSE'
-        ? `Port ${port} is taken by another program. Stop it, or start Zest Lamp with another ZEST_PORT (delivery uses ZEST_PORT + 10).`
-        : `Delivery cannot listen on port ${port}: ${error.message}`,
-    )
-    process.exit(EXIT_CONFIG)
-  })
+  const secureListener = createSecureListener(io, certificates)
+  await listenPublicly(listener, port)
+  await listenPublicly(secureListener, securePort)
   const control = createControlChannel({
     configure: async (next) => {
       // Compiled first: a configuration that cannot be used must not replace one that can.
       const compiled = compileRoutes(next)
       await saveConfig(configPath, next)
       config = next
+      certificates.use(next)
       routes = compiled
     },
-    purge: (order) => purge(order, io),
+    purge: (order) => purge(order, io, (stale) => refresher.add(stale)),
     traffic: (siteId) => io.counters.traffic(siteId, store),
     listStore: (query) => listStore(query, io),
     coverage: (query) => coverageOf(query, io),
@@ -84,6 +111,7 @@ const main = async (): Promise<void> => {
   await chmod(socketPath, 0o600)
   const stop = async (): Promise<void> => {
     listener.close()
+    secureListener.close()
     control.close()
     listener.closeIdleConnections()
     await store.settled()

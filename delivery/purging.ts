@@ -1,10 +1,11 @@
 import { keyAddress, keyPartition, pathPatterns, type CacheKey } from '../core/http/cache-key.ts'
+import { cacheGroups } from '../core/http/groups.ts'
 import type { PurgeOrder, PurgeWhat } from '../core/contracts/delivery.ts'
 import type { DeliveryIo } from './exchange.ts'
-import type { ResponseStore } from './store/response-store.ts'
+import type { ResponseStore, StoredEntry } from './store/response-store.ts'
 
 /** Whether an address is meant. A path without query means its query variants too: a list that changed has changed on its second page. */
-const addressMatcher = (what: PurgeWhat): ((address: URL) => boolean) => {
+const addressMatcher = (what: Exclude<PurgeWhat, { kind: 'groups' }>): ((address: URL) => boolean) => {
   switch (what.kind) {
     case 'everything':
       return () => true
@@ -22,29 +23,58 @@ const addressMatcher = (what: PurgeWhat): ((address: URL) => boolean) => {
   }
 }
 
-/** Which keys an order means, on live and trial alike. */
-export const purgeMatcher = ({
-  siteId,
-  what,
-}: Pick<PurgeOrder, 'siteId' | 'what'>): ((key: CacheKey) => boolean) => {
+interface PurgeMatcher {
+  readonly stored: (entry: StoredEntry) => boolean
+  /** Which answers under way could be meant; of their groups nothing is known yet. */
+  readonly underWay: (key: CacheKey) => boolean
+}
+
+/** What an order means, on live and trial alike, shared and private. */
+export const purgeMatcher = ({ siteId, what }: Pick<PurgeOrder, 'siteId' | 'what'>): PurgeMatcher => {
+  const ofSite = (key: CacheKey): boolean => keyPartition(key).startsWith(`${siteId}/`)
+  if (what.kind === 'groups') {
+    const named = new Set(what.groups)
+    return {
+      stored: ({ key, fields }) => ofSite(key) && cacheGroups(fields).some((group) => named.has(group)),
+      underWay: ofSite,
+    }
+  }
   const matches = addressMatcher(what)
-  return (key) => keyPartition(key).startsWith(`${siteId}/`) && matches(new URL(keyAddress(key)))
+  const fits = (key: CacheKey): boolean => ofSite(key) && matches(new URL(keyAddress(key)))
+  return { stored: ({ key }) => fits(key), underWay: fits }
 }
 
 const markStale = (
   store: ResponseStore,
-  matches: (key: CacheKey) => boolean,
+  matches: (entry: StoredEntry) => boolean,
   now: DeliveryIo['now'],
-): number => {
-  const meant = [...store.all()].filter(({ key }) => matches(key))
+): StoredEntry[] => {
+  const meant = [...store.all()].filter(matches)
   // One that is stale already stays stale since then: its allowance must not begin anew with every purge.
-  for (const entry of meant) if (entry.staleSince === undefined) store.update({ ...entry, staleSince: now() })
-  return meant.length
+  return meant.map((entry) => {
+    if (entry.staleSince !== undefined) return entry
+    const stale = { ...entry, staleSince: now() }
+    store.update(stale)
+    return stale
+  })
 }
 
-/** Carry out a purge; answers under way for the same addresses will not be stored. @returns stored responses concerned */
-export const purge = (order: PurgeOrder, io: Pick<DeliveryIo, 'store' | 'flights' | 'now'>): number => {
-  const matches = purgeMatcher(order)
-  io.flights.markPurged(matches)
-  return order.manner === 'soft' ? markStale(io.store, matches, io.now) : io.store.purge(matches)
+/**
+ * Carry out a purge; answers under way for the same addresses will not be stored. Private copies are removed whatever the manner: nobody is
+ * given a stale basket.
+ * @param refresh told of what was marked stale, to be fetched anew
+ * @returns stored responses concerned
+ */
+export const purge = (
+  order: PurgeOrder,
+  io: Pick<DeliveryIo, 'store' | 'ownCopies' | 'flights' | 'now'>,
+  refresh: (stale: readonly StoredEntry[]) => void = () => undefined,
+): number => {
+  const { stored, underWay } = purgeMatcher(order)
+  io.flights.markPurged(underWay)
+  const own = io.ownCopies.purge(stored)
+  if (order.manner === 'hard') return own + io.store.purge(stored)
+  const stale = markStale(io.store, stored, io.now)
+  refresh(stale)
+  return own + stale.length
 }

@@ -1,11 +1,22 @@
 import { namePatterns, pathPatterns } from '../core/http/cache-key.ts'
 import type { AdmissionRules } from '../core/http/admission.ts'
+import type { Overrule } from '../core/http/overrule.ts'
 import type { FileKind } from '../core/http/browser-lifetime.ts'
 import type { Coding } from '../core/http/negotiation.ts'
 import type { ReusePolicy } from '../core/http/reuse.ts'
 import { seconds, type Seconds } from '../core/time.ts'
 import type { Channel, DeliveryConfig, DeliverySite } from '../core/contracts/delivery.ts'
-import type { Setup } from '../core/contracts/setup.ts'
+import type { PageCacheSettings, Setup } from '../core/contracts/setup.ts'
+
+/** How one kind of page is stored and reused. */
+export interface PathRule {
+  /** Name the owner gave the kind; null for everything that no kind names. */
+  readonly kind: string | null
+  readonly reuse: ReusePolicy
+  /** Cookies that do not change these pages. */
+  readonly ignoredCookie: (name: string) => boolean
+  readonly overrule: Overrule | undefined
+}
 
 /** A setup made ready for answering requests of one channel of one site. */
 export interface Route {
@@ -15,14 +26,24 @@ export interface Route {
   readonly partition: string
   readonly origin: DeliverySite['origin']
   readonly admission: AdmissionRules
-  readonly reuse: ReusePolicy
+  readonly ruleFor: (path: string) => PathRule
+  /** For private copies, whatever their kind. */
+  readonly privateRule: PathRule
   readonly ignoredParameter: (name: string) => boolean
+  readonly sortParameters: boolean
+  readonly byDevice: boolean
+  readonly fragments: boolean
   /** Codings offered, in order of preference; empty when compression is off. */
   readonly codings: readonly Coding[]
   readonly leastCompressedBytes: number
   /** undefined when the browser cache remedy is off. */
   readonly browserLifetimes: Readonly<Record<FileKind, Seconds>> | undefined
+  /** Whether files with a digest in their name are kept for a year. */
+  readonly fingerprinted: boolean
+  /** How long a CDN in front may keep pages; 0: nothing is said. */
+  readonly edgePages: Seconds
   readonly serverTiming: boolean
+  readonly redirectToHttps: boolean
 }
 
 /** Routes by host name, without port. */
@@ -44,6 +65,53 @@ const browserLifetimes = (setup: Setup): Route['browserLifetimes'] => {
   }
 }
 
+const reusePolicy = (settings: PageCacheSettings, pages: number): ReusePolicy => ({
+  lifetimes: {
+    pages: seconds(pages),
+    api: seconds(settings.apiLifetimeS),
+    files: seconds(settings.fileLifetimeS),
+  },
+  staleWhileRevalidate: seconds(settings.staleWhileRevalidateS),
+  staleIfError: seconds(settings.staleIfErrorS),
+  obeyRequest: settings.obeyRequestDirectives,
+  staleBesideSharedLifetime: settings.staleBesideSharedLifetime,
+})
+
+/** The rule of a path: the first kind that fits. Made once, so that what is known of a copy under a rule stays known. */
+const compileRules = (settings: PageCacheSettings): Route['ruleFor'] => {
+  const plain: PathRule = {
+    kind: null,
+    reuse: reusePolicy(settings, settings.lifetimeS),
+    ignoredCookie: () => false,
+    overrule: undefined,
+  }
+  const kinds = settings.kinds.map((kind) => {
+    const ignoredCookie = namePatterns(kind.ignoredCookies)
+    const rule: PathRule = {
+      kind: kind.name,
+      reuse: reusePolicy(settings, kind.lifetimeS ?? settings.lifetimeS),
+      ignoredCookie,
+      overrule: kind.overrule ? { ignoredCookie } : undefined,
+    }
+    return { fits: pathPatterns(kind.paths), rule }
+  })
+  if (kinds.length === 0) return () => plain
+  return (path) => kinds.find(({ fits }) => fits(path))?.rule ?? plain
+}
+
+/** A private copy is fresh for a short time, and never handed out stale: what it shows may be a basket. */
+const privateRule = (settings: PageCacheSettings): PathRule => ({
+  kind: null,
+  reuse: {
+    lifetimes: { pages: seconds(settings.privateLifetimeS), api: seconds(0), files: seconds(0) },
+    staleWhileRevalidate: seconds(0),
+    staleIfError: seconds(0),
+    obeyRequest: true,
+  },
+  ignoredCookie: () => false,
+  overrule: undefined,
+})
+
 const compileRoute = (site: DeliverySite, channel: Channel, setup: Setup): Route => {
   const { pageCache, compression } = setup.remedies
   const codings: Coding[] = compression.enabled
@@ -58,18 +126,23 @@ const compileRoute = (site: DeliverySite, channel: Channel, setup: Setup): Route
       pageCache: pageCache.enabled,
       passesPath: pathPatterns(pageCache.passPaths),
       visitorCookie: namePatterns(pageCache.visitorCookies),
+      authorCookie: namePatterns(pageCache.authorCookies),
+      signedIn: pageCache.signedIn,
       harmlessCookie: namePatterns(pageCache.harmlessCookies),
     },
-    reuse: {
-      lifetimes: { pages: seconds(pageCache.lifetimeS), files: seconds(pageCache.fileLifetimeS) },
-      staleWhileRevalidate: seconds(pageCache.staleWhileRevalidateS),
-      staleIfError: seconds(pageCache.staleIfErrorS),
-    },
+    ruleFor: compileRules(pageCache),
+    privateRule: privateRule(pageCache),
     ignoredParameter: namePatterns(pageCache.ignoredParameters),
+    sortParameters: pageCache.sortParameters,
+    byDevice: pageCache.deviceClasses,
+    fragments: pageCache.fragments,
     codings,
     leastCompressedBytes: compression.leastBytes,
     browserLifetimes: browserLifetimes(setup),
+    fingerprinted: setup.remedies.browserCache.fingerprinted,
+    edgePages: seconds(setup.remedies.browserCache.enabled ? setup.remedies.browserCache.edgePageS : 0),
     serverTiming: setup.serverTiming,
+    redirectToHttps: setup.redirectToHttps,
   }
 }
 

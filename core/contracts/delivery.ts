@@ -24,6 +24,8 @@ export const DeliverySite = z.object({
     hostHeader: z.enum(['visitor', 'origin']),
     timeoutMs: z.int().min(1000).max(600_000),
   }),
+  /** The owner's certificate and key, PEM; without it one is made here. */
+  tls: z.object({ certificate: z.string(), key: z.string() }).optional(),
   channels: z.array(z.object({ channel: Channel, hosts: z.array(HostName).min(1), setup: Setup })),
 })
 export type DeliverySite = z.infer<typeof DeliverySite>
@@ -45,6 +47,14 @@ export const PurgeWhat = z.discriminatedUnion('kind', [
   z.object({
     kind: z.literal('pattern'),
     pattern: purgedPath.describe('"*" stands for any characters; what lies below is meant too'),
+  }),
+  z.object({
+    kind: z.literal('groups'),
+    groups: z
+      .array(z.string().min(1).max(128))
+      .min(1)
+      .max(500)
+      .describe('Whatever the origin put into one of these groups (Cache-Groups, RFC 9875)'),
   }),
 ])
 export type PurgeWhat = z.infer<typeof PurgeWhat>

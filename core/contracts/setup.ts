@@ -14,6 +14,30 @@ const pathPattern = z
   .max(500)
   .regex(/^[/*]/, 'A path begins with "/", or with "*" for any beginning.')
 
+/** Pages that are treated alike, told by their paths. */
+export const PageKind = z.strictObject({
+  name: z.string().trim().min(1, 'Give the kind a name.').max(100),
+  paths: z.array(pathPattern).min(1, 'Name at least one path.').max(100),
+  lifetimeS: wholeSeconds(YEAR)
+    .nullable()
+    .default(null)
+    .describe('Lifetime where the origin gives none, in seconds; null: the same as for other pages'),
+  overrule: z
+    .boolean()
+    .default(false)
+    .describe(
+      'Store these pages for signed-out visitors although the origin forbids it or sets cookies; needs a passed privacy check',
+    ),
+  ignoredCookies: z
+    .array(pattern)
+    .max(100)
+    .default([])
+    .describe(
+      'Cookies that do not change these pages: visitors who have them share the stored copy; needs a passed privacy check',
+    ),
+})
+export type PageKind = z.infer<typeof PageKind>
+
 export const PageCacheSettings = z.strictObject({
   enabled: z.boolean().default(false),
   lifetimeS: wholeSeconds(YEAR)
@@ -22,6 +46,14 @@ export const PageCacheSettings = z.strictObject({
   fileLifetimeS: wholeSeconds(YEAR)
     .default(DAY)
     .describe('Lifetime in the store of files whose origin gives none, in seconds'),
+  apiLifetimeS: wholeSeconds(YEAR)
+    .default(0)
+    .describe('Lifetime of JSON answers whose origin gives none, in seconds; 0: not stored'),
+  kinds: z
+    .array(PageKind)
+    .max(100)
+    .default([])
+    .describe('Kinds of pages with settings of their own; the first one that fits an address counts'),
   staleWhileRevalidateS: wholeSeconds(30 * DAY)
     .default(600)
     .describe('Seconds past its lifetime a page may be served while a new one is fetched'),
@@ -70,7 +102,39 @@ export const PageCacheSettings = z.strictObject({
     .max(500)
     .default(['utm_*', 'campaign', 'campaign_*', 'clickid', 'mailing_id'])
     .describe('Query parameters that do not make another page'),
+  sortParameters: z.boolean().default(true).describe('Query parameters in another order make the same page'),
+  authorCookies: z
+    .array(pattern)
+    .max(100)
+    .default(['comment_author*', 'commenter*'])
+    .describe('Cookies of visitors who have written a comment; they pass through, to see it while it waits'),
+  signedIn: z
+    .enum(['pass', 'private'])
+    .default('pass')
+    .describe('Signed-in visitors pass through to the origin, or get private copies of their own'),
+  privateLifetimeS: wholeSeconds(DAY)
+    .default(120)
+    .describe(
+      'Lifetime of private copies, in seconds; whatever the visitor sends to the site ends it sooner',
+    ),
+  deviceClasses: z
+    .boolean()
+    .default(false)
+    .describe('Keep separate copies for phones and for everything else'),
+  fragments: z
+    .boolean()
+    .default(false)
+    .describe('Fill in live fragments (Edge Side Includes 1.0) of stored pages'),
+  obeyRequestDirectives: z
+    .boolean()
+    .default(false)
+    .describe('Let the Cache-Control of a visitor’s request make the store ask the origin (RFC 9111 §5.2.1)'),
+  staleBesideSharedLifetime: z
+    .boolean()
+    .default(false)
+    .describe('Follow stale-while-revalidate and stale-if-error of the origin also beside s-maxage'),
 })
+export type PageCacheSettings = z.infer<typeof PageCacheSettings>
 
 export const CompressionSettings = z.strictObject({
   enabled: z.boolean().default(false),
@@ -87,7 +151,46 @@ export const BrowserCacheSettings = z.strictObject({
   imageS: wholeSeconds(YEAR).default(30 * DAY),
   fontS: wholeSeconds(YEAR).default(YEAR),
   mediaS: wholeSeconds(YEAR).default(30 * DAY),
+  fingerprinted: z
+    .boolean()
+    .default(true)
+    .describe('Files whose name holds a digest of their content: a year, immutable (RFC 8246)'),
+  edgePageS: wholeSeconds(YEAR)
+    .default(0)
+    .describe('How long a CDN in front may keep pages (RFC 9213), in seconds; 0: nothing is said'),
 })
+
+/** What a change of content makes old besides what the content system names. */
+export const ContentEventSettings = z.strictObject({
+  manner: z
+    .enum(['hard', 'soft'])
+    .default('hard')
+    .describe(
+      '"hard": the next visitor waits for the new page; "soft": it is fetched at once, and until then visitors get the old one',
+    ),
+  home: z.boolean().default(true).describe('The home page follows every change'),
+  lists: z.boolean().default(true).describe('The lists above a page follow it: /stories for /stories/storm'),
+  feeds: z
+    .array(pathPattern)
+    .max(100)
+    .default(['/feed', '*/feed', '/sitemap.xml'])
+    .describe('Feeds and sitemaps that follow every change'),
+  rules: z
+    .array(
+      z.strictObject({
+        paths: z.array(pathPattern).min(1).max(100).describe('When one of these changes'),
+        alsoPaths: z.array(pathPattern).max(100).default([]).describe('these are old too'),
+        alsoGroups: z
+          .array(z.string().trim().min(1).max(128))
+          .max(100)
+          .default([])
+          .describe('and these groups'),
+      }),
+    )
+    .max(200)
+    .default([]),
+})
+export type ContentEventSettings = z.infer<typeof ContentEventSettings>
 
 export const Remedies = z.strictObject({
   pageCache: PageCacheSettings.prefault({}),
@@ -101,6 +204,11 @@ export type RemedyId = keyof Remedies
 export const Setup = z.strictObject({
   format: z.literal(SETUP_FORMAT).default(SETUP_FORMAT),
   remedies: Remedies.prefault({}),
+  redirectToHttps: z
+    .boolean()
+    .default(false)
+    .describe('Send visitors who come by plain HTTP to the same address over TLS'),
+  contentEvents: ContentEventSettings.prefault({}),
   serverTiming: z.boolean().default(false).describe('Add Server-Timing to every response'),
 })
 export type Setup = z.infer<typeof Setup>

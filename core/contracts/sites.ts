@@ -93,7 +93,12 @@ export type EventTarget = z.infer<typeof EventTarget>
 
 export const ContentEvent = z.object({
   change: z.string().max(1000),
-  paths: z.array(z.string().startsWith('/').max(4000)).max(5000),
+  paths: z.array(z.string().startsWith('/').max(4000)).max(5000).default([]),
+  groups: z
+    .array(z.string().min(1).max(128))
+    .max(500)
+    .default([])
+    .describe('Cache-Groups that have changed (RFC 9875)'),
 })
 
 export const Version = z.object({

@@ -11,6 +11,7 @@ export const StoredSummary = z.object({
   since: z.number().describe('When it was fetched, epoch ms'),
   ttlS: z.number().describe('Seconds of freshness left; negative once stale'),
   lifetimeFrom: z.enum(['s-maxage', 'max-age', 'expires', 'owner', 'heuristic', 'none']),
+  kind: z.string().nullable().describe('Kind of page, where the setup names one'),
   bytes: z.record(z.string(), z.int()).describe('Size of each coding that is kept'),
   hits: z.int().describe('Answers from the store since delivery started'),
   variants: z.array(z.string()).describe('Request fields it was made for (RFC 9111 §4.1)'),
@@ -108,7 +109,7 @@ export const RequestPath = z.object({
   suggestion: z
     .object({
       sentence: z.string(),
-      setting: z.enum(['pageCache', 'harmlessCookies', 'passPaths', 'lifetimeS']),
+      setting: z.enum(['pageCache', 'harmlessCookies', 'passPaths', 'lifetimeS', 'kinds']),
       value: z.string(),
     })
     .nullable()

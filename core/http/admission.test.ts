@@ -10,7 +10,9 @@ const RULES: AdmissionRules = {
   pageCache: true,
   passesPath: pathPatterns(settings.passPaths),
   visitorCookie: namePatterns(settings.visitorCookies),
+  authorCookie: namePatterns(settings.authorCookies),
   harmlessCookie: namePatterns(settings.harmlessCookies),
+  signedIn: settings.signedIn,
 }
 const ask = (fields: Fields, path = '/', method = 'GET') => admit({ method, path, fields }, RULES)
 
@@ -26,7 +28,7 @@ describe('who may share stored responses', () => {
     ['case does not hide a session', [['cookie', 'PHPSESSID=1']], '/', 'GET', 'visitor-cookie'],
     ['a cookie nobody knows', [['cookie', 'x=1']], '/', 'GET', 'unknown-cookie'],
     ['Authorization', [['authorization', 'Basic x']], '/', 'GET', 'authorization'],
-    ['a part of a file', [['range', 'bytes=0-9']], '/', 'GET', 'range'],
+    ['somebody who has written a comment', [['cookie', 'comment_author_7=x']], '/', 'GET', 'comment-author'],
     ['the basket page', [], '/basket', 'GET', 'path'],
     ['below a listed path', [], '/editor/notices/x', 'GET', 'path'],
     ['POST', [], '/', 'POST', 'method'],

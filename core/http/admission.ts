@@ -7,38 +7,73 @@ export interface AdmissionRules {
   readonly passesPath: (path: string) => boolean
   /** Cookies that belong to one visitor. */
   readonly visitorCookie: (name: string) => boolean
+  /** Cookies of visitors who have written a comment. */
+  readonly authorCookie: (name: string) => boolean
   /** Cookies that never change a page: they are not sent on when the answer is to be stored. */
   readonly harmlessCookie: (name: string) => boolean
+  /** What becomes of visitors with a cookie of their own. */
+  readonly signedIn: 'pass' | 'private'
 }
 
-export type Admission = { kind: 'shared' } | { kind: 'pass'; reason: PassReason }
+export type Admission =
+  | { kind: 'shared' }
+  /** A copy for one visitor. @property identity all cookies that could tell visitors apart; never leaves the process */
+  | { kind: 'private'; identity: string }
+  | { kind: 'pass'; reason: PassReason }
 
 const SHARED: Admission = { kind: 'shared' }
 const pass = (reason: PassReason): Admission => ({ kind: 'pass', reason })
 
-/** Names of all cookies of a request (RFC 6265 §4.2.1); case matters in values only to the origin. */
-export const cookieNames = (fields: Fields): string[] =>
+/** Cookies of a request as name and value (RFC 6265 §4.2.1). */
+export const cookiePairs = (fields: Fields): [name: string, value: string][] =>
   fieldLines(fields, 'cookie')
     .flatMap((line) => line.split(';'))
-    .map((pair) => pair.split('=', 1)[0]!.trim())
-    .filter((name) => name !== '')
+    .map((pair): [string, string] => {
+      const mark = pair.indexOf('=')
+      return mark === -1 ? [pair.trim(), ''] : [pair.slice(0, mark).trim(), pair.slice(mark + 1).trim()]
+    })
+    .filter(([name]) => name !== '')
+
+/** Names of all cookies of a request; case matters only to the origin. */
+export const cookieNames = (fields: Fields): string[] => cookiePairs(fields).map(([name]) => name)
+
+const admitCookies = (
+  fields: Fields,
+  rules: AdmissionRules,
+  ignored: (name: string) => boolean,
+): Admission => {
+  const telling = cookiePairs(fields).filter(([name]) => !ignored(name))
+  if (telling.length === 0) return SHARED
+  if (telling.some(([name]) => rules.authorCookie(name))) return pass('comment-author')
+  const own = telling.filter(([name]) => rules.visitorCookie(name) || !rules.harmlessCookie(name))
+  if (own.length === 0) return SHARED
+  if (rules.signedIn === 'private')
+    return {
+      kind: 'private',
+      identity: own
+        .map(([name, value]) => `${name}=${value}`)
+        .sort()
+        .join('; '),
+    }
+  return pass(own.some(([name]) => rules.visitorCookie(name)) ? 'visitor-cookie' : 'unknown-cookie')
+}
+
+const NOBODYS = (): boolean => false
 
 /**
  * Whether a request may share stored responses with other visitors. A cookie that is not known to be harmless passes
  * through: showing one visitor's page to another is worse than a miss.
+ * @param ignored cookies that by the owner's word do not change this kind of page
  */
 export const admit = (
   request: { readonly method: string; readonly path: string; readonly fields: Fields },
   rules: AdmissionRules,
+  ignored: (name: string) => boolean = NOBODYS,
 ): Admission => {
   if (!rules.pageCache) return pass('page-cache-off')
   if (request.method !== 'GET' && request.method !== 'HEAD') return pass('method')
   if (rules.passesPath(request.path)) return pass('path')
   if (hasField(request.fields, 'authorization')) return pass('authorization')
   if (hasField(request.fields, 'upgrade')) return pass('upgrade')
-  if (hasField(request.fields, 'range')) return pass('range')
-  const names = cookieNames(request.fields)
-  if (names.some(rules.visitorCookie)) return pass('visitor-cookie')
-  if (!names.every(rules.harmlessCookie)) return pass('unknown-cookie')
-  return SHARED
+  return admitCookies(request.fields, rules, ignored)
 }

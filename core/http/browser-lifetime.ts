@@ -21,18 +21,23 @@ export const fileKind = (contentType: string | undefined): FileKind => {
   return KIND_BY_TYPE.find(([pattern]) => pattern.test(type))?.[1] ?? 'other'
 }
 
+/** A year, in seconds: common practice for files whose name changes with their content. */
+const FINGERPRINTED_S = 31_536_000
+
 /** Answers a browser may keep under the owner's word; redirects and errors stay as the origin sent them. */
 const KEEPABLE = new Set([200, 203, 206, 304])
 
 /**
  * Cache-Control for browsers, when the owner sets a lifetime and the origin says nothing about it. A lifetime given by the
  * origin, and every restriction (no-store, private, no-cache), is left as it is.
+ * @param fingerprinted whether the name of the file holds a digest of its content (RFC 8246)
  * @returns undefined to leave the response unchanged
  */
 export const browserCacheControl = (
   status: number,
   fields: Fields,
   lifetimes: Readonly<Record<FileKind, Seconds>>,
+  fingerprinted = false,
 ): string | undefined => {
   if (!KEEPABLE.has(status) || hasField(fields, 'set-cookie')) return undefined
   const directives = parseDirectives(fieldValue(fields, 'cache-control'))
@@ -42,6 +47,7 @@ export const browserCacheControl = (
   if (decided || hasField(fields, 'expires')) return undefined
   const kind = fileKind(fieldValue(fields, 'content-type'))
   if (kind === 'other') return undefined
+  if (fingerprinted && kind !== 'page') return `max-age=${FINGERPRINTED_S}, immutable`
   const lifetime = lifetimes[kind]
   // A page is checked on each visit, so that a change shows at once; the check is a short 304.
   if (lifetime === 0) return kind === 'page' ? 'no-cache' : undefined

@@ -2,11 +2,11 @@
 export type CacheKey = string & { readonly brand: 'cache key' }
 
 /**
- * Key of an address. GET and HEAD share it. Ignored query parameters are left out; the order of the others is kept,
- * because an origin may care about it.
+ * Key of an address. GET and HEAD share it. Ignored query parameters are left out.
  * @param partition keeps sites, and live from trial, apart
  * @param target origin-form of the request target: path and query, without fragment
  * @param ignored names of query parameters that do not make another page; "utm_*" covers all that begin so
+ * @param sorted whether the order of parameters makes no other page
  */
 export const cacheKey = (
   partition: string,
@@ -14,18 +14,23 @@ export const cacheKey = (
   host: string,
   target: string,
   ignored: (name: string) => boolean,
+  sorted = false,
 ): CacheKey => {
   const mark = target.indexOf('?')
   const path = mark === -1 ? target : target.slice(0, mark)
-  const kept =
-    mark === -1
-      ? ''
-      : target
-          .slice(mark + 1)
-          .split('&')
-          .filter((pair) => pair !== '' && !ignored(parameterName(pair)))
-          .join('&')
+  const kept = mark === -1 ? '' : keptParameters(target.slice(mark + 1), ignored, sorted)
   return `${partition} ${scheme}://${host}${path}${kept === '' ? '' : `?${kept}`}` as CacheKey
+}
+
+/** Sorting is by name and stable: values of one name keep their order, which carries meaning in forms. */
+const keptParameters = (query: string, ignored: (name: string) => boolean, sorted: boolean): string => {
+  const pairs = query
+    .split('&')
+    .filter((pair) => pair !== '')
+    .map((pair) => ({ pair, name: parameterName(pair) }))
+    .filter(({ name }) => !ignored(name))
+  if (sorted) pairs.sort((a, b) => (a.name < b.name ? -1 : a.name > b.name ? 1 : 0))
+  return pairs.map(({ pair }) => pair).join('&')
 }
 
 const parameterName = (pair: string): string => {
@@ -57,13 +62,15 @@ export const namePatterns = (patterns: readonly string[]): ((name: string) => bo
 
 /**
  * A matcher over a list of path patterns: "/basket" covers the path itself and what lies below it; "*" stands for any
- * run of characters, "/" included.
+ * run of characters, "/" included. "/" alone is the home page, "/*" everything.
  */
 export const pathPatterns = (patterns: readonly string[]): ((path: string) => boolean) => {
   if (patterns.length === 0) return () => false
   const source = patterns
-    .map((pattern) => pattern.replace(/\/+$/, '').split('*').map(escape).join('.*'))
+    .map((pattern) =>
+      pattern === '/' ? '/' : `${pattern.replace(/\/+$/, '').split('*').map(escape).join('.*')}(?:/.*)?`,
+    )
     .join('|')
-  const regex = new RegExp(`^(?:${source})(?:/.*)?$`)
+  const regex = new RegExp(`^(?:${source})$`)
   return (path) => regex.test(path)
 }

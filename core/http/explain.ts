@@ -1,5 +1,5 @@
 import type { PathStep, RequestPath } from '../contracts/store.ts'
-import type { Setup } from '../contracts/setup.ts'
+import type { PageKind, Setup } from '../contracts/setup.ts'
 import { roughlyInWords } from '../remedies/setting-words.ts'
 import { cookieNames } from './admission.ts'
 import { namePatterns, pathPatterns } from './cache-key.ts'
@@ -85,25 +85,57 @@ const pathStep = ({ address, setup }: ExplainedExchange): PathStep => {
     : step('Path rules', `${PASSED.path} The rule is ${rule}.`, null, [rule])
 }
 
-const cookieStep = ({ requestFields, setup }: ExplainedExchange): PathStep => {
-  const { visitorCookies, harmlessCookies } = setup.remedies.pageCache
-  const [visitor, harmless] = [namePatterns(visitorCookies), namePatterns(harmlessCookies)]
+/** The kind of page that the owner named for an address. */
+const kindOf = ({ address, setup }: Pick<ExplainedExchange, 'address' | 'setup'>): PageKind | undefined => {
+  const path = address.split('?', 1)[0]!
+  return setup.remedies.pageCache.kinds.find(({ paths }) => pathPatterns(paths)(path))
+}
+
+const kindStep = (exchange: ExplainedExchange): PathStep | undefined => {
+  const kind = kindOf(exchange)
+  if (kind === undefined) return undefined
+  const says = [
+    ...(kind.lifetimeS === null ? [] : [`kept for ${roughlyInWords(kind.lifetimeS)} where the origin gives no lifetime`]), // prettier-ignore
+    ...(kind.overrule ? ['stored for signed-out visitors although the origin forbids it'] : []),
+    ...(kind.ignoredCookies.length > 0 ? [`shared by visitors with ${kind.ignoredCookies.join(', ')}`] : []),
+  ]
+  return step(
+    'Kind of page',
+    `It is of the kind “${kind.name}”${says.length === 0 ? '' : `: ${says.join('; ')}`}.`,
+    'RFC 9111 §4.2.2',
+    kind.paths,
+  )
+}
+
+const cookieStep = (exchange: ExplainedExchange): PathStep => {
+  const { requestFields, setup } = exchange
+  const { visitorCookies, harmlessCookies, authorCookies, signedIn } = setup.remedies.pageCache
+  const [visitor, harmless, author] = [visitorCookies, harmlessCookies, authorCookies].map(namePatterns)
+  const ignored = namePatterns(kindOf(exchange)?.ignoredCookies ?? [])
   const names = cookieNames(requestFields)
   if (names.length === 0)
     return step('Cookies', 'The visitor sends none: signed out, nothing in the basket.', 'RFC 6265 §5.4')
   const told = names.map((name) =>
-    visitor(name)
-      ? `${name}: belongs to one visitor`
-      : harmless(name)
-        ? `${name}: harmless, not sent on`
-        : `${name}: not known, so it is taken to belong to one visitor`,
+    ignored(name)
+      ? `${name}: does not change this kind of page`
+      : author!(name)
+        ? `${name}: its visitor has written a comment`
+        : visitor!(name)
+          ? `${name}: belongs to one visitor`
+          : harmless!(name)
+            ? `${name}: harmless, not sent on`
+            : `${name}: not known, so it is taken to belong to one visitor`,
   )
-  const shared = names.every((name) => !visitor(name) && harmless(name))
+  const shared = names.every(
+    (name) => ignored(name) || (!author!(name) && !visitor!(name) && harmless!(name)),
+  )
+  const own =
+    signedIn === 'private' && !names.some((name) => author!(name))
+      ? 'The visitor gets private copies, kept for nobody else.'
+      : 'The visitor gets a page of their own from the origin.'
   return step(
     'Cookies',
-    shared
-      ? 'All cookies are harmless; the visitor shares stored copies.'
-      : 'The visitor gets a page of their own from the origin.',
+    shared ? 'None of the cookies changes the page; the visitor shares stored copies.' : own,
     'RFC 6265 §5.4',
     told,
   )
@@ -253,6 +285,15 @@ const suggestionFor = (
             sentence: 'Take the rule off the list of addresses that pass through.',
           }
     }
+    case 'no-store':
+    case 'private':
+    case 'sets-cookie':
+      return {
+        setting: 'kinds',
+        value: address.split('?', 1)[0]!,
+        sentence:
+          'If this page is the same for every signed-out visitor, make it a kind of page that is stored all the same. The privacy check has to pass before it can be kept.',
+      }
     case 'no-lifetime':
       return {
         setting: 'lifetimeS',
@@ -271,6 +312,7 @@ export const explainExchange = (exchange: ExplainedExchange): Pick<RequestPath, 
     hostStep(exchange),
     addressStep(exchange),
     pathStep(exchange),
+    kindStep(exchange),
     cookieStep(exchange),
     storeStep(exchange, status),
     originStep(status),

@@ -6,8 +6,8 @@ import { correctedInitialAge, currentAge, freshnessLifetime, type OwnerLifetimes
 import { formatHttpDate } from './http-date.ts'
 
 const T = epochMs(Date.UTC(2026, 10, 24, 12))
-const NONE: OwnerLifetimes = { pages: seconds(0), files: seconds(0) }
-const OWNER: OwnerLifetimes = { pages: seconds(600), files: seconds(60) }
+const NONE: OwnerLifetimes = { pages: seconds(0), api: seconds(0), files: seconds(0) }
+const OWNER: OwnerLifetimes = { pages: seconds(600), api: seconds(0), files: seconds(60) }
 const HTML: Fields = [['content-type', 'text/html; charset=utf-8']]
 const at = (offsetS: number): string => formatHttpDate(after(T, seconds(offsetS)))
 const lifetime = (fields: Fields, owner = NONE, status = 200) =>

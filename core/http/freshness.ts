@@ -1,18 +1,22 @@
-import { deltaSeconds, parseDirectives, type Directives } from './directives.ts'
+import { deltaSeconds, type Directives } from './directives.ts'
 import { fieldLines, fieldValue, type Fields } from './fields.ts'
 import { parseHttpDate } from './http-date.ts'
+import { sharedDirectives } from './targeted.ts'
 import { seconds, secondsBetween, type EpochMs, type Seconds } from '../time.ts'
 
 /** The owner's lifetimes for responses whose origin gives none. Zero means: give none. */
 export interface OwnerLifetimes {
-  /** text/html */
+  /** HTML, feeds and sitemaps */
   readonly pages: Seconds
+  /** JSON: answers of programming interfaces */
+  readonly api: Seconds
   /** everything else */
   readonly files: Seconds
 }
 
 /** Where a freshness lifetime came from. */
-export type LifetimeSource = 's-maxage' | 'max-age' | 'expires' | 'owner' | 'heuristic' | 'none'
+export const LIFETIME_SOURCES = ['s-maxage', 'max-age', 'expires', 'owner', 'heuristic', 'none'] as const
+export type LifetimeSource = (typeof LIFETIME_SOURCES)[number]
 
 export interface FreshnessLifetime {
   readonly lifetime: Seconds
@@ -32,6 +36,16 @@ const OWNER_STATUSES = new Set([200, 203, 301, 308])
 export const isHtml = (fields: Fields): boolean =>
   /^\s*(text\/html|application\/xhtml\+xml)\b/i.test(fieldValue(fields, 'content-type') ?? '')
 
+/** Feeds and sitemaps live and change with the pages they list. */
+const FEED = /^\s*(application|text)\/([\w.+-]*\+)?xml\b/i
+const DATA = /^\s*(application|text)\/([\w.+-]*\+)?json\b/i
+
+const ownerLifetime = (fields: Fields, owner: OwnerLifetimes): Seconds => {
+  const type = fieldValue(fields, 'content-type') ?? ''
+  if (isHtml(fields) || FEED.test(type)) return owner.pages
+  return DATA.test(type) ? owner.api : owner.files
+}
+
 /** Date of the response, or the time it arrived when it has none (RFC 9110 §6.6.1). */
 const dateValue = (fields: Fields, responseTime: EpochMs): EpochMs =>
   parseHttpDate(fieldLines(fields, 'date')[0] ?? '', responseTime) ?? responseTime
@@ -39,13 +53,15 @@ const dateValue = (fields: Fields, responseTime: EpochMs): EpochMs =>
 const explicitLifetime = (
   fields: Fields,
   directives: Directives,
+  targeted: boolean,
   responseTime: EpochMs,
 ): FreshnessLifetime | undefined => {
   const shared = deltaSeconds(directives, 's-maxage')
   if (shared !== undefined) return { lifetime: shared, source: 's-maxage' }
   const maxAge = deltaSeconds(directives, 'max-age')
   if (maxAge !== undefined) return { lifetime: maxAge, source: 'max-age' }
-  const expires = fieldLines(fields, 'expires')
+  // RFC 9213 §2.1: beside a targeted field, Expires is ignored like Cache-Control.
+  const expires = targeted ? [] : fieldLines(fields, 'expires')
   if (expires.length === 0) return undefined
   // RFC 9111 §5.3: an invalid date, "0" in particular, means already expired; so do several different ones (§4.2.1).
   const instants = expires.map((line) => parseHttpDate(line, responseTime))
@@ -69,16 +85,15 @@ export const freshnessLifetime = (
   owner: OwnerLifetimes,
 ): FreshnessLifetime => {
   const { status, fields, responseTime } = response
-  const directives = parseDirectives(fieldValue(fields, 'cache-control'))
-  const explicit = explicitLifetime(fields, directives, responseTime)
+  const { directives, field } = sharedDirectives(fields)
+  const explicit = explicitLifetime(fields, directives, field !== 'cache-control', responseTime)
   if (explicit !== undefined) return explicit
-  const html = isHtml(fields)
-  const given = html ? owner.pages : owner.files
+  const given = ownerLifetime(fields, owner)
   if (given > 0 && OWNER_STATUSES.has(status)) return { lifetime: given, source: 'owner' }
   const mayGuess = HEURISTICALLY_CACHEABLE.has(status) || directives.has('public')
   const modified = parseHttpDate(fieldValue(fields, 'last-modified') ?? '', responseTime)
   // A page's Last-Modified says little about when its menus and lists change, so pages get no guess.
-  if (!mayGuess || html || modified === undefined) return { lifetime: seconds(0), source: 'none' }
+  if (!mayGuess || isHtml(fields) || modified === undefined) return { lifetime: seconds(0), source: 'none' }
   const unchangedFor = secondsBetween(modified, dateValue(fields, responseTime))
   const guess = Math.min(HEURISTIC_LIMIT, Math.floor(Math.max(0, unchangedFor) * HEURISTIC_FRACTION))
   return { lifetime: seconds(guess), source: 'heuristic' }

@@ -15,7 +15,7 @@ import { decideStoring } from './storing.ts'
  * which the judge takes to mean always, so it is asked about freshness without them.
  */
 const T = epochMs(Date.UTC(2026, 10, 24, 12))
-const OFF = { pages: seconds(0), files: seconds(0) }
+const OFF = { pages: seconds(0), api: seconds(0), files: seconds(0) }
 const POLICY = { lifetimes: OFF, staleWhileRevalidate: seconds(0), staleIfError: seconds(0) }
 
 const directive = fc.constantFrom(

@@ -10,11 +10,13 @@ export const PASSED = {
   path: 'The address is on the list of addresses that pass through.',
   'visitor-cookie':
     'The request carries a cookie that belongs to one visitor, such as a sign-in or a basket.',
+  'comment-author':
+    'The visitor has written a comment, which only they may see while it waits to be looked at.',
   'unknown-cookie':
     'The request carries a cookie that is not known to be harmless. Add its name to the harmless cookies if it is.',
   authorization:
     'The request carries Authorization, so the answer may be meant for one visitor (RFC 9111 §3.5).',
-  range: 'The request asks for a part of the file only.',
+  range: 'The request asks for a part of a file of which no whole copy is stored.',
   upgrade: 'The request asks to switch protocols.',
 } as const
 export type PassReason = keyof typeof PASSED
@@ -28,6 +30,8 @@ export const NOT_STORED = {
   private: 'The response says Cache-Control: private: it is meant for one visitor (RFC 9111 §5.2.2.7).',
   authorized:
     'The request had Authorization; public, must-revalidate or s-maxage would allow it (RFC 9111 §3.5).',
+  'request-no-store':
+    'The request says Cache-Control: no-store, and this setup follows requests (RFC 9111 §5.2.1.5).',
   'sets-cookie': 'The response sets a cookie, so it may be meant for one visitor only.',
   'vary-star': 'The response says Vary: *, so no other request can match it (RFC 9111 §4.1).',
   'no-lifetime': 'Nothing gives this response a lifetime, and it has no validator to check it by.',
@@ -45,5 +49,6 @@ export const MISSED = {
   'vary-miss':
     'Something is stored for this address, but not for a request with these fields (RFC 9111 §4.1).',
   stale: 'What is stored has outlived its lifetime.',
+  request: 'The request asks for a newer answer than the one that is stored (RFC 9111 §5.2.1).',
 } as const
 export type MissReason = keyof typeof MISSED

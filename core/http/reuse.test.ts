@@ -8,7 +8,7 @@ import { matchesNominated, nominatedFields, varyNames } from './vary.ts'
 
 const T = epochMs(Date.UTC(2026, 10, 24, 12))
 const POLICY: ReusePolicy = {
-  lifetimes: { pages: seconds(0), files: seconds(0) },
+  lifetimes: { pages: seconds(0), api: seconds(0), files: seconds(0) },
   staleWhileRevalidate: seconds(0),
   staleIfError: seconds(0),
 }

@@ -1,8 +1,10 @@
-import { deltaSeconds, parseDirectives } from './directives.ts'
+import { deltaSeconds } from './directives.ts'
 import { fieldValue, type Fields } from './fields.ts'
 import { currentAge, freshnessLifetime, type OwnerLifetimes } from './freshness.ts'
 import type { MissReason } from './reasons.ts'
+import { requestWishes, type RequestWishes } from './request-directives.ts'
 import type { StoredResponse } from './stored-response.ts'
+import { sharedDirectives } from './targeted.ts'
 import { matchesNominated } from './vary.ts'
 import { seconds, secondsBetween, type EpochMs, type Seconds } from '../time.ts'
 
@@ -13,12 +15,16 @@ export interface ReusePolicy {
   readonly staleWhileRevalidate: Seconds
   /** Seconds past its lifetime a response may be served when the origin fails (RFC 5861 §4). */
   readonly staleIfError: Seconds
+  /** Whether the visitor's own Cache-Control counts (RFC 9111 §5.2.1 leaves it to the cache). */
+  readonly obeyRequest?: boolean
+  /** Whether the origin's stale-while-revalidate and stale-if-error count beside s-maxage, which by §5.2.2.10 forbids them. */
+  readonly staleBesideSharedLifetime?: boolean
 }
 
 export type ReuseDecision<S extends StoredResponse> =
   | { kind: 'reuse'; stored: S; age: Seconds; ttl: Seconds }
   | { kind: 'reuse-stale'; stored: S; age: Seconds; ttl: Seconds; allowedBy: 'stale-while-revalidate' }
-  | { kind: 'validate'; stored: S; condition: Fields }
+  | { kind: 'validate'; reason: 'stale' | 'request'; stored: S; condition: Fields }
   | { kind: 'fetch'; reason: MissReason; stale: S | undefined }
 
 /** How long past its lifetime a stored response may still be served, by the origin's word or else the owner's. */
@@ -26,12 +32,15 @@ export const staleAllowance = (
   stored: StoredResponse,
   policy: ReusePolicy,
 ): { whileRevalidate: Seconds; ifError: Seconds } => {
-  const directives = parseDirectives(fieldValue(stored.fields, 'cache-control'))
+  const { directives } = sharedDirectives(stored.fields)
   // RFC 9111 §4.2.4: must not be served stale when the response forbids it; s-maxage implies proxy-revalidate (§5.2.2.10).
-  const forbidden = ['must-revalidate', 'proxy-revalidate', 's-maxage', 'no-cache'].some((name) =>
-    directives.has(name),
-  )
+  const forbidden = ['must-revalidate', 'proxy-revalidate', 'no-cache'].some((name) => directives.has(name))
   if (forbidden) return { whileRevalidate: seconds(0), ifError: seconds(0) }
+  if (directives.has('s-maxage')) {
+    const own = (name: string): Seconds =>
+      (policy.staleBesideSharedLifetime === true ? deltaSeconds(directives, name) : undefined) ?? seconds(0)
+    return { whileRevalidate: own('stale-while-revalidate'), ifError: own('stale-if-error') }
+  }
   return {
     whileRevalidate: deltaSeconds(directives, 'stale-while-revalidate') ?? policy.staleWhileRevalidate,
     ifError: deltaSeconds(directives, 'stale-if-error') ?? policy.staleIfError,
@@ -67,6 +76,8 @@ interface StoredFacts {
   readonly policy: ReusePolicy
   readonly lifetime: Seconds
   readonly noCache: boolean
+  /** RFC 8246: does not change while it is fresh. */
+  readonly immutable: boolean
   readonly allowance: { readonly whileRevalidate: Seconds; readonly ifError: Seconds }
 }
 
@@ -76,10 +87,12 @@ const facts = new WeakMap<StoredResponse, StoredFacts>()
 const factsOf = (stored: StoredResponse, policy: ReusePolicy): StoredFacts => {
   const known = facts.get(stored)
   if (known?.policy === policy) return known
+  const { directives } = sharedDirectives(stored.fields)
   const found: StoredFacts = {
     policy,
     lifetime: freshnessLifetime(stored, policy.lifetimes).lifetime,
-    noCache: parseDirectives(fieldValue(stored.fields, 'cache-control')).has('no-cache'),
+    noCache: directives.has('no-cache'),
+    immutable: directives.has('immutable'),
     allowance: staleAllowance(stored, policy),
   }
   facts.set(stored, found)
@@ -110,16 +123,24 @@ export const decideReuse = <S extends StoredResponse>(
     return { kind: 'fetch', reason: candidates.length > 0 ? 'vary-miss' : 'uri-miss', stale: undefined }
   const age = currentAge(stored, now)
   const ttl = timeToLive(stored, policy, now)
-  const { noCache, allowance } = factsOf(stored, policy)
+  const { noCache, immutable, allowance } = factsOf(stored, policy)
+  const refused = policy.obeyRequest === true && !satisfies(requestWishes(request), age, ttl, immutable)
   // §4.2: fresh while the lifetime exceeds the age; §5.2.2.4: no-cache forbids use without validation.
-  if (ttl > 0 && !noCache) return { kind: 'reuse', stored, age, ttl }
+  if (ttl > 0 && !noCache && !refused) return { kind: 'reuse', stored, age, ttl }
   const { whileRevalidate } = allowance
-  if (!noCache && -ttl <= whileRevalidate && whileRevalidate > 0)
+  if (!noCache && !refused && -ttl <= whileRevalidate && whileRevalidate > 0)
     return { kind: 'reuse-stale', stored, age, ttl, allowedBy: 'stale-while-revalidate' }
+  const reason = refused && ttl > 0 ? 'request' : 'stale'
   const condition = conditionFor(stored)
-  if (condition.length > 0) return { kind: 'validate', stored, condition }
-  return { kind: 'fetch', reason: 'stale', stale: stored }
+  if (condition.length > 0) return { kind: 'validate', reason, stored, condition }
+  return { kind: 'fetch', reason, stale: stored }
 }
+
+/** Whether a stored response is what the request asks for (RFC 9111 §5.2.1). One that cannot change (RFC 8246 §2) is not asked about again. */
+const satisfies = (wishes: RequestWishes, age: Seconds, ttl: Seconds, immutable: boolean): boolean =>
+  (!wishes.noCache || (immutable && ttl > 0)) &&
+  (wishes.maxAge === undefined || age <= wishes.maxAge || (immutable && ttl > 0)) &&
+  (wishes.minFresh === undefined || ttl >= wishes.minFresh)
 
 /** Whether a stored response may stand in for an origin that failed (RFC 5861 §4, RFC 9111 §4.2.4). */
 export const mayServeOnError = (stored: StoredResponse, policy: ReusePolicy, now: EpochMs): boolean => {

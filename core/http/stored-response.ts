@@ -15,4 +15,6 @@ export interface StoredResponse {
   readonly nominated: readonly Nominated[]
   /** Set when its address was purged softly: stale from then on, whatever its lifetime. */
   readonly staleSince?: EpochMs | undefined
+  /** Set when the origin's own Cache-Control was not followed here: a browser is told to ask each time. */
+  readonly askEachTime?: true | undefined
 }

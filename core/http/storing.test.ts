@@ -5,8 +5,8 @@ import { NOT_STORED, type NotStoredReason } from './reasons.ts'
 import { decideStoring } from './storing.ts'
 
 const T = epochMs(Date.UTC(2026, 10, 24, 12))
-const OWNER = { pages: seconds(600), files: seconds(600) }
-const NOBODY = { pages: seconds(0), files: seconds(0) }
+const OWNER = { pages: seconds(600), api: seconds(0), files: seconds(600) }
+const NOBODY = { pages: seconds(0), api: seconds(0), files: seconds(0) }
 const HTML: Fields = [['content-type', 'text/html']]
 
 const decide = (

@@ -1,7 +1,7 @@
-import { parseDirectives } from './directives.ts'
-import { fieldValue, hasField, type Fields } from './fields.ts'
+import { hasField, type Fields } from './fields.ts'
 import { freshnessLifetime, type OwnerLifetimes } from './freshness.ts'
 import type { NotStoredReason } from './reasons.ts'
+import { sharedDirectives } from './targeted.ts'
 import { varyNames } from './vary.ts'
 import type { EpochMs } from '../time.ts'
 
@@ -22,7 +22,7 @@ export const decideStoring = (
   owner: OwnerLifetimes,
 ): StoringDecision => {
   const { status, fields } = response
-  const directives = parseDirectives(fieldValue(fields, 'cache-control'))
+  const { directives } = sharedDirectives(fields)
   if (request.method !== 'GET') return notStored('method')
   if (status === 206) return notStored('partial')
   if (!UNDERSTOOD.has(status)) return notStored('status')

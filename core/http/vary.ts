@@ -2,10 +2,23 @@ import { fieldValue, listMembers, type Fields } from './fields.ts'
 import type { Nominated } from './stored-response.ts'
 
 /**
- * Request fields left out of matching: codings are negotiated here, among copies made from one identity body, so
- * the origin's Vary: Accept-Encoding needs no separate copies.
+ * Request fields left out of matching. Codings are negotiated here, among copies made from one identity body. Cookies are not sent on
+ * where an answer is shared, and are part of the key where it is private. What tells of the way the request came is part of
+ * the key too, and written anew for the origin whatever the visitor sent.
  */
-const NEGOTIATED_HERE = new Set(['accept-encoding'])
+const SETTLED_HERE = new Set([
+  'accept-encoding',
+  'cookie',
+  'host',
+  'via',
+  'forwarded',
+  'x-forwarded-for',
+  'x-forwarded-host',
+  'x-forwarded-proto',
+])
+
+/** Fields that tell devices apart; settled where copies are kept by device class. */
+const TELL_DEVICE = new Set(['user-agent', 'sec-ch-ua', 'sec-ch-ua-mobile', 'sec-ch-ua-platform'])
 
 /** Names in Vary, in lower case; '*' for a response that matches no other request (RFC 9110 §12.5.5). */
 export const varyNames = (fields: Fields): '*' | string[] => {
@@ -17,12 +30,17 @@ export const varyNames = (fields: Fields): '*' | string[] => {
 const normalise = (value: string | undefined): string | null =>
   value === undefined ? null : listMembers(value).join(', ')
 
-/** The nominated fields of a request for a response with this Vary. */
-export const nominatedFields = (varied: readonly string[], request: Fields): Nominated[] =>
-  varied
-    .filter((name) => !NEGOTIATED_HERE.has(name))
-    .sort()
-    .map((name) => [name, normalise(fieldValue(request, name))] as const)
+/**
+ * Names in Vary by which copies have to be kept apart, in order.
+ * @param byDevice whether copies are kept by device class already
+ */
+export const keptApartBy = (varied: readonly string[], byDevice: boolean): string[] => [
+  ...new Set(varied.filter((name) => !SETTLED_HERE.has(name) && !(byDevice && TELL_DEVICE.has(name))).sort()),
+]
+
+/** The nominated fields of a request for a response that is kept apart by these names. */
+export const nominatedFields = (names: readonly string[], request: Fields): Nominated[] =>
+  names.map((name) => [name, normalise(fieldValue(request, name))] as const)
 
 /** Whether a stored response was made for a request like this one (RFC 9111 §4.1). */
 export const matchesNominated = (nominated: readonly Nominated[], request: Fields): boolean =>

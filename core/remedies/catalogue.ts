@@ -5,7 +5,13 @@ export type Reach = 'delivery' | 'files' | 'page'
 
 /** How a setting is shown and edited. */
 export type OptionInput =
-  { kind: 'duration' } | { kind: 'bytes' } | { kind: 'switch' } | { kind: 'patterns'; placeholder: string }
+  | { kind: 'duration' }
+  | { kind: 'bytes' }
+  | { kind: 'switch' }
+  | { kind: 'patterns'; placeholder: string }
+  | { kind: 'choice'; choices: readonly { readonly value: string; readonly title: string }[] }
+  /** A list of kinds of pages, each with settings of its own. */
+  | { kind: 'kinds' }
 
 export interface RemedyOption {
   readonly key: string
@@ -63,6 +69,18 @@ const pageCache: Remedy<'pageCache'> = {
       input: { kind: 'duration' },
     },
     {
+      key: 'apiLifetimeS',
+      label: 'Lifetime of data',
+      hint: 'JSON answers whose origin gives none; 0 means: not stored.',
+      input: { kind: 'duration' },
+    },
+    {
+      key: 'kinds',
+      label: 'Kinds of pages',
+      hint: 'Pages with a lifetime or rules of their own, told by their paths.',
+      input: { kind: 'kinds' },
+    },
+    {
       key: 'staleWhileRevalidateS',
       label: 'Stale while refreshing',
       hint: 'How long past its lifetime a page may still be handed out while a new one is fetched, so that nobody waits.',
@@ -97,6 +115,60 @@ const pageCache: Remedy<'pageCache'> = {
       label: 'Ignored query parameters',
       hint: 'Campaign marks that do not make another page.',
       input: { kind: 'patterns', placeholder: 'utm_*' },
+    },
+    {
+      key: 'authorCookies',
+      label: 'Cookies of comment authors',
+      hint: 'Who has written a comment passes through, to see it while it waits.',
+      input: { kind: 'patterns', placeholder: 'comment_author*' },
+    },
+    {
+      key: 'signedIn',
+      label: 'Signed-in visitors',
+      hint: 'Private copies are kept in memory, for one visitor each; whatever that visitor sends to the site ends them.',
+      input: {
+        kind: 'choice',
+        choices: [
+          { value: 'pass', title: 'pass through to the origin' },
+          { value: 'private', title: 'get private copies of their own' },
+        ],
+      },
+    },
+    {
+      key: 'privateLifetimeS',
+      label: 'Lifetime of private copies',
+      hint: 'Short: nobody tells Zest Lamp what changes for one visitor.',
+      input: { kind: 'duration' },
+    },
+    {
+      key: 'sortParameters',
+      label: 'Parameters in any order',
+      hint: 'the same parameters in another order make the same page.',
+      input: { kind: 'switch' },
+    },
+    {
+      key: 'deviceClasses',
+      label: 'Copies per device',
+      hint: 'one for phones, one for everything else; only if the site sends them different pages.',
+      input: { kind: 'switch' },
+    },
+    {
+      key: 'fragments',
+      label: 'Live fragments',
+      hint: 'fill in Edge Side Includes, so that a page with a basket count can be stored.',
+      input: { kind: 'switch' },
+    },
+    {
+      key: 'obeyRequestDirectives',
+      label: 'Follow the request',
+      hint: 'a forced reload asks the origin; otherwise visitors cannot make the site work.',
+      input: { kind: 'switch' },
+    },
+    {
+      key: 'staleBesideSharedLifetime',
+      label: 'Stale beside s-maxage',
+      hint: 'follow the origin’s stale-while-revalidate also where s-maxage by the standard forbids it.',
+      input: { kind: 'switch' },
     },
   ],
 }
@@ -150,6 +222,18 @@ const browserCache: Remedy<'browserCache'> = {
     { key: 'imageS', label: 'Pictures', hint: 'All image types.', input: { kind: 'duration' } },
     { key: 'fontS', label: 'Fonts', hint: 'Font files hardly ever change.', input: { kind: 'duration' } },
     { key: 'mediaS', label: 'Sound and video', hint: 'Audio and video files.', input: { kind: 'duration' } },
+    {
+      key: 'fingerprinted',
+      label: 'Names with a digest',
+      hint: 'such files are kept for a year and never asked about again.',
+      input: { kind: 'switch' },
+    },
+    {
+      key: 'edgePageS',
+      label: 'Pages at a CDN in front',
+      hint: 'Said to CDNs only, apart from browsers; 0 means: nothing is said.',
+      input: { kind: 'duration' },
+    },
   ],
 }
 

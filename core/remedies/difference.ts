@@ -1,6 +1,6 @@
 import { REMEDIES, remedyName, type RemedyOption } from './catalogue.ts'
 import { settingInWords } from './setting-words.ts'
-import type { RemedyId, Setup } from '../contracts/setup.ts'
+import type { PageKind, RemedyId, Setup } from '../contracts/setup.ts'
 
 /** One setting that two setups disagree on, in words. */
 export interface SetupChange {
@@ -28,12 +28,29 @@ const listSentence = (label: string, from: readonly string[], to: readonly strin
   ].join(' ')
 }
 
+/** What became of kinds of pages, by name. */
+const kindsSentence = (from: readonly PageKind[], to: readonly PageKind[]): string => {
+  const named = (kinds: readonly PageKind[], name: string): PageKind | undefined =>
+    kinds.find((kind) => kind.name === name)
+  const added = to.filter(({ name }) => named(from, name) === undefined)
+  const removed = from.filter(({ name }) => named(to, name) === undefined)
+  const changed = to.filter((kind) => {
+    const before = named(from, kind.name)
+    return before !== undefined && !same(before, kind)
+  })
+  const part = (word: string, kinds: readonly PageKind[]): string[] =>
+    kinds.length === 0 ? [] : [`${kinds.map(({ name }) => name).join(', ')} ${word}`]
+  const parts = [...part('added', added), ...part('removed', removed), ...part('changed', changed)]
+  return `kinds of pages: ${parts.length === 0 ? 'in another order' : parts.join('; ')}`
+}
+
 const sentenceFor = (remedy: RemedyId, setting: string, from: unknown, to: unknown): string => {
   const name = remedyName(remedy)
   if (setting === 'enabled') return `${name} switched ${to === true ? 'on' : 'off'}`
   const option = optionOf(remedy, setting)
   if (option === undefined) return `${name}: ${setting} changed`
   const label = option.label.charAt(0).toLowerCase() + option.label.slice(1)
+  if (option.input.kind === 'kinds') return `${name}: ${kindsSentence(from as PageKind[], to as PageKind[])}`
   if (Array.isArray(from) && Array.isArray(to))
     return `${name}: ${listSentence(label, from as string[], to as string[])}`
   return `${name}: ${label} from ${settingInWords(option.input, from)} to ${settingInWords(option.input, to)}`
@@ -53,6 +70,18 @@ export const setupChanges = (from: Setup, to: Setup): SetupChange[] => {
           sentence: sentenceFor(remedy, setting, before[setting], now[setting]),
         })
   }
+  if (from.redirectToHttps !== to.redirectToHttps)
+    changes.push({
+      remedy: 'general',
+      setting: 'redirectToHttps',
+      sentence: `Plain HTTP ${to.redirectToHttps ? 'sent on to HTTPS' : 'answered as it is'}`,
+    })
+  if (!same(from.contentEvents, to.contentEvents))
+    changes.push({
+      remedy: 'general',
+      setting: 'contentEvents',
+      sentence: 'What follows a change of content: settings changed',
+    })
   if (from.serverTiming !== to.serverTiming)
     changes.push({
       remedy: 'general',

@@ -31,5 +31,9 @@ export const settingInWords = (input: OptionInput, value: unknown): string => {
       return value === true ? 'on' : 'off'
     case 'patterns':
       return Array.isArray(value) && value.length > 0 ? value.join(', ') : 'none'
+    case 'choice':
+      return input.choices.find((choice) => choice.value === value)?.title ?? String(value)
+    case 'kinds':
+      return Array.isArray(value) && value.length > 0 ? `${value.length} named` : 'none named'
   }
 }

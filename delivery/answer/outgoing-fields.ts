@@ -1,5 +1,7 @@
 import { browserCacheControl } from '../../core/http/browser-lifetime.ts'
 import { cacheStatus, type Outcome } from '../../core/http/cache-status.ts'
+import { isFingerprinted } from '../../core/http/fingerprint.ts'
+import { isHtml } from '../../core/http/freshness.ts'
 import { fieldValue, hasField, listMembers, withField, type Fields } from '../../core/http/fields.ts'
 import { seconds, type Seconds } from '../../core/time.ts'
 import type { Exchange } from '../exchange.ts'
@@ -19,18 +21,27 @@ export const varyBy = (fields: Fields, name: string): Fields => {
 export const withBrowserLifetime = (
   fields: Fields,
   status: number,
-  route: Route,
+  { route, path }: { readonly route: Route; readonly path: string },
   shared: boolean,
 ): Fields => {
   if (route.browserLifetimes === undefined) return fields
   const lifetimes = shared ? route.browserLifetimes : { ...route.browserLifetimes, page: seconds(0) }
-  const value = browserCacheControl(status, fields, lifetimes)
+  const value = browserCacheControl(status, fields, lifetimes, route.fingerprinted && isFingerprinted(path))
   // `public` or `no-transform` from the origin stays beside what is added.
   const before = fieldValue(fields, 'cache-control')
   return value === undefined
     ? fields
     : withField(fields, 'cache-control', before === undefined ? value : `${before}, ${value}`)
 }
+
+/**
+ * What a CDN in front is told of a page that everyone shares (RFC 9213), apart from what browsers are told. An origin that speaks to CDNs itself
+ * is left to it.
+ */
+export const withEdgeLifetime = (fields: Fields, status: number, route: Route): Fields =>
+  route.edgePages === 0 || status !== 200 || !isHtml(fields) || hasField(fields, 'cdn-cache-control')
+    ? fields
+    : withField(fields, 'cdn-cache-control', `max-age=${route.edgePages}`)
 
 /**
  * Browsers take Age off max-age (RFC 9111 §4.2.3). Where the owner set the browser's lifetime, it is meant to start now,

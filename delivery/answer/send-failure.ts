@@ -4,6 +4,7 @@ import { countWhenDone } from '../exchange.ts'
 import type { OriginFailure } from '../origin/origin-client.ts'
 import { closingFields, flat } from './outgoing-fields.ts'
 import { problemPage } from './problem-page.ts'
+import { cut, writeHead } from './write-head.ts'
 
 const FAILURES: Record<OriginFailure['kind'], { status: number; title: string; sentence: string }> = {
   unreachable: {
@@ -27,7 +28,7 @@ const FAILURES: Record<OriginFailure['kind'], { status: number; title: string; s
 export const sendFailure = (exchange: Exchange, kind: OriginFailure['kind']): void => {
   const { res, method } = exchange
   if (res.headersSent) {
-    res.destroy()
+    cut(res)
     return
   }
   const { status, title, sentence } = FAILURES[kind]
@@ -43,7 +44,7 @@ export const sendFailure = (exchange: Exchange, kind: OriginFailure['kind']): vo
     exchange,
     outcome,
   )
-  res.writeHead(status, flat(fields))
+  writeHead(res, status, flat(fields))
   countWhenDone(exchange, outcome, () => body.length)
   res.end(method === 'HEAD' ? undefined : body)
 }

@@ -1,92 +1,22 @@
 import type { Outcome } from '../../core/http/cache-status.ts'
-import { codedEntityTag, isEntityTag, isNotModified } from '../../core/http/conditional.ts'
-import { parseDirectives } from '../../core/http/directives.ts'
-import { fieldValue, withField, withoutFields } from '../../core/http/fields.ts'
-import { isHtml } from '../../core/http/freshness.ts'
-import { isCompressible, negotiateCoding, type Coding } from '../../core/http/negotiation.ts'
+import { isNotModified } from '../../core/http/conditional.ts'
+import { negotiateCoding, type Coding } from '../../core/http/negotiation.ts'
+import { ifRangeHolds, rangeWanted, type RangeWanted } from '../../core/http/range.ts'
 import type { Seconds } from '../../core/time.ts'
 import { countWhenDone, type Exchange } from '../exchange.ts'
 import type { Route } from '../routing.ts'
 import type { ResponseStore, StoredEntry } from '../store/response-store.ts'
+import { hasFragments, sendAssembled } from './assemble.ts'
 import { encode } from './coding.ts'
-import { CLOSING, closing, extendByAge, flat, varyBy, withBrowserLifetime } from './outgoing-fields.ts'
+import { closing, extendByAge } from './outgoing-fields.ts'
+import { mayBeCoded, prepared, type Prepared } from './prepared.ts'
+import { writeHead } from './write-head.ts'
 
 /** A coding is kept only when it saves at least a twentieth. */
-const WORTH_KEEPING = 0.95
+export const WORTH_KEEPING = 0.95
 
-/** Fields of one coding under one route, made once and used for every hit. */
-interface Prepared {
-  /** Names and values in turn; without those that differ from answer to answer. */
-  readonly fixed: readonly string[]
-  /** The same for a 304. */
-  readonly fixed304: readonly string[]
-  readonly etag: string
-  readonly lastModified: string | undefined
-  /** Cache-Control that holds the owner's lifetime, which starts when the browser gets it. */
-  readonly ownerLifetime: string | undefined
-  readonly page: boolean
-  /** Cache-Status of caches between here and the origin. */
-  readonly statusBefore: string | undefined
-}
-
-const preparedByEntry = new WeakMap<StoredEntry, WeakMap<Route, Map<Coding, Prepared>>>()
 /** Entries whose codings have been made, or found not to gain. */
 const coded = new WeakMap<StoredEntry, Set<Coding>>()
-
-/** Whether codings are offered of an entry at all; asked for on every hit, so known once. */
-const offered = new WeakMap<StoredEntry, { route: Route; codings: boolean }>()
-
-const mayBeCoded = (route: Route, entry: StoredEntry): boolean => {
-  const known = offered.get(entry)
-  if (known?.route === route) return known.codings
-  const codings = isCodable(route, entry)
-  offered.set(entry, { route, codings })
-  return codings
-}
-
-const isCodable = (route: Route, entry: StoredEntry): boolean =>
-  route.codings.length > 0 &&
-  isCompressible(fieldValue(entry.fields, 'content-type')) &&
-  !parseDirectives(fieldValue(entry.fields, 'cache-control')).has('no-transform') &&
-  entry.bodies[0]!.bytes >= route.leastCompressedBytes
-
-const NOT_IN_304 = new Set(['content-length', 'content-encoding', 'content-type', 'last-modified'])
-
-const prepare = (route: Route, entry: StoredEntry, coding: Coding): Prepared => {
-  const own = fieldValue(entry.fields, 'etag')
-  // Some origins send tags without quotes; such a tag is no use to browsers, the digest of the bytes is.
-  const tag = own !== undefined && isEntityTag(own) ? own : `"zl-${entry.bodies[0]!.digest.slice(0, 22)}"`
-  const etag = codedEntityTag(tag, coding)
-  let fields = withBrowserLifetime(entry.fields, entry.status, route, true)
-  const before = fieldValue(entry.fields, 'cache-control')
-  const cacheControl = fieldValue(fields, 'cache-control')
-  const ownerLifetime =
-    cacheControl !== before && cacheControl?.includes('max-age=') ? cacheControl : undefined
-  fields = withField(fields, 'etag', etag)
-  if (mayBeCoded(route, entry)) fields = varyBy(fields, 'accept-encoding')
-  if (coding !== 'identity') fields = withField(fields, 'content-encoding', coding)
-  const changing = new Set([...CLOSING, 'age', ...(ownerLifetime === undefined ? [] : ['cache-control'])])
-  const fixed = withoutFields(fields, changing)
-  return {
-    fixed: flat(fixed),
-    fixed304: flat(withoutFields(fixed, NOT_IN_304)),
-    etag,
-    lastModified: fieldValue(entry.fields, 'last-modified'),
-    ownerLifetime,
-    page: isHtml(entry.fields),
-    statusBefore: fieldValue(entry.fields, 'cache-status'),
-  }
-}
-
-const prepared = (route: Route, entry: StoredEntry, coding: Coding): Prepared => {
-  let byRoute = preparedByEntry.get(entry)
-  if (byRoute === undefined) preparedByEntry.set(entry, (byRoute = new WeakMap()))
-  let byCoding = byRoute.get(route)
-  if (byCoding === undefined) byRoute.set(route, (byCoding = new Map()))
-  let found = byCoding.get(coding)
-  if (found === undefined) byCoding.set(coding, (found = prepare(route, entry, coding)))
-  return found
-}
 
 /** Make the missing codings of an entry and keep them beside the others; the entry to go on with. */
 const withCodings = async (store: ResponseStore, route: Route, entry: StoredEntry): Promise<StoredEntry> => {
@@ -108,36 +38,66 @@ const withCodings = async (store: ResponseStore, route: Route, entry: StoredEntr
   }
   // Replaced or purged while it was being coded: the newer state stands.
   if (!store.candidates(entry.key).includes(entry)) return entry
-  const { id: _id, bodies: _bodies, ...known } = entry
-  const grown = store.put(known, bodies)
+  const { id: _id, bodies: before, ...known } = entry
+  const best = before.filter((body) => body.best === true).map(({ coding }) => coding)
+  const grown = store.put({ ...known, best }, bodies)
   coded.set(grown, tried)
   return grown
 }
 
-/** Status line, fields and body of a stored response to a visitor. */
-const write = (
-  exchange: Exchange,
-  entry: StoredEntry,
-  coding: Coding,
-  body: Buffer,
-  outcome: Outcome,
-  age: Seconds,
-): void => {
-  const { res, req, route, io, method } = exchange
-  const ready = prepared(route, entry, coding)
+interface Sending {
+  readonly exchange: Exchange
+  readonly entry: StoredEntry
+  readonly coding: Coding
+  readonly body: Buffer
+  readonly outcome: Outcome
+  readonly age: Seconds
+}
+
+/** What of a stored response is sent: all of it, nothing but the news that it is unchanged, or a part. */
+const partOf = ({ exchange, entry, body }: Sending, ready: Prepared): RangeWanted | { kind: 'unchanged' } => {
+  const { req, io, method, fields } = exchange
+  if (entry.status !== 200) return { kind: 'whole' }
   const conditional =
     req.headers['if-none-match'] !== undefined || req.headers['if-modified-since'] !== undefined
-  const unchanged = conditional && entry.status === 200 && isNotModified(exchange.fields, ready, io.now())
-  const fields = [...(unchanged ? ready.fixed304 : ready.fixed)]
+  // RFC 9110 §13.2.2: conditions come before the range.
+  if (conditional && isNotModified(fields, ready, io.now())) return { kind: 'unchanged' }
+  const { range } = req.headers
+  if (range === undefined || method !== 'GET') return { kind: 'whole' }
+  return ifRangeHolds(fields, { ...ready, date: entry.responseTime })
+    ? rangeWanted(range, body.length)
+    : { kind: 'whole' }
+}
+
+/** Status line, fields and body of a stored response to a visitor. */
+const write = (sending: Sending): void => {
+  const { exchange, entry, coding, body, outcome, age } = sending
+  const { res, route, method } = exchange
+  const ready = prepared(route, entry, coding)
+  const part = partOf(sending, ready)
+  const fields = [...(part.kind === 'unchanged' ? ready.fixed304 : ready.fixed)]
   if (ready.ownerLifetime !== undefined) fields.push('cache-control', extendByAge(ready.ownerLifetime, age))
   if (outcome.kind !== 'forwarded') fields.push('age', String(Math.max(0, Math.floor(age))))
   for (const [name, value] of closing(ready.statusBefore, exchange, outcome)) fields.push(name, value)
-  if (!unchanged) fields.push('content-length', String(body.length))
-  res.writeHead(unchanged ? 304 : entry.status, fields)
-  const sent = !unchanged && method !== 'HEAD'
-  countWhenDone(exchange, outcome, () => (sent ? body.length : 0), ready.page)
-  res.end(sent ? body : undefined)
+  let sent = body
+  let status = entry.status
+  if (part.kind === 'part') {
+    sent = body.subarray(part.first, part.last + 1)
+    status = 206
+    fields.push('content-range', `bytes ${part.first}-${part.last}/${body.length}`)
+  } else if (part.kind === 'unsatisfiable') {
+    sent = NOTHING
+    status = 416
+    fields.push('content-range', `bytes */${body.length}`)
+  } else if (part.kind === 'unchanged') status = 304
+  if (part.kind !== 'unchanged') fields.push('content-length', String(sent.length))
+  writeHead(res, status, fields)
+  const withBody = part.kind !== 'unchanged' && method !== 'HEAD'
+  countWhenDone(exchange, outcome, () => (withBody ? sent.length : 0), ready.page)
+  res.end(withBody ? sent : undefined)
 }
+
+const NOTHING = Buffer.alloc(0)
 
 /**
  * Answer from the store in the best coding the visitor takes.
@@ -150,9 +110,12 @@ export const sendStored = (
   age: Seconds,
 ): boolean | Promise<boolean> => {
   const { route, io, req } = exchange
-  const wanted = mayBeCoded(route, entry)
-    ? negotiateCoding(req.headers['accept-encoding'] as string | undefined, route.codings)
-    : 'identity'
+  if (hasFragments(route, entry)) return sendAssembled(exchange, entry, outcome)
+  // Parts are of the identity form only, so that parts of two codings are never put together.
+  const wanted =
+    mayBeCoded(route, entry) && req.headers.range === undefined
+      ? negotiateCoding(req.headers['accept-encoding'] as string | undefined, route.codings)
+      : 'identity'
   const have = entry.bodies.some(({ coding }) => coding === wanted)
   if (!have && !coded.get(entry)?.has(wanted)) return sendCoded(exchange, entry, wanted, outcome, age)
   const coding = have ? wanted : 'identity'
@@ -171,7 +134,7 @@ const sendBytes = (
   age: Seconds,
 ): boolean => {
   if (bytes === undefined) return false
-  write(exchange, entry, coding, bytes, outcome, age)
+  write({ exchange, entry, coding, body: bytes, outcome, age })
   return true
 }
 
@@ -183,6 +146,7 @@ const sendCoded = async (
   age: Seconds,
 ): Promise<boolean> => {
   const grown = await withCodings(exchange.io.store, exchange.route, entry)
+  exchange.io.bestCodings.add(grown)
   const coding = grown.bodies.some((body) => body.coding === wanted) ? wanted : 'identity'
   return sendBytes(exchange, grown, coding, await exchange.io.store.body(grown, coding), outcome, age)
 }

@@ -1,4 +1,3 @@
-import type { ServerResponse } from 'node:http'
 import type { Readable } from 'node:stream'
 import { pipeline } from 'node:stream/promises'
 import type { Outcome } from '../../core/http/cache-status.ts'
@@ -17,6 +16,7 @@ import { countWhenDone, type Exchange } from '../exchange.ts'
 import type { OriginAnswer } from '../origin/origin-client.ts'
 import { encodeStream } from './coding.ts'
 import { closingFields, flat, varyBy, withBrowserLifetime, withDate } from './outgoing-fields.ts'
+import { cut, writeHead } from './write-head.ts'
 
 const WITHOUT_BODY = new Set([204, 205, 304])
 
@@ -47,7 +47,7 @@ const streamedFields = (
   shared: boolean,
 ): Fields => {
   const { route, io } = exchange
-  let fields = withBrowserLifetime(endToEndFields(answer.fields), answer.status, route, shared)
+  let fields = withBrowserLifetime(endToEndFields(answer.fields), answer.status, exchange, shared)
   if (route.codings.length > 0 && isCompressible(fieldValue(fields, 'content-type')))
     fields = varyBy(fields, 'accept-encoding')
   if (coding !== 'identity')
@@ -57,15 +57,6 @@ const streamedFields = (
       coding,
     )
   return withDate(fields, io.now())
-}
-
-/** Writes that respect how fast the visitor reads. */
-export const writeSlowly = async (res: ServerResponse, chunk: Buffer): Promise<void> => {
-  if (res.destroyed || res.write(chunk)) return
-  await new Promise<void>((resolve) => {
-    res.once('drain', resolve)
-    res.once('close', resolve)
-  })
 }
 
 /**
@@ -83,7 +74,9 @@ export const streamAnswer = async (
   const compressible = isCompressible(fieldValue(answer.fields, 'content-type'))
   const coding = compressible ? codingFor(exchange, answer) : 'identity'
   const fields = closingFields(streamedFields(exchange, answer, coding, shared), exchange, outcome)
-  res.writeHead(answer.status, answer.statusText, flat(fields))
+  writeHead(res, answer.status, flat(fields), answer.statusText)
+  // Events may be hours apart; the connection is theirs for as long as both ends want it.
+  if (/^text\/event-stream/i.test(fieldValue(answer.fields, 'content-type') ?? '')) res.socket?.setTimeout(0)
   let bytes = 0
   countWhenDone(exchange, outcome, () => bytes, isHtml(answer.fields))
   if (method === 'HEAD' || WITHOUT_BODY.has(answer.status)) {
@@ -95,5 +88,5 @@ export const streamAnswer = async (
   body.pause()
   // An origin that breaks off half way must not look like a complete answer: pipeline destroys the visitor's connection.
   const through = coding === 'identity' ? pipeline(body, res) : pipeline(body, encodeStream(coding), res)
-  await through.catch(() => res.destroy())
+  await through.catch(() => cut(res))
 }

@@ -1,7 +1,14 @@
-import { Agent as HttpAgent, request as httpRequest, type IncomingMessage } from 'node:http'
+import {
+  Agent as HttpAgent,
+  request as httpRequest,
+  type ClientRequest,
+  type IncomingMessage,
+} from 'node:http'
 import { Agent as HttpsAgent, request as httpsRequest } from 'node:https'
+import type { Socket } from 'node:net'
 import type { Readable } from 'node:stream'
 import { fieldsFromRaw, type Fields } from '../../core/http/fields.ts'
+import { isSafeMethod } from '../../core/http/invalidation.ts'
 import { connectHost } from '../../core/http/special-names.ts'
 import { epochMs, type EpochMs } from '../../core/time.ts'
 
@@ -39,6 +46,18 @@ export class OriginFailure extends Error {
 
 const UNREACHABLE = new Set(['ECONNREFUSED', 'ENOTFOUND', 'EHOSTUNREACH', 'ENETUNREACH', 'EAI_AGAIN'])
 
+/** What an origin said to an upgrade: it switched, or it answered as usual. */
+export type UpgradeAnswer = Pick<OriginAnswer, 'status' | 'statusText' | 'fields'> &
+  ({ kind: 'switched'; socket: Socket; head: Buffer } | { kind: 'refused'; body: IncomingMessage })
+
+/** Whether a request that failed may be sent once more: it changes nothing (RFC 9110 §9.2.2), and whoever asked is still there. */
+const maySendAgain = ({ method, body, signal }: OriginRequest, failure: unknown): boolean =>
+  isSafeMethod(method) &&
+  body === undefined &&
+  signal?.aborted !== true &&
+  failure instanceof OriginFailure &&
+  failure.kind !== 'timeout'
+
 /** Connections to origins, kept open between requests. */
 export class OriginClient {
   readonly #http = new HttpAgent({ keepAlive: true, maxSockets: 64, maxFreeSockets: 16 })
@@ -50,30 +69,67 @@ export class OriginClient {
   }
 
   /**
-   * Send a request to an origin.
+   * Send a request to an origin. A safe request that meets a closed or refused connection is sent once more: a server that restarts, or
+   * closes an idle connection just then, must not show.
    * @returns once the header section has arrived; the body streams
    * @throws OriginFailure
    */
-  fetch(request: OriginRequest): Promise<OriginAnswer> {
-    const { base, method, target, fields, body, timeoutMs, signal } = request
+  async fetch(request: OriginRequest): Promise<OriginAnswer> {
+    try {
+      return await this.#send(request)
+    } catch (failure) {
+      if (!maySendAgain(request, failure)) throw failure
+      return this.#send(request)
+    }
+  }
+
+  #open({ base, method, target, fields, timeoutMs, signal }: OriginRequest, pooled: boolean): ClientRequest {
     const url = new URL(base)
     const secure = url.protocol === 'https:'
+    const agent = secure ? this.#https : this.#http
+    const outgoing = (secure ? httpsRequest : httpRequest)({
+      host: connectHost(url.hostname),
+      port: url.port || (secure ? 443 : 80),
+      path: target,
+      method,
+      agent: pooled ? agent : false,
+      headers: fields.flat() as unknown as Record<string, string>,
+      setHost: false,
+      timeout: timeoutMs,
+      signal,
+    })
+    outgoing.on('timeout', () =>
+      outgoing.destroy(new OriginFailure('timeout', `${base} sent nothing for ${timeoutMs} ms.`)),
+    )
+    return outgoing
+  }
+
+  /**
+   * Ask an origin to switch protocols, on a connection of its own.
+   * @throws OriginFailure
+   */
+  upgrade(request: Omit<OriginRequest, 'body' | 'signal'>): Promise<UpgradeAnswer> {
+    return new Promise((resolve, reject) => {
+      const outgoing = this.#open({ ...request, body: undefined, signal: undefined }, false)
+      const told = (incoming: IncomingMessage) => ({
+        status: incoming.statusCode ?? 502,
+        statusText: incoming.statusMessage ?? '',
+        fields: fieldsFromRaw(incoming.rawHeaders),
+      })
+      outgoing.on('error', (error) => reject(new OriginFailure('broken', error.message)))
+      outgoing.on('upgrade', (incoming, socket, head) =>
+        resolve({ kind: 'switched', ...told(incoming), socket: socket as Socket, head }),
+      )
+      outgoing.on('response', (body) => resolve({ kind: 'refused', ...told(body), body }))
+      outgoing.end()
+    })
+  }
+
+  #send(request: OriginRequest): Promise<OriginAnswer> {
+    const { base, body } = request
     const requestTime = this.#now()
     return new Promise((resolve, reject) => {
-      const outgoing = (secure ? httpsRequest : httpRequest)({
-        host: connectHost(url.hostname),
-        port: url.port || (secure ? 443 : 80),
-        path: target,
-        method,
-        agent: secure ? this.#https : this.#http,
-        headers: fields.flat() as unknown as Record<string, string>,
-        setHost: false,
-        timeout: timeoutMs,
-        signal,
-      })
-      outgoing.on('timeout', () =>
-        outgoing.destroy(new OriginFailure('timeout', `${base} sent nothing for ${timeoutMs} ms.`)),
-      )
+      const outgoing = this.#open(request, true)
       outgoing.on('error', (error: NodeJS.ErrnoException) => {
         if (error instanceof OriginFailure) reject(error)
         else if (UNREACHABLE.has(error.code ?? ''))

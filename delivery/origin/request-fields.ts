@@ -1,9 +1,16 @@
 import { endToEndFields, fieldValue, withField, withoutFields, type Fields } from '../../core/http/fields.ts'
+import { USER_AGENT, type DeviceClass } from '../../core/http/device.ts'
 import type { Route } from '../routing.ts'
 
 /** Who asked, as far as the origin needs to know. */
 export interface Visitor {
   readonly address: string
+  /** Without port, in lower case. */
+  readonly hostName: string
+  /**
+   * Host and public port as absolute addresses are to have them. Not what the visitor wrote: a made-up port would end up in the links of
+   * a page that everyone gets.
+   */
   readonly host: string
   readonly scheme: 'http' | 'https'
 }
@@ -21,11 +28,10 @@ const FORWARDED = new Set([
   'x-real-ip',
 ])
 
-/**
- * The only fields of a visitor that reach the origin when the answer will be shared. Anything else could change the page
- * for everyone after (cache poisoning), cookies most of all.
- */
-const SHARED = new Set(['accept', 'accept-language', 'user-agent', 'host'])
+/** What a browser asks for a page with; sites that look at Accept tell pages from data by it. */
+const ACCEPT = 'text/html,application/xhtml+xml,application/xml;q=0.9,*/*;q=0.8'
+/** Fields that belong to one visitor or one connection, whatever Vary says. */
+const NEVER_DISCLOSED = new Set(['cookie', 'authorization', 'range', 'cache-control', 'pragma'])
 
 /** RFC 9110 §7.6.3: lets a message that comes round again be recognised. */
 const viaOf = (fields: Fields, instance: string): string => {
@@ -57,18 +63,47 @@ export const passedRequestFields = (
   instance: string,
 ): Fields => addressed(endToEndFields(fields), fields, route, visitor, instance)
 
+/** How a request is put to the origin when its answer will be kept. */
+export interface StorableRequest {
+  readonly visitor: Visitor
+  readonly device: DeviceClass
+  /** Cookie field of the one visitor that a private copy is for. */
+  readonly cookie: string | undefined
+  /** If-None-Match and If-Modified-Since of what is stored, or nothing. */
+  readonly condition: Fields
+  /** Fields that copies of this address are kept apart by: the visitor's own values go along. */
+  readonly disclosed: readonly string[]
+}
+
 /**
- * Fields for a request whose answer will be stored and shared: the bytes are asked for uncoded, since codings are
- * made here.
- * @param condition If-None-Match and If-Modified-Since of what is stored, or nothing
+ * Fields for a request whose answer will be kept. What reaches the origin is part of the key or the same for everybody: anything else of one
+ * visitor could change the page for everyone after (cache poisoning). The bytes are asked for uncoded, since codings are made here.
  */
-export const sharedRequestFields = (
+export const storableRequestFields = (
   fields: Fields,
   route: Route,
-  visitor: Visitor,
+  { visitor, device, cookie, condition, disclosed }: StorableRequest,
   instance: string,
-  condition: Fields,
 ): Fields => {
-  const kept = fields.filter(([name]) => SHARED.has(name))
-  return addressed([...kept, ['accept-encoding', 'identity'], ...condition], fields, route, visitor, instance)
+  const names = new Set(disclosed.filter((name) => !NEVER_DISCLOSED.has(name)))
+  const own = endToEndFields(fields).filter(([name]) => names.has(name))
+  const common: [string, string][] = [
+    ['accept', ACCEPT],
+    ['user-agent', USER_AGENT[device]],
+  ]
+  return addressed(
+    [
+      ...common.filter(([name]) => !names.has(name)),
+      ...own,
+      ...(cookie === undefined ? [] : [['cookie', cookie] as const]),
+      ['accept-encoding', 'identity'],
+      // W3C Edge Architecture Specification 1.0 §3.1: the origin may send fragments instead of personal pages.
+      ...(route.fragments ? [['surrogate-capability', 'zest="ESI/1.0"'] as const] : []),
+      ...condition,
+    ],
+    fields,
+    route,
+    visitor,
+    instance,
+  )
 }

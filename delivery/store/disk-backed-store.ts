@@ -5,7 +5,7 @@ import { LRUCache } from 'lru-cache'
 import { keyPartition, type CacheKey } from '../../core/http/cache-key.ts'
 import type { Coding } from '../../core/http/negotiation.ts'
 import { digestOf, readEntryBody, readEntryHeader, writeEntry } from './entry-file.ts'
-import type { Bodies, ResponseStore, StoredEntry } from './response-store.ts'
+import type { Bodies, NewEntry, ResponseStore, StoredEntry } from './response-store.ts'
 
 export interface StoreLimits {
   /** Bytes of bodies kept in memory. */
@@ -139,11 +139,12 @@ export class DiskBackedStore implements ResponseStore {
     return bodies.get(coding)
   }
 
-  put(known: Omit<StoredEntry, 'id' | 'bodies'>, bodies: Bodies): StoredEntry {
+  put({ best = [], ...known }: NewEntry, bodies: Bodies): StoredEntry {
     const described = [...bodies].map(([coding, bytes]) => ({
       coding,
       bytes: bytes.length,
       digest: digestOf(bytes),
+      ...(best.includes(coding) ? { best: true as const } : {}),
     }))
     const entry: StoredEntry = { ...known, id: idOf(known.key, known.nominated), bodies: described }
     this.#inMemory.set(entry.id, { entry, bodies })
@@ -176,8 +177,10 @@ export class DiskBackedStore implements ResponseStore {
       : undefined
   }
 
-  purge(matches: (key: CacheKey) => boolean): number {
-    return [...this.#byKey.keys()].filter(matches).reduce((sum, key) => sum + this.purgeKey(key), 0)
+  purge(matches: (entry: StoredEntry) => boolean): number {
+    const meant = [...this.all()].filter(matches)
+    for (const entry of meant) this.#drop(entry)
+    return meant.length
   }
 
   purgeKey(key: CacheKey): number {

@@ -21,7 +21,15 @@ const Header = z.object({
   correctedInitialAge: z.number().transform(seconds),
   nominated: z.array(z.tuple([z.string(), z.string().nullable()])),
   staleSince: z.number().transform(epochMs).optional(),
-  bodies: z.array(z.object({ coding: z.enum(CODINGS), bytes: z.int(), digest: z.string() })),
+  askEachTime: z.literal(true).optional(),
+  bodies: z.array(
+    z.object({
+      coding: z.enum(CODINGS),
+      bytes: z.int(),
+      digest: z.string(),
+      best: z.literal(true).optional(),
+    }),
+  ),
 })
 
 /** Headers of entries are small; a longer first line means a damaged file. */

@@ -5,11 +5,11 @@ import type {
   StoredSummary,
   StoreQuery,
 } from '../../core/contracts/store.ts'
-import { cacheKey, keyAddress, keyPartition } from '../../core/http/cache-key.ts'
+import { cacheKey, keyPartition } from '../../core/http/cache-key.ts'
 import { fieldValue } from '../../core/http/fields.ts'
 import { freshnessLifetime, isHtml } from '../../core/http/freshness.ts'
 import { timeToLive } from '../../core/http/reuse.ts'
-import type { DeliveryIo } from '../exchange.ts'
+import { pathOfKey, targetOfKey, type DeliveryIo } from '../exchange.ts'
 import { partitionOf, type Route } from '../routing.ts'
 import type { StoredEntry } from './response-store.ts'
 
@@ -31,14 +31,14 @@ const routeOf = (
   return found.length === 0 ? undefined : { route: found[0]![1], hosts: found.map(([host]) => host) }
 }
 
-const addressOf = (entry: StoredEntry): string => {
-  const address = keyAddress(entry.key)
-  return address.slice(address.indexOf('/', address.indexOf('//') + 2))
-}
+/** Copies of this channel that everyone shares; private ones are nobody else's business. */
+const isListed = (route: Route, partition: string): boolean =>
+  partition === route.partition || partition === `${route.partition}:phone`
 
 const summary = (io: ListingIo, route: Route, entry: StoredEntry): StoredSummary => {
-  const address = addressOf(entry)
-  const ttlS = timeToLive(entry, route.reuse, io.now())
+  const address = targetOfKey(entry.key)
+  const { kind, reuse } = route.ruleFor(pathOfKey(entry.key))
+  const ttlS = timeToLive(entry, reuse, io.now())
   return {
     address,
     channel: route.channel,
@@ -47,10 +47,14 @@ const summary = (io: ListingIo, route: Route, entry: StoredEntry): StoredSummary
     state: ttlS > 0 ? 'fresh' : 'stale',
     since: entry.responseTime,
     ttlS,
-    lifetimeFrom: freshnessLifetime(entry, route.reuse.lifetimes).source,
+    lifetimeFrom: freshnessLifetime(entry, reuse.lifetimes).source,
+    kind,
     bytes: Object.fromEntries(entry.bodies.map(({ coding, bytes }) => [coding, bytes])),
     hits: io.counters.addressRecord(route, address)?.hits ?? 0,
-    variants: entry.nominated.map(([name, value]) => `${name}: ${value ?? '(none)'}`),
+    variants: [
+      ...(keyPartition(entry.key).endsWith(':phone') ? ['for phones'] : []),
+      ...entry.nominated.map(([name, value]) => `${name}: ${value ?? '(none)'}`),
+    ],
   }
 }
 
@@ -73,9 +77,9 @@ export const listStore = async (query: StoreQuery, io: ListingIo): Promise<Store
   let looked = 0
   for (const entry of io.store.all()) {
     if (++looked % AT_A_TIME === 0) await breathe()
-    if (keyPartition(entry.key) !== found.route.partition) continue
+    if (!isListed(found.route, keyPartition(entry.key))) continue
     if (query.pagesOnly && !isHtml(entry.fields)) continue
-    if (query.text !== '' && !addressOf(entry).includes(query.text)) continue
+    if (query.text !== '' && !targetOfKey(entry.key).includes(query.text)) continue
     fitting.push(summary(io, found.route, entry))
   }
   fitting.sort(ORDERS[query.sort])
@@ -89,11 +93,15 @@ const stateOf = (
   address: string,
 ): AddressState => {
   const last = io.counters.addressRecord(route, address)?.last ?? null
+  const { reuse } = route.ruleFor(address.split('?', 1)[0]!)
   const ttls = hosts
-    .flatMap((host) =>
-      io.store.candidates(cacheKey(route.partition, 'http', host, address, route.ignoredParameter)),
+    .flatMap((host) => (['http', 'https'] as const).map((scheme) => [scheme, host] as const))
+    .flatMap(([scheme, host]) =>
+      io.store.candidates(
+        cacheKey(route.partition, scheme, host, address, route.ignoredParameter, route.sortParameters),
+      ),
     )
-    .map((entry) => timeToLive(entry, route.reuse, io.now()))
+    .map((entry) => timeToLive(entry, reuse, io.now()))
   if (ttls.length === 0) return { address, state: 'absent', ttlS: null, last }
   const ttlS = Math.max(...ttls)
   return { address, state: ttlS > 0 ? 'fresh' : 'stale', ttlS, last }

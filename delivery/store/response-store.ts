@@ -3,7 +3,7 @@ import type { Coding } from '../../core/http/negotiation.ts'
 import type { StoredResponse } from '../../core/http/stored-response.ts'
 
 /** Raise when entries written under older rules must not be served; entries of other formats are removed at start. */
-export const STORED_FORMAT = 2
+export const STORED_FORMAT = 3
 
 /** Size and digest of one coding's bytes. */
 export interface StoredBody {
@@ -11,6 +11,8 @@ export interface StoredBody {
   readonly bytes: number
   /** SHA-256, base64url. */
   readonly digest: string
+  /** Made slowly, as small as it gets; without it, made while a visitor waited. */
+  readonly best?: true | undefined
 }
 
 /** A stored response with its address and the codings kept of it. */
@@ -25,6 +27,12 @@ export interface StoredEntry extends StoredResponse {
 /** Bytes by coding, identity always there. */
 export type Bodies = ReadonlyMap<Coding, Buffer>
 
+/** What is handed to the store: everything but what it finds out itself. */
+export interface NewEntry extends Omit<StoredEntry, 'id' | 'bodies'> {
+  /** Codings whose bytes are as small as they get. */
+  readonly best?: readonly Coding[]
+}
+
 /**
  * Where responses are kept. Finding and choosing is synchronous, so that a stored page is answered without leaving the
  * event loop's turn; bytes come from memory, else from behind a promise.
@@ -35,11 +43,11 @@ export interface ResponseStore {
   /** Bytes of one coding; undefined when they are gone or damaged, and then the entry is gone too. */
   body(entry: StoredEntry, coding: Coding): Buffer | Promise<Buffer | undefined>
   /** Keep a response; replaces the entry of the same key and nominated fields. */
-  put(entry: Omit<StoredEntry, 'id' | 'bodies'>, bodies: Bodies): StoredEntry
+  put(entry: NewEntry, bodies: Bodies): StoredEntry
   /** Replace what is known of an entry, keeping its bytes: after a 304. */
   update(entry: StoredEntry): void
-  /** Remove entries whose key matches. @returns how many */
-  purge(matches: (key: CacheKey) => boolean): number
+  /** Remove entries that match. @returns how many */
+  purge(matches: (entry: StoredEntry) => boolean): number
   /** Remove all entries of a key. @returns how many */
   purgeKey(key: CacheKey): number
   /** Every entry there is, in no order; entries may come and go while it is read. */

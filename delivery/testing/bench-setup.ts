@@ -7,18 +7,23 @@ import {
   type Server,
   type ServerResponse,
 } from 'node:http'
+import type { Http2SecureServer } from 'node:http2'
 import type { AddressInfo } from 'node:net'
 import { tmpdir } from 'node:os'
-import { join } from 'node:path'
+import { basename, join } from 'node:path'
+import type { DeliveryConfig, DeliverySite } from '../../core/contracts/delivery.ts'
 import { Setup } from '../../core/contracts/setup.ts'
 import { epochMs } from '../../core/time.ts'
+import { BestCodings } from '../answer/best-codings.ts'
 import { Counters } from '../counters.ts'
 import type { DeliveryIo } from '../exchange.ts'
 import { Flights } from '../flights.ts'
-import { createListener } from '../listener.ts'
+import { createListener, createSecureListener } from '../listener.ts'
 import { OriginClient } from '../origin/origin-client.ts'
 import { compileRoutes } from '../routing.ts'
 import { DiskBackedStore } from '../store/disk-backed-store.ts'
+import { MemoryStore } from '../store/memory-store.ts'
+import { Certificates } from '../tls/certificates.ts'
 
 /** For tests: a real origin, a real listener and a real store in between, on ports of their own, with a clock that the test moves. */
 
@@ -31,7 +36,7 @@ export interface Answer {
   readonly cacheStatus: string
 }
 
-const listen = (server: Server): Promise<number> =>
+const listen = (server: Server | Http2SecureServer): Promise<number> =>
   new Promise((resolve) =>
     server.listen(0, '127.0.0.1', () => resolve((server.address() as AddressInfo).port)),
   )
@@ -67,6 +72,9 @@ export class DeliveryBench {
   aheadS = 0
   handler: OriginHandler = (_req, res) => res.end('hello')
   readonly #listener: Server
+  readonly certificates: Certificates
+  readonly #secure: Http2SecureServer
+  securePort = 0
   readonly #origin: Server
   #routes: ReturnType<typeof compileRoutes>
   readonly #originPort: number
@@ -81,6 +89,9 @@ export class DeliveryBench {
       now,
       elapsed: () => performance.now(),
       store: parts.store,
+      ownCopies: new MemoryStore(8e6),
+      bestCodings: new BestCodings(parts.store),
+      publicPort: (scheme) => (scheme === 'http' ? 80 : 443),
       origin: new OriginClient(now),
       flights: new Flights(),
       counters: new Counters(now()),
@@ -88,6 +99,8 @@ export class DeliveryBench {
       instance: 'zest-lamp-test',
     }
     this.#listener = createListener(this.io)
+    this.certificates = new Certificates(join(parts.folder, '..', `${basename(parts.folder)}-tls`), now)
+    this.#secure = createSecureListener(this.io, this.certificates)
     this.#listener.on('request', () => this.arrived++)
     this.port = 0
   }
@@ -114,7 +127,7 @@ export class DeliveryBench {
     const originPort = await listen(origin)
     const bench = new DeliveryBench({ folder: where, store, originPort, origin })
     holder.bench = bench
-    Object.assign(bench, { port: await listen(bench.#listener) })
+    Object.assign(bench, { port: await listen(bench.#listener), securePort: await listen(bench.#secure) })
     bench.use(setupWith(remedies))
     return bench
   }
@@ -122,21 +135,28 @@ export class DeliveryBench {
   /** Live gets this setup; trial too unless it has one of its own. */
   use(
     live: Setup,
-    { trial = live, base = `http://127.0.0.1:${this.#originPort}`, timeoutMs = 5000 } = {},
+    { trial = live, base = this.originBase, timeoutMs = 5000, tls = undefined as DeliverySite['tls'] } = {},
   ): void {
-    this.#routes = compileRoutes({
+    const config: DeliveryConfig = {
       revision: 1,
       sites: [
         {
           siteId: 's',
           origin: { base, hostHeader: 'visitor', timeoutMs },
+          ...(tls === undefined ? {} : { tls }),
           channels: [
             { channel: 'live', hosts: ['live.example'], setup: live },
             { channel: 'trial', hosts: ['trial.example'], setup: trial },
           ],
         },
       ],
-    })
+    }
+    this.certificates.use(config)
+    this.#routes = compileRoutes(config)
+  }
+
+  get originBase(): string {
+    return `http://127.0.0.1:${this.#originPort}`
   }
 
   ask(
@@ -177,10 +197,17 @@ export class DeliveryBench {
   }
 
   async close({ keepFolder = false } = {}): Promise<void> {
+    this.#secure.close()
     await Promise.all([close(this.#listener), close(this.#origin)])
     await this.io.store.settled()
     this.io.origin.close()
+    await rm(`${this.folder}-tls`, { recursive: true, force: true })
     if (!keepFolder) await rm(this.folder, { recursive: true, force: true })
+  }
+
+  /** The origin itself, for tests of what is no ordinary request. */
+  get origin(): Server {
+    return this.#origin
   }
 
   /** The origin goes away. */

@@ -1,10 +1,12 @@
 import { createHash, createHmac, timingSafeEqual } from 'node:crypto'
 import { lt } from 'drizzle-orm'
 import { ContentEvent } from '../../core/contracts/sites.ts'
+import { changeReaches } from '../../core/http/event-reach.ts'
 import { COVERED, parseSignature, signatureBase } from '../../core/formats/http-signature.ts'
 import { eventNonces } from '../db/schema.ts'
 import { errors } from '../errors.ts'
 import type { Services } from '../services.ts'
+import { liveSetup } from './setups.ts'
 import { siteRow } from './sites.ts'
 
 /** How old an event may be; also how long its nonce is remembered. */
@@ -57,11 +59,11 @@ export const takeContentEvent = async (
   const at = now()
   const nonce = verify(message, siteId, eventSecret, at)
   await db.delete(eventNonces).where(lt(eventNonces.at, new Date(at.getTime() - 2 * LATEST_MS)))
-  const { paths } = ContentEvent.parse(JSON.parse(message.body))
-  const purged =
-    paths.length === 0
-      ? 0
-      : (await delivery.purge({ siteId, what: { kind: 'paths', paths }, manner: 'hard' })).purged
+  const change = ContentEvent.parse(JSON.parse(message.body))
+  const { setup } = await liveSetup(db, siteId)
+  let purged = 0
+  for (const what of changeReaches(change, setup.contentEvents))
+    purged += (await delivery.purge({ siteId, what, manner: setup.contentEvents.manner })).purged
   // Only once it is carried out: an event that met a stopped delivery may come again.
   const fresh = await db.insert(eventNonces).values({ nonce, at }).onConflictDoNothing().returning()
   if (fresh.length === 0) throw errors.badSignature('This event was carried out before.')

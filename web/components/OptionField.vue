@@ -1,7 +1,9 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
+import type { PageKind } from '../../core/contracts/setup.ts'
 import type { RemedyOption } from '../../core/remedies/catalogue.ts'
 import { durationInWords } from '../../core/remedies/setting-words.ts'
+import KindsField from './KindsField.vue'
 
 /** One setting of a remedy, edited in the form that suits it. */
 const props = defineProps<{ option: RemedyOption; value: unknown; disabled?: boolean }>()
@@ -79,8 +81,28 @@ const setLines = (event: Event): void =>
       :disabled="disabled"
       @update:model-value="(on: unknown) => emit('change', on === true)"
     />
+    <v-select
+      v-else-if="option.input.kind === 'choice'"
+      class="whole"
+      :model-value="value"
+      :items="option.input.choices"
+      :label="option.label"
+      :hint="option.hint"
+      persistent-hint
+      :disabled="disabled"
+      @update:model-value="(choice: unknown) => emit('change', choice)"
+    />
+    <KindsField
+      v-else-if="option.input.kind === 'kinds'"
+      class="whole"
+      :label="option.label"
+      :hint="option.hint"
+      :kinds="value as PageKind[]"
+      :disabled="disabled"
+      @change="(kinds) => emit('change', kinds)"
+    />
     <v-textarea
-      v-else
+      v-else-if="option.input.kind === 'patterns'"
       class="whole"
       rows="3"
       auto-grow

@@ -14,6 +14,7 @@ const KINDS = [
   { value: 'paths', title: 'These addresses' },
   { value: 'prefix', title: 'All that begin with' },
   { value: 'pattern', title: 'All that fit a pattern' },
+  { value: 'groups', title: 'All of these groups' },
   { value: 'everything', title: 'Everything' },
 ] as const
 const MANNERS = [
@@ -45,6 +46,8 @@ const what = (): PurgeWhat => {
       return { kind: 'prefix', prefix: lines.value[0]! }
     case 'pattern':
       return { kind: 'pattern', pattern: lines.value[0]! }
+    case 'groups':
+      return { kind: 'groups', groups: lines.value }
   }
 }
 const purge = async (): Promise<void> => {
@@ -64,17 +67,25 @@ const purge = async (): Promise<void> => {
     <v-textarea
       v-if="kind !== 'everything'"
       v-model="text"
-      :rows="kind === 'paths' ? 3 : 1"
+      :rows="kind === 'paths' || kind === 'groups' ? 3 : 1"
       auto-grow
       :label="
         kind === 'paths'
           ? 'Paths, one a line; their query variants are meant too'
           : kind === 'prefix'
             ? 'Beginning'
-            : 'Pattern; * stands for any characters'
+            : kind === 'groups'
+              ? 'Groups, one a line, as the site names them in Cache-Groups'
+              : 'Pattern; * stands for any characters'
       "
       :placeholder="
-        kind === 'paths' ? '/notices/later-first-sailing' : kind === 'prefix' ? '/stories/' : '/stories/*'
+        kind === 'paths'
+          ? '/notices/later-first-sailing'
+          : kind === 'prefix'
+            ? '/stories/'
+            : kind === 'groups'
+              ? 'timetables'
+              : '/stories/*'
       "
     />
     <v-radio-group v-model="manner" hide-details density="compact" label="How">

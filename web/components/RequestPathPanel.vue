@@ -50,6 +50,18 @@ const apply = async (): Promise<void> => {
     cache.harmlessCookies = [...cache.harmlessCookies, suggestion.value]
   else if (suggestion.setting === 'passPaths')
     cache.passPaths = cache.passPaths.filter((path) => path !== suggestion.value)
+  else if (suggestion.setting === 'kinds')
+    // First, so that it counts before a wider kind.
+    cache.kinds = [
+      {
+        name: suggestion.value,
+        paths: [suggestion.value],
+        lifetimeS: null,
+        overrule: true,
+        ignoredCookies: [],
+      },
+      ...cache.kinds.filter(({ name }) => name !== suggestion.value),
+    ]
   else cache.lifetimeS = Number(suggestion.value)
   const saved = await problems.catching(async () => {
     await bench.saveTrial(setup)

@@ -1,0 +1,36 @@
+import { pathPatterns } from './cache-key.ts'
+import type { PurgeWhat } from '../contracts/delivery.ts'
+import type { ContentEventSettings } from '../contracts/setup.ts'
+
+/** The lists a page stands in by its address: "/stories" and, above it, none but the home page, for "/stories/storm". */
+const listsAbove = (path: string): string[] => {
+  const parts = path
+    .split(/[?#]/, 1)[0]!
+    .split('/')
+    .filter((part) => part !== '')
+  return parts.slice(0, -1).map((_part, depth) => `/${parts.slice(0, depth + 1).join('/')}`)
+}
+
+/**
+ * Everything that a change of content makes old: what the content system names, and what the owner's rules add.
+ * @param paths that have changed, each beginning with "/"
+ * @param groups that have changed (RFC 9875)
+ * @returns purges to carry out; none when nothing is named
+ */
+export const changeReaches = (
+  { paths, groups }: { readonly paths: readonly string[]; readonly groups: readonly string[] },
+  settings: ContentEventSettings,
+): PurgeWhat[] => {
+  if (paths.length + groups.length === 0) return []
+  const rules = settings.rules.filter((rule) => paths.some(pathPatterns(rule.paths)))
+  const named = new Set(paths)
+  if (settings.home) named.add('/')
+  if (settings.lists) for (const path of paths) for (const list of listsAbove(path)) named.add(list)
+  const allGroups = [...new Set([...groups, ...rules.flatMap(({ alsoGroups }) => alsoGroups)])]
+  const patterns = [...new Set([...settings.feeds, ...rules.flatMap(({ alsoPaths }) => alsoPaths)])]
+  return [
+    { kind: 'paths', paths: [...named] },
+    ...patterns.map((pattern): PurgeWhat => ({ kind: 'pattern', pattern })),
+    ...(allGroups.length === 0 ? [] : [{ kind: 'groups', groups: allGroups } as const]),
+  ]
+}

@@ -1,0 +1,39 @@
+import { cookieNameOf } from './set-cookie.ts'
+import { sharedDirectives } from './targeted.ts'
+import { fieldLines, withoutFields, type Fields } from './fields.ts'
+
+/**
+ * The owner's word against the origin's, for one kind of page and signed-out visitors. Many sites forbid storing every page because
+ * their session handling says so by default, not because the page is personal.
+ */
+export interface Overrule {
+  /** Cookies that every visitor gets and that do not change the page: setting one does not keep an answer from being stored. */
+  readonly ignoredCookie: (name: string) => boolean
+}
+
+const LIFETIME_FIELDS = new Set(['cache-control', 'cdn-cache-control', 'expires', 'pragma'])
+
+const forbids = (fields: Fields): boolean => {
+  const { directives } = sharedDirectives(fields)
+  const unstorable = ['no-store', 'private', 'no-cache'].some((name) => directives.has(name))
+  const atOnceStale = ['max-age', 's-maxage'].some((name) => /^0*$/.test(directives.get(name) ?? 'x'))
+  return unstorable || atOnceStale
+}
+
+/**
+ * The fields of a response as the owner wants them read: a storing ban and cookies that everybody gets are taken off. A cookie that is
+ * not named stays, and keeps the answer from being stored; a lifetime that the origin gives stays too. Only whole pages (200): a
+ * redirect to the sign-in, or an error, stays as it is.
+ */
+export const overruled = (
+  response: { readonly status: number; readonly fields: Fields },
+  overrule: Overrule | undefined,
+): Fields => {
+  if (overrule === undefined || response.status !== 200) return response.fields
+  const cookies = fieldLines(response.fields, 'set-cookie')
+  const harmless = cookies.every((line) => overrule.ignoredCookie(cookieNameOf(line)))
+  let { fields } = response
+  if (forbids(fields)) fields = withoutFields(fields, LIFETIME_FIELDS)
+  if (harmless) fields = withoutFields(fields, new Set(['set-cookie']))
+  return fields
+}

@@ -1,0 +1,16 @@
+import { sharedDirectives } from './targeted.ts'
+import { hasField, withoutFields, type Fields } from './fields.ts'
+import { isHtml } from './freshness.ts'
+
+const LIFETIME_FIELDS = new Set(['cache-control', 'cdn-cache-control', 'expires', 'pragma'])
+
+/**
+ * Fields of an answer to one visitor, as a copy for that visitor alone reads them: `private` allows it (RFC 9111 §5.2.2.7), and a
+ * page that is only marked to be checked each time gets the owner's short lifetime. no-store stays a ban, and so does a cookie: it may
+ * replace the very session the copy is filed under.
+ */
+export const privatelyRead = (fields: Fields): Fields => {
+  const { directives } = sharedDirectives(fields)
+  if (directives.has('no-store') || hasField(fields, 'set-cookie') || !isHtml(fields)) return fields
+  return withoutFields(fields, LIFETIME_FIELDS)
+}

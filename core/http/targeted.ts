@@ -1,0 +1,42 @@
+import { parseDictionary, type Item } from 'structured-headers'
+import { parseDirectives, type Directives } from './directives.ts'
+import { fieldValue, type Fields } from './fields.ts'
+
+/** The targeted fields this cache listens to, in order (RFC 9213 §2.1). It stands where a CDN would stand. */
+const TARGETED = ['cdn-cache-control'] as const
+
+export interface SharedDirectives {
+  readonly directives: Directives
+  readonly field: (typeof TARGETED)[number] | 'cache-control'
+}
+
+const textOf = (value: Item[0]): string | undefined => {
+  if (value === true) return undefined
+  // A number that is no integer, or anything else, is no delta-seconds; it will count as stale.
+  return typeof value === 'number' || typeof value === 'string' ? String(value) : 'invalid'
+}
+
+const parseTargeted = (value: string): Directives | undefined => {
+  try {
+    const members = [...parseDictionary(value)].filter(([, [item]]) => item !== false)
+    if (members.length === 0) return undefined
+    return new Map(
+      members.map(([name, [item]]) => [name, Array.isArray(item) ? 'invalid' : textOf(item as Item[0])]),
+    )
+  } catch {
+    return undefined
+  }
+}
+
+/**
+ * The directives of a response for this cache: of the first targeted field that is a non-empty Structured Fields dictionary, else of
+ * Cache-Control (RFC 9213 §2.1, §2.2: a targeted field that does not parse is ignored as a whole).
+ */
+export const sharedDirectives = (fields: Fields): SharedDirectives => {
+  for (const field of TARGETED) {
+    const value = fieldValue(fields, field)
+    const directives = value === undefined ? undefined : parseTargeted(value)
+    if (directives !== undefined) return { directives, field }
+  }
+  return { directives: parseDirectives(fieldValue(fields, 'cache-control')), field: 'cache-control' }
+}

@@ -1,0 +1,191 @@
+import { createHash } from 'node:crypto'
+import { admit } from '../../core/http/admission.ts'
+import type { Outcome } from '../../core/http/cache-status.ts'
+import { isNotModified } from '../../core/http/conditional.ts'
+import { fieldValue, withField, withoutFields, type Fields } from '../../core/http/fields.ts'
+import { isHtml } from '../../core/http/freshness.ts'
+import { negotiateCoding } from '../../core/http/negotiation.ts'
+import { decideReuse, mayServeOnError } from '../../core/http/reuse.ts'
+import {
+  asksForProcessing,
+  fragmentParts,
+  type FragmentPart,
+  type Include,
+} from '../../core/page/fragments.ts'
+import { countWhenDone, keyOf, type Exchange } from '../exchange.ts'
+import { passedRequestFields } from '../origin/request-fields.ts'
+import type { Route } from '../routing.ts'
+import type { StoredEntry } from '../store/response-store.ts'
+import { askOrigin } from './ask-origin.ts'
+import { encode } from './coding.ts'
+import { collect, decideKeeping, keep } from './keeping.ts'
+import { closingFields, flat, varyBy } from './outgoing-fields.ts'
+import { writeHead } from './write-head.ts'
+
+/** A fragment may hold fragments, but not without end (Edge Side Includes 1.0 asks for three levels at least). */
+const DEEPEST = 3
+/** Common practice: a fragment is a snippet; a larger answer is a page that was named by mistake. */
+const LARGEST_FRAGMENT = 1024 * 1024
+/** Of one visitor, or of what a shared answer must not have: conditions and ranges are about the page, not its fragments. */
+const ABOUT_THE_PAGE = new Set(['if-none-match', 'if-modified-since', 'if-range', 'range'])
+
+const known = new WeakMap<StoredEntry, boolean>()
+
+/** Whether a stored page has to be filled in before it is sent: the owner switched it on, and the origin asks for it. */
+export const hasFragments = (route: Route, entry: StoredEntry): boolean => {
+  if (!route.fragments) return false
+  const found = known.get(entry)
+  if (found !== undefined) return found
+  const asked = isHtml(entry.fields) && asksForProcessing(fieldValue(entry.fields, 'surrogate-control'))
+  known.set(entry, asked)
+  return asked
+}
+
+/** The request for a fragment, as the same visitor would make it. Undefined for addresses outside the page's own site. */
+const fragmentExchange = (page: Exchange, src: string): Exchange | undefined => {
+  const base = `${page.visitor.scheme}://${page.visitor.host}${page.target}`
+  if (!URL.canParse(src, base)) return undefined
+  const url = new URL(src, base)
+  if (url.host !== new URL(base).host || url.protocol !== `${page.visitor.scheme}:`) return undefined
+  return {
+    ...page,
+    method: 'GET',
+    target: url.pathname + url.search,
+    path: url.pathname,
+    rule: page.route.ruleFor(url.pathname),
+    audience: { kind: 'everyone' },
+    fields: withoutFields(page.fields, ABOUT_THE_PAGE),
+  }
+}
+
+/** A fragment of one visitor, straight from the origin. */
+const personalFragment = async (exchange: Exchange): Promise<Buffer | undefined> => {
+  const { io, route, visitor, target, fields } = exchange
+  const answer = await io.origin.fetch({
+    base: route.origin.base,
+    method: 'GET',
+    target,
+    fields: withField(
+      passedRequestFields(fields, route, visitor, io.instance),
+      'accept-encoding',
+      'identity',
+    ),
+    body: undefined,
+    timeoutMs: route.origin.timeoutMs,
+    signal: undefined,
+  })
+  const collected = await collect(answer.body, LARGEST_FRAGMENT)
+  return answer.status === 200 && collected.kind === 'complete' ? collected.bytes : undefined
+}
+
+/** A fragment that the store may hold. */
+const storableFragment = async (exchange: Exchange): Promise<Buffer | undefined> => {
+  const { io, rule, fields } = exchange
+  const key = keyOf(exchange)
+  const decision = decideReuse(fields, io.store.candidates(key), rule.reuse, io.now())
+  if (decision.kind === 'reuse' || decision.kind === 'reuse-stale') {
+    const bytes = await io.store.body(decision.stored, 'identity')
+    if (bytes !== undefined && decision.stored.status === 200) return bytes
+  }
+  const flight = io.flights.begin(key, false)
+  try {
+    const answer = await askOrigin(exchange, key, [])
+    const collected = await collect(answer.body, LARGEST_FRAGMENT)
+    if (answer.status !== 200 || collected.kind !== 'complete') return undefined
+    if (decideKeeping(exchange, answer).kind === 'store')
+      await keep(exchange, key, flight, answer, collected.bytes)
+    return collected.bytes
+  } catch (failure) {
+    const stale = decision.kind === 'fetch' ? decision.stale : decision.kind === 'validate' ? decision.stored : undefined // prettier-ignore
+    if (stale !== undefined && mayServeOnError(stale, rule.reuse, io.now()))
+      return (await io.store.body(stale, 'identity')) ?? undefined
+    throw failure
+  } finally {
+    io.flights.end(flight)
+  }
+}
+
+const fragmentBytes = async (page: Exchange, src: string): Promise<Buffer | undefined> => {
+  const exchange = fragmentExchange(page, src)
+  if (exchange === undefined) return undefined
+  const admission = admit(exchange, page.route.admission, exchange.rule.ignoredCookie)
+  if (admission.kind === 'pass') return personalFragment(exchange)
+  if (admission.kind === 'shared') return storableFragment(exchange)
+  return storableFragment({
+    ...exchange,
+    rule: page.route.privateRule,
+    audience: { kind: 'one', identity: admission.identity },
+  })
+}
+
+/** What an include puts into the page; an empty text when it fails and there is nothing else to put. */
+const included = async (page: Exchange, include: Include, depth: number): Promise<string> => {
+  for (const src of [include.src, include.alt]) {
+    if (src === undefined) continue
+    const bytes = await fragmentBytes(page, src).catch(() => undefined)
+    if (bytes !== undefined) return depth < DEEPEST ? filled(page, bytes.toString('utf8'), depth + 1) : ''
+  }
+  return ''
+}
+
+const partText = (page: Exchange, part: FragmentPart, depth: number): string | Promise<string> =>
+  part.kind === 'text' ? part.text : included(page, part, depth)
+
+const filled = async (page: Exchange, html: string, depth: number): Promise<string> =>
+  (await Promise.all(fragmentParts(html).map((part) => partText(page, part, depth)))).join('')
+
+/**
+ * Send a stored page with its fragments filled in for this visitor. Fragments are asked for at the same time; one that fails leaves its place
+ * empty. What comes out is this visitor's alone: browsers may keep it only to ask again.
+ * @returns false, with nothing sent, when the stored bytes turn out to be gone or damaged
+ */
+export const sendAssembled = async (
+  exchange: Exchange,
+  entry: StoredEntry,
+  outcome: Outcome,
+): Promise<boolean> => {
+  const stored = await exchange.io.store.body(entry, 'identity')
+  if (stored === undefined) return false
+  await sendFilled(exchange, entry, stored, outcome)
+  return true
+}
+
+/** Send a page with fragments, wherever it comes from. */
+export const sendFilled = async (
+  exchange: Exchange,
+  answer: { readonly status: number; readonly fields: Fields },
+  bytes: Buffer,
+  outcome: Outcome,
+): Promise<void> => {
+  const { res, req, route, io, method } = exchange
+  const page = Buffer.from(await filled(exchange, bytes.toString('utf8'), 1))
+  const coding =
+    page.length >= route.leastCompressedBytes
+      ? negotiateCoding(req.headers['accept-encoding'] as string | undefined, route.codings)
+      : 'identity'
+  const body = await encode(page, coding)
+  // Weak: two codings of it share the tag (RFC 9110 §8.8.1).
+  const etag = `W/"zl-${createHash('sha256').update(page).digest('base64url').slice(0, 22)}"`
+  const unchanged =
+    answer.status === 200 && isNotModified(exchange.fields, { etag, lastModified: undefined }, io.now())
+  let fields = withoutFields(
+    answer.fields,
+    new Set([
+      'content-length',
+      'surrogate-control',
+      'cache-groups',
+      'cdn-cache-control',
+      'last-modified',
+      'expires',
+      'age',
+    ]),
+  )
+  fields = withField(withField(fields, 'cache-control', 'private, no-cache'), 'etag', etag)
+  if (route.codings.length > 0) fields = varyBy(fields, 'accept-encoding')
+  if (!unchanged && coding !== 'identity') fields = withField(fields, 'content-encoding', coding)
+  if (!unchanged) fields = withField(fields, 'content-length', String(body.length))
+  writeHead(res, unchanged ? 304 : answer.status, flat(closingFields(fields, exchange, outcome)))
+  const sent = !unchanged && method !== 'HEAD'
+  countWhenDone(exchange, outcome, () => (sent ? body.length : 0), true)
+  res.end(sent ? body : undefined)
+}

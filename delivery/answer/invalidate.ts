@@ -1,0 +1,62 @@
+import { admit } from '../../core/http/admission.ts'
+import { cacheKey, keyPartition } from '../../core/http/cache-key.ts'
+import { invalidatedGroups } from '../../core/http/groups.ts'
+import { invalidatedAddresses, isSafeMethod } from '../../core/http/invalidation.ts'
+import { partitionFor, type DeliveryIo, type Exchange } from '../exchange.ts'
+import type { OriginAnswer } from '../origin/origin-client.ts'
+import { purge } from '../purging.ts'
+
+/**
+ * Remove what is stored for an address on every host of a site: live and trial show the same origin, so a change
+ * through one is a change for both.
+ */
+const removeAddress = (io: DeliveryIo, siteId: string, target: string): void => {
+  for (const [host, route] of io.routes()) {
+    if (route.siteId !== siteId) continue
+    for (const partition of [route.partition, `${route.partition}:phone`])
+      for (const scheme of ['http', 'https']) {
+        const key = cacheKey(partition, scheme, host, target, route.ignoredParameter, route.sortParameters)
+        io.flights.markPurged((flying) => flying === key)
+        io.store.purgeKey(key)
+      }
+  }
+}
+
+/** Location fields compared without port, as keys are. */
+const withoutPort = (fields: OriginAnswer['fields'], { visitor }: Exchange): OriginAnswer['fields'] =>
+  fields.map(([name, value]) =>
+    name === 'location' || name === 'content-location'
+      ? [name, value.replace(`//${visitor.host}`, `//${visitor.hostName}`)]
+      : [name, value],
+  )
+
+/** Whatever a visitor sends to the site may change what they see next: their private copies end. */
+const removeOwnCopies = ({ io, route, fields, method, rule }: Exchange): void => {
+  if (isSafeMethod(method) || route.admission.signedIn !== 'private') return
+  const admission = admit({ method: 'GET', path: '', fields }, { ...route.admission, passesPath: () => false }, rule.ignoredCookie) // prettier-ignore
+  if (admission.kind !== 'private') return
+  const audience = { kind: 'one', identity: admission.identity } as const
+  const own = new Set(['', '?1'].map((mobile) => partitionFor({ route, audience, fields: mobile === '' ? [] : [['sec-ch-ua-mobile', mobile]] }))) // prettier-ignore
+  io.flights.markPurged((key) => own.has(keyPartition(key)))
+  io.ownCopies.purge(({ key }) => own.has(keyPartition(key)))
+}
+
+/**
+ * Remove what an unsafe request has made old (RFC 9111 §4.4): its address, what its answer names, the groups its answer names (RFC 9875 §3), and the
+ * visitor's own copies.
+ */
+export const invalidate = (exchange: Exchange, answer: OriginAnswer): void => {
+  const { io, route, visitor, method, target } = exchange
+  removeOwnCopies(exchange)
+  const address = `${visitor.scheme}://${visitor.hostName}${target}`
+  const named = invalidatedAddresses(method, address, {
+    ...answer,
+    fields: withoutPort(answer.fields, exchange),
+  })
+  for (const one of named) {
+    const { pathname, search } = new URL(one)
+    removeAddress(io, route.siteId, pathname + search)
+  }
+  const groups = named.length === 0 ? [] : invalidatedGroups(answer.fields)
+  if (groups.length > 0) purge({ siteId: route.siteId, what: { kind: 'groups', groups }, manner: 'hard' }, io)
+}

@@ -1,0 +1,97 @@
+import type { Readable } from 'node:stream'
+import type { CacheKey } from '../../core/http/cache-key.ts'
+import { endToEndFields, fieldValue, withField, withoutFields, type Fields } from '../../core/http/fields.ts'
+import { correctedInitialAge } from '../../core/http/freshness.ts'
+import type { Coding } from '../../core/http/negotiation.ts'
+import { overruled } from '../../core/http/overrule.ts'
+import { privatelyRead } from '../../core/http/private-copy.ts'
+import type { NotStoredReason } from '../../core/http/reasons.ts'
+import { requestWishes } from '../../core/http/request-directives.ts'
+import { decideStoring, type StoringDecision } from '../../core/http/storing.ts'
+import { keptApartBy, nominatedFields, varyNames } from '../../core/http/vary.ts'
+import type { Inquiry } from '../exchange.ts'
+import type { Flight } from '../flights.ts'
+import type { OriginAnswer } from '../origin/origin-client.ts'
+import type { StoredEntry } from '../store/response-store.ts'
+import { decode } from './coding.ts'
+
+/** Larger responses go through without being stored. */
+export const LARGEST_STORED = 32 * 1024 * 1024
+/** Digests and lengths of bytes that are stored in another coding than they came in. */
+const DESCRIBES_CODING = new Set(['content-encoding', 'content-length'])
+
+export type Collected =
+  { kind: 'complete'; bytes: Buffer } | { kind: 'larger'; start: Buffer } | { kind: 'truncated' }
+
+/** Read a body up to a limit. */
+export const collect = (body: Readable, limit = LARGEST_STORED): Promise<Collected> => {
+  const chunks: Buffer[] = []
+  let size = 0
+  return new Promise((resolve) => {
+    const onData = (chunk: Buffer): void => {
+      chunks.push(chunk)
+      size += chunk.length
+      if (size <= limit) return
+      body.off('data', onData)
+      body.pause()
+      resolve({ kind: 'larger', start: Buffer.concat(chunks) })
+    }
+    body.on('data', onData)
+    body.once('end', () => resolve({ kind: 'complete', bytes: Buffer.concat(chunks) }))
+    for (const event of ['error', 'aborted', 'close'] as const)
+      body.once(event, () => resolve({ kind: 'truncated' }))
+  })
+}
+
+/** Fields of an answer as the owner wants them read for this page and this audience. */
+export const fieldsAsRead = ({ rule, audience }: Inquiry, answer: OriginAnswer): Fields =>
+  audience.kind === 'one' ? privatelyRead(answer.fields) : overruled(answer, rule.overrule)
+
+/** Whether an answer may be kept for the audience of its request. */
+export const decideKeeping = (exchange: Inquiry, answer: OriginAnswer): StoringDecision => {
+  const { method, fields, rule } = exchange
+  if (rule.reuse.obeyRequest === true && requestWishes(fields).noStore)
+    return { kind: 'not-stored', reason: 'request-no-store' }
+  return decideStoring(
+    { method, fields },
+    { ...answer, fields: fieldsAsRead(exchange, answer) },
+    rule.reuse.lifetimes,
+  )
+}
+
+/** Names in the Vary of an answer by which copies are kept apart. */
+export const apartBy = ({ route }: Inquiry, answer: OriginAnswer): string[] => {
+  const varied = varyNames(answer.fields)
+  return varied === '*' ? [] : keptApartBy(varied, route.byDevice)
+}
+
+/** Put a complete answer into the store. */
+export const keep = async (
+  exchange: Inquiry,
+  key: CacheKey,
+  flight: Flight,
+  answer: OriginAnswer,
+  bytes: Buffer,
+): Promise<{ kind: 'kept'; entry: StoredEntry } | { kind: 'not-kept'; reason: NotStoredReason }> => {
+  const contentEncoding = fieldValue(answer.fields, 'content-encoding')
+  const identity = contentEncoding === undefined ? bytes : await decode(bytes, contentEncoding)
+  if (identity === undefined) return { kind: 'not-kept', reason: 'encoded' }
+  // Looked at last, with nothing awaited before the entry is in: a purge in between cannot be missed.
+  if (flight.purged) return { kind: 'not-kept', reason: 'purged-meanwhile' }
+  const read = fieldsAsRead(exchange, answer)
+  const date = fieldValue(answer.fields, 'date') ?? new Date(answer.responseTime).toUTCString()
+  const entry = exchange.io.store.put(
+    {
+      key,
+      status: answer.status,
+      fields: withField(withoutFields(endToEndFields(read), DESCRIBES_CODING), 'date', date),
+      requestTime: answer.requestTime,
+      responseTime: answer.responseTime,
+      correctedInitialAge: correctedInitialAge(answer.fields, answer.requestTime, answer.responseTime),
+      nominated: nominatedFields(apartBy(exchange, answer), exchange.fields),
+      ...(read === answer.fields ? {} : { askEachTime: true as const }),
+    },
+    new Map<Coding, Buffer>([['identity', identity]]),
+  )
+  return { kind: 'kept', entry }
+}

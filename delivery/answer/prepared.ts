@@ -1,0 +1,110 @@
+import { codedEntityTag, isEntityTag } from '../../core/http/conditional.ts'
+import { parseDirectives } from '../../core/http/directives.ts'
+import { fieldValue, hasField, withField, withoutFields, type Fields } from '../../core/http/fields.ts'
+import { isHtml } from '../../core/http/freshness.ts'
+import { isCompressible, type Coding } from '../../core/http/negotiation.ts'
+import { isOwnCopy, pathOfKey } from '../exchange.ts'
+import type { Route } from '../routing.ts'
+import type { StoredEntry } from '../store/response-store.ts'
+import { CLOSING, flat, varyBy, withBrowserLifetime, withEdgeLifetime } from './outgoing-fields.ts'
+
+/** Fields of one coding under one route, made once and used for every hit. */
+export interface Prepared {
+  /** Names and values in turn; without those that differ from answer to answer. */
+  readonly fixed: readonly string[]
+  /** The same for a 304. */
+  readonly fixed304: readonly string[]
+  readonly etag: string
+  readonly lastModified: string | undefined
+  /** Cache-Control that holds the owner's lifetime, which starts when the browser gets it. */
+  readonly ownerLifetime: string | undefined
+  readonly page: boolean
+  /** Cache-Status of caches between here and the origin. */
+  readonly statusBefore: string | undefined
+}
+
+const preparedByEntry = new WeakMap<StoredEntry, WeakMap<Route, Map<Coding, Prepared>>>()
+/** Whether codings are offered of an entry at all; asked for on every hit, so known once. */
+const offered = new WeakMap<StoredEntry, { route: Route; codings: boolean }>()
+
+export const mayBeCoded = (route: Route, entry: StoredEntry): boolean => {
+  const known = offered.get(entry)
+  if (known?.route === route) return known.codings
+  const codings = isCodable(route, entry)
+  offered.set(entry, { route, codings })
+  return codings
+}
+
+const isCodable = (route: Route, entry: StoredEntry): boolean =>
+  route.codings.length > 0 &&
+  isCompressible(fieldValue(entry.fields, 'content-type')) &&
+  !parseDirectives(fieldValue(entry.fields, 'cache-control')).has('no-transform') &&
+  entry.bodies[0]!.bytes >= route.leastCompressedBytes
+
+const NOT_IN_304 = new Set(['content-length', 'content-encoding', 'content-type', 'last-modified'])
+/** What is said to this cache only. */
+const FOR_US = new Set(['cache-groups', 'surrogate-control'])
+
+/** Cache-Control of a copy whose origin was not followed: kept here by the owner's word, which is no word to browsers. */
+const withCareForBrowsers = (fields: Fields, entry: StoredEntry): Fields => {
+  if (entry.askEachTime !== true || hasField(fields, 'cache-control')) return fields
+  return withField(fields, 'cache-control', isOwnCopy(entry.key) ? 'private, no-cache' : 'no-cache')
+}
+
+/** Vary as it is after what is done here: codings and devices are told apart by fields of the request. */
+const withOwnVary = (fields: Fields, route: Route, entry: StoredEntry): Fields => {
+  const coded = mayBeCoded(route, entry) ? varyBy(fields, 'accept-encoding') : fields
+  return route.byDevice && isHtml(entry.fields)
+    ? varyBy(varyBy(coded, 'sec-ch-ua-mobile'), 'user-agent')
+    : coded
+}
+
+/** Bytes of one coding made twice are not the same bytes, so the quick and the best one need tags of their own (RFC 9110 §8.8.1). */
+const tagOf = (entry: StoredEntry, coding: Coding): string => {
+  const own = fieldValue(entry.fields, 'etag')
+  // Some origins send tags without quotes; such a tag is no use to browsers, the digest of the bytes is.
+  const tag = own !== undefined && isEntityTag(own) ? own : `"zl-${entry.bodies[0]!.digest.slice(0, 22)}"`
+  const best = entry.bodies.find((body) => body.coding === coding)?.best === true
+  return codedEntityTag(tag, best ? `${coding}-best` : coding)
+}
+
+const prepare = (route: Route, entry: StoredEntry, coding: Coding): Prepared => {
+  const etag = tagOf(entry, coding)
+  const shared = !isOwnCopy(entry.key)
+  let fields = withBrowserLifetime(
+    withoutFields(entry.fields, FOR_US),
+    entry.status,
+    { route, path: pathOfKey(entry.key) },
+    shared,
+  )
+  const before = fieldValue(entry.fields, 'cache-control')
+  const cacheControl = fieldValue(fields, 'cache-control')
+  const ownerLifetime =
+    cacheControl !== before && cacheControl?.includes('max-age=') ? cacheControl : undefined
+  fields = withCareForBrowsers(fields, entry)
+  if (shared) fields = withEdgeLifetime(fields, entry.status, route)
+  fields = withOwnVary(withField(fields, 'etag', etag), route, entry)
+  if (coding === 'identity' && entry.status === 200) fields = withField(fields, 'accept-ranges', 'bytes')
+  if (coding !== 'identity') fields = withField(fields, 'content-encoding', coding)
+  const changing = new Set([...CLOSING, 'age', ...(ownerLifetime === undefined ? [] : ['cache-control'])])
+  const fixed = withoutFields(fields, changing)
+  return {
+    fixed: flat(fixed),
+    fixed304: flat(withoutFields(fixed, NOT_IN_304)),
+    etag,
+    lastModified: fieldValue(entry.fields, 'last-modified'),
+    ownerLifetime,
+    page: isHtml(entry.fields),
+    statusBefore: fieldValue(entry.fields, 'cache-status'),
+  }
+}
+
+export const prepared = (route: Route, entry: StoredEntry, coding: Coding): Prepared => {
+  let byRoute = preparedByEntry.get(entry)
+  if (byRoute === undefined) preparedByEntry.set(entry, (byRoute = new WeakMap()))
+  let byCoding = byRoute.get(route)
+  if (byCoding === undefined) byRoute.set(route, (byCoding = new Map()))
+  let found = byCoding.get(coding)
+  if (found === undefined) byCoding.set(coding, (found = prepare(route, entry, coding)))
+  return found
+}

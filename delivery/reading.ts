@@ -1,0 +1,114 @@
+import type { IncomingMessage } from 'node:http'
+import type { TLSSocket } from 'node:tls'
+import { fieldLines, fieldsFromRaw, withField, type Fields } from '../core/http/fields.ts'
+import type { DeliveryIo } from './exchange.ts'
+import { LARGEST_UPLOAD_BYTES, LONGEST_TARGET } from './limits.ts'
+import type { Visitor } from './origin/request-fields.ts'
+import { hostName, type Route } from './routing.ts'
+
+/** Why a request is not even looked at, for the person who sent it. */
+export interface Refusal {
+  readonly status: number
+  readonly title: string
+  readonly sentence: string
+}
+
+/** A request, read and found to belong to a site. */
+export interface Understood {
+  readonly route: Route
+  readonly visitor: Visitor
+  readonly method: string
+  readonly target: string
+  readonly path: string
+  readonly fields: Fields
+}
+
+export type Reading = { kind: 'refused'; refusal: Refusal } | { kind: 'understood'; request: Understood }
+
+const refused = (status: number, title: string, sentence: string): Reading => ({
+  kind: 'refused',
+  refusal: { status, title, sentence },
+})
+
+const UNREADABLE = refused(
+  400,
+  'This request cannot be read',
+  'The address or the Host field of the request is not well-formed.',
+)
+
+const DEFAULT_PORT = { http: 80, https: 443 }
+const withPort = (name: string, scheme: 'http' | 'https', port: number): string =>
+  port === DEFAULT_PORT[scheme] ? name : `${name}:${port}`
+
+/** Path and query, and the host that an absolute form names: it goes before Host (RFC 9112 §3.2.2). Undefined for any other form. */
+const readTarget = (url: string): { target: string; host: string | undefined } | undefined => {
+  if (url.startsWith('/')) return { target: url, host: undefined }
+  if (!/^https?:\/\//i.test(url) || !URL.canParse(url)) return undefined
+  const { pathname, search, host } = new URL(url)
+  return { target: pathname + search, host }
+}
+
+/**
+ * Fields of a request in the form of HTTP/1.1: HTTP/2 has the host in a pseudo-field (RFC 9113 §8.3.1) and may send cookies in several
+ * lines, which are one (§8.2.3).
+ */
+const readFields = (req: IncomingMessage): Fields => {
+  let fields = fieldsFromRaw(req.rawHeaders)
+  if (req.httpVersionMajor >= 2) {
+    const authority = fieldLines(fields, ':authority')[0]
+    fields = fields.filter(([name]) => !name.startsWith(':'))
+    if (authority !== undefined) fields = withField(fields, 'host', authority)
+  }
+  const cookies = fieldLines(fields, 'cookie')
+  return cookies.length > 1 ? withField(fields, 'cookie', cookies.join('; ')) : fields
+}
+
+/** Read a request and find the site it is for. */
+export const readRequest = (req: IncomingMessage, io: DeliveryIo): Reading => {
+  const url = req.url ?? ''
+  if (url.length > LONGEST_TARGET)
+    return refused(414, 'This address is too long', 'The address of the request is longer than any page has.')
+  const read = readTarget(url)
+  const fields = readFields(req)
+  const hosts = fieldLines(fields, 'host')
+  if (read === undefined || hosts.length !== 1) return UNREADABLE
+  const name = hostName(read.host ?? hosts[0]!)
+  const route = io.routes().get(name)
+  if (route === undefined)
+    return refused(
+      421,
+      'This host is not served here',
+      'Zest Lamp knows no site by this name. Connect the site, or check the DNS record.',
+    )
+  if (req.headers.via?.includes(io.instance) === true)
+    return refused(
+      508,
+      'This site points at itself',
+      'The origin of this site is Zest Lamp itself. Set the address of the real web server as its origin.',
+    )
+  if (Number(req.headers['content-length'] ?? 0) > LARGEST_UPLOAD_BYTES)
+    return refused(413, 'This is too much to send', 'The upload is larger than this site takes.')
+  const scheme = (req.socket as TLSSocket).encrypted === true ? 'https' : 'http'
+  const { target } = read
+  const mark = target.indexOf('?')
+  return {
+    kind: 'understood',
+    request: {
+      route,
+      visitor: {
+        address: req.socket.remoteAddress ?? '',
+        hostName: name,
+        host: withPort(name, scheme, io.publicPort(scheme)),
+        scheme,
+      },
+      method: req.method ?? 'GET',
+      target,
+      path: mark === -1 ? target : target.slice(0, mark),
+      fields,
+    },
+  }
+}
+
+/** The address of the same page over TLS. */
+export const secureAddress = ({ visitor, target }: Understood, io: DeliveryIo): string =>
+  `https://${withPort(visitor.hostName, 'https', io.publicPort('https'))}${target}`

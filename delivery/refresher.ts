@@ -1,0 +1,63 @@
+import { keyAddress, keyPartition } from '../core/http/cache-key.ts'
+import type { Fields } from '../core/http/fields.ts'
+import { refreshOnce } from './answer/refresh.ts'
+import type { DeliveryIo, Inquiry } from './exchange.ts'
+import type { StoredEntry } from './store/response-store.ts'
+
+/** Refreshes at a time: the origin has just been busy saving a change, and visitors need it too. */
+const AT_ONCE = 2
+/** Longest queue; what is left out is refreshed by its next visitor, who is given the stale copy meanwhile. */
+const MOST_WAITING = 5000
+
+/** The request that would have brought this copy about. Undefined when no setup serves its address any more. */
+const inquiryFor = (io: DeliveryIo, { key, nominated }: StoredEntry): Inquiry | undefined => {
+  const { protocol, hostname, pathname, search } = new URL(keyAddress(key))
+  const route = io.routes().get(hostname)
+  const partition = keyPartition(key)
+  if (route === undefined || !partition.startsWith(route.partition)) return undefined
+  const scheme = protocol === 'https:' ? 'https' : 'http'
+  const port = io.publicPort(scheme)
+  const known = nominated.flatMap(([name, value]) => (value === null ? [] : [[name, value] as const]))
+  const device: Fields = partition.endsWith(':phone') ? [['sec-ch-ua-mobile', '?1']] : []
+  return {
+    io,
+    route,
+    visitor: {
+      address: '127.0.0.1',
+      hostName: hostname,
+      host: port === (scheme === 'https' ? 443 : 80) ? hostname : `${hostname}:${port}`,
+      scheme,
+    },
+    method: 'GET',
+    target: pathname + search,
+    path: pathname,
+    fields: [...device, ...known],
+    rule: route.ruleFor(pathname),
+    audience: { kind: 'everyone' },
+  }
+}
+
+/** Fetches anew what was marked stale, without waiting for a visitor to ask. */
+export class Refresher {
+  readonly #io: DeliveryIo
+  readonly #waiting: StoredEntry[] = []
+  #busy = 0
+
+  constructor(io: DeliveryIo) {
+    this.#io = io
+  }
+
+  add(stale: readonly StoredEntry[]): void {
+    this.#waiting.push(...stale.slice(0, Math.max(0, MOST_WAITING - this.#waiting.length)))
+    while (this.#busy < AT_ONCE && this.#waiting.length > 0) void this.#work()
+  }
+
+  async #work(): Promise<void> {
+    this.#busy++
+    for (let next = this.#waiting.shift(); next !== undefined; next = this.#waiting.shift()) {
+      const inquiry = inquiryFor(this.#io, next)
+      if (inquiry !== undefined) await refreshOnce(inquiry, next.key, next)
+    }
+    this.#busy--
+  }
+}
