@@ -46,7 +46,11 @@ export const PurgeWhat = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('prefix'), prefix: purgedPath.describe('All addresses that begin so') }),
   z.object({
     kind: z.literal('pattern'),
-    pattern: purgedPath.describe('"*" stands for any characters; what lies below is meant too'),
+    pattern: z
+      .string()
+      .regex(/^[/*]/, 'A pattern begins with "/", or with "*" for any beginning.')
+      .max(4000)
+      .describe('"*" stands for any characters; what lies below is meant too'),
   }),
   z.object({
     kind: z.literal('groups'),
