@@ -1,10 +1,12 @@
 import { writeFile } from 'node:fs/promises'
 import { parseArgs } from 'node:util'
 import { ferryHome } from './ferry-home.ts'
+import { flood } from './flood.ts'
 import type { BenchResult } from './result.ts'
+import { storeSize } from './store-size.ts'
 import { storedPage } from './stored-page.ts'
 
-const ALL = [storedPage, ferryHome]
+const ALL = [storedPage, storeSize, flood, ferryHome]
 
 const { values, positionals } = parseArgs({ allowPositionals: true, options: { json: { type: 'string' } } })
 const known = ALL.flatMap(({ names }) => names)

@@ -42,7 +42,11 @@ const PROGRAMS = {
   zest: 'cli/zest.ts',
 }
 
-const BENCH_PROGRAMS = { bench: 'bench/main.ts', 'bare-server': 'bench/bare-server.ts' }
+const BENCH_PROGRAMS = {
+  bench: 'bench/main.ts',
+  'bare-server': 'bench/bare-server.ts',
+  'store-opener': 'bench/store-opener.ts',
+}
 
 const bundle = async (programs) => {
   const { build } = await import('esbuild')

@@ -1,10 +1,12 @@
 import { createHash } from 'node:crypto'
 import { mkdir, readdir, rm } from 'node:fs/promises'
 import { join } from 'node:path'
-import { LRUCache } from 'lru-cache'
+import { FloodResistantQueue } from '../../core/caching/flood-resistant-queue.ts'
 import { keyPartition, type CacheKey } from '../../core/http/cache-key.ts'
 import type { Coding } from '../../core/http/negotiation.ts'
 import { digestOf, readEntryBody, readEntryHeader, writeEntry } from './entry-file.ts'
+import { internFields, internNominated } from './interning.ts'
+import { Journal, readJournal } from './journal.ts'
 import type { Bodies, NewEntry, ResponseStore, StoredEntry } from './response-store.ts'
 
 export interface StoreLimits {
@@ -14,6 +16,17 @@ export interface StoreLimits {
   readonly diskBytes: number
 }
 
+/**
+ * What an entry takes beside its bodies: a block of the file system on average, its inode and directory entry. It bounds the number of entries, too, whose
+ * descriptions are all in memory.
+ */
+const OVERHEAD_ON_DISK = 8192
+/** Most copies of one address that are kept apart by Vary; the oldest goes first. */
+const MOST_OF_ONE_KEY = 64
+const JOURNAL = 'journal'
+/** A journal with this many lines for each entry it ends up with is written anew at start. */
+const TOO_MANY_LINES = 2
+
 const sizeOf = (entry: StoredEntry): number => entry.bodies.reduce((sum, { bytes }) => sum + bytes, 0)
 
 /** Name of an entry: the same key and nominated fields give the same file, so a new copy replaces the old one. */
@@ -21,35 +34,31 @@ const idOf = (key: CacheKey, nominated: StoredEntry['nominated']): string =>
   createHash('sha256')
     .update(JSON.stringify([key, nominated]))
     .digest('hex')
+    .slice(0, 32)
 
 /**
- * Responses on disk with the bytes of the most recent ones in memory; what is known of them (status, fields, times) is always
- * in memory. Least recently used ones go first when a limit is reached.
+ * Responses on disk with the bytes of the most wanted ones in memory; what is known of them (status, fields, times) is always
+ * in memory. When a limit is reached, what is asked for least goes first, in a way that a flood of one-time addresses cannot use.
  */
 export class DiskBackedStore implements ResponseStore {
   readonly #folder: string
-  readonly #byKey = new Map<CacheKey, StoredEntry[]>()
-  readonly #onDisk: LRUCache<string, StoredEntry>
-  readonly #inMemory: LRUCache<string, { entry: StoredEntry; bodies: Bodies }>
+  /** One entry for most keys, and then without a list around it: there may be hundreds of thousands. */
+  readonly #byKey = new Map<CacheKey, StoredEntry | readonly StoredEntry[]>()
+  readonly #onDisk: FloodResistantQueue<StoredEntry>
+  readonly #inMemory: FloodResistantQueue<Bodies>
   readonly #pending = new Set<Promise<void>>()
   /** Writes to one file happen one after the other, the last state winning. */
   readonly #writes = new Map<string, Promise<void>>()
   readonly #onProblem: (sentence: string) => void
+  readonly #journal: Journal
+  #problem: string | null = null
 
   private constructor(folder: string, limits: StoreLimits, onProblem: (sentence: string) => void) {
     this.#folder = folder
     this.#onProblem = onProblem
-    this.#inMemory = new LRUCache({
-      maxSize: limits.memoryBytes,
-      sizeCalculation: ({ entry }) => Math.max(1, sizeOf(entry)),
-    })
-    this.#onDisk = new LRUCache({
-      maxSize: limits.diskBytes,
-      sizeCalculation: (entry) => 1024 + sizeOf(entry),
-      dispose: (entry, _id, why) => {
-        if (why === 'evict') this.#drop(entry)
-      },
-    })
+    this.#journal = new Journal(join(folder, JOURNAL), (error) => this.#report(error))
+    this.#inMemory = new FloodResistantQueue(limits.memoryBytes, () => undefined)
+    this.#onDisk = new FloodResistantQueue(limits.diskBytes, (_id, entry) => this.#drop(entry))
   }
 
   /**
@@ -63,11 +72,27 @@ export class DiskBackedStore implements ResponseStore {
   ): Promise<DiskBackedStore> {
     await mkdir(folder, { recursive: true })
     const store = new DiskBackedStore(folder, limits, onProblem)
-    const names = await readdir(folder)
+    const names = (await readdir(folder)).filter((name) => name !== JOURNAL)
+    const journal = await readJournal(join(folder, JOURNAL))
+    if (journal === undefined) await store.#scan(names)
+    else await store.#takeOver(new Set(names), journal.entries)
+    if (journal === undefined || journal.lines > 1000 + TOO_MANY_LINES * journal.entries.size)
+      await store.#journal.restart(store.all())
+    else await store.#journal.resume()
+    return store
+  }
+
+  /** Entries of the journal whose files are there. Files it does not tell of were written right before a crash, or left half-written. */
+  async #takeOver(names: Set<string>, entries: ReadonlyMap<string, StoredEntry>): Promise<void> {
+    for (const entry of entries.values()) if (names.delete(`${entry.id}.entry`)) this.#index(entry)
+    await this.#scan([...names])
+  }
+
+  /** Entries from their own files. */
+  async #scan(names: readonly string[]): Promise<void> {
     const batch = 64
     for (let i = 0; i < names.length; i += batch)
-      await Promise.all(names.slice(i, i + batch).map((name) => store.#takeIn(name)))
-    return store
+      await Promise.all(names.slice(i, i + batch).map((name) => this.#takeIn(name)))
   }
 
   async #takeIn(name: string): Promise<void> {
@@ -82,32 +107,47 @@ export class DiskBackedStore implements ResponseStore {
   }
 
   #index(entry: StoredEntry): void {
-    const others = (this.#byKey.get(entry.key) ?? []).filter(({ id }) => id !== entry.id)
-    this.#byKey.set(entry.key, [...others, entry])
-    this.#onDisk.set(entry.id, entry)
+    const others = this.candidates(entry.key).filter(({ id }) => id !== entry.id)
+    this.#byKey.set(entry.key, others.length === 0 ? entry : [...others, entry])
+    this.#onDisk.set(entry.id, entry, OVERHEAD_ON_DISK + sizeOf(entry))
+    if (others.length >= MOST_OF_ONE_KEY) this.#drop(others[0]!)
   }
 
   /** Is this still the entry of its name, and not replaced or purged since? */
   #isCurrent(entry: StoredEntry): boolean {
-    return this.#byKey.get(entry.key)?.includes(entry) ?? false
+    return this.candidates(entry.key).includes(entry)
   }
 
   #drop(entry: StoredEntry): void {
-    const left = (this.#byKey.get(entry.key) ?? []).filter(({ id }) => id !== entry.id)
-    if (left.length > 0) this.#byKey.set(entry.key, left)
+    const left = this.candidates(entry.key).filter(({ id }) => id !== entry.id)
+    if (left.length > 1) this.#byKey.set(entry.key, left)
+    else if (left.length === 1) this.#byKey.set(entry.key, left[0]!)
     else this.#byKey.delete(entry.key)
     this.#inMemory.delete(entry.id)
     this.#onDisk.delete(entry.id)
+    this.#journal.gone(entry.id)
     this.#enqueue(entry.id, () => rm(this.#path(entry), { force: true }))
+  }
+
+  /** Say once what is wrong, and again when it has been right in between. */
+  #report(error: Error): void {
+    const full = (error as NodeJS.ErrnoException).code === 'ENOSPC'
+    const sentence = full
+      ? 'The disk of the store is full: nothing new is stored on it. Make room, or give the store another ZEST_DATA_DIR.'
+      : `The store could not use its disk: ${error.message}. Pages are kept in memory only.`
+    if (this.#problem !== sentence) this.#onProblem(sentence)
+    this.#problem = sentence
+  }
+
+  problem(): string | null {
+    return this.#problem
   }
 
   #enqueue(id: string, work: () => Promise<void>): void {
     const previous = this.#writes.get(id) ?? Promise.resolve()
     const next = previous
       .then(work)
-      .catch((error: Error) =>
-        this.#onProblem(`The store could not use its disk: ${error.message}. Pages are kept in memory only.`),
-      )
+      .catch((error: Error) => this.#report(error))
       .finally(() => {
         this.#pending.delete(next)
         if (this.#writes.get(id) === next) this.#writes.delete(id)
@@ -117,25 +157,23 @@ export class DiskBackedStore implements ResponseStore {
   }
 
   candidates(key: CacheKey): readonly StoredEntry[] {
-    return this.#byKey.get(key) ?? []
+    const held = this.#byKey.get(key)
+    if (held === undefined) return []
+    return Array.isArray(held) ? (held as readonly StoredEntry[]) : [held as StoredEntry]
   }
 
   body(entry: StoredEntry, coding: Coding): Buffer | Promise<Buffer | undefined> {
     this.#onDisk.get(entry.id)
-    return this.#inMemory.get(entry.id)?.bodies.get(coding) ?? this.#bodyFromDisk(entry, coding)
+    return this.#inMemory.get(entry.id)?.get(coding) ?? this.#bodyFromDisk(entry, coding)
   }
 
   async #bodyFromDisk(entry: StoredEntry, coding: Coding): Promise<Buffer | undefined> {
-    const path = this.#path(entry)
-    const all = await Promise.all(
-      entry.bodies.map(async (body) => [body.coding, await readEntryBody(path, entry, body.coding)] as const),
-    )
-    if (all.some(([, bytes]) => bytes === undefined)) {
+    const bodies = await this.#allBodies(entry)
+    if (bodies === undefined) {
       if (this.#isCurrent(entry)) this.#drop(entry)
       return undefined
     }
-    const bodies = new Map(all as (readonly [Coding, Buffer])[])
-    if (this.#isCurrent(entry)) this.#inMemory.set(entry.id, { entry, bodies })
+    if (this.#isCurrent(entry)) this.#inMemory.set(entry.id, bodies, Math.max(1, sizeOf(entry)))
     return bodies.get(coding)
   }
 
@@ -146,24 +184,35 @@ export class DiskBackedStore implements ResponseStore {
       digest: digestOf(bytes),
       ...(best.includes(coding) ? { best: true as const } : {}),
     }))
-    const entry: StoredEntry = { ...known, id: idOf(known.key, known.nominated), bodies: described }
-    this.#inMemory.set(entry.id, { entry, bodies })
+    const entry: StoredEntry = {
+      ...known,
+      fields: internFields(known.fields),
+      nominated: internNominated(known.nominated),
+      id: idOf(known.key, known.nominated),
+      bodies: described,
+    }
+    this.#inMemory.set(entry.id, bodies, Math.max(1, sizeOf(entry)))
     this.#index(entry)
-    this.#enqueue(entry.id, async () => {
-      if (this.#isCurrent(entry)) await writeEntry(this.#path(entry), entry, bodies)
-    })
+    this.#write(entry, () => bodies)
     return entry
+  }
+
+  /** Write an entry's file and then tell the journal, unless it was replaced or purged meanwhile. */
+  #write(entry: StoredEntry, bodies: () => Bodies | undefined | Promise<Bodies | undefined>): void {
+    this.#enqueue(entry.id, async () => {
+      const bytes = await bodies()
+      if (bytes === undefined || !this.#isCurrent(entry)) return
+      await writeEntry(this.#path(entry), entry, bytes)
+      if (this.#isCurrent(entry)) this.#journal.put(entry)
+      this.#problem = null
+    })
   }
 
   update(entry: StoredEntry): void {
     if (!this.candidates(entry.key).some(({ id }) => id === entry.id)) return
-    const held = this.#inMemory.get(entry.id)
+    const held = this.#inMemory.peek(entry.id)
     this.#index(entry)
-    if (held !== undefined) this.#inMemory.set(entry.id, { entry, bodies: held.bodies })
-    this.#enqueue(entry.id, async () => {
-      const bodies = held?.bodies ?? (await this.#allBodies(entry))
-      if (bodies !== undefined && this.#isCurrent(entry)) await writeEntry(this.#path(entry), entry, bodies)
-    })
+    this.#write(entry, () => held ?? this.#allBodies(entry))
   }
 
   async #allBodies(entry: StoredEntry): Promise<Bodies | undefined> {
@@ -190,16 +239,18 @@ export class DiskBackedStore implements ResponseStore {
   }
 
   *all(): Iterable<StoredEntry> {
-    for (const entries of this.#byKey.values()) yield* entries
+    for (const key of this.#byKey.keys()) yield* this.candidates(key)
   }
 
   holdings(): Map<string, { entries: number; bytes: number }> {
     const held = new Map<string, { entries: number; bytes: number }>()
-    for (const [key, entries] of this.#byKey) {
+    for (const key of this.#byKey.keys()) {
       const partition = keyPartition(key)
       const sum = held.get(partition) ?? { entries: 0, bytes: 0 }
-      sum.entries += entries.length
-      sum.bytes += entries.reduce((bytes, entry) => bytes + sizeOf(entry), 0)
+      for (const entry of this.candidates(key)) {
+        sum.entries++
+        sum.bytes += sizeOf(entry)
+      }
       held.set(partition, sum)
     }
     return held
@@ -207,5 +258,6 @@ export class DiskBackedStore implements ResponseStore {
 
   async settled(): Promise<void> {
     while (this.#pending.size > 0) await Promise.all(this.#pending)
+    await this.#journal.settled()
   }
 }

@@ -4,6 +4,7 @@ import { z } from 'zod'
 import type { CacheKey } from '../../core/http/cache-key.ts'
 import { CODINGS, type Coding } from '../../core/http/negotiation.ts'
 import { epochMs, seconds } from '../../core/time.ts'
+import { internFields, internNominated } from './interning.ts'
 import { STORED_FORMAT, type Bodies, type StoredEntry } from './response-store.ts'
 
 /**
@@ -35,11 +36,16 @@ const Header = z.object({
 /** Headers of entries are small; a longer first line means a damaged file. */
 const LONGEST_HEADER = 256 * 1024
 
-export const digestOf = (bytes: Buffer): string => createHash('sha256').update(bytes).digest('base64url')
+/** 128 bits of SHA-256: enough to notice damage, and half the memory of the whole. */
+export const digestOf = (bytes: Buffer): string =>
+  createHash('sha256').update(bytes).digest('base64url').slice(0, 22)
+
+/** Description of an entry as one line of JSON. */
+export const headerText = (entry: StoredEntry): string => JSON.stringify({ format: STORED_FORMAT, ...entry })
 
 export const writeEntry = async (path: string, entry: StoredEntry, bodies: Bodies): Promise<void> => {
   const beside = `${path}.${randomBytes(6).toString('hex')}.part`
-  const header = Buffer.from(`${JSON.stringify({ format: STORED_FORMAT, ...entry })}\n`)
+  const header = Buffer.from(`${headerText(entry)}\n`)
   const file = await open(beside, 'wx')
   try {
     await file.writev([header, ...entry.bodies.map(({ coding }) => bodies.get(coding)!)])
@@ -53,9 +59,11 @@ export const writeEntry = async (path: string, entry: StoredEntry, bodies: Bodie
   await rename(beside, path)
 }
 
-const parseHeader = (line: string): StoredEntry | undefined => {
+/** An entry from its description; undefined when it is not one, or of another format. */
+export const parseHeader = (line: string): StoredEntry | undefined => {
   try {
-    return Header.parse(JSON.parse(line))
+    const { format: _format, ...entry } = Header.parse(JSON.parse(line))
+    return { ...entry, fields: internFields(entry.fields), nominated: internNominated(entry.nominated) }
   } catch {
     return undefined
   }

@@ -98,6 +98,10 @@ export class MemoryStore implements ResponseStore {
     return sums
   }
 
+  problem(): null {
+    return null
+  }
+
   settled(): Promise<void> {
     return Promise.resolve()
   }

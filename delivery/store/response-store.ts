@@ -9,7 +9,7 @@ export const STORED_FORMAT = 3
 export interface StoredBody {
   readonly coding: Coding
   readonly bytes: number
-  /** SHA-256, base64url. */
+  /** First 128 bits of SHA-256, base64url. */
   readonly digest: string
   /** Made slowly, as small as it gets; without it, made while a visitor waited. */
   readonly best?: true | undefined
@@ -54,6 +54,8 @@ export interface ResponseStore {
   all(): Iterable<StoredEntry>
   /** Entries and bytes held, by partition. */
   holdings(): Map<string, { entries: number; bytes: number }>
+  /** What keeps it from storing, in a sentence for the owner; null when all is well. */
+  problem(): string | null
   /** Resolves when everything put so far is on disk. */
   settled(): Promise<void>
 }

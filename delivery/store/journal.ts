@@ -1,0 +1,120 @@
+import { open, readFile, rename, type FileHandle } from 'node:fs/promises'
+import { crc32 } from 'node:zlib'
+import type { StoredEntry } from './response-store.ts'
+import { parseHeader, headerText } from './entry-file.ts'
+
+/**
+ * What the store holds, in one file that is read at start: opening a hundred thousand small files one by one would take half a minute. Each line is a
+ * checksum and either an entry's description or the name of one that left; a line that was cut off by a crash does not fit its checksum and is
+ * left out. The entry's own file stays the truth: what the journal tells wrongly is found out when the bytes are read.
+ */
+const FLUSH_AFTER_MS = 50
+const GONE = 'gone '
+
+const line = (text: string): string => `${crc32(text).toString(16).padStart(8, '0')} ${text}\n`
+
+const unwrap = (text: string): string | undefined => {
+  const content = text.slice(9)
+  return text.length > 9 && crc32(content).toString(16).padStart(8, '0') === text.slice(0, 8)
+    ? content
+    : undefined
+}
+
+/** Entries that a journal tells of, by name. Undefined when there is no journal. */
+export const readJournal = async (
+  path: string,
+): Promise<{ entries: Map<string, StoredEntry>; lines: number } | undefined> => {
+  const whole = await readFile(path, 'utf8').catch(() => undefined)
+  if (whole === undefined) return undefined
+  const latest = new Map<string, string>()
+  let lines = 0
+  for (let from = 0; from < whole.length;) {
+    const end = whole.indexOf('\n', from)
+    const content = end === -1 ? undefined : unwrap(whole.slice(from, end))
+    from = end === -1 ? whole.length : end + 1
+    lines++
+    if (content === undefined) continue
+    if (content.startsWith(GONE)) latest.delete(content.slice(GONE.length))
+    else {
+      const space = content.indexOf(' ')
+      latest.set(content.slice(0, space), content.slice(space + 1))
+    }
+  }
+  const entries = new Map<string, StoredEntry>()
+  for (const [id, text] of latest) {
+    const entry = parseHeader(text)
+    if (entry !== undefined) entries.set(id, entry)
+  }
+  return { entries, lines }
+}
+
+/** The journal of a store that is open; lines are written in batches, in the order they came. */
+export class Journal {
+  readonly #path: string
+  readonly #onProblem: (error: Error) => void
+  #file: FileHandle | undefined
+  #waiting: string[] = []
+  #timer: NodeJS.Timeout | undefined
+  #writing: Promise<void> = Promise.resolve()
+
+  constructor(path: string, onProblem: (error: Error) => void) {
+    this.#path = path
+    this.#onProblem = onProblem
+  }
+
+  /** Begin a new journal that holds these entries and nothing else, in the place of the old one. */
+  async restart(entries: Iterable<StoredEntry>): Promise<void> {
+    await this.settled()
+    await this.#file?.close()
+    const beside = `${this.#path}.part`
+    const file = await open(beside, 'w')
+    let batch: string[] = []
+    const flush = async (): Promise<void> => {
+      await file.write(batch.join(''))
+      batch = []
+    }
+    for (const entry of entries) {
+      batch.push(line(`${entry.id} ${headerText(entry)}`))
+      if (batch.length >= 1000) await flush()
+    }
+    await flush()
+    await file.datasync()
+    await rename(beside, this.#path)
+    this.#file = file
+  }
+
+  /** Go on with the journal that is there. */
+  async resume(): Promise<void> {
+    this.#file = await open(this.#path, 'a')
+  }
+
+  put(entry: StoredEntry): void {
+    this.#add(line(`${entry.id} ${headerText(entry)}`))
+  }
+
+  gone(id: string): void {
+    this.#add(line(GONE + id))
+  }
+
+  #add(text: string): void {
+    this.#waiting.push(text)
+    this.#timer ??= setTimeout(() => this.#flush(), FLUSH_AFTER_MS)
+  }
+
+  #flush(): void {
+    clearTimeout(this.#timer)
+    this.#timer = undefined
+    const text = this.#waiting.join('')
+    this.#waiting = []
+    if (text === '') return
+    this.#writing = this.#writing
+      .then(async () => void (await this.#file?.write(text)))
+      .catch((error: Error) => this.#onProblem(error))
+  }
+
+  /** Resolves when every line so far is written. */
+  async settled(): Promise<void> {
+    this.#flush()
+    await this.#writing
+  }
+}
