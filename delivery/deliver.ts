@@ -11,6 +11,8 @@ import { cut } from './answer/write-head.ts'
 import { keyOf, type DeliveryIo, type Exchange } from './exchange.ts'
 import { readRequest, secureAddress, type Refusal } from './reading.ts'
 
+const EVERYONE = { kind: 'everyone' } as const
+
 const refuse = (res: ServerResponse, { status, title, sentence }: Refusal): void => {
   const body = problemPage(title, sentence)
   res.writeHead(status, {
@@ -42,13 +44,19 @@ export const deliver = async (req: IncomingMessage, res: ServerResponse, io: Del
   const { request } = reading
   const { route, path, visitor } = request
   if (route.redirectToHttps && visitor.scheme === 'http') return redirect(res, secureAddress(request, io))
+  // Written out: an object that is spread together costs as much as the rest of the answer.
   const exchange: Exchange = {
-    ...request,
+    io,
+    route,
+    visitor,
+    method: request.method,
+    target: request.target,
+    path,
+    fields: request.fields,
+    rule: route.ruleFor(path),
+    audience: EVERYONE,
     req,
     res,
-    io,
-    rule: route.ruleFor(path),
-    audience: { kind: 'everyone' },
     startedAt,
   }
   try {

@@ -6,7 +6,7 @@ import { deviceClass } from '../core/http/device.ts'
 import type { Fields } from '../core/http/fields.ts'
 import type { EpochMs } from '../core/time.ts'
 import type { BestCodings } from './answer/best-codings.ts'
-import type { Counters } from './counters.ts'
+import type { Counters } from './counting/counters.ts'
 import type { Flights } from './flights.ts'
 import type { OriginClient } from './origin/origin-client.ts'
 import type { Visitor } from './origin/request-fields.ts'
@@ -102,14 +102,14 @@ export const countWhenDone = (
   exchange: Exchange,
   outcome: Outcome,
   bytes: () => number,
-  page = false,
+  { page = false, savedMs = 0 }: { readonly page?: boolean; readonly savedMs?: number } = {},
 ): void => {
-  const { res, io, route, method, target, startedAt } = exchange
+  const { res, io, route, rule, method, target, startedAt } = exchange
   res.once('close', () =>
     io.counters.count(
       route,
       outcome,
-      bytes(),
+      { bytes: bytes(), page, savedMs, kind: rule.kind },
       {
         at: io.now(),
         method,
@@ -118,7 +118,6 @@ export const countWhenDone = (
         cacheStatus: cacheStatus(outcome),
         tookMs: io.elapsed() - startedAt,
       },
-      page,
     ),
   )
 }

@@ -9,7 +9,8 @@ import { loadConfig, saveConfig } from './config-file.ts'
 import { createControlChannel } from './control/channel.ts'
 import { claimSocket } from './control/claim-socket.ts'
 import { controlSocketPath } from './control/socket-path.ts'
-import { Counters } from './counters.ts'
+import { Counters } from './counting/counters.ts'
+import { loadCounters, saveCounters } from './counting/counters-file.ts'
 import type { DeliveryIo } from './exchange.ts'
 import { Flights } from './flights.ts'
 import { BestCodings } from './answer/best-codings.ts'
@@ -35,6 +36,9 @@ const address = process.env['ZEST_DELIVERY_ADDRESS'] ?? '127.0.0.1'
 
 /** Exit code for a cause that starting again will not mend. */
 const EXIT_CONFIG = 78
+
+/** A crash loses no more than this of the sums. */
+const KEEP_COUNTERS_MS = 15_000
 
 const listen = (
   server: Server | Http2SecureServer,
@@ -86,6 +90,14 @@ const main = async (): Promise<void> => {
     routes: () => routes,
     instance: `zest-lamp-${randomBytes(6).toString('hex')}`,
   }
+  const countersPath = join(folder, 'counters.json')
+  const kept = await loadCounters(countersPath)
+  if (kept !== undefined) io.counters.goOn(kept)
+  const keepCounters = (): Promise<void> =>
+    saveCounters(countersPath, io.counters.kept()).catch((error: Error) =>
+      console.error(`The counters could not be kept: ${error.message}`),
+    )
+  const keeping = setInterval(() => void keepCounters(), KEEP_COUNTERS_MS)
   const refresher = new Refresher(io)
   const certificates = new Certificates(join(folder, 'tls'), () => Date.now())
   certificates.use(config)
@@ -114,6 +126,8 @@ const main = async (): Promise<void> => {
     secureListener.close()
     control.close()
     listener.closeIdleConnections()
+    clearInterval(keeping)
+    await keepCounters()
     await store.settled()
     process.exit(0)
   }

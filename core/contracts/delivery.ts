@@ -94,13 +94,29 @@ export const DecisionRecord = z.object({
 })
 export type DecisionRecord = z.infer<typeof DecisionRecord>
 
-export const ChannelTraffic = z.object({
-  channel: Channel,
+/** What was answered in some time, or of one kind of page. */
+export const TrafficSums = z.object({
   requests: z.int(),
-  hits: z.int(),
-  bytes: z.int(),
+  hits: z.int().describe('Answered from the store'),
+  bytes: z.int().describe('Bytes of bodies sent'),
+  hitBytes: z.int().describe('Of these, from the store'),
+  savedMs: z.number().describe('Server wait that hits have saved: what the origin took for the copies, ms'),
   pageVisits: z.int().describe('Answers that were pages a stored copy could have served'),
   coldVisits: z.int().describe('Of these, those that had to wait for the origin'),
+})
+export type TrafficSums = z.infer<typeof TrafficSums>
+
+/** Length of one stretch of the course of traffic. */
+export const STRETCH_MS = 5 * 60_000
+/** Stretches that are kept: two days. */
+export const MOST_STRETCHES = 576
+
+export const ChannelTraffic = TrafficSums.extend({
+  channel: Channel,
+  course: z
+    .array(TrafficSums.extend({ at: z.number().describe('Beginning, epoch ms') }))
+    .describe('Stretches of five minutes in which anything was asked for, oldest first'),
+  kinds: z.array(TrafficSums.extend({ kind: z.string() })).describe('Pages and data by kind, busiest first'),
   /** Requests by how they were answered: "hit", "forwarded uri-miss", "passed path", … */
   outcomes: z.record(z.string(), z.int()),
   storedAddresses: z.int(),
@@ -112,5 +128,6 @@ export const Traffic = z.object({
   since: z.number().describe('When counting began, epoch ms'),
   channels: z.array(ChannelTraffic),
   recent: z.array(DecisionRecord).describe('Newest first'),
+  storeProblem: z.string().nullable().describe('What keeps delivery from storing, in a sentence'),
 })
 export type Traffic = z.infer<typeof Traffic>

@@ -15,7 +15,8 @@ export interface PageKind {
 
 const segments = (path: string): string[] => path.split(/[/?#]/, 3).filter((part) => part !== '')
 
-const patternOf = (path: string): string => {
+/** Pattern of the kind that an address is of: "/stories/*" for "/stories/storm". */
+export const addressPattern = (path: string): string => {
   const parts = path
     .split(/[?#]/, 1)[0]!
     .split('/')
@@ -45,7 +46,7 @@ const decodeURIComponentSafe = (text: string): string => {
  * @returns the home page first, then by number of pages, largest first
  */
 export const pageKinds = (candidates: readonly PageCandidate[]): PageKind[] => {
-  return [...groupBy(candidates, ({ path }) => patternOf(path)).entries()]
+  return [...groupBy(candidates, ({ path }) => addressPattern(path)).entries()]
     .map(([pattern, pages]) => ({
       name: nameOf(pattern),
       pattern,

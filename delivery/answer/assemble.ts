@@ -16,6 +16,7 @@ import { countWhenDone, keyOf, type Exchange } from '../exchange.ts'
 import { passedRequestFields } from '../origin/request-fields.ts'
 import type { Route } from '../routing.ts'
 import type { StoredEntry } from '../store/response-store.ts'
+import { waitOf, type StoredResponse } from '../../core/http/stored-response.ts'
 import { askOrigin } from './ask-origin.ts'
 import { encode } from './coding.ts'
 import { collect, decideKeeping, keep } from './keeping.ts'
@@ -153,7 +154,7 @@ export const sendAssembled = async (
 /** Send a page with fragments, wherever it comes from. */
 export const sendFilled = async (
   exchange: Exchange,
-  answer: { readonly status: number; readonly fields: Fields },
+  answer: Pick<StoredResponse, 'status' | 'fields' | 'requestTime' | 'responseTime'>,
   bytes: Buffer,
   outcome: Outcome,
 ): Promise<void> => {
@@ -186,6 +187,6 @@ export const sendFilled = async (
   if (!unchanged) fields = withField(fields, 'content-length', String(body.length))
   writeHead(res, unchanged ? 304 : answer.status, flat(closingFields(fields, exchange, outcome)))
   const sent = !unchanged && method !== 'HEAD'
-  countWhenDone(exchange, outcome, () => (sent ? body.length : 0), true)
+  countWhenDone(exchange, outcome, () => (sent ? body.length : 0), { page: true, savedMs: waitOf(answer) })
   res.end(sent ? body : undefined)
 }

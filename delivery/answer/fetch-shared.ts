@@ -177,12 +177,7 @@ const collectAndFill = async (exchange: Exchange, answer: OriginAnswer, outcome:
     answer.body.destroy()
     return sendFailure(exchange, 'broken')
   }
-  return sendFilled(
-    exchange,
-    { status: answer.status, fields: endToEndFields(answer.fields) },
-    collected.bytes,
-    outcome,
-  )
+  return sendFilled(exchange, { ...answer, fields: endToEndFields(answer.fields) }, collected.bytes, outcome)
 }
 
 const sendFreshened = async (

@@ -2,6 +2,7 @@ import type { Outcome } from '../../core/http/cache-status.ts'
 import { isNotModified } from '../../core/http/conditional.ts'
 import { negotiateCoding, type Coding } from '../../core/http/negotiation.ts'
 import { ifRangeHolds, rangeWanted, type RangeWanted } from '../../core/http/range.ts'
+import { waitOf } from '../../core/http/stored-response.ts'
 import type { Seconds } from '../../core/time.ts'
 import { countWhenDone, type Exchange } from '../exchange.ts'
 import type { Route } from '../routing.ts'
@@ -93,7 +94,10 @@ const write = (sending: Sending): void => {
   if (part.kind !== 'unchanged') fields.push('content-length', String(sent.length))
   writeHead(res, status, fields)
   const withBody = part.kind !== 'unchanged' && method !== 'HEAD'
-  countWhenDone(exchange, outcome, () => (withBody ? sent.length : 0), ready.page)
+  countWhenDone(exchange, outcome, () => (withBody ? sent.length : 0), {
+    page: ready.page,
+    savedMs: waitOf(entry),
+  })
   res.end(withBody ? sent : undefined)
 }
 

@@ -78,7 +78,7 @@ export const streamAnswer = async (
   // Events may be hours apart; the connection is theirs for as long as both ends want it.
   if (/^text\/event-stream/i.test(fieldValue(answer.fields, 'content-type') ?? '')) res.socket?.setTimeout(0)
   let bytes = 0
-  countWhenDone(exchange, outcome, () => bytes, isHtml(answer.fields))
+  countWhenDone(exchange, outcome, () => bytes, { page: isHtml(answer.fields) })
   if (method === 'HEAD' || WITHOUT_BODY.has(answer.status)) {
     body.resume()
     res.end()

@@ -131,10 +131,11 @@ export class DiskBackedStore implements ResponseStore {
 
   /** Say once what is wrong, and again when it has been right in between. */
   #report(error: Error): void {
-    const full = (error as NodeJS.ErrnoException).code === 'ENOSPC'
-    const sentence = full
-      ? 'The disk of the store is full: nothing new is stored on it. Make room, or give the store another ZEST_DATA_DIR.'
-      : `The store could not use its disk: ${error.message}. Pages are kept in memory only.`
+    const { code = error.message } = error as NodeJS.ErrnoException
+    const sentence =
+      code === 'ENOSPC'
+        ? 'The disk of the store is full: nothing new is stored on it. Make room, or give the store another ZEST_DATA_DIR.'
+        : `The store cannot use its disk (${code}): pages are kept in memory only. Look at the folder in ZEST_DATA_DIR.`
     if (this.#problem !== sentence) this.#onProblem(sentence)
     this.#problem = sentence
   }
@@ -168,6 +169,8 @@ export class DiskBackedStore implements ResponseStore {
   }
 
   async #bodyFromDisk(entry: StoredEntry, coding: Coding): Promise<Buffer | undefined> {
+    // It may have left the memory before its file was written.
+    await this.#writes.get(entry.id)
     const bodies = await this.#allBodies(entry)
     if (bodies === undefined) {
       if (this.#isCurrent(entry)) this.#drop(entry)

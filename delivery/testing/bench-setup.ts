@@ -15,7 +15,7 @@ import type { DeliveryConfig, DeliverySite } from '../../core/contracts/delivery
 import { Setup } from '../../core/contracts/setup.ts'
 import { epochMs } from '../../core/time.ts'
 import { BestCodings } from '../answer/best-codings.ts'
-import { Counters } from '../counters.ts'
+import { Counters } from '../counting/counters.ts'
 import type { DeliveryIo } from '../exchange.ts'
 import { Flights } from '../flights.ts'
 import { createListener, createSecureListener } from '../listener.ts'

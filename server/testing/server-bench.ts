@@ -89,7 +89,7 @@ export class ServerBench {
     const channel = createControlChannel({
       configure: async (config) => void bench.configs.push(config),
       purge: (order) => bench.purges.push(order),
-      traffic: () => ({ since: 0, channels: [], recent: [] }),
+      traffic: () => ({ since: 0, channels: [], recent: [], storeProblem: null }),
       listStore: async () => ({ total: 0, entries: [] }),
       coverage: async ({ addresses }) =>
         addresses.map((address) => ({ address, state: 'absent', ttlS: null, last: null })),

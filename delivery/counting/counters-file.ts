@@ -1,0 +1,32 @@
+import { readFile, rename, writeFile } from 'node:fs/promises'
+import { z } from 'zod'
+import { TrafficSums } from '../../core/contracts/delivery.ts'
+
+/** Sums of earlier processes; a hit ratio that begins anew with each restart says nothing. */
+export const KeptCounters = z.object({
+  since: z.number(),
+  channels: z.array(
+    z.object({
+      partition: z.string(),
+      sums: TrafficSums,
+      outcomes: z.record(z.string(), z.int()),
+      course: z.array(TrafficSums.extend({ at: z.number() })),
+      kinds: z.array(TrafficSums.extend({ kind: z.string() })),
+    }),
+  ),
+})
+export type KeptCounters = z.infer<typeof KeptCounters>
+
+/** @returns undefined when there are none, or they cannot be read: counting begins anew */
+export const loadCounters = async (path: string): Promise<KeptCounters | undefined> => {
+  try {
+    return KeptCounters.parse(JSON.parse(await readFile(path, 'utf8')))
+  } catch {
+    return undefined
+  }
+}
+
+export const saveCounters = async (path: string, counters: KeptCounters): Promise<void> => {
+  await writeFile(`${path}.part`, JSON.stringify(counters))
+  await rename(`${path}.part`, path)
+}
