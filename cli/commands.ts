@@ -27,6 +27,7 @@ zest measure SITE [options]           measure, wait, and print the medians and t
 zest purge SITE WHAT                  remove stored responses; WHAT is one of
   PATH …                                these addresses and their query variants
   --prefix /stories/                    all that begin so
+  --group timetables                    all that the site put into this group (may be repeated)
   --pattern '/stories/*'                all that fit, and what lies below
   --everything
   --soft                                mark stale, and refresh behind the visitors
@@ -58,19 +59,23 @@ const siteList = async (access: ApiAccess, json: boolean, out: Output): Promise<
 interface PurgeOptions {
   readonly everything: boolean
   readonly prefix: string | undefined
+  readonly group: string[] | undefined
   readonly pattern: string | undefined
   readonly soft: boolean
 }
 
-const purgeWhat = (paths: string[], { everything, prefix, pattern }: PurgeOptions): PurgeWhat => {
+const purgeWhat = (paths: string[], { everything, prefix, pattern, group }: PurgeOptions): PurgeWhat => {
   const meant: PurgeWhat[] = [
     ...(everything ? [{ kind: 'everything' } as const] : []),
     ...(paths.length > 0 ? [{ kind: 'paths', paths } as const] : []),
     ...(prefix === undefined ? [] : [{ kind: 'prefix', prefix } as const]),
+    ...(group === undefined ? [] : [{ kind: 'groups', groups: group } as const]),
     ...(pattern === undefined ? [] : [{ kind: 'pattern', pattern } as const]),
   ]
   if (meant.length !== 1)
-    throw new UsageError('Name the paths to purge, or give one of --prefix, --pattern and --everything.')
+    throw new UsageError(
+      'Name the paths to purge, or give one of --prefix, --pattern, --group and --everything.',
+    )
   return meant[0]!
 }
 
@@ -187,6 +192,7 @@ const parse = (args: string[]) => {
         help: { type: 'boolean', short: 'h', default: false },
         everything: { type: 'boolean', default: false },
         prefix: { type: 'string' },
+        group: { type: 'string', multiple: true },
         pattern: { type: 'string' },
         soft: { type: 'boolean', default: false },
         side: { type: 'string', multiple: true, default: [] },

@@ -30,8 +30,12 @@ interface PurgeMatcher {
 }
 
 /** What an order means, on live and trial alike, shared and private. */
-export const purgeMatcher = ({ siteId, what }: Pick<PurgeOrder, 'siteId' | 'what'>): PurgeMatcher => {
-  const ofSite = (key: CacheKey): boolean => keyPartition(key).startsWith(`${siteId}/`)
+export const purgeMatcher = ({
+  siteId,
+  what,
+  channel,
+}: Pick<PurgeOrder, 'siteId' | 'what' | 'channel'>): PurgeMatcher => {
+  const ofSite = (key: CacheKey): boolean => keyPartition(key).startsWith(`${siteId}/${channel ?? ''}`)
   if (what.kind === 'groups') {
     const named = new Set(what.groups)
     return {

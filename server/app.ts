@@ -12,6 +12,7 @@ import { jobEndpoints } from './routes/job-routes.ts'
 import { measurementEndpoints } from './routes/measurement-routes.ts'
 import { siteEndpoints } from './routes/site-routes.ts'
 import { storeEndpoints } from './routes/store-routes.ts'
+import { privacyEndpoints } from './routes/privacy-routes.ts'
 import { trialEndpoints } from './routes/trial-routes.ts'
 import type { Services } from './services.ts'
 
@@ -47,6 +48,7 @@ export const endpointsOf = (services: Services) => [
   ...siteEndpoints(services),
   ...measurementEndpoints(services),
   ...trialEndpoints(services),
+  ...privacyEndpoints(services),
   ...storeEndpoints(services),
   ...jobEndpoints(services),
 ]

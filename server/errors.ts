@@ -143,6 +143,22 @@ export const errors = {
     ),
   jobEnded: () =>
     new AppError('JOB_ENDED', 409, 'Already ended', 'This job has ended; there is nothing to cancel.'),
+  nothingToCheck: () =>
+    new AppError(
+      'NOTHING_TO_CHECK',
+      409,
+      'Nothing to check',
+      'No kind of page in the trial is stored against the origin’s word or shared in spite of cookies. The safe defaults need no privacy check.',
+    ),
+  privacyCheckNeeded: (kinds: readonly string[]) =>
+    new AppError(
+      'PRIVACY_CHECK_NEEDED',
+      409,
+      'A privacy check has to pass first',
+      `The trial hands stored copies of ${kinds.join(', ')} to visitors whom the safe defaults keep apart. Run the privacy check with these settings; it can be kept once nothing of one visitor reaches another.`,
+    ),
+  badCertificate: (why: string) =>
+    new AppError('BAD_CERTIFICATE', 422, 'This certificate cannot be used', why),
   badSignature: (why: string) =>
     new AppError(
       'BAD_SIGNATURE',

@@ -10,16 +10,18 @@ import { digestToken } from './accounts/secrets.ts'
 import { createApp } from './app.ts'
 import { openDatabase } from './db/database.ts'
 import { EventBus } from './events.ts'
+import { jobHandlers } from './jobs/handlers.ts'
 import { JobQueue } from './jobs/job-queue.ts'
 import { LabClient } from './jobs/lab-client.ts'
-import { measureJob } from './measuring/measure-job.ts'
+import { CookieOrders } from './privacy/cookie-search.ts'
+import { PrivacyOrders } from './privacy/privacy-checks.ts'
 import type { Services } from './services.ts'
 import { Publisher } from './sites/publisher.ts'
 
 const dataDir = process.env['ZEST_DATA_DIR'] ?? './data'
 const basePort = Number(process.env['ZEST_PORT'] ?? 8400)
 const address = process.env['ZEST_ADDRESS'] ?? '127.0.0.1'
-const addresses = { controlPort: basePort, deliveryPort: basePort + 10 }
+const addresses = { controlPort: basePort, deliveryPort: basePort + 10, securePort: basePort + 11 }
 /** On standard error: that is what whoever starts the processes shows. */
 const log = pino({ level: process.env['ZEST_LOG_LEVEL'] ?? 'warn' }, pino.destination(2))
 
@@ -65,9 +67,9 @@ const main = async (): Promise<void> => {
   const delivery = new DeliveryClient(controlSocketPath(dataDir))
   const events = new EventBus()
   const lab = new LabClient(join(import.meta.dirname, 'lab.mjs'))
-  const jobs = new JobQueue(db, events, { measure: measureJob({ db, addresses, events, lab }) }, (error) =>
-    log.error(error),
-  )
+  const orders = { privacyOrders: new PrivacyOrders(), cookieOrders: new CookieOrders() }
+  const handlers = jobHandlers({ db, addresses, events, lab, delivery, ...orders })
+  const jobs = new JobQueue(db, events, handlers, (error) => log.error(error))
   const publisher = new Publisher(db, delivery, (sentence) => log.error(sentence))
   const token = process.env['ZEST_API_TOKEN']
   const services: Services = {
@@ -76,6 +78,7 @@ const main = async (): Promise<void> => {
     publisher,
     events,
     jobs,
+    ...orders,
     addresses,
     startTokenDigest: token === undefined || token === '' ? undefined : digestToken(token),
     signInNotice: process.env['ZEST_SIGN_IN_NOTICE'] ?? '',

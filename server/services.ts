@@ -2,6 +2,8 @@ import type { DeliveryClient } from '../delivery/control/client.ts'
 import type { Database } from './db/database.ts'
 import type { EventBus } from './events.ts'
 import type { JobQueue } from './jobs/job-queue.ts'
+import type { CookieOrders } from './privacy/cookie-search.ts'
+import type { PrivacyOrders } from './privacy/privacy-checks.ts'
 import type { Publisher } from './sites/publisher.ts'
 
 /** Where things are reached, as told at start. */
@@ -10,6 +12,8 @@ export interface Addresses {
   readonly controlPort: number
   /** Port of delivery for HTTP. */
   readonly deliveryPort: number
+  /** Port of delivery for HTTPS. */
+  readonly securePort: number
 }
 
 /** What routes and jobs need from outside themselves. */
@@ -19,6 +23,9 @@ export interface Services {
   readonly publisher: Publisher
   readonly events: EventBus
   readonly jobs: JobQueue
+  /** What made-up visitors sign in with, for checks that wait. */
+  readonly privacyOrders: PrivacyOrders
+  readonly cookieOrders: CookieOrders
   readonly addresses: Addresses
   /** Digest of the token given at start, if any. */
   readonly startTokenDigest: string | undefined

@@ -74,6 +74,7 @@ export const PurgeOrder = z.object({
   siteId: z.string(),
   what: PurgeWhat,
   manner: PurgeManner.default('hard'),
+  channel: Channel.optional().describe('Live or trial only; left out: both, since both show the same origin'),
 })
 export type PurgeOrder = z.infer<typeof PurgeOrder>
 

@@ -7,9 +7,9 @@ export type JobState = z.infer<typeof JobState>
 export const Job = z.object({
   id: z.string(),
   siteId: z.string(),
-  kind: z.enum(['measure']),
+  kind: z.enum(['measure', 'privacy-check', 'cookie-search']),
   title: z.string(),
-  subjectId: z.string().describe('What it works on: the measurement'),
+  subjectId: z.string().describe('What it works on: the measurement or the check'),
   state: JobState,
   done: z.int().describe('Steps finished'),
   total: z.int().describe('Steps in all'),
@@ -24,6 +24,6 @@ export type Job = z.infer<typeof Job>
 /** Server-sent events: `job` carries a Job, `changed` names what to load again. */
 export const Changed = z.object({
   siteId: z.string(),
-  what: z.enum(['site', 'trial', 'measurements', 'ledger', 'traffic']),
+  what: z.enum(['site', 'trial', 'measurements', 'ledger', 'traffic', 'privacy']),
 })
 export type Changed = z.infer<typeof Changed>

@@ -75,6 +75,11 @@ export const Site = z.object({
   trialHost: z.string(),
   liveUrl: z.string().describe('Where live is served by delivery, without path'),
   trialUrl: z.string(),
+  liveSecureUrl: z.string().describe('The same over TLS'),
+  certificate: z
+    .object({ names: z.array(z.string()), validUntil: z.iso.datetime() })
+    .nullable()
+    .describe('The owner’s certificate; null: one is made here'),
   liveVersion: z.int().describe('Number of the setup that visitors get'),
   createdAt: z.iso.datetime(),
   check: SiteCheck,
@@ -82,6 +87,13 @@ export const Site = z.object({
   visitors: z.array(VisitorProfile),
 })
 export type Site = z.infer<typeof Site>
+
+const pem = z.string().trim().min(1).max(100_000)
+export const CertificateOrder = z.strictObject({
+  certificate: pem.describe('Certificate and, after it, those it was signed with; PEM'),
+  key: pem.describe('Private key, PEM; never given out again'),
+})
+export type CertificateOrder = z.infer<typeof CertificateOrder>
 
 /** What a content system needs to tell Zest Lamp of changes. */
 export const EventTarget = z.object({

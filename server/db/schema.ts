@@ -21,6 +21,8 @@ import type {
   Visit,
   VisitorProfile,
 } from '../../core/contracts/measuring.ts'
+import type { CookieFinding } from '../../core/contracts/cookies.ts'
+import type { PrivacyCheck, PrivacyLeak } from '../../core/contracts/privacy.ts'
 import type { Setup } from '../../core/contracts/setup.ts'
 import type { SiteCheck } from '../../core/contracts/sites.ts'
 
@@ -67,6 +69,11 @@ export const sites = pgTable('sites', {
   liveVersion: integer('live_version').notNull(),
   eventSecret: text('event_secret').notNull(),
   checkResult: jsonb('check_result').$type<SiteCheck>().notNull(),
+  /** What each cookie was found to do, and when. */
+  cookies: jsonb('cookies').$type<CookieFinding[]>().notNull().default([]),
+  /** The owner's certificate chain and key, PEM. */
+  tlsCertificate: text('tls_certificate'),
+  tlsKey: text('tls_key'),
   createdAt: instant('created_at').notNull(),
 })
 
@@ -215,6 +222,25 @@ export const ledger = pgTable(
     version: integer('version'),
   },
   (table) => [index('ledger_site').on(table.siteId, table.at)],
+)
+
+/** Checks whether anything of one visitor reaches another; what the visitors signed in with is never written down. */
+export const privacyChecks = pgTable(
+  'privacy_checks',
+  {
+    id: text('id').primaryKey(),
+    siteId: siteId(),
+    jobId: text('job_id').notNull(),
+    /** Digest of the page cache settings that were checked. */
+    settings: text('settings_digest').notNull(),
+    at: instant('at').notNull(),
+    by: text('made_by').notNull(),
+    state: text('state').$type<PrivacyCheck['state']>().notNull(),
+    pages: integer('pages').notNull(),
+    stored: integer('stored').notNull(),
+    leaks: jsonb('leaks').$type<PrivacyLeak[]>().notNull(),
+  },
+  (table) => [index('privacy_checks_site').on(table.siteId, table.at)],
 )
 
 /** Content events that have been carried out, so that none can be sent again while its time still counts. */

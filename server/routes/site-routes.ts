@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import {
+  CertificateOrder,
   CheckSite,
   Confirmation,
   ConnectSite,
@@ -10,10 +11,11 @@ import {
 } from '../../core/contracts/sites.ts'
 import { endpoint, type Endpoint } from '../http/endpoint.ts'
 import type { Services } from '../services.ts'
+import { removeCertificate, saveCertificate } from '../sites/certificates.ts'
 import { checkSite } from '../sites/check-site.ts'
 import { confirmLive } from '../sites/confirm.ts'
 import { listVersions } from '../sites/setups.ts'
-import { connectSite, eventTarget, getSite, listSites, removeSite } from '../sites/sites.ts'
+import { connectSite, eventTarget, getSite, listSites, lookAgain, removeSite } from '../sites/sites.ts'
 
 export const SiteParams = z.object({ siteId: z.string() })
 
@@ -60,6 +62,35 @@ export const siteEndpoints = (services: Services): Endpoint[] => [
       input: { params: SiteParams },
     },
     async ({ params }) => removeSite(services, params.siteId),
+  ),
+  endpoint(
+    {
+      method: 'post',
+      path: '/sites/:siteId/checks',
+      summary: 'Look at the site again and read its sitemap anew',
+      input: { params: SiteParams },
+      reply: Site,
+    },
+    async ({ params }) => lookAgain(services, params.siteId),
+  ),
+  endpoint(
+    {
+      method: 'put',
+      path: '/sites/:siteId/certificate',
+      summary: 'Serve the site over TLS with a certificate of your own',
+      input: { params: SiteParams, body: CertificateOrder },
+      reply: Site,
+    },
+    async ({ params, body }) => saveCertificate(services, params.siteId, body),
+  ),
+  endpoint(
+    {
+      method: 'delete',
+      path: '/sites/:siteId/certificate',
+      summary: 'Go back to a certificate made here',
+      input: { params: SiteParams },
+    },
+    async ({ params }) => removeCertificate(services, params.siteId),
   ),
   endpoint(
     {

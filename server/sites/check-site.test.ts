@@ -47,6 +47,7 @@ describe('a site that can be connected', () => {
       'no-caching-fields',
       'no-cookies',
       'no-accelerator',
+      'one-html',
       'sitemap',
     ])
     expect(check.sample).toEqual([

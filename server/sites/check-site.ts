@@ -1,6 +1,7 @@
 import type { Finding, SiteCheck } from '../../core/contracts/sites.ts'
 import { sitemapsInRobots } from '../../core/formats/robots.ts'
 import { parseSitemap, type SitemapEntry } from '../../core/formats/sitemap.ts'
+import { USER_AGENT, type DeviceClass } from '../../core/http/device.ts'
 import { isLocalhostName } from '../../core/http/special-names.ts'
 import { chooseSample, pageKinds, type PageCandidate } from '../../core/sampling/kinds.ts'
 import { askOutside, OutsideFailure, type OutsideAnswer } from './outside-request.ts'
@@ -162,6 +163,34 @@ const homeFindings = async (
   }
 }
 
+/** What differs from answer to answer without meaning anything. */
+const settled = ({ body }: OutsideAnswer): string =>
+  body
+    .toString('utf8')
+    .replace(/\b(?=\w*\d)\w{6,}\b/g, '#')
+    .replace(/\s+/g, ' ')
+
+/** Whether phones get other HTML; only then are copies per device worth their room. */
+const deviceFinding = async (url: URL): Promise<Finding | undefined> => {
+  const ask = (device: DeviceClass): Promise<OutsideAnswer> =>
+    askOutside(`${url.origin}/`, {
+      fields: { host: url.host, 'accept-encoding': 'gzip', accept: 'text/html,*/*', 'user-agent': USER_AGENT[device] },
+    }) // prettier-ignore
+  try {
+    const [first, again, phone] = [await ask('other'), await ask('other'), await ask('phone')]
+    if (settled(first) !== settled(again)) return undefined
+    return settled(first) === settled(phone)
+      ? finding('one-html', 'good', 'Phones and laptops get the same HTML; one copy of a page serves both.')
+      : finding(
+          'device-html',
+          'note',
+          'Phones get other HTML than laptops. Switch on “Copies per device” in the page cache before pages are stored.',
+        )
+  } catch {
+    return undefined
+  }
+}
+
 /** Only files of the site itself are read, whatever a robots.txt or an index names. */
 const ownOnly = (addresses: readonly string[], url: URL): string[] =>
   addresses
@@ -262,10 +291,11 @@ export const lookAtSite = async (
   const robots = await fetchText(`${url.origin}/robots.txt`)
   const named = robots?.status === 200 ? sitemapsInRobots(robots.body.toString('utf8')) : []
   const sitemap = await readSitemaps(url, named)
+  const device = await deviceFinding(url)
   const kinds = pageKinds(pathsOf(sitemap.entries, url))
   const check: SiteCheck = {
     ...known,
-    findings: [...findings, sitemap.finding],
+    findings: [...findings, ...(device === undefined ? [] : [device]), sitemap.finding],
     kinds: kinds.map(({ name: kind, pattern, pages }) => ({ name: kind, pattern, pages: pages.length })),
     sample: chooseSample(kinds, SAMPLE_PAGES),
   }

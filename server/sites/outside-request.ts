@@ -71,19 +71,33 @@ export const askOutside = (
     timeoutMs?: number
     mostBytes?: number
     method?: 'GET' | 'HEAD'
+    /** Sent as a form with POST. */
+    form?: Record<string, string>
   } = {},
 ): Promise<OutsideAnswer> => {
   const url = new URL(address)
-  const { fields = {}, timeoutMs = 15_000, mostBytes = 10 * 1024 * 1024, method = 'GET' } = options
+  const { fields = {}, timeoutMs = 15_000, mostBytes = 10 * 1024 * 1024, method = 'GET', form } = options
+  const body = form === undefined ? undefined : new URLSearchParams(form).toString()
   const startedAt = performance.now()
   return new Promise((resolve, reject) => {
     const fail = (error: Error): void => reject(new OutsideFailure(sentenceFor(error, url)))
     const outgoing = (url.protocol === 'https:' ? httpsRequest : httpRequest)({
       ...urlToHttpOptions(url),
       hostname: connectHost(url.hostname),
-      method,
+      method: body === undefined ? method : 'POST',
       agent: false,
-      headers: { host: url.host, 'user-agent': 'zest-lamp', accept: '*/*', ...fields },
+      headers: {
+        host: url.host,
+        'user-agent': 'zest-lamp',
+        accept: '*/*',
+        ...fields,
+        ...(body === undefined
+          ? {}
+          : {
+              'content-type': 'application/x-www-form-urlencoded',
+              'content-length': String(Buffer.byteLength(body)),
+            }),
+      },
     })
     const timer = setTimeout(
       () => outgoing.destroy(Object.assign(new Error('timeout'), { code: 'ETIMEDOUT' })),
@@ -110,6 +124,6 @@ export const askOutside = (
         )
         .catch(fail)
     })
-    outgoing.end()
+    outgoing.end(body)
   })
 }

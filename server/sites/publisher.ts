@@ -15,6 +15,9 @@ const siteConfig = async (db: Database, site: typeof sites.$inferSelect): Promis
   const liveSetup = Setup.parse(live?.setup ?? {})
   return {
     siteId: site.id,
+    ...(site.tlsCertificate === null || site.tlsKey === null
+      ? {}
+      : { tls: { certificate: site.tlsCertificate, key: site.tlsKey } }),
     origin: { base: site.address, hostHeader: site.hostHeader, timeoutMs: ORIGIN_TIMEOUT_MS },
     channels: [
       { channel: 'live', hosts: [site.liveHost], setup: liveSetup },

@@ -8,6 +8,7 @@ import { newId } from '../accounts/secrets.ts'
 import type { Database } from '../db/database.ts'
 import { ledger, sites, trials, versions } from '../db/schema.ts'
 import { errors } from '../errors.ts'
+import { pageCacheDigest, refuseUnchecked } from '../privacy/publishing-gate.ts'
 import type { Services } from '../services.ts'
 import { siteRow } from './sites.ts'
 
@@ -109,7 +110,7 @@ const deliverAnew = async ({ publisher, delivery, events }: Services, siteId: st
 
 /**
  * Publish the trial as the next version.
- * @throws AppError TRIAL_CHANGED, NOTHING_TO_KEEP, MEASUREMENT_UNDER_WAY
+ * @throws AppError TRIAL_CHANGED, NOTHING_TO_KEEP, PRIVACY_CHECK_NEEDED, MEASUREMENT_UNDER_WAY
  */
 export const keepTrial = async (
   services: Services,
@@ -127,6 +128,8 @@ export const keepTrial = async (
     if (trial.revision !== revision) throw errors.trialChanged()
     const changes = setupChanges(live.setup, trial.setup).map(({ sentence }) => sentence)
     if (changes.length === 0) throw errors.nothingToKeep()
+    if (pageCacheDigest(trial.setup) !== pageCacheDigest(live.setup))
+      await refuseUnchecked(tx, siteId, trial.setup)
     const [newest] = await tx
       .select()
       .from(versions)

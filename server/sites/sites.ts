@@ -7,6 +7,7 @@ import type { Database } from '../db/database.ts'
 import { ledger, samplePages, sitemapPages, sites, trials, versions, visitors } from '../db/schema.ts'
 import { errors } from '../errors.ts'
 import type { Addresses, Services } from '../services.ts'
+import { describeCertificate } from './certificates.ts'
 import { lookAtSite } from './check-site.ts'
 
 /** PostgreSQL takes 65,535 parameters in a statement. */
@@ -16,6 +17,9 @@ type SiteRow = typeof sites.$inferSelect
 
 const urlOf = (host: string, { deliveryPort }: Addresses): string =>
   `http://${host}${deliveryPort === 80 ? '' : `:${deliveryPort}`}`
+
+const secureUrlOf = (host: string, { securePort }: Addresses): string =>
+  `https://${host}${securePort === 443 ? '' : `:${securePort}`}`
 
 const toSite = async (db: Database, row: SiteRow, addresses: Addresses): Promise<Site> => {
   const pages = await db
@@ -39,6 +43,8 @@ const toSite = async (db: Database, row: SiteRow, addresses: Addresses): Promise
     trialUrl: urlOf(row.trialHost, addresses),
     liveVersion: row.liveVersion,
     createdAt: row.createdAt.toISOString(),
+    liveSecureUrl: secureUrlOf(row.liveHost, addresses),
+    certificate: row.tlsCertificate === null ? null : describeCertificate(row.tlsCertificate),
     check: row.checkResult,
     sample: pages.map(({ id, path, kind }) => ({ id, path, kind })),
     visitors: profiles.map(({ profile }) => profile),
@@ -52,8 +58,10 @@ export const siteRow = async (db: Database, id: string): Promise<SiteRow> => {
   return row
 }
 
-export const getSite = async ({ db, addresses }: Services, id: string): Promise<Site> =>
-  toSite(db, await siteRow(db, id), addresses)
+export const getSite = async (
+  { db, addresses }: Pick<Services, 'db' | 'addresses'>,
+  id: string,
+): Promise<Site> => toSite(db, await siteRow(db, id), addresses)
 
 export const listSites = async ({ db, addresses }: Services): Promise<Site[]> => {
   const rows = await db.select().from(sites).orderBy(asc(sites.createdAt))
@@ -68,6 +76,21 @@ const refuseTakenHosts = async (db: Database, { liveHost, trialHost }: ConnectSi
       .where(or(eq(sites.liveHost, host), eq(sites.trialHost, host)))
     if (taken.length > 0) throw errors.hostTaken(host)
   }
+}
+
+const writeSitemapPages = async (
+  db: Database,
+  siteId: string,
+  pages: readonly { path: string; kind: string; priority: number }[],
+): Promise<void> => {
+  for (let at = 0; at < pages.length; at += ROWS_AT_A_TIME)
+    await db
+      .insert(sitemapPages)
+      .values(
+        pages
+          .slice(at, at + ROWS_AT_A_TIME)
+          .map(({ path, kind, priority }) => ({ siteId, path, kind, priority })),
+      )
 }
 
 /**
@@ -99,14 +122,7 @@ export const connectSite = async (services: Services, wanted: ConnectSite, by: s
     await tx
       .insert(samplePages)
       .values(sample.map((page, position) => ({ id: newId(), siteId: id, ...page, position })))
-    for (let at = 0; at < pages.length; at += ROWS_AT_A_TIME)
-      await tx
-        .insert(sitemapPages)
-        .values(
-          pages
-            .slice(at, at + ROWS_AT_A_TIME)
-            .map(({ path, kind, priority }) => ({ siteId: id, path, kind, priority })),
-        )
+    await writeSitemapPages(tx as unknown as Database, id, pages)
     await tx
       .insert(visitors)
       .values(
@@ -137,6 +153,23 @@ export const connectSite = async (services: Services, wanted: ConnectSite, by: s
   })
   await publisher.publish()
   services.events.changed(id, 'site')
+  return getSite(services, id)
+}
+
+/** Look at the site again: what it says about itself, and which pages its sitemap lists now. @throws AppError NOT_FOUND, SITE_NOT_USABLE */
+export const lookAgain = async (services: Services, id: string): Promise<Site> => {
+  const { db, addresses, events } = services
+  const { address } = await siteRow(db, id)
+  const { check, pages } = await lookAtSite(address, addresses)
+  const stopped = check.findings.find(({ level }) => level === 'stop')
+  // What was known stays: a site that is down just now has not lost its pages.
+  if (stopped !== undefined) throw errors.siteStopped(stopped.sentence)
+  await db.transaction(async (tx) => {
+    await tx.update(sites).set({ checkResult: check }).where(eq(sites.id, id))
+    await tx.delete(sitemapPages).where(eq(sitemapPages.siteId, id))
+    await writeSitemapPages(tx as unknown as Database, id, pages)
+  })
+  events.changed(id, 'site')
   return getSite(services, id)
 }
 

@@ -16,9 +16,11 @@ import { createApp } from '../app.ts'
 import { openDatabase, type Database } from '../db/database.ts'
 import * as schema from '../db/schema.ts'
 import { EventBus, type LiveEvent } from '../events.ts'
+import { jobHandlers } from '../jobs/handlers.ts'
 import { JobQueue } from '../jobs/job-queue.ts'
 import type { LabClient } from '../jobs/lab-client.ts'
-import { measureJob } from '../measuring/measure-job.ts'
+import { CookieOrders } from '../privacy/cookie-search.ts'
+import { PrivacyOrders } from '../privacy/privacy-checks.ts'
 import { Publisher } from '../sites/publisher.ts'
 import type { Services } from '../services.ts'
 
@@ -80,11 +82,14 @@ export class ServerBench {
       ? { headers: { 'content-type': 'text/html' }, body: '<title>Home – Test Quay</title>' }
       : undefined
   siteUrl = ''
+  #deliveryPort = 1
   #close: (() => Promise<unknown>)[] = []
   #db!: Database
 
-  static async open(): Promise<ServerBench> {
+  /** @param deliveryPort where delivery is asked, for tests that need answers of it */
+  static async open(deliveryPort = 1): Promise<ServerBench> {
     const bench = new ServerBench()
+    bench.#deliveryPort = deliveryPort
     const folder = await mkdtemp(join(tmpdir(), 'zest-server-'))
     const channel = createControlChannel({
       configure: async (config) => void bench.configs.push(config),
@@ -118,7 +123,8 @@ export class ServerBench {
   #start(delivery: DeliveryClient, port: number): void {
     const events = new EventBus()
     events.listen((event) => this.events.push(event))
-    const addresses = { controlPort: port, deliveryPort: 1 }
+    const addresses = { controlPort: port, deliveryPort: this.#deliveryPort, securePort: 2 }
+    const orders = { privacyOrders: new PrivacyOrders(), cookieOrders: new CookieOrders() }
     const lab = {
       run: async (order: RunOrder) => this.lab(order),
       stop: () => undefined,
@@ -129,10 +135,11 @@ export class ServerBench {
       delivery,
       events,
       addresses,
+      ...orders,
       jobs: new JobQueue(
         this.#db,
         events,
-        { measure: measureJob({ db: this.#db, addresses, events, lab }) },
+        jobHandlers({ db: this.#db, addresses, events, lab, delivery, ...orders }),
         log,
       ),
       publisher: new Publisher(this.#db, delivery, log),

@@ -13,6 +13,8 @@ export interface PageContext {
   readonly basketCount: number
   /** Scheme and host of the third party. */
   readonly third: string
+  /** Whether something in front fills in fragments (Edge Side Includes 1.0), so that the page itself can be the same for everyone. */
+  readonly fragments: boolean
 }
 
 export interface Page {
@@ -69,14 +71,20 @@ const frame = async ({ db }: PageContext): Promise<Record<string, string>> => {
   return options
 }
 
-/** The whole document. */
-export const render = async (context: PageContext, page: Page): Promise<string> => {
-  const f = await frame(context)
-  const { base, path, third, person, basketCount, db } = context
+/** The corner of the page that differs from visitor to visitor. */
+export const accountCorner = ({ person, basketCount }: PageContext): string => {
   const account =
     person === undefined
       ? '<a href="/sign-in">Sign in</a>'
       : `<span class="who">${escapeHtml(person.shown)}</span> <a href="/sign-out">Sign out</a>${person.role === 'editor' ? ' <a href="/editor">Edit</a>' : ''}`
+  return `${account} <a class="basket-link" href="/basket">Basket (${basketCount})</a>`
+}
+
+/** The whole document. */
+export const render = async (context: PageContext, page: Page): Promise<string> => {
+  const f = await frame(context)
+  const { base, path, third, db } = context
+  const corner = context.fragments ? '<esi:include src="/fragments/account"/>' : accountCorner(context)
   return `<!DOCTYPE html>
 <html lang="${f['language']}">
 <head>
@@ -91,7 +99,7 @@ ${SCRIPTS.map((name) => `<script src="/assets/${name}.js?ver=1.${name.length}.4"
 <body class="theme-${f['theme']}">
 <header class="site-head"><a class="brand" href="/">${f['site_name']}</a><p>${f['tagline']}</p>
 <button class="menu-toggle" aria-expanded="false">Menu</button><nav class="main-menu"><ul>${f['menu']}</ul></nav>
-<div class="account">${account} <a class="basket-link" href="/basket">Basket (${basketCount})</a></div></header>
+<div class="account">${corner}</div></header>
 <main>${page.body}</main>
 <footer class="site-foot"><div><h2>Stories</h2><ul>${f['recent']}</ul></div><div><h2>Service notices</h2><ul>${f['notices']}</ul></div>
 <div><h2>Find us</h2><p>${f['address']}<br>${f['phone']}</p><p>${f['show_weather'] === '1' ? f['weather'] : ''}</p><p>${f['footer_note']}</p></div></footer>

@@ -5,7 +5,7 @@ import { createServer, type IncomingMessage, type Server, type ServerResponse } 
 import { join } from 'node:path'
 import type { SiteDatabase } from './database.ts'
 import { tellOfChange } from './events.ts'
-import { escapeHtml, render, type Page, type PageContext } from './layout.ts'
+import { accountCorner, escapeHtml, render, type Page, type PageContext } from './layout.ts'
 import * as personal from './pages/personal-pages.ts'
 import * as pages from './pages/public-pages.ts'
 import { slugOf } from './seed.ts'
@@ -110,6 +110,13 @@ export class FerrySite {
       ],
       [/^POST \/basket$/, (request) => this.#putIntoBasket(request)],
       [/^POST \/stories\/([\w-]+)\/comments$/, (request) => this.#comment(request)],
+      [
+        /^GET \/fragments\/account$/,
+        async ({ res, context }) => {
+          res.writeHead(200, { 'content-type': 'text/html; charset=utf-8' }).end(accountCorner(context))
+          return 'done'
+        },
+      ],
       [/^GET \/api\/departures$/, ({ res, context }) => this.#departures(res, context)],
       [/^GET \/sitemap\.xml$/, ({ res, context }) => this.#sitemap(res, context)],
       [
@@ -153,6 +160,7 @@ export class FerrySite {
     res.writeHead(status, {
       'content-type': 'text/html; charset=utf-8',
       'content-length': Buffer.byteLength(html),
+      ...(context.fragments ? { 'surrogate-control': 'content="ESI/1.0"' } : {}),
       ...(context.person === undefined ? {} : { 'cache-control': 'no-cache, must-revalidate, max-age=0' }),
     })
     res.end(req.method === 'HEAD' ? undefined : html)
@@ -177,6 +185,7 @@ export class FerrySite {
       person,
       basketCount: basket?.n ?? 0,
       third: this.#options.third,
+      fragments: /ESI\/1\.0/.test(String(req.headers['surrogate-capability'] ?? '')),
     }
   }
 
@@ -350,7 +359,8 @@ export class FerrySite {
       form.get('body') ?? '',
     )
     await tellOfChange(this.#options.eventTarget, `comment on ${slug}`, [`/stories/${slug}`, '/'])
-    redirect(res, `/stories/${slug}`)
+    const name = encodeURIComponent(form.get('name') ?? '')
+    redirect(res, `/stories/${slug}`, `comment_author=${name}; Path=/; Max-Age=2592000; SameSite=Lax`)
     return 'done'
   }
 }

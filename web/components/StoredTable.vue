@@ -111,6 +111,7 @@ const purge = async (address: string): Promise<void> => {
         <tr v-for="entry in page.entries" :key="entry.address + entry.variants.join()">
           <th scope="row">
             <code>{{ entry.address }}</code>
+            <span v-if="entry.kind" class="muted small"> {{ entry.kind }}</span>
             <span v-for="variant in entry.variants" :key="variant" class="muted small"> {{ variant }}</span>
           </th>
           <td>{{ when(new Date(entry.since).toISOString()) }}</td>

@@ -4,7 +4,9 @@ import type { Traffic } from '../../core/contracts/delivery.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { useBench } from '../stores/bench.ts'
 import { useProblems } from '../stores/problems.ts'
-import { bytes, when, whole } from '../words/show.ts'
+import { roughlyInWords } from '../../core/remedies/setting-words.ts'
+import CourseBars from './CourseBars.vue'
+import { bytes, seconds, when, whole } from '../words/show.ts'
 
 /** What delivery answered, how, and why: from its own decision log. */
 const props = defineProps<{ traffic: Traffic; site: Site }>()
@@ -19,6 +21,8 @@ const ratio = computed(() =>
 )
 const outcomes = computed(() => Object.entries(live.value?.outcomes ?? {}).sort((a, b) => b[1] - a[1]))
 const recent = computed(() => props.traffic.recent.slice(0, 12))
+const percent = (part: number, all: number): string =>
+  all === 0 ? '–' : `${((100 * part) / all).toFixed(0)} %`
 const shortStatus = (text: string): string => text.replace(/^zest-lamp; /, '')
 </script>
 
@@ -32,9 +36,44 @@ const shortStatus = (text: string): string => text.replace(/^zest-lamp; /, '')
   <p v-if="live">
     {{ whole(live.requests) }} requests to {{ site.liveHost
     }}<template v-if="ratio !== null">, {{ ratio.toFixed(0) }} % answered from the store</template>,
-    {{ bytes(live.bytes) }} sent. The store holds {{ whole(live.storedAddresses) }} responses,
+    {{ bytes(live.bytes) }} sent, {{ percent(live.hitBytes, live.bytes) }} of it from the store. Hits have
+    saved visitors {{ roughlyInWords(live.savedMs / 1000) }} of server wait, and the origin
+    {{ whole(live.hits) }} requests. The store holds {{ whole(live.storedAddresses) }} responses,
     {{ bytes(live.storedBytes) }}.
   </p>
+  <v-alert v-if="traffic.storeProblem" type="error" density="compact" class="problem">{{
+    traffic.storeProblem
+  }}</v-alert>
+  <CourseBars v-if="live && live.course.length > 0" :course="live.course" />
+  <div v-if="live && live.kinds.length > 0" class="scroll">
+    <table class="bench">
+      <caption class="visually-hidden">
+        Requests by kind of page
+      </caption>
+      <thead>
+        <tr>
+          <th scope="col">Kind</th>
+          <th scope="col" class="num">Requests</th>
+          <th scope="col" class="num">From the store</th>
+          <th scope="col" class="num">Of the bytes</th>
+          <th scope="col" class="num">Cold per 1,000</th>
+          <th scope="col" class="num">Server wait saved</th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="kind in live.kinds.slice(0, 20)" :key="kind.kind">
+          <th scope="row">{{ kind.kind }}</th>
+          <td class="num">{{ whole(kind.requests) }}</td>
+          <td class="num">{{ percent(kind.hits, kind.requests) }}</td>
+          <td class="num">{{ percent(kind.hitBytes, kind.bytes) }}</td>
+          <td class="num">
+            {{ kind.pageVisits === 0 ? '–' : whole((1000 * kind.coldVisits) / kind.pageVisits) }}
+          </td>
+          <td class="num">{{ seconds(kind.savedMs) }}</td>
+        </tr>
+      </tbody>
+    </table>
+  </div>
   <div class="two">
     <div class="scroll">
       <table class="bench">

@@ -5,6 +5,7 @@ import { Traffic } from '../../core/contracts/delivery.ts'
 import type { Changed } from '../../core/contracts/jobs.ts'
 import { LedgerEntry, Trial } from '../../core/contracts/ledger.ts'
 import { MeasurementHead, PageStanding, type MeasurementOrder } from '../../core/contracts/measurements.ts'
+import { PrivacyState } from '../../core/contracts/privacy.ts'
 import type { Setup } from '../../core/contracts/setup.ts'
 import { Confirmation, Version } from '../../core/contracts/sites.ts'
 import { callApi } from '../api/client.ts'
@@ -18,6 +19,7 @@ export const useBench = defineStore('bench', () => {
   const versions = shallowRef<readonly Version[]>([])
   const ledger = shallowRef<readonly LedgerEntry[]>([])
   const traffic = shallowRef<Traffic | null>(null)
+  const privacy = shallowRef<PrivacyState | null>(null)
   const pageId = ref('')
   const visitorId = ref('')
 
@@ -44,6 +46,9 @@ export const useBench = defineStore('bench', () => {
   const loadTraffic = () =>
     into(callApi('GET', path('/traffic'), Traffic), (value) => (traffic.value = value))
 
+  const loadPrivacy = () =>
+    into(callApi('GET', path('/privacy'), PrivacyState), (value) => (privacy.value = value))
+
   const open = async (id: string): Promise<void> => {
     siteId.value = id
     standings.value = []
@@ -52,7 +57,15 @@ export const useBench = defineStore('bench', () => {
     versions.value = []
     ledger.value = []
     traffic.value = null
-    await Promise.all([loadStandings(), loadMeasurements(), loadTrial(), loadVersions(), loadLedger()])
+    privacy.value = null
+    await Promise.all([
+      loadStandings(),
+      loadMeasurements(),
+      loadTrial(),
+      loadVersions(),
+      loadLedger(),
+      loadPrivacy(),
+    ])
   }
 
   /** Load again what an event says has changed. */
@@ -60,10 +73,11 @@ export const useBench = defineStore('bench', () => {
     if (changedSite !== siteId.value) return
     const loads = {
       site: [loadVersions, loadStandings, loadTrial],
-      trial: [loadTrial, loadStandings],
+      trial: [loadTrial, loadStandings, loadPrivacy],
       measurements: [loadMeasurements],
       ledger: [loadLedger, loadStandings],
       traffic: [loadTraffic],
+      privacy: [loadPrivacy],
     }[what]
     await Promise.all(loads.map((load) => load()))
   }
@@ -75,6 +89,7 @@ export const useBench = defineStore('bench', () => {
   }
   const saveTrial = async (setup: Setup): Promise<void> => {
     trial.value = await callApi('PUT', path('/trial'), Trial, { setup })
+    await loadPrivacy()
   }
   const keep = async (note: string): Promise<Version> => {
     const version = await callApi('POST', path('/trial/keep'), Version, {
@@ -114,6 +129,7 @@ export const useBench = defineStore('bench', () => {
     versions,
     ledger,
     traffic,
+    privacy,
     liveVersion,
     chosen,
     open,

@@ -5,6 +5,8 @@ import type { Confirmation, Site } from '../../core/contracts/sites.ts'
 import { REMEDIES, type Remedy } from '../../core/remedies/catalogue.ts'
 import type { RemedyId } from '../../core/contracts/setup.ts'
 import ConfirmationTable from '../components/ConfirmationTable.vue'
+import GeneralPanel from '../components/GeneralPanel.vue'
+import PrivacyPanel from '../components/PrivacyPanel.vue'
 import RemedyPanel from '../components/RemedyPanel.vue'
 import ResultsTable from '../components/ResultsTable.vue'
 import RetestDialog from '../components/RetestDialog.vue'
@@ -92,7 +94,7 @@ const backOut = async (): Promise<void> => {
       <v-btn :disabled="changes.length === 0 || busy" @click="backOut">Back out</v-btn>
     </div>
     <p v-if="busy" class="muted small wait">
-      A measurement is under way, so the trial stays as it is. Its progress is below.
+      A measurement or check is under way, so the trial stays as it is. Its progress is below.
     </p>
   </section>
 
@@ -109,6 +111,12 @@ const backOut = async (): Promise<void> => {
     <ResultsTable :results="entry.results" />
   </section>
 
+  <PrivacyPanel
+    v-if="bench.privacy && bench.privacy.needed.length > 0"
+    :state="bench.privacy"
+    :disabled="busy"
+  />
+
   <h2>All remedies, in the usual order</h2>
   <div v-if="bench.trial" class="list">
     <RemedyPanel
@@ -120,6 +128,7 @@ const backOut = async (): Promise<void> => {
       :disabled="busy"
       @change="save"
     />
+    <GeneralPanel :trial="bench.trial.setup" :disabled="busy" @change="save" />
   </div>
 
   <RetestDialog v-model="retesting" :site="site" @start="retest" />

@@ -1,8 +1,10 @@
 <script setup lang="ts">
 import { onMounted, ref } from 'vue'
 import { useRouter } from 'vue-router'
-import { EventTarget, type Site } from '../../core/contracts/sites.ts'
+import { EventTarget, Site } from '../../core/contracts/sites.ts'
 import { callApi } from '../api/client.ts'
+import CertificatePanel from '../components/CertificatePanel.vue'
+import CookiePanel from '../components/CookiePanel.vue'
 import FindingList from '../components/FindingList.vue'
 import { useProblems } from '../stores/problems.ts'
 import { useSites } from '../stores/sites.ts'
@@ -13,6 +15,14 @@ const problems = useProblems()
 const router = useRouter()
 const events = ref<EventTarget | null>(null)
 const removing = ref(false)
+const looking = ref(false)
+
+const lookAgain = async (): Promise<void> => {
+  looking.value = true
+  await problems.catching(() => callApi('POST', `/sites/${props.site.id}/checks`, Site))
+  await sites.load()
+  looking.value = false
+}
 
 onMounted(async () => {
   events.value =
@@ -37,14 +47,22 @@ const remove = async (): Promise<void> => {
     <a :href="site.liveUrl" target="_blank" rel="noopener">{{ site.liveUrl }}</a>, trial at
     <a :href="site.trialUrl" target="_blank" rel="noopener">{{ site.trialUrl }}</a>.
   </p>
-  <h2>What it said about itself when it was connected</h2>
+  <h2>What it says about itself</h2>
   <FindingList :findings="site.check.findings" />
+
+  <v-btn size="small" :loading="looking" @click="lookAgain">Look again, and read the sitemap anew</v-btn>
+
+  <h2>Cookies</h2>
+  <CookiePanel :site="site" />
+
+  <h2>HTTPS</h2>
+  <CertificatePanel :site="site" />
 
   <h2>Changes of content</h2>
   <p class="muted">
     When something is published, edited or commented on, the content system sends a signed event (RFC 9421,
-    hmac-sha256 over "@method", "@path" and "content-digest"), and the pages it names are fetched anew for the
-    next visitor.
+    hmac-sha256 over "@method", "@path" and "content-digest"). It names pages, or groups (Cache-Groups, RFC
+    9875); what follows from it is set in Remedies, under “The site as a whole”.
   </p>
   <dl v-if="events" class="target">
     <dt>Address</dt>
@@ -64,7 +82,7 @@ const remove = async (): Promise<void> => {
     </dd>
     <dt>Body</dt>
     <dd>
-      <code>{ "change": "notice edited", "paths": ["/notices/…", "/"] }</code>
+      <code>{ "change": "notice edited", "paths": ["/notices/…"], "groups": [] }</code>
     </dd>
   </dl>
 

@@ -1,0 +1,51 @@
+import type { CookieFinding } from '../contracts/cookies.ts'
+
+/** A page asked for with and without one cookie; each twice, to know what differs by itself. */
+export interface CookieTrial {
+  readonly path: string
+  readonly without: readonly [string, string]
+  readonly with: readonly [string, string]
+  /** Whether the answer with the cookie says that it is for one visitor: Cache-Control private, no-store or no-cache. */
+  readonly markedPersonal: boolean
+  readonly markedWithout: boolean
+}
+
+/** What differs from answer to answer without meaning anything: white space and long runs of digits and letters such as nonces. */
+const settled = (html: string): string => html.replace(/\b(?=\w*\d)\w{8,}\b/g, '#').replace(/\s+/g, ' ')
+
+/** What one cookie does to the pages it was tried on. */
+export const cookieEffect = (
+  name: string,
+  trials: readonly CookieTrial[],
+): Pick<CookieFinding, 'effect' | 'sentence' | 'paths'> => {
+  const steady = trials.filter(
+    ({ without, with: having }) =>
+      settled(without[0]) === settled(without[1]) && settled(having[0]) === settled(having[1]),
+  )
+  const marked = trials.filter(({ markedPersonal, markedWithout }) => markedPersonal && !markedWithout)
+  const changed = steady.filter(({ without, with: having }) => settled(without[0]) !== settled(having[0]))
+  const paths = [...new Set([...marked, ...changed].map(({ path }) => path))]
+  if (marked.length > 0)
+    return {
+      effect: 'personal',
+      paths,
+      sentence: `With ${name}, the site marks its answers as one visitor’s. It belongs to one visitor.`,
+    }
+  if (changed.length > 0)
+    return {
+      effect: 'changes',
+      paths,
+      sentence: `With ${name}, ${changed.length === 1 ? 'a page differs' : `${changed.length} pages differ`}. Treat it as one visitor’s unless you know better.`,
+    }
+  if (steady.length < trials.length)
+    return {
+      effect: 'unsteady',
+      paths: trials.filter((one) => !steady.includes(one)).map(({ path }) => path),
+      sentence: `Some pages differ from request to request by themselves, so nothing can be said about ${name}.`,
+    }
+  return {
+    effect: 'none',
+    paths: [],
+    sentence: `No page of the sample changes with ${name}. If it says nothing about a person, it is harmless.`,
+  }
+}

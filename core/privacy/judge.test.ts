@@ -1,0 +1,95 @@
+import { describe, expect, test } from 'vitest'
+import type { PrivacyVisitor } from '../contracts/privacy.ts'
+import { judgePrivacy, type Observation } from './judge.ts'
+import { pageValues } from './page-values.ts'
+
+const HIT = 'zest-lamp; hit; ttl=9'
+const PASSED = 'zest-lamp; fwd=bypass; detail=visitor-cookie'
+const see = (
+  visitor: PrivacyVisitor,
+  direct: string,
+  trial: string,
+  more: { cacheStatus?: string; setCookies?: string[]; secrets?: string[] } = {},
+): Observation => ({
+  path: '/',
+  visitor,
+  direct: { status: 200, body: direct },
+  trial: { status: 200, body: trial, cacheStatus: more.cacheStatus ?? HIT, setCookies: more.setCookies ?? [] },
+  secrets: more.secrets ?? [],
+}) // prettier-ignore
+const page = (inner: string): string => `<!doctype html><body><h1>Timetable</h1>${inner}</body>`
+const kinds = (observations: Observation[]): string[] => judgePrivacy(observations).map(({ kind }) => kind)
+
+describe('what reaches another visitor', () => {
+  test('a name: found, with both answers side by side', () => {
+    const [leak] = judgePrivacy([
+      see('signed in, first', page('Hello Annelies'), page('Hello Annelies'), { cacheStatus: PASSED }),
+      see('signed out, first', page('Sign in'), page('Hello Annelies')),
+    ])
+    expect(leak).toMatchObject({ kind: 'personal-text', what: 'Annelies' })
+    expect(leak!.owner.excerpt).toContain('Hello Annelies')
+    expect(leak!.reached).toMatchObject({ visitor: 'signed out, first', cacheStatus: HIT })
+  })
+  test('a form token that the origin gives to each visitor anew', () => {
+    const form = (token: string): string => page(`<form><input type=hidden name=nonce value="${token}"></form>`) // prettier-ignore
+    expect(
+      kinds([
+        see('signed out, first', form('a1b2c3d4e5'), form('99aa88bb77'), { cacheStatus: 'zest-lamp; fwd=uri-miss; stored' }),
+        see('signed out, second', form('f6a7b8c9d0'), form('99aa88bb77')),
+      ]),
+    ).toEqual(['shared-token'])
+  }) // prettier-ignore
+  test('the value of a cookie', () => {
+    expect(
+      kinds([
+        see('signed in, first', page('x'), page('x'), { cacheStatus: PASSED, secrets: ['s3cr3t-basket'] }),
+        see('signed in, second', page('x'), page('basket s3cr3t-basket')),
+      ]),
+    ).toEqual(['secret'])
+  })
+  test('a cookie that a stored answer sets', () => {
+    expect(kinds([see('signed out, first', page(''), page(''), { setCookies: ['sid=1; Path=/'] })])).toEqual(['cookie']) // prettier-ignore
+  })
+})
+
+describe('what is not held against the store', () => {
+  test('pages that are alike for everyone', () => {
+    expect(kinds([see('signed in, first', page('x'), page('x')), see('signed out, first', page('x'), page('x'))])).toEqual([]) // prettier-ignore
+  })
+  test('personal pages that passed through', () => {
+    expect(
+      kinds([
+        see('signed in, first', page('Hello Annelies'), page('Hello Annelies'), { cacheStatus: PASSED }),
+        see('signed in, second', page('Hello Bartholomew'), page('Hello Bartholomew'), { cacheStatus: PASSED }),
+      ]),
+    ).toEqual([])
+  }) // prettier-ignore
+  test('a signed-in visitor who is shown the page of a signed-out one', () => {
+    expect(
+      kinds([
+        see('signed in, first', page('Hello Annelies'), page('Sign in')),
+        see('signed out, first', page('Sign in'), page('Sign in')),
+      ]),
+    ).toEqual([])
+  })
+  test('a name that the origin shows to everyone', () => {
+    const comment = page('A story by Annelies')
+    expect(kinds([see('signed in, first', comment, comment), see('signed out, first', comment, comment)])).toEqual([]) // prettier-ignore
+  })
+  test('a token that is the same for everybody at the origin', () => {
+    const form = page('<input type=hidden name=form_id value="contact-form-12">')
+    expect(kinds([see('signed out, first', form, form), see('signed out, second', form, form)])).toEqual([])
+  })
+})
+
+test('tokens are found in hidden fields, meta elements, data attributes and scripts', () => {
+  const { places } = pageValues(
+    '<meta name=csrf content=aa11bb22><div data-user=u7><input type=hidden name=n value=v><script>window.x={"nonce":"zz99"}</script>',
+  )
+  expect([...places]).toEqual([
+    ['meta element "csrf"', 'aa11bb22'],
+    ['attribute data-user of <div>', 'u7'],
+    ['hidden field "n"', 'v'],
+    ['"nonce" in a script', 'zz99'],
+  ])
+})

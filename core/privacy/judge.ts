@@ -1,0 +1,152 @@
+import type { PrivacyAnswer, PrivacyLeak, PrivacyVisitor } from '../contracts/privacy.ts'
+import { cookieNameOf } from '../http/set-cookie.ts'
+import { pageValues, type PageValues } from './page-values.ts'
+
+/** One page as one visitor got it: straight from the origin, and through the trial. */
+export interface Observation {
+  readonly path: string
+  readonly visitor: PrivacyVisitor
+  readonly direct: { readonly status: number; readonly body: string }
+  readonly trial: {
+    readonly status: number
+    readonly body: string
+    readonly cacheStatus: string
+    readonly setCookies: readonly string[]
+  }
+  /** Texts that are this visitor's alone: values of their cookies, the name they signed in with. */
+  readonly secrets: readonly string[]
+}
+
+/** Shorter ones occur in any page by accident. */
+const SHORTEST_SECRET = 5
+/** A value that looks made up rather than written: letters and digits, eight or more. */
+const looksLikeToken = (value: string): boolean =>
+  /^[\w+/=.:-]{8,}$/.test(value) && /\d/.test(value) && /[a-z]/i.test(value)
+
+const excerpt = (body: string, text: string): string => {
+  const at = body.indexOf(text)
+  if (at === -1) return ''
+  return body.slice(Math.max(0, at - 80), at + text.length + 80).trim()
+}
+
+const isFromStore = ({ trial }: Observation): boolean => /;\s*(hit|collapsed)\b/.test(trial.cacheStatus)
+
+const shorten = (text: string): string => (text.length > 60 ? `${text.slice(0, 57)}…` : text)
+
+const asOwner = ({ visitor, direct }: Observation, text: string): PrivacyAnswer => ({
+  visitor,
+  status: direct.status,
+  cacheStatus: '',
+  excerpt: excerpt(direct.body, text),
+})
+const asReached = ({ visitor, trial }: Observation, text: string): PrivacyAnswer => ({
+  visitor,
+  status: trial.status,
+  cacheStatus: trial.cacheStatus,
+  excerpt: excerpt(trial.body, text),
+})
+
+interface Looked {
+  readonly seen: Observation
+  readonly direct: PageValues
+  readonly trial: PageValues
+}
+
+/** Words and secrets of one visitor in what another got through the trial, and would not have got from the origin. */
+const strayTexts = (owner: Looked, other: Looked, all: readonly Looked[]): PrivacyLeak[] => {
+  const { path } = owner.seen
+  const leak = (kind: PrivacyLeak['kind'], what: string, sentence: string): PrivacyLeak => ({
+    path,
+    kind,
+    sentence,
+    what: shorten(what),
+    owner: asOwner(owner.seen, what),
+    reached: asReached(other.seen, what),
+  })
+  const secrets = owner.seen.secrets.filter(
+    (text) =>
+      text.length >= SHORTEST_SECRET &&
+      other.seen.trial.body.includes(text) &&
+      !other.seen.direct.body.includes(text),
+  )
+  // Who is signed out has no words of their own: what only they are shown is the public page.
+  const ofPerson = owner.seen.visitor.startsWith('signed in') ? [...owner.direct.words] : []
+  const own = ofPerson.filter(
+    (word) =>
+      other.trial.words.has(word) &&
+      !other.direct.words.has(word) &&
+      // What others are shown too is no more this visitor's than theirs.
+      all.filter(({ direct }) => direct.words.has(word)).length === 1,
+  )
+  return [
+    ...secrets.map((text) =>
+      leak('secret', text, `A secret of the visitor “${owner.seen.visitor}” stands in the page of another.`),
+    ),
+    ...(secrets.length > 0
+      ? []
+      : own
+          // Names are longer than the words around them.
+          .sort((a, b) => b.length - a.length)
+          .slice(0, 3)
+          .map((word) =>
+            leak(
+              'personal-text',
+              word,
+              `“${shorten(word)}” is shown to the visitor “${owner.seen.visitor}” only, and reached another.`,
+            ),
+          )),
+  ]
+}
+
+/** A place that the origin fills differently for two visitors, and that they got alike from the store: a form token that belongs to somebody. */
+const sharedTokens = (one: Looked, other: Looked): PrivacyLeak[] =>
+  [...other.trial.places].flatMap(([place, value]) => {
+    if (!looksLikeToken(value) || one.trial.places.get(place) !== value) return []
+    const [first, second] = [one.direct.places.get(place), other.direct.places.get(place)]
+    if (first === undefined || second === undefined || first === second) return []
+    return [
+      {
+        path: one.seen.path,
+        kind: 'shared-token' as const,
+        sentence: `The ${place} is different for each visitor at the origin, and two visitors got the same one. Forms of one may fail, or count as the other’s.`,
+        what: shorten(value),
+        owner: asOwner(one.seen, first),
+        reached: asReached(other.seen, value),
+      },
+    ]
+  })
+
+const cookiesFromStore = ({ seen }: Looked): PrivacyLeak[] =>
+  isFromStore(seen)
+    ? seen.trial.setCookies.map((line) => ({
+        path: seen.path,
+        kind: 'cookie' as const,
+        sentence: `An answer from the store sets the cookie ${cookieNameOf(line)}: everyone would get the same one.`,
+        what: cookieNameOf(line),
+        owner: asOwner(seen, ''),
+        reached: asReached(seen, ''),
+      }))
+    : []
+
+/**
+ * Whether anything of one visitor reached another through the trial. Only answers from the store can leak; what the origin itself shows to others is
+ * not held against the store.
+ * @param observations of one page by several visitors each, in the order they were made
+ */
+export const judgePrivacy = (observations: readonly Observation[]): PrivacyLeak[] => {
+  const leaks: PrivacyLeak[] = []
+  for (const path of new Set(observations.map((one) => one.path))) {
+    const looked = observations
+      .filter((one) => one.path === path)
+      .map((seen) => ({ seen, direct: pageValues(seen.direct.body), trial: pageValues(seen.trial.body) }))
+    for (const other of looked) {
+      leaks.push(...cookiesFromStore(other))
+      if (!isFromStore(other.seen)) continue
+      for (const owner of looked) {
+        if (owner.seen.visitor === other.seen.visitor) continue
+        leaks.push(...strayTexts(owner, other, looked), ...sharedTokens(owner, other))
+      }
+    }
+  }
+  return leaks
+}

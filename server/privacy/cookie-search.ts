@@ -1,0 +1,109 @@
+import { eq } from 'drizzle-orm'
+import type { CookieFinding } from '../../core/contracts/cookies.ts'
+import type { Site } from '../../core/contracts/sites.ts'
+import { namePatterns } from '../../core/http/cache-key.ts'
+import { parseDirectives } from '../../core/http/directives.ts'
+import { cookieEffect, type CookieTrial } from '../../core/privacy/cookie-effect.ts'
+import type { PageCacheSettings } from '../../core/contracts/setup.ts'
+import { sites } from '../db/schema.ts'
+import { JobFailure, type JobHandler } from '../jobs/job-queue.ts'
+import type { Services } from '../services.ts'
+import type { OutsideAnswer } from '../sites/outside-request.ts'
+import { getTrial } from '../sites/setups.ts'
+import { getSite } from '../sites/sites.ts'
+import { CookieJar } from './cookie-jar.ts'
+import { MadeUpVisitor } from './made-up-visitor.ts'
+
+/** Pages each cookie is tried on; enough for header, list and single page. */
+const PAGES = 3
+/** More are a sign that something else was pasted. */
+const MOST_COOKIES = 40
+
+/** Cookies that wait to be tried; a session is not written down. */
+export class CookieOrders {
+  readonly #cookies = new Map<string, string>()
+  put(jobId: string, cookie: string): void {
+    this.#cookies.set(jobId, cookie)
+  }
+  take(jobId: string): string | undefined {
+    const cookie = this.#cookies.get(jobId)
+    this.#cookies.delete(jobId)
+    return cookie
+  }
+}
+
+const treatment = (settings: PageCacheSettings, name: string): CookieFinding['treated'] => {
+  if (namePatterns(settings.authorCookies)(name)) return 'author'
+  if (namePatterns(settings.visitorCookies)(name)) return 'visitor'
+  return namePatterns(settings.harmlessCookies)(name) ? 'harmless' : 'unknown'
+}
+
+const isMarked = ({ fields }: OutsideAnswer): boolean => {
+  const directives = parseDirectives(fields.get('cache-control'))
+  return ['private', 'no-store', 'no-cache'].some((name) => directives.has(name))
+}
+
+/** A page without cookies, twice, and with one cookie, twice. */
+const tryPage = async (
+  site: Site,
+  port: number,
+  path: string,
+  name: string,
+  value: string,
+): Promise<CookieTrial> => {
+  const ask = (cookie: string): Promise<OutsideAnswer> =>
+    new MadeUpVisitor(site, port, cookie).askOrigin(path)
+  const without = [await ask(''), await ask('')] as const
+  const having = [await ask(`${name}=${value}`), await ask(`${name}=${value}`)] as const
+  const text = ({ body }: OutsideAnswer): string => body.toString('utf8')
+  return {
+    path,
+    without: [text(without[0]), text(without[1])],
+    with: [text(having[0]), text(having[1])],
+    markedPersonal: isMarked(having[0]),
+    markedWithout: isMarked(without[0]),
+  }
+}
+
+/** Cookies that the site gives to a signed-out visitor on the sample, and those the owner gave. */
+const cookiesToTry = async (site: Site, port: number, given: string): Promise<[string, string][]> => {
+  const jar = new CookieJar(given)
+  const stranger = new MadeUpVisitor(site, port)
+  for (const { path } of site.sample.slice(0, PAGES)) jar.take((await stranger.askOrigin(path)).setCookies)
+  return jar.pairs.slice(0, MOST_COOKIES)
+}
+
+/** Find out what each cookie does, by comparing answers of the origin with it and without. */
+export const cookieSearch =
+  (needed: Pick<Services, 'db' | 'events' | 'addresses' | 'cookieOrders'>): JobHandler =>
+  async (job, { signal, report }) => {
+    const { db, events, addresses, cookieOrders } = needed
+    const given = cookieOrders.take(job.id)
+    if (given === undefined)
+      throw new JobFailure(
+        'Zest Lamp was restarted before the cookies were tried, and they are not written down. Start again.',
+      )
+    const site = await getSite(needed, job.siteId)
+    const { setup } = await getTrial(needed, job.siteId)
+    const port = addresses.deliveryPort
+    const cookies = await cookiesToTry(site, port, given).catch((error: Error) => {
+      throw new JobFailure(error.message)
+    })
+    const paths = site.sample.slice(0, PAGES).map(({ path }) => path)
+    const findings: CookieFinding[] = []
+    const begun = performance.now()
+    for (const [done, [name, value]] of cookies.entries()) {
+      if (signal.aborted) return
+      const msLeft = done === 0 ? null : ((performance.now() - begun) / done) * (cookies.length - done)
+      await report(done, cookies.length, `Trying ${name}`, msLeft)
+      const trials: CookieTrial[] = []
+      for (const path of paths) trials.push(await tryPage(site, port, path, name, value))
+      findings.push({
+        name,
+        ...cookieEffect(name, trials),
+        treated: treatment(setup.remedies.pageCache, name),
+      })
+    }
+    await db.update(sites).set({ cookies: findings }).where(eq(sites.id, site.id))
+    events.changed(site.id, 'site')
+  }

@@ -1,0 +1,111 @@
+import { parse, type DefaultTreeAdapterTypes } from 'parse5'
+import type { SignIn } from '../../core/contracts/privacy.ts'
+import type { Site } from '../../core/contracts/sites.ts'
+import { JobFailure } from '../jobs/job-queue.ts'
+import { askOutside, type OutsideAnswer } from '../sites/outside-request.ts'
+import { CookieJar } from './cookie-jar.ts'
+
+type Element = DefaultTreeAdapterTypes.Element
+const TIMEOUT_MS = 60_000
+
+/** Elements of a tree in the order of the document. */
+function* elements(node: DefaultTreeAdapterTypes.Node): Iterable<Element> {
+  if ('tagName' in node) yield node
+  if ('childNodes' in node) for (const child of node.childNodes) yield* elements(child)
+}
+const attribute = (element: Element, name: string): string =>
+  element.attrs.find((one) => one.name === name)?.value ?? ''
+
+/** The form with a password in it: where it is sent, and the hidden fields that go along. */
+const signInForm = (html: string): { action: string; hidden: Record<string, string> } | undefined => {
+  for (const form of elements(parse(html))) {
+    if (form.tagName !== 'form') continue
+    const inputs = [...elements(form)].filter(({ tagName }) => tagName === 'input')
+    if (!inputs.some((input) => attribute(input, 'type').toLowerCase() === 'password')) continue
+    const hidden = inputs.filter((input) => attribute(input, 'type').toLowerCase() === 'hidden')
+    return {
+      action: attribute(form, 'action'),
+      hidden: Object.fromEntries(
+        hidden.map((input) => [attribute(input, 'name'), attribute(input, 'value')]),
+      ),
+    }
+  }
+  return undefined
+}
+
+/** A visitor with cookies of their own, who asks the origin as delivery would, or the trial as a browser would. */
+export class MadeUpVisitor {
+  readonly #site: Site
+  readonly #deliveryPort: number
+  readonly #jar: CookieJar
+  /** Texts that are this visitor's alone. */
+  readonly #known: string[] = []
+
+  constructor(site: Site, deliveryPort: number, cookie = '') {
+    this.#site = site
+    this.#deliveryPort = deliveryPort
+    this.#jar = new CookieJar(cookie)
+  }
+
+  get secrets(): string[] {
+    return [...this.#known, ...this.#jar.pairs.map(([, value]) => value)]
+  }
+
+  #fields(host: string): Record<string, string> {
+    const cookie = this.#jar.field
+    return { host, accept: 'text/html,*/*', ...(cookie === '' ? {} : { cookie }) }
+  }
+
+  /** Ask the origin, with the host that the trial would ask it with, so that addresses in both answers are alike. */
+  async askOrigin(
+    path: string,
+    form?: Record<string, string>,
+    more: Record<string, string> = {},
+  ): Promise<OutsideAnswer> {
+    const { address, hostHeader, trialUrl } = this.#site
+    const visitorHost = new URL(trialUrl).host
+    const answer = await askOutside(address + path, {
+      timeoutMs: TIMEOUT_MS,
+      fields: {
+        ...this.#fields(hostHeader === 'visitor' ? visitorHost : new URL(address).host),
+        'x-forwarded-host': visitorHost,
+        'x-forwarded-proto': 'http',
+        ...more,
+      },
+      ...(form === undefined ? {} : { form }),
+    })
+    this.#jar.take(answer.setCookies)
+    return answer
+  }
+
+  /** Ask the trial. */
+  async askTrial(path: string): Promise<OutsideAnswer> {
+    const answer = await askOutside(`http://127.0.0.1:${this.#deliveryPort}${path}`, {
+      timeoutMs: TIMEOUT_MS,
+      fields: this.#fields(new URL(this.#site.trialUrl).host),
+    })
+    return answer
+  }
+
+  /** @throws JobFailure when no session comes of it */
+  async signIn(signInPath: string, how: SignIn, who: string): Promise<void> {
+    if (how.kind === 'cookie') {
+      this.#jar.take(new CookieJar(how.cookie).pairs.map(([name, value]) => `${name}=${value}`))
+      return
+    }
+    const page = await this.askOrigin(signInPath)
+    const form = signInForm(page.body.toString('utf8'))
+    if (form === undefined)
+      throw new JobFailure(
+        `The ${who} visitor cannot sign in: the page ${signInPath} has no form with a password field. Name the page that has it, or give the cookie of a signed-in browser.`,
+      )
+    const before = this.#jar.field
+    const target = new URL(form.action || signInPath, new URL(signInPath, this.#site.address))
+    await this.askOrigin(target.pathname + target.search, { ...form.hidden, ...how.fields })
+    if (this.#jar.field === before)
+      throw new JobFailure(
+        `The ${who} visitor could not be signed in: the site gave no cookie. Check the names of the fields and what is written into them.`,
+      )
+    this.#known.push(...Object.values(how.fields))
+  }
+}

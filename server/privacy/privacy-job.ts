@@ -1,0 +1,136 @@
+import { eq } from 'drizzle-orm'
+import { PRIVACY_VISITORS, type PrivacyVisitor } from '../../core/contracts/privacy.ts'
+import type { Site } from '../../core/contracts/sites.ts'
+import { pathPatterns } from '../../core/http/cache-key.ts'
+import { judgePrivacy, type Observation } from '../../core/privacy/judge.ts'
+import { kindsToCheck } from '../../core/remedies/privacy-need.ts'
+import { privacyChecks, sitemapPages } from '../db/schema.ts'
+import { JobFailure, type JobHandler, type JobProgress } from '../jobs/job-queue.ts'
+import type { Services } from '../services.ts'
+import { getTrial } from '../sites/setups.ts'
+import { getSite } from '../sites/sites.ts'
+import { MadeUpVisitor } from './made-up-visitor.ts'
+
+/** Pages of each kind in question that are looked at besides the sample. */
+const PAGES_OF_KIND = 3
+/** Leaks that are kept; a page that leaks at all leaks in many places. */
+const MOST_LEAKS = 50
+
+type Needed = Pick<Services, 'db' | 'delivery' | 'events' | 'addresses' | 'privacyOrders'>
+
+/** The sample, and some pages of each kind that the setup has special rules for. */
+const pagesToAsk = async ({ db }: Needed, site: Site, kinds: { paths: string[] }[]): Promise<string[]> => {
+  const listed = await db.select().from(sitemapPages).where(eq(sitemapPages.siteId, site.id))
+  const paths = new Set(site.sample.map(({ path }) => path))
+  for (const { paths: patterns } of kinds) {
+    const fits = pathPatterns(patterns)
+    const own = listed.map(({ path }) => path).filter((path) => fits(path.split('?', 1)[0]!))
+    for (const path of own.slice(0, PAGES_OF_KIND)) paths.add(path)
+    if (own.length === 0) for (const pattern of patterns) if (!pattern.includes('*')) paths.add(pattern)
+  }
+  return [...paths]
+}
+
+const visitorsOf = async (
+  { addresses, privacyOrders }: Needed,
+  site: Site,
+  checkId: string,
+): Promise<ReadonlyMap<PrivacyVisitor, MadeUpVisitor>> => {
+  const order = privacyOrders.take(checkId)
+  if (order === undefined)
+    throw new JobFailure(
+      'Zest Lamp was restarted before this check ended, and what visitors sign in with is not written down. Start the check again.',
+    )
+  const visitors = new Map(
+    PRIVACY_VISITORS.map((name) => [name, new MadeUpVisitor(site, addresses.deliveryPort)]),
+  )
+  await visitors.get('signed in, first')!.signIn(order.signInPath, order.visitors[0], 'first')
+  await visitors.get('signed in, second')!.signIn(order.signInPath, order.visitors[1], 'second')
+  return visitors
+}
+
+/** One page: everyone asks the origin; then everyone asks the trial, twice, so that what the first ones filled is what the others get. */
+const observe = async (
+  path: string,
+  visitors: ReadonlyMap<PrivacyVisitor, MadeUpVisitor>,
+): Promise<Observation[]> => {
+  const direct = new Map<PrivacyVisitor, Observation['direct']>()
+  for (const [name, visitor] of visitors) {
+    const answer = await visitor.askOrigin(path)
+    direct.set(name, { status: answer.status, body: answer.body.toString('utf8') })
+  }
+  for (const visitor of visitors.values()) await visitor.askTrial(path)
+  const observations: Observation[] = []
+  for (const [name, visitor] of visitors) {
+    const answer = await visitor.askTrial(path)
+    observations.push({
+      path,
+      visitor: name,
+      direct: direct.get(name)!,
+      trial: {
+        status: answer.status,
+        body: answer.body.toString('utf8'),
+        cacheStatus: answer.fields.get('cache-status') ?? '',
+        setCookies: answer.setCookies,
+      },
+      secrets: visitor.secrets,
+    })
+  }
+  return observations
+}
+
+const askAll = async (
+  paths: readonly string[],
+  visitors: ReadonlyMap<PrivacyVisitor, MadeUpVisitor>,
+  { signal, report }: JobProgress,
+): Promise<Observation[]> => {
+  const observations: Observation[] = []
+  const begun = performance.now()
+  for (const [done, path] of paths.entries()) {
+    if (signal.aborted) return observations
+    const msLeft = done === 0 ? null : ((performance.now() - begun) / done) * (paths.length - done)
+    await report(done, paths.length, `Four visitors ask for ${path}`, msLeft)
+    observations.push(...(await observe(path, visitors)))
+  }
+  return observations
+}
+
+/** Look whether anything of one visitor reaches another through the trial. */
+export const privacyJob =
+  (needed: Needed): JobHandler =>
+  async (job, progress) => {
+    const { db, delivery, events } = needed
+    const end = async (change: Partial<typeof privacyChecks.$inferInsert>): Promise<void> => {
+      await db.update(privacyChecks).set(change).where(eq(privacyChecks.id, job.subjectId))
+      events.changed(job.siteId, 'privacy')
+    }
+    try {
+      const site = await getSite(needed, job.siteId)
+      const { setup } = await getTrial(needed, job.siteId)
+      const needing = kindsToCheck(setup)
+      const kinds = setup.remedies.pageCache.kinds.filter(({ name }) => needing.includes(name))
+      const paths = await pagesToAsk(needed, site, kinds)
+      const visitors = await visitorsOf(needed, site, job.subjectId)
+      // Only of trial: live goes on as it is.
+      await delivery.purge({
+        siteId: site.id,
+        what: { kind: 'everything' },
+        manner: 'hard',
+        channel: 'trial',
+      })
+      const observations = await askAll(paths, visitors, progress)
+      if (progress.signal.aborted) return await end({ state: 'failed' })
+      const stored = observations.filter(({ trial }) =>
+        /;\s*(hit|collapsed)\b/.test(trial.cacheStatus),
+      ).length
+      if (stored === 0)
+        throw new JobFailure(
+          'No answer came from the store, so there was nothing to check. Look in the request path why the pages are not stored.',
+        )
+      const leaks = judgePrivacy(observations).slice(0, MOST_LEAKS)
+      await end({ state: leaks.length === 0 ? 'passed' : 'leaks', pages: paths.length, stored, leaks })
+    } catch (error) {
+      await end({ state: 'failed' })
+      throw error instanceof JobFailure ? error : new JobFailure((error as Error).message)
+    }
+  }
