@@ -115,6 +115,13 @@ const list = async (name: string, where: 'harmlessCookies' | 'visitorCookies'): 
 </template>
 
 <style scoped>
+th code {
+  white-space: nowrap;
+}
+form {
+  align-items: flex-start;
+  margin-bottom: 0.8rem;
+}
 .field {
   flex: 1 1 24rem;
   max-width: 40rem;

@@ -183,6 +183,10 @@ p {
 }
 .buttons {
   white-space: nowrap;
+  text-align: right;
+}
+.buttons > * + * {
+  margin-left: 0.4rem;
 }
 .dialog {
   display: grid;

@@ -40,7 +40,7 @@ const setLines = (event: Event): void =>
 </script>
 
 <template>
-  <div class="option">
+  <div class="option" :class="{ wide: option.input.kind === 'kinds' }">
     <template v-if="option.input.kind === 'duration'">
       <v-text-field
         type="number"
@@ -123,6 +123,10 @@ const setLines = (event: Event): void =>
   display: grid;
   grid-template-columns: minmax(0, 1fr) 128px;
   gap: 0.5rem;
+  align-items: start;
+}
+.wide {
+  grid-column: 1 / -1;
 }
 .whole {
   grid-column: 1 / -1;

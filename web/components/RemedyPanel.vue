@@ -122,6 +122,7 @@ dt {
   display: grid;
   grid-template-columns: repeat(auto-fit, minmax(340px, 1fr));
   gap: 0.9rem 1.4rem;
+  align-items: start;
   padding: 0.5rem 0;
 }
 @media (max-width: 760px) {

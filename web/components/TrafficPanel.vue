@@ -2,17 +2,15 @@
 import { computed } from 'vue'
 import type { Traffic } from '../../core/contracts/delivery.ts'
 import type { Site } from '../../core/contracts/sites.ts'
-import { useBench } from '../stores/bench.ts'
-import { useProblems } from '../stores/problems.ts'
 import { roughlyInWords } from '../../core/remedies/setting-words.ts'
 import CourseBars from './CourseBars.vue'
 import { bytes, seconds, when, whole } from '../words/show.ts'
 
 /** What delivery answered, how, and why: from its own decision log. */
 const props = defineProps<{ traffic: Traffic; site: Site }>()
-const bench = useBench()
-const problems = useProblems()
-
+/** A kind by the name the check of the site gave it; one the owner named has its own. */
+const kindName = (kind: string): string =>
+  props.site.check.kinds.find(({ pattern }) => pattern === kind)?.name ?? kind
 const live = computed(() => props.traffic.channels.find(({ channel }) => channel === 'live'))
 const ratio = computed(() =>
   live.value === undefined || live.value.requests === 0
@@ -29,9 +27,6 @@ const shortStatus = (text: string): string => text.replace(/^zest-lamp; /, '')
 <template>
   <div class="bar head">
     <h2>Visitors' requests since {{ when(new Date(traffic.since).toISOString()) }}</h2>
-    <span class="bar">
-      <v-btn size="small" @click="problems.catching(() => bench.loadTraffic())">Load again</v-btn>
-    </span>
   </div>
   <p v-if="live">
     {{ whole(live.requests) }} requests to {{ site.liveHost
@@ -62,7 +57,7 @@ const shortStatus = (text: string): string => text.replace(/^zest-lamp; /, '')
       </thead>
       <tbody>
         <tr v-for="kind in live.kinds.slice(0, 20)" :key="kind.kind">
-          <th scope="row">{{ kind.kind }}</th>
+          <th scope="row">{{ kindName(kind.kind) }}</th>
           <td class="num">{{ whole(kind.requests) }}</td>
           <td class="num">{{ percent(kind.hits, kind.requests) }}</td>
           <td class="num">{{ percent(kind.hitBytes, kind.bytes) }}</td>
