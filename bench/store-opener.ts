@@ -1,5 +1,5 @@
 import { performance } from 'node:perf_hooks'
-import { DiskBackedStore } from '../delivery/store/disk-backed-store.ts'
+import { IndexedStore } from '../delivery/store/indexed-store.ts'
 
 /** Opens the store of a folder and says how long that took and how much memory it holds; a process of its own, so that nothing else counts. */
 const folder = process.argv[2]!
@@ -14,7 +14,7 @@ const held = (): number => {
 
 const before = held()
 const begun = performance.now()
-const store = await DiskBackedStore.open(folder, { memoryBytes: 64e6, diskBytes: 64e9 }, console.error)
+const store = await IndexedStore.onDisk(folder, { memoryBytes: 64e6, diskBytes: 64e9 }, console.error)
 const openedMs = performance.now() - begun
 const after = held()
 let entries = 0

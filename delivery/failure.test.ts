@@ -5,7 +5,7 @@ import { join } from 'node:path'
 import { afterEach, beforeEach, describe, expect, test } from 'vitest'
 import { purge } from './purging.ts'
 import { Refresher } from './refresher.ts'
-import { DiskBackedStore } from './store/disk-backed-store.ts'
+import { IndexedStore } from './store/indexed-store.ts'
 import { DeliveryBench, setupWith } from './testing/bench-setup.ts'
 
 let bench: DeliveryBench
@@ -166,7 +166,7 @@ describe('the disk of the store', () => {
   test('when it cannot be written, pages are served from memory and the owner is told once', async () => {
     const told: string[] = []
     const folder = join(bench.folder, 'other')
-    const store = await DiskBackedStore.open(folder, { memoryBytes: 1e6, diskBytes: 1e6 }, (sentence) => told.push(sentence)) // prettier-ignore
+    const store = await IndexedStore.onDisk(folder, { memoryBytes: 1e6, diskBytes: 1e6 }, (sentence) => told.push(sentence)) // prettier-ignore
     await store.settled()
     await rm(folder, { recursive: true })
     await writeFile(folder, 'a file where the folder was')

@@ -4,6 +4,7 @@ import type { Server } from 'node:http'
 import type { Http2SecureServer } from 'node:http2'
 import { join } from 'node:path'
 import { performance } from 'node:perf_hooks'
+import type { PurgeOrder } from '../core/contracts/delivery.ts'
 import { epochMs } from '../core/time.ts'
 import { loadConfig, saveConfig } from './config-file.ts'
 import { createControlChannel } from './control/channel.ts'
@@ -16,11 +17,11 @@ import { Flights } from './flights.ts'
 import { BestCodings } from './answer/best-codings.ts'
 import { createListener, createSecureListener } from './listener.ts'
 import { OriginClient } from './origin/origin-client.ts'
-import { purge } from './purging.ts'
+import { purge, purgeElsewhere } from './purging.ts'
 import { Refresher } from './refresher.ts'
 import { compileRoutes } from './routing.ts'
 import { coverageOf, listStore } from './store/listing.ts'
-import { DiskBackedStore } from './store/disk-backed-store.ts'
+import { IndexedStore } from './store/indexed-store.ts'
 import { MemoryStore } from './store/memory-store.ts'
 import { Certificates } from './tls/certificates.ts'
 
@@ -49,6 +50,21 @@ const listen = (
     server.listen(where, resolve)
   })
 
+const LIMITS = { memoryBytes: 256 * 1024 * 1024, diskBytes: 4 * 1024 * 1024 * 1024 }
+
+/** The store on this machine's disk, or in the server that ZEST_STORE_URL names. */
+const openStore = (folder: string, onPurged: (order: PurgeOrder) => void): Promise<IndexedStore> => {
+  const url = process.env['ZEST_STORE_URL'] ?? ''
+  const say = (sentence: string): void => console.error(sentence)
+  if (url === '') return IndexedStore.onDisk(folder, LIMITS, say)
+  return IndexedStore.inServer(url, LIMITS, say, onPurged).catch((error: Error) => {
+    console.error(
+      `The server of the store (ZEST_STORE_URL) cannot be reached: ${error.message}. Check the address and that it runs, or leave ZEST_STORE_URL out to store on this machine's disk.`,
+    )
+    process.exit(EXIT_CONFIG)
+  })
+}
+
 /** Listen for visitors, or say what is in the way and end. */
 const listenPublicly = (server: Server | Http2SecureServer, where: number): Promise<void> =>
   listen(server, { port: where, host: address }).catch((error: NodeJS.ErrnoException) => {
@@ -70,11 +86,10 @@ const main = async (): Promise<void> => {
     process.exit(EXIT_CONFIG)
   })
   const configPath = join(folder, 'setups.json')
-  const store = await DiskBackedStore.open(
-    join(folder, 'store'),
-    { memoryBytes: 256 * 1024 * 1024, diskBytes: 4 * 1024 * 1024 * 1024 },
-    (sentence) => console.error(sentence),
-  )
+  const shared: { io?: DeliveryIo } = {}
+  const store = await openStore(join(folder, 'store'), (order) => {
+    if (shared.io !== undefined) purgeElsewhere(order, shared.io)
+  })
   let config = await loadConfig(configPath)
   let routes = compileRoutes(config)
   const io: DeliveryIo = {
@@ -90,6 +105,7 @@ const main = async (): Promise<void> => {
     routes: () => routes,
     instance: `zest-lamp-${randomBytes(6).toString('hex')}`,
   }
+  shared.io = io
   const countersPath = join(folder, 'counters.json')
   const kept = await loadCounters(countersPath)
   if (kept !== undefined) io.counters.goOn(kept)
@@ -128,7 +144,7 @@ const main = async (): Promise<void> => {
     listener.closeIdleConnections()
     clearInterval(keeping)
     await keepCounters()
-    await store.settled()
+    await store.close()
     process.exit(0)
   }
   process.on('SIGTERM', () => void stop())

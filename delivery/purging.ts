@@ -63,6 +63,13 @@ const markStale = (
   })
 }
 
+/** What a purge that another process has carried out means here: the shared store is emptied already, what only this process has is not. */
+export const purgeElsewhere = (order: PurgeOrder, io: Pick<DeliveryIo, 'ownCopies' | 'flights'>): void => {
+  const { stored, underWay } = purgeMatcher(order)
+  io.flights.markPurged(underWay)
+  io.ownCopies.purge(stored)
+}
+
 /**
  * Carry out a purge; answers under way for the same addresses will not be stored. Private copies are removed whatever the manner: nobody is
  * given a stale basket.
@@ -76,6 +83,7 @@ export const purge = (
 ): number => {
   const { stored, underWay } = purgeMatcher(order)
   io.flights.markPurged(underWay)
+  io.store.announcePurge(order)
   const own = io.ownCopies.purge(stored)
   if (order.manner === 'hard') return own + io.store.purge(stored)
   const stale = markStale(io.store, stored, io.now)

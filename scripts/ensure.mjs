@@ -16,6 +16,17 @@ export const ensureInstalled = async () => {
   writeFileSync(mark, lock)
 }
 
+/** A server that speaks RESP, for the tests of a store that several processes share. */
+export const ensureRedis = async () => {
+  if (existsSync('/usr/bin/redis-server')) return
+  if (process.getuid?.() !== 0)
+    throw new Error('redis-server is missing. Install it with "sudo apt-get install redis-server".')
+  console.log('installing redis-server …')
+  const env = { ...process.env, DEBIAN_FRONTEND: 'noninteractive', RUNLEVEL: '1' }
+  await run('apt-get', ['update', '-qq'], { env })
+  await run('apt-get', ['install', '-y', '-qq', '--no-install-recommends', 'redis-server'], { env })
+}
+
 /** Chromium for the tests and the lab: from Debian's packages where we may install it. */
 export const ensureChromium = async () => {
   if (existsSync(process.env.ZEST_CHROMIUM ?? '/usr/bin/chromium')) return

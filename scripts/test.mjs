@@ -2,7 +2,7 @@
 import { spawn } from 'node:child_process'
 import { mkdirSync, readFileSync, rmSync } from 'node:fs'
 import { join } from 'node:path'
-import { ensureChromium, ensureInstalled } from './ensure.mjs'
+import { ensureChromium, ensureInstalled, ensureRedis } from './ensure.mjs'
 import { root } from './shell.mjs'
 
 const results = join(root, '.vitest-results')
@@ -53,6 +53,7 @@ const vitest = async (project) => {
 const startedAt = Date.now()
 await ensureInstalled()
 await ensureChromium()
+await ensureRedis()
 rmSync(results, { recursive: true, force: true })
 mkdirSync(results, { recursive: true })
 const { buildAll } = await import('./build.mjs')

@@ -112,6 +112,13 @@ export class Journal {
       .catch((error: Error) => this.#onProblem(error))
   }
 
+  /** Write what waits and let go of the file. */
+  async close(): Promise<void> {
+    await this.settled()
+    await this.#file?.close()
+    this.#file = undefined
+  }
+
   /** Resolves when every line so far is written. */
   async settled(): Promise<void> {
     this.#flush()

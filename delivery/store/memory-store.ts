@@ -98,6 +98,9 @@ export class MemoryStore implements ResponseStore {
     return sums
   }
 
+  /** Nobody shares it. */
+  announcePurge(): void {}
+
   problem(): null {
     return null
   }

@@ -1,3 +1,4 @@
+import type { PurgeOrder } from '../../core/contracts/delivery.ts'
 import type { CacheKey } from '../../core/http/cache-key.ts'
 import type { Coding } from '../../core/http/negotiation.ts'
 import type { StoredResponse } from '../../core/http/stored-response.ts'
@@ -54,6 +55,8 @@ export interface ResponseStore {
   all(): Iterable<StoredEntry>
   /** Entries and bytes held, by partition. */
   holdings(): Map<string, { entries: number; bytes: number }>
+  /** Tell other processes that share the store of a purge: answers they have under way may be older than the change. */
+  announcePurge(order: PurgeOrder): void
   /** What keeps it from storing, in a sentence for the owner; null when all is well. */
   problem(): string | null
   /** Resolves when everything put so far is on disk. */

@@ -21,7 +21,7 @@ import { Flights } from '../flights.ts'
 import { createListener, createSecureListener } from '../listener.ts'
 import { OriginClient } from '../origin/origin-client.ts'
 import { compileRoutes } from '../routing.ts'
-import { DiskBackedStore } from '../store/disk-backed-store.ts'
+import { IndexedStore } from '../store/indexed-store.ts'
 import { MemoryStore } from '../store/memory-store.ts'
 import { Certificates } from '../tls/certificates.ts'
 
@@ -76,12 +76,14 @@ export class DeliveryBench {
   readonly #secure: Http2SecureServer
   securePort = 0
   readonly #origin: Server
+  readonly #store: IndexedStore
   #routes: ReturnType<typeof compileRoutes>
   readonly #originPort: number
 
-  private constructor(parts: { folder: string; store: DiskBackedStore; originPort: number; origin: Server }) {
+  private constructor(parts: { folder: string; store: IndexedStore; originPort: number; origin: Server }) {
     this.folder = parts.folder
     this.#origin = parts.origin
+    this.#store = parts.store
     this.#originPort = parts.originPort
     const now = () => epochMs(Date.now() + this.aheadS * 1000)
     this.#routes = new Map()
@@ -107,7 +109,7 @@ export class DeliveryBench {
 
   static async open(remedies: Remedies = { pageCache: {} }, folder?: string): Promise<DeliveryBench> {
     const where = folder ?? (await mkdtemp(join(tmpdir(), 'zest-delivery-')))
-    const store = await DiskBackedStore.open(where, { memoryBytes: 8e6, diskBytes: 64e6 }, (sentence) => {
+    const store = await IndexedStore.onDisk(where, { memoryBytes: 8e6, diskBytes: 64e6 }, (sentence) => {
       throw new Error(sentence)
     })
     const holder: { bench?: DeliveryBench } = {}
@@ -199,7 +201,7 @@ export class DeliveryBench {
   async close({ keepFolder = false } = {}): Promise<void> {
     this.#secure.close()
     await Promise.all([close(this.#listener), close(this.#origin)])
-    await this.io.store.settled()
+    await this.#store.close()
     this.io.origin.close()
     await rm(`${this.folder}-tls`, { recursive: true, force: true })
     if (!keepFolder) await rm(this.folder, { recursive: true, force: true })

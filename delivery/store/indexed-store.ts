@@ -1,18 +1,19 @@
 import { createHash } from 'node:crypto'
-import { mkdir, readdir, rm } from 'node:fs/promises'
-import { join } from 'node:path'
 import { FloodResistantQueue } from '../../core/caching/flood-resistant-queue.ts'
+import type { PurgeOrder } from '../../core/contracts/delivery.ts'
 import { keyPartition, type CacheKey } from '../../core/http/cache-key.ts'
 import type { Coding } from '../../core/http/negotiation.ts'
-import { digestOf, readEntryBody, readEntryHeader, writeEntry } from './entry-file.ts'
+import type { Backing, SharedChange } from './backing.ts'
+import { DiskBacking } from './disk-backing.ts'
+import { digestOf } from './entry-file.ts'
 import { internFields, internNominated } from './interning.ts'
-import { Journal, readJournal } from './journal.ts'
+import { RespBacking } from './resp-backing.ts'
 import type { Bodies, NewEntry, ResponseStore, StoredEntry } from './response-store.ts'
 
 export interface StoreLimits {
   /** Bytes of bodies kept in memory. */
   readonly memoryBytes: number
-  /** Bytes kept on disk. */
+  /** Bytes kept on disk, or in the server that is shared. */
   readonly diskBytes: number
 }
 
@@ -23,9 +24,6 @@ export interface StoreLimits {
 const OVERHEAD_ON_DISK = 8192
 /** Most copies of one address that are kept apart by Vary; the oldest goes first. */
 const MOST_OF_ONE_KEY = 64
-const JOURNAL = 'journal'
-/** A journal with this many lines for each entry it ends up with is written anew at start. */
-const TOO_MANY_LINES = 2
 
 const sizeOf = (entry: StoredEntry): number => entry.bodies.reduce((sum, { bytes }) => sum + bytes, 0)
 
@@ -37,79 +35,98 @@ const idOf = (key: CacheKey, nominated: StoredEntry['nominated']): string =>
     .slice(0, 32)
 
 /**
- * Responses on disk with the bytes of the most wanted ones in memory; what is known of them (status, fields, times) is always
+ * Responses in a backing, with the bytes of the most wanted ones in memory; what is known of them (status, fields, times) is always
  * in memory. When a limit is reached, what is asked for least goes first, in a way that a flood of one-time addresses cannot use.
  */
-export class DiskBackedStore implements ResponseStore {
-  readonly #folder: string
+export class IndexedStore implements ResponseStore {
+  readonly #backing: Backing
   /** One entry for most keys, and then without a list around it: there may be hundreds of thousands. */
   readonly #byKey = new Map<CacheKey, StoredEntry | readonly StoredEntry[]>()
-  readonly #onDisk: FloodResistantQueue<StoredEntry>
+  readonly #held: FloodResistantQueue<StoredEntry>
   readonly #inMemory: FloodResistantQueue<Bodies>
   readonly #pending = new Set<Promise<void>>()
-  /** Writes to one file happen one after the other, the last state winning. */
+  /** Writes of one entry happen one after the other, the last state winning. */
   readonly #writes = new Map<string, Promise<void>>()
   readonly #onProblem: (sentence: string) => void
-  readonly #journal: Journal
+  readonly #onPurged: (order: PurgeOrder) => void
   #problem: string | null = null
 
-  private constructor(folder: string, limits: StoreLimits, onProblem: (sentence: string) => void) {
-    this.#folder = folder
+  private constructor(
+    limits: StoreLimits,
+    makeBacking: (onProblem: (error: Error) => void) => Backing,
+    onProblem: (sentence: string) => void,
+    onPurged: (order: PurgeOrder) => void,
+  ) {
     this.#onProblem = onProblem
-    this.#journal = new Journal(join(folder, JOURNAL), (error) => this.#report(error))
+    this.#onPurged = onPurged
+    this.#backing = makeBacking((error) => this.#report(error))
     this.#inMemory = new FloodResistantQueue(limits.memoryBytes, () => undefined)
-    this.#onDisk = new FloodResistantQueue(limits.diskBytes, (_id, entry) => this.#drop(entry))
+    this.#held = new FloodResistantQueue(limits.diskBytes, (_id, entry) => this.#drop(entry))
   }
 
   /**
-   * Open a store, taking in what an earlier process left. Half-written and damaged files are removed.
+   * Open a store on this machine's disk, taking in what an earlier process left. Half-written and damaged files are removed.
    * @param onProblem told in a sentence when the disk cannot be read or written; serving goes on from memory
    */
-  static async open(
+  static async onDisk(
     folder: string,
     limits: StoreLimits,
     onProblem: (sentence: string) => void,
-  ): Promise<DiskBackedStore> {
-    await mkdir(folder, { recursive: true })
-    const store = new DiskBackedStore(folder, limits, onProblem)
-    const names = (await readdir(folder)).filter((name) => name !== JOURNAL)
-    const journal = await readJournal(join(folder, JOURNAL))
-    if (journal === undefined) await store.#scan(names)
-    else await store.#takeOver(new Set(names), journal.entries)
-    if (journal === undefined || journal.lines > 1000 + TOO_MANY_LINES * journal.entries.size)
-      await store.#journal.restart(store.all())
-    else await store.#journal.resume()
+  ): Promise<IndexedStore> {
+    const store = new IndexedStore(limits, (report) => new DiskBacking(folder, report), onProblem, () => undefined) // prettier-ignore
+    for (const entry of await store.#backing.open()) store.#index(entry)
     return store
   }
 
-  /** Entries of the journal whose files are there. Files it does not tell of were written right before a crash, or left half-written. */
-  async #takeOver(names: Set<string>, entries: ReadonlyMap<string, StoredEntry>): Promise<void> {
-    for (const entry of entries.values()) if (names.delete(`${entry.id}.entry`)) this.#index(entry)
-    await this.#scan([...names])
+  /**
+   * Open a store in a server that speaks RESP, shared with other delivery processes.
+   * @param onPurged told of purges that another process was ordered to carry out
+   * @throws when the server cannot be reached at start
+   */
+  static async inServer(
+    url: string,
+    limits: StoreLimits,
+    onProblem: (sentence: string) => void,
+    onPurged: (order: PurgeOrder) => void,
+  ): Promise<IndexedStore> {
+    const holder: { backing?: RespBacking } = {}
+    const store = new IndexedStore(
+      limits,
+      (report) => (holder.backing = new RespBacking(url, report)),
+      onProblem,
+      onPurged,
+    )
+    holder.backing!.listen((change) => store.#take(change))
+    for (const entry of await store.#backing.open()) store.#index(entry)
+    return store
   }
 
-  /** Entries from their own files. */
-  async #scan(names: readonly string[]): Promise<void> {
-    const batch = 64
-    for (let i = 0; i < names.length; i += batch)
-      await Promise.all(names.slice(i, i + batch).map((name) => this.#takeIn(name)))
-  }
-
-  async #takeIn(name: string): Promise<void> {
-    const path = join(this.#folder, name)
-    const entry = await readEntryHeader(path).catch(() => undefined)
-    if (entry === undefined || `${entry.id}.entry` !== name) await rm(path, { force: true, recursive: true })
-    else this.#index(entry)
-  }
-
-  #path(entry: StoredEntry): string {
-    return join(this.#folder, `${entry.id}.entry`)
+  /** Take over what another process has done; it is in the backing already. */
+  #take(change: SharedChange): void {
+    switch (change.kind) {
+      case 'put':
+        this.#inMemory.delete(change.entry.id)
+        return this.#index(change.entry)
+      case 'gone': {
+        const entry = this.#held.peek(change.id)
+        if (entry !== undefined) this.#forget(entry)
+        return
+      }
+      case 'purged':
+        return this.#onPurged(change.order)
+      case 'anew': {
+        const there = new Set(change.entries.map(({ id }) => id))
+        for (const entry of [...this.all()]) if (!there.has(entry.id)) this.#forget(entry)
+        for (const entry of change.entries) this.#take({ kind: 'put', entry })
+        this.#problem = null
+      }
+    }
   }
 
   #index(entry: StoredEntry): void {
     const others = this.candidates(entry.key).filter(({ id }) => id !== entry.id)
     this.#byKey.set(entry.key, others.length === 0 ? entry : [...others, entry])
-    this.#onDisk.set(entry.id, entry, OVERHEAD_ON_DISK + sizeOf(entry))
+    this.#held.set(entry.id, entry, OVERHEAD_ON_DISK + sizeOf(entry))
     if (others.length >= MOST_OF_ONE_KEY) this.#drop(others[0]!)
   }
 
@@ -118,15 +135,18 @@ export class DiskBackedStore implements ResponseStore {
     return this.candidates(entry.key).includes(entry)
   }
 
-  #drop(entry: StoredEntry): void {
+  #forget(entry: StoredEntry): void {
     const left = this.candidates(entry.key).filter(({ id }) => id !== entry.id)
     if (left.length > 1) this.#byKey.set(entry.key, left)
     else if (left.length === 1) this.#byKey.set(entry.key, left[0]!)
     else this.#byKey.delete(entry.key)
     this.#inMemory.delete(entry.id)
-    this.#onDisk.delete(entry.id)
-    this.#journal.gone(entry.id)
-    this.#enqueue(entry.id, () => rm(this.#path(entry), { force: true }))
+    this.#held.delete(entry.id)
+  }
+
+  #drop(entry: StoredEntry): void {
+    this.#forget(entry)
+    this.#enqueue(entry.id, () => this.#backing.remove(entry))
   }
 
   /** Say once what is wrong, and again when it has been right in between. */
@@ -164,14 +184,14 @@ export class DiskBackedStore implements ResponseStore {
   }
 
   body(entry: StoredEntry, coding: Coding): Buffer | Promise<Buffer | undefined> {
-    this.#onDisk.get(entry.id)
+    this.#held.get(entry.id)
     return this.#inMemory.get(entry.id)?.get(coding) ?? this.#bodyFromDisk(entry, coding)
   }
 
   async #bodyFromDisk(entry: StoredEntry, coding: Coding): Promise<Buffer | undefined> {
     // It may have left the memory before its file was written.
     await this.#writes.get(entry.id)
-    const bodies = await this.#allBodies(entry)
+    const bodies = await this.#backing.bodies(entry)
     if (bodies === undefined) {
       if (this.#isCurrent(entry)) this.#drop(entry)
       return undefined
@@ -200,13 +220,12 @@ export class DiskBackedStore implements ResponseStore {
     return entry
   }
 
-  /** Write an entry's file and then tell the journal, unless it was replaced or purged meanwhile. */
+  /** Keep an entry for good, unless it was replaced or purged meanwhile. */
   #write(entry: StoredEntry, bodies: () => Bodies | undefined | Promise<Bodies | undefined>): void {
     this.#enqueue(entry.id, async () => {
       const bytes = await bodies()
       if (bytes === undefined || !this.#isCurrent(entry)) return
-      await writeEntry(this.#path(entry), entry, bytes)
-      if (this.#isCurrent(entry)) this.#journal.put(entry)
+      await this.#backing.write(entry, bytes)
       this.#problem = null
     })
   }
@@ -215,18 +234,7 @@ export class DiskBackedStore implements ResponseStore {
     if (!this.candidates(entry.key).some(({ id }) => id === entry.id)) return
     const held = this.#inMemory.peek(entry.id)
     this.#index(entry)
-    this.#write(entry, () => held ?? this.#allBodies(entry))
-  }
-
-  async #allBodies(entry: StoredEntry): Promise<Bodies | undefined> {
-    const read = await Promise.all(
-      entry.bodies.map(
-        async ({ coding }) => [coding, await readEntryBody(this.#path(entry), entry, coding)] as const,
-      ),
-    )
-    return read.every(([, bytes]) => bytes !== undefined)
-      ? new Map(read as (readonly [Coding, Buffer])[])
-      : undefined
+    this.#write(entry, () => held ?? this.#backing.bodies(entry))
   }
 
   purge(matches: (entry: StoredEntry) => boolean): number {
@@ -261,6 +269,16 @@ export class DiskBackedStore implements ResponseStore {
 
   async settled(): Promise<void> {
     while (this.#pending.size > 0) await Promise.all(this.#pending)
-    await this.#journal.settled()
+    await this.#backing.settled()
+  }
+
+  announcePurge(order: PurgeOrder): void {
+    this.#backing.announce(order)
+  }
+
+  /** End the use of the backing. */
+  async close(): Promise<void> {
+    await this.settled()
+    await this.#backing.close()
   }
 }

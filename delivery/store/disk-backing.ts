@@ -1,0 +1,88 @@
+import { mkdir, readdir, rm } from 'node:fs/promises'
+import { join } from 'node:path'
+import type { Backing } from './backing.ts'
+import { readEntryBody, readEntryHeader, writeEntry } from './entry-file.ts'
+import { Journal, readJournal } from './journal.ts'
+import type { Bodies, StoredEntry } from './response-store.ts'
+
+const JOURNAL = 'journal'
+/** A journal with this many lines for each entry it ends up with is written anew at start. */
+const TOO_MANY_LINES = 2
+/** Files read at a time. */
+const BATCH = 64
+
+/** Entries in files of a folder, one each, and a journal that tells of all of them. */
+export class DiskBacking implements Backing {
+  readonly #folder: string
+  readonly #journal: Journal
+
+  constructor(folder: string, onProblem: (error: Error) => void) {
+    this.#folder = folder
+    this.#journal = new Journal(join(folder, JOURNAL), onProblem)
+  }
+
+  /** Half-written and damaged files are removed. */
+  async open(): Promise<readonly StoredEntry[]> {
+    await mkdir(this.#folder, { recursive: true })
+    const names = new Set((await readdir(this.#folder)).filter((name) => name !== JOURNAL))
+    const journal = await readJournal(join(this.#folder, JOURNAL))
+    const told = [...(journal?.entries.values() ?? [])].filter(({ id }) => names.delete(`${id}.entry`))
+    // Files the journal does not tell of were written right before a crash, or left half-written; without a journal, all are looked at.
+    const entries = [...told, ...(await this.#scan([...names]))]
+    if (journal === undefined || journal.lines > 1000 + TOO_MANY_LINES * journal.entries.size)
+      await this.#journal.restart(entries)
+    else await this.#journal.resume()
+    return entries
+  }
+
+  async #scan(names: readonly string[]): Promise<StoredEntry[]> {
+    const found: StoredEntry[] = []
+    for (let i = 0; i < names.length; i += BATCH) {
+      const read = await Promise.all(names.slice(i, i + BATCH).map((name) => this.#takeIn(name)))
+      found.push(...read.filter((entry) => entry !== undefined))
+    }
+    return found
+  }
+
+  async #takeIn(name: string): Promise<StoredEntry | undefined> {
+    const path = join(this.#folder, name)
+    const entry = await readEntryHeader(path).catch(() => undefined)
+    if (entry !== undefined && `${entry.id}.entry` === name) return entry
+    await rm(path, { force: true, recursive: true })
+    return undefined
+  }
+
+  #path(entry: StoredEntry): string {
+    return join(this.#folder, `${entry.id}.entry`)
+  }
+
+  async write(entry: StoredEntry, bodies: Bodies): Promise<void> {
+    await writeEntry(this.#path(entry), entry, bodies)
+    this.#journal.put(entry)
+  }
+
+  async remove(entry: StoredEntry): Promise<void> {
+    this.#journal.gone(entry.id)
+    await rm(this.#path(entry), { force: true })
+  }
+
+  async bodies(entry: StoredEntry): Promise<Bodies | undefined> {
+    const read = await Promise.all(
+      entry.bodies.map(
+        async ({ coding }) => [coding, await readEntryBody(this.#path(entry), entry, coding)] as const,
+      ),
+    )
+    return read.every(([, bytes]) => bytes !== undefined) ? (new Map(read) as unknown as Bodies) : undefined
+  }
+
+  /** Nobody else uses the folder. */
+  announce(): void {}
+
+  settled(): Promise<void> {
+    return this.#journal.settled()
+  }
+
+  close(): Promise<void> {
+    return this.#journal.close()
+  }
+}
