@@ -1,12 +1,14 @@
 import { writeFile } from 'node:fs/promises'
 import { parseArgs } from 'node:util'
 import { ferryHome } from './ferry-home.ts'
+import { connections } from './connections.ts'
 import { flood } from './flood.ts'
+import { missOverhead } from './miss-overhead.ts'
 import type { BenchResult } from './result.ts'
 import { storeSize } from './store-size.ts'
 import { storedPage } from './stored-page.ts'
 
-const ALL = [storedPage, storeSize, flood, ferryHome]
+const ALL = [storedPage, missOverhead, storeSize, flood, connections, ferryHome]
 
 const { values, positionals } = parseArgs({ allowPositionals: true, options: { json: { type: 'string' } } })
 const known = ALL.flatMap(({ names }) => names)

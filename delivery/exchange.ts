@@ -6,7 +6,7 @@ import { deviceClass } from '../core/http/device.ts'
 import type { Fields } from '../core/http/fields.ts'
 import type { EpochMs } from '../core/time.ts'
 import type { BestCodings } from './answer/best-codings.ts'
-import type { Counters } from './counting/counters.ts'
+import { kindLabel, type Counters } from './counting/counters.ts'
 import type { Flights } from './flights.ts'
 import type { OriginClient } from './origin/origin-client.ts'
 import type { Visitor } from './origin/request-fields.ts'
@@ -102,22 +102,27 @@ export const countWhenDone = (
   exchange: Exchange,
   outcome: Outcome,
   bytes: () => number,
-  { page = false, savedMs = 0 }: { readonly page?: boolean; readonly savedMs?: number } = {},
+  {
+    page = false,
+    savedMs = 0,
+    kind,
+  }: { readonly page?: boolean; readonly savedMs?: number; readonly kind?: string } = {},
 ): void => {
-  const { res, io, route, rule, method, target, startedAt } = exchange
-  res.once('close', () =>
+  exchange.res.once('close', () => {
+    const { res, io, route, rule, method, target, startedAt } = exchange
     io.counters.count(
       route,
       outcome,
-      { bytes: bytes(), page, savedMs, kind: rule.kind },
+      { bytes: bytes(), page, savedMs, kind: kind ?? kindLabel(rule.kind, page, target) },
       {
         at: io.now(),
+        channel: route.channel,
         method,
         target,
         status: res.statusCode,
         cacheStatus: cacheStatus(outcome),
         tookMs: io.elapsed() - startedAt,
       },
-    ),
-  )
+    )
+  })
 }

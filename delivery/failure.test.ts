@@ -177,6 +177,7 @@ describe('the disk of the store', () => {
     expect((await bench.ask('/a')).cacheStatus).toContain('hit')
     expect(told).toHaveLength(1)
     expect(store.problem()).toMatch(/memory only/)
+    await store.close()
     await rm(folder)
   })
   test('a process killed while writing leaves nothing that is served', async () => {

@@ -130,7 +130,12 @@ const main = async (): Promise<void> => {
       certificates.use(next)
       routes = compiled
     },
-    purge: (order) => purge(order, io, (stale) => refresher.add(stale)),
+    purge: async (order) => {
+      const purged = purge(order, io, (stale) => refresher.add(stale))
+      // A process that is killed the next moment must not come back with what was purged.
+      await store.flushed()
+      return purged
+    },
     traffic: (siteId) => io.counters.traffic(siteId, store),
     listStore: (query) => listStore(query, io),
     coverage: (query) => coverageOf(query, io),

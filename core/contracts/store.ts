@@ -1,6 +1,9 @@
 import { z } from 'zod'
 import { Channel } from './delivery.ts'
 
+/** How one address came to be answered as it was the last time. */
+export const LastDecision = z.object({ at: z.number(), cacheStatus: z.string() })
+
 /** What delivery knows of one stored response. */
 export const StoredSummary = z.object({
   address: z.string().describe('Path and query'),
@@ -15,6 +18,7 @@ export const StoredSummary = z.object({
   bytes: z.record(z.string(), z.int()).describe('Size of each coding that is kept'),
   hits: z.int().describe('Answers from the store since delivery started'),
   variants: z.array(z.string()).describe('Request fields it was made for (RFC 9111 §4.1)'),
+  last: LastDecision.nullable().describe('What was last decided about the address'),
 })
 export type StoredSummary = z.infer<typeof StoredSummary>
 
@@ -23,6 +27,7 @@ export const StoreQuery = z.object({
   siteId: z.string(),
   channel: Channel.default('live'),
   text: z.string().max(500).default('').describe('Only addresses that contain this'),
+  state: z.enum(['all', 'fresh', 'stale']).default('all'),
   pagesOnly: z.boolean().default(false).describe('HTML only'),
   sort: z.enum(['address', 'since', 'ttl', 'bytes', 'hits']).default('address'),
   descending: z.boolean().default(false),
@@ -36,9 +41,6 @@ export const StorePage = z.object({
   entries: z.array(StoredSummary),
 })
 export type StorePage = z.infer<typeof StorePage>
-
-/** How one address came to be answered as it was the last time. */
-export const LastDecision = z.object({ at: z.number(), cacheStatus: z.string() })
 
 /** Which of these addresses are stored for a signed-out visitor, and if not, what was last decided about them. */
 export const CoverageQuery = z.object({

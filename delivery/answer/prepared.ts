@@ -3,6 +3,7 @@ import { parseDirectives } from '../../core/http/directives.ts'
 import { fieldValue, hasField, withField, withoutFields, type Fields } from '../../core/http/fields.ts'
 import { isHtml } from '../../core/http/freshness.ts'
 import { isCompressible, type Coding } from '../../core/http/negotiation.ts'
+import { kindLabel } from '../counting/counters.ts'
 import { isOwnCopy, pathOfKey } from '../exchange.ts'
 import type { Route } from '../routing.ts'
 import type { StoredEntry } from '../store/response-store.ts'
@@ -19,6 +20,8 @@ export interface Prepared {
   /** Cache-Control that holds the owner's lifetime, which starts when the browser gets it. */
   readonly ownerLifetime: string | undefined
   readonly page: boolean
+  /** What it is counted under. */
+  readonly kind: string
   /** Cache-Status of caches between here and the origin. */
   readonly statusBefore: string | undefined
 }
@@ -71,12 +74,8 @@ const tagOf = (entry: StoredEntry, coding: Coding): string => {
 const prepare = (route: Route, entry: StoredEntry, coding: Coding): Prepared => {
   const etag = tagOf(entry, coding)
   const shared = !isOwnCopy(entry.key)
-  let fields = withBrowserLifetime(
-    withoutFields(entry.fields, FOR_US),
-    entry.status,
-    { route, path: pathOfKey(entry.key) },
-    shared,
-  )
+  const path = pathOfKey(entry.key)
+  let fields = withBrowserLifetime(withoutFields(entry.fields, FOR_US), entry.status, { route, path }, shared)
   const before = fieldValue(entry.fields, 'cache-control')
   const cacheControl = fieldValue(fields, 'cache-control')
   const ownerLifetime =
@@ -95,6 +94,7 @@ const prepare = (route: Route, entry: StoredEntry, coding: Coding): Prepared => 
     lastModified: fieldValue(entry.fields, 'last-modified'),
     ownerLifetime,
     page: isHtml(entry.fields),
+    kind: kindLabel(route.ruleFor(path).kind, isHtml(entry.fields), path),
     statusBefore: fieldValue(entry.fields, 'cache-status'),
   }
 }

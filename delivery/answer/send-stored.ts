@@ -97,6 +97,7 @@ const write = (sending: Sending): void => {
   countWhenDone(exchange, outcome, () => (withBody ? sent.length : 0), {
     page: ready.page,
     savedMs: waitOf(entry),
+    kind: ready.kind,
   })
   res.end(withBody ? sent : undefined)
 }

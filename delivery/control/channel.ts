@@ -5,7 +5,7 @@ import { CoverageQuery, StoreQuery, type AddressState, type StorePage } from '..
 /** What control may ask of delivery. */
 export interface ControlActions {
   readonly configure: (config: DeliveryConfig) => Promise<void>
-  readonly purge: (order: PurgeOrder) => number
+  readonly purge: (order: PurgeOrder) => number | Promise<number>
   readonly traffic: (siteId: string) => Traffic
   readonly listStore: (query: StoreQuery) => Promise<StorePage>
   readonly coverage: (query: CoverageQuery) => Promise<AddressState[]>
@@ -38,7 +38,7 @@ const handle = async (req: IncomingMessage, res: ServerResponse, actions: Contro
       await actions.configure(DeliveryConfig.parse(await readJson(req)))
       return reply(res, 200, { ok: true })
     case 'POST purges':
-      return reply(res, 200, { purged: actions.purge(PurgeOrder.parse(await readJson(req))) })
+      return reply(res, 200, { purged: await actions.purge(PurgeOrder.parse(await readJson(req))) })
     case 'GET traffic':
       return reply(res, 200, actions.traffic(decodeURIComponent(id)))
     case 'POST store':

@@ -49,6 +49,10 @@ const newRecord = (): ChannelRecord => ({
   kinds: new Map(),
 })
 
+/** The kind a page counts under: the owner's name, else the pattern of its address. Files and data are not told apart. */
+export const kindLabel = (kind: string | null, page: boolean, target: string): string =>
+  kind ?? (page ? addressPattern(target) : 'files and data')
+
 /** What there is to say of an answered request besides its outcome. */
 export interface CountedAnswer {
   readonly bytes: number
@@ -56,13 +60,9 @@ export interface CountedAnswer {
   readonly page: boolean
   /** What the origin took for the copy that was used, ms. */
   readonly savedMs: number
-  /** Name the owner gave the kind of page, if any. */
-  readonly kind: string | null
+  /** See kindLabel. */
+  readonly kind: string
 }
-
-/** The kind a page or data counts under: the owner's name, else the pattern of its address. Files are not told apart. */
-const kindName = ({ kind, page }: CountedAnswer, target: string): string =>
-  kind ?? (page ? addressPattern(target) : 'files and data')
 
 /** The name an outcome is counted under. */
 export const outcomeName = (outcome: Outcome): string => {
@@ -101,38 +101,40 @@ export class Counters {
     this.#since = since
   }
 
+  /** Runs for every request: nothing here may be spread together or looked up twice. */
   count(
     route: Route,
     outcome: Outcome,
-    answer: CountedAnswer,
-    record: Omit<DecisionRecord, 'channel'>,
+    { bytes, page, savedMs, kind }: CountedAnswer,
+    record: DecisionRecord,
   ): void {
     let channel = this.#channels.get(route.partition)
     if (channel === undefined) this.#channels.set(route.partition, (channel = newRecord()))
     const hit = isHit(outcome)
-    const counted = { ...answer, hit, cold: isCold(outcome), savedMs: hit ? answer.savedMs : 0 }
+    const counted: Counted = { hit, cold: isCold(outcome), page, bytes, savedMs: hit ? savedMs : 0 }
     addTo(channel.sums, counted)
     channel.course.add(record.at as EpochMs, counted)
-    this.#countKind(channel, kindName(answer, record.target), counted)
+    this.#countKind(channel, kind, counted)
     this.#countAddress(addressName(route, record.target), hit, record)
     const name = outcomeName(outcome)
     channel.outcomes.set(name, (channel.outcomes.get(name) ?? 0) + 1)
     let recent = this.#recent.get(route.siteId)
     if (recent === undefined) this.#recent.set(route.siteId, (recent = []))
-    recent.push({ ...record, channel: route.channel })
+    recent.push(record)
     // Cut in batches: shifting one by one would move the whole array on every request.
     if (recent.length > 2 * RECENT) recent.splice(0, recent.length - RECENT)
   }
 
   #countKind({ kinds }: ChannelRecord, name: string, counted: Counted): void {
     const known = kinds.get(name)
-    const under = known !== undefined || kinds.size < MOST_KINDS ? name : OTHER_KINDS
-    let sums = kinds.get(under)
-    if (sums === undefined) kinds.set(under, (sums = noSums()))
+    if (known !== undefined) return addTo(known, counted)
+    const under = kinds.size < MOST_KINDS ? name : OTHER_KINDS
+    const sums = kinds.get(under) ?? noSums()
+    kinds.set(under, sums)
     addTo(sums, counted)
   }
 
-  #countAddress(name: string, hit: boolean, { at, cacheStatus }: Omit<DecisionRecord, 'channel'>): void {
+  #countAddress(name: string, hit: boolean, { at, cacheStatus }: DecisionRecord): void {
     const known = this.#addresses.get(name)
     if (known === undefined) this.#addresses.set(name, { hits: hit ? 1 : 0, last: { at, cacheStatus } })
     else {

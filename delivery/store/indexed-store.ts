@@ -267,6 +267,11 @@ export class IndexedStore implements ResponseStore {
     return held
   }
 
+  async flushed(): Promise<void> {
+    await Promise.all([...this.#pending])
+    await this.#backing.settled()
+  }
+
   async settled(): Promise<void> {
     while (this.#pending.size > 0) await Promise.all(this.#pending)
     await this.#backing.settled()

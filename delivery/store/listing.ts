@@ -39,6 +39,7 @@ const summary = (io: ListingIo, route: Route, entry: StoredEntry): StoredSummary
   const address = targetOfKey(entry.key)
   const { kind, reuse } = route.ruleFor(pathOfKey(entry.key))
   const ttlS = timeToLive(entry, reuse, io.now())
+  const record = io.counters.addressRecord(route, address)
   return {
     address,
     channel: route.channel,
@@ -50,7 +51,8 @@ const summary = (io: ListingIo, route: Route, entry: StoredEntry): StoredSummary
     lifetimeFrom: freshnessLifetime(entry, reuse.lifetimes).source,
     kind,
     bytes: Object.fromEntries(entry.bodies.map(({ coding, bytes }) => [coding, bytes])),
-    hits: io.counters.addressRecord(route, address)?.hits ?? 0,
+    hits: record?.hits ?? 0,
+    last: record?.last ?? null,
     variants: [
       ...(keyPartition(entry.key).endsWith(':phone') ? ['for phones'] : []),
       ...entry.nominated.map(([name, value]) => `${name}: ${value ?? '(none)'}`),
@@ -58,33 +60,43 @@ const summary = (io: ListingIo, route: Route, entry: StoredEntry): StoredSummary
   }
 }
 
-const total = (bytes: Record<string, number>): number =>
-  Object.values(bytes).reduce((sum, size) => sum + size, 0)
+/** What is sorted by: cheap to find out, since all entries are looked at and only a page of them is told of in full. */
+const ORDERS: Record<
+  StoreQuery['sort'],
+  (io: ListingIo, route: Route, entry: StoredEntry) => string | number
+> = {
+  address: (_io, _route, entry) => targetOfKey(entry.key),
+  since: (_io, _route, entry) => entry.responseTime,
+  ttl: (io, route, entry) => timeToLive(entry, route.ruleFor(pathOfKey(entry.key)).reuse, io.now()),
+  bytes: (_io, _route, entry) => entry.bodies.reduce((sum, { bytes }) => sum + bytes, 0),
+  hits: (io, route, entry) => io.counters.addressRecord(route, targetOfKey(entry.key))?.hits ?? 0,
+}
 
-const ORDERS: Record<StoreQuery['sort'], (a: StoredSummary, b: StoredSummary) => number> = {
-  address: (a, b) => (a.address < b.address ? -1 : a.address > b.address ? 1 : 0),
-  since: (a, b) => a.since - b.since,
-  ttl: (a, b) => a.ttlS - b.ttlS,
-  bytes: (a, b) => total(a.bytes) - total(b.bytes),
-  hits: (a, b) => a.hits - b.hits,
+const fits = (io: ListingIo, route: Route, query: StoreQuery, entry: StoredEntry): boolean => {
+  if (!isListed(route, keyPartition(entry.key))) return false
+  if (query.pagesOnly && !isHtml(entry.fields)) return false
+  if (query.text !== '' && !targetOfKey(entry.key).includes(query.text)) return false
+  if (query.state === 'all') return true
+  const fresh = timeToLive(entry, route.ruleFor(pathOfKey(entry.key)).reuse, io.now()) > 0
+  return fresh === (query.state === 'fresh')
 }
 
 /** One page of what the store holds of a channel. Visitors' requests are answered in between. */
 export const listStore = async (query: StoreQuery, io: ListingIo): Promise<StorePage> => {
   const found = routeOf(io, query.siteId, query.channel)
   if (found === undefined) return { total: 0, entries: [] }
-  const fitting: StoredSummary[] = []
+  const { route } = found
+  const orderOf = ORDERS[query.sort]
+  const fitting: { entry: StoredEntry; order: string | number }[] = []
   let looked = 0
   for (const entry of io.store.all()) {
     if (++looked % AT_A_TIME === 0) await breathe()
-    if (!isListed(found.route, keyPartition(entry.key))) continue
-    if (query.pagesOnly && !isHtml(entry.fields)) continue
-    if (query.text !== '' && !targetOfKey(entry.key).includes(query.text)) continue
-    fitting.push(summary(io, found.route, entry))
+    if (fits(io, route, query, entry)) fitting.push({ entry, order: orderOf(io, route, entry) })
   }
-  fitting.sort(ORDERS[query.sort])
-  if (query.descending) fitting.reverse()
-  return { total: fitting.length, entries: fitting.slice(query.offset, query.offset + query.limit) }
+  const turned = query.descending ? -1 : 1
+  fitting.sort((a, b) => (a.order < b.order ? -turned : a.order > b.order ? turned : 0))
+  const shown = fitting.slice(query.offset, query.offset + query.limit)
+  return { total: fitting.length, entries: shown.map(({ entry }) => summary(io, route, entry)) }
 }
 
 const stateOf = (

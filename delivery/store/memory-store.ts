@@ -105,6 +105,10 @@ export class MemoryStore implements ResponseStore {
     return null
   }
 
+  flushed(): Promise<void> {
+    return Promise.resolve()
+  }
+
   settled(): Promise<void> {
     return Promise.resolve()
   }

@@ -59,6 +59,8 @@ export interface ResponseStore {
   announcePurge(order: PurgeOrder): void
   /** What keeps it from storing, in a sentence for the owner; null when all is well. */
   problem(): string | null
-  /** Resolves when everything put so far is on disk. */
+  /** Resolves when what was put and removed until now is on disk, whatever comes meanwhile. */
+  flushed(): Promise<void>
+  /** Resolves when nothing waits to be written. */
   settled(): Promise<void>
 }

@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { computed, ref, shallowRef, watch } from 'vue'
 import { PurgeResult } from '../../core/contracts/delivery.ts'
-import type { Site } from '../../core/contracts/sites.ts'
+import { z } from 'zod'
+import { Confirmation, type Site } from '../../core/contracts/sites.ts'
 import { StorePage, type StoreQuery } from '../../core/contracts/store.ts'
 import { roughlyInWords } from '../../core/remedies/setting-words.ts'
 import { callApi } from '../api/client.ts'
@@ -16,6 +17,7 @@ const problems = useProblems()
 const LIMIT = 100
 const text = ref('')
 const pagesOnly = ref(false)
+const state = ref<StoreQuery['state']>('all')
 const sort = ref<StoreQuery['sort']>('address')
 const descending = ref(false)
 const offset = ref(0)
@@ -28,6 +30,7 @@ const load = async (): Promise<void> => {
     channel: props.channel,
     text: text.value ?? '',
     pagesOnly: pagesOnly.value,
+    state: state.value,
     sort: sort.value,
     descending: descending.value,
     offset: offset.value,
@@ -38,11 +41,16 @@ const load = async (): Promise<void> => {
   )
   if (found !== undefined && mine === newest) page.value = found
 }
-watch([text, pagesOnly, sort, descending, () => props.channel], () => (offset.value = 0))
-watch([text, pagesOnly, sort, descending, offset, () => props.channel], () => void load(), {
+watch([text, pagesOnly, state, sort, descending, () => props.channel], () => (offset.value = 0))
+watch([text, pagesOnly, state, sort, descending, offset, () => props.channel], () => void load(), {
   immediate: true,
 })
 
+const STATES = [
+  { value: 'all', title: 'fresh and stale' },
+  { value: 'fresh', title: 'fresh' },
+  { value: 'stale', title: 'stale' },
+]
 const COLUMNS = [
   { key: 'address', title: 'Address', num: false },
   { key: 'since', title: 'Stored', num: false },
@@ -69,6 +77,13 @@ const sizes = (kept: Record<string, number>): string =>
     .map(([coding, size]) => `${coding} ${bytes(size)}`)
     .join(', ')
 const last = computed(() => Math.min(offset.value + LIMIT, page.value?.total ?? 0))
+const refresh = async (address: string): Promise<void> => {
+  await problems.catching(() =>
+    callApi('POST', `/sites/${props.site.id}/refreshes`, z.array(Confirmation), { paths: [address] }),
+  )
+  await load()
+  emit('changed')
+}
 const purge = async (address: string): Promise<void> => {
   await problems.catching(() =>
     callApi('POST', `/sites/${props.site.id}/purges`, PurgeResult, { kind: 'paths', paths: [address] }),
@@ -81,6 +96,7 @@ const purge = async (address: string): Promise<void> => {
 <template>
   <div class="bar filters">
     <v-text-field v-model="text" label="Address contains" class="words" clearable />
+    <v-select v-model="state" :items="STATES" label="State" class="state" />
     <v-checkbox v-model="pagesOnly" label="Pages only" />
     <span v-if="page" class="muted small" role="status">{{
       page.total === 0 ? 'Nothing stored' : `${whole(offset + 1)} to ${whole(last)} of ${whole(page.total)}`
@@ -104,6 +120,7 @@ const purge = async (address: string): Promise<void> => {
               {{ column.title }}{{ sort === column.key ? (descending ? ' ▾' : ' ▴') : '' }}
             </button>
           </th>
+          <th scope="col">Last decision</th>
           <th scope="col">Do</th>
         </tr>
       </thead>
@@ -120,7 +137,14 @@ const purge = async (address: string): Promise<void> => {
           </td>
           <td class="num">{{ sizes(entry.bytes) }}</td>
           <td class="num">{{ whole(entry.hits) }}</td>
+          <td class="small">
+            <code v-if="entry.last">{{ entry.last.cacheStatus.replace(/^zest-lamp; /, '') }}</code>
+            <span v-else class="muted">not asked for lately</span>
+          </td>
           <td class="actions">
+            <v-btn size="x-small" :disabled="channel === 'trial'" @click="refresh(entry.address)"
+              >Refresh<span class="visually-hidden"> {{ entry.address }}</span></v-btn
+            >
             <v-btn size="x-small" @click="purge(entry.address)"
               >Purge<span class="visually-hidden"> {{ entry.address }}</span></v-btn
             >
@@ -139,6 +163,9 @@ const purge = async (address: string): Promise<void> => {
 </template>
 
 <style scoped>
+.state {
+  flex: 0 1 11rem;
+}
 .filters,
 .pager {
   margin: 0.4rem 0 0.6rem;
