@@ -46,6 +46,7 @@ const BENCH_PROGRAMS = {
   bench: 'bench/main.ts',
   'bare-server': 'bench/bare-server.ts',
   'store-opener': 'bench/store-opener.ts',
+  soak: 'bench/soak.ts',
 }
 
 const bundle = async (programs) => {
