@@ -232,6 +232,99 @@ describe('the loop, as a new user tries it', () => {
   test('the interface reported no error on the way', () => expect(complaints).toEqual([]))
 })
 
+describe('pages that visitors share in spite of their cookies', () => {
+  const trial = () => page.getByRole('region', { name: 'Trial' })
+  const publish = async (): Promise<void> => {
+    await page.getByRole('button', { name: 'Keep', exact: true }).click()
+    await page.getByRole('dialog').getByRole('button', { name: 'Publish' }).click()
+  }
+  /** A season-ticket holder's cookie, by the site's own form. */
+  const signedIn = async (): Promise<string> => {
+    const answer = await fetch(`http://127.0.0.1:${stack.basePort + 1}/sign-in`, {
+      method: 'POST',
+      redirect: 'manual',
+      body: new URLSearchParams({ name: 'rider', password: 'season' }),
+    })
+    return answer.headers.getSetCookie()[0]!.split(';', 1)[0]!
+  }
+
+  test('a kind of page is named in the trial, with the cookies that do not change it', async () => {
+    await place('Remedies').click()
+    const remedy = page.getByRole('article', { name: 'Page cache' })
+    await remedy.getByRole('checkbox', { name: 'Page cache in trial' }).click()
+    await trial().getByText('Page cache switched on').waitFor()
+    await remedy.getByText('Settings').click()
+    await remedy.getByRole('checkbox', { name: /^Live fragments/ }).click()
+    await trial().getByText('live fragments from off to on').waitFor()
+    await remedy.getByRole('button', { name: 'Add a kind' }).click()
+    const dialog = page.getByRole('dialog')
+    await dialog.getByLabel('Name').fill('Quays')
+    await dialog.getByLabel('Paths, one a line').fill('/quays')
+    await dialog.getByLabel(/^Cookies that do not change/).fill('ferry_session\nferry_basket')
+    expect(await accessibilityProblems(page)).toEqual([])
+    await dialog.getByRole('button', { name: 'Put into the trial' }).click()
+    await trial().getByText('kinds of pages: Quays added').waitFor()
+    expect(await accessibilityProblems(page)).toEqual([])
+  })
+
+  test('it cannot be kept before the privacy check has passed', async () => {
+    await publish()
+    await page
+      .getByRole('alert')
+      .getByText(/privacy check/i)
+      .first()
+      .waitFor()
+    expect((await stack.visit('/quays')).cacheStatus).toContain('page-cache-off')
+    // The refusal is in the console; that is the browser's, not ours.
+    complaints.length = 0
+    await page.getByRole('button', { name: 'Run the privacy check' }).click()
+    const dialog = page.getByRole('dialog')
+    for (const [which, name] of [
+      ['first', 'rider'],
+      ['second', 'second'],
+    ] as const)
+      // prettier-ignore
+      await dialog.getByLabel(`Name of the ${which} visitor`).fill(name)
+    for (const index of [0, 1]) await dialog.getByLabel('Password', { exact: true }).nth(index).fill('season')
+    expect(await accessibilityProblems(page)).toEqual([])
+    await dialog.getByRole('button', { name: 'Start' }).click()
+    await untilDone('Privacy check of Orrin Sound Ferries')
+    await page.getByText(/Passed .*nothing of one visitor reached another/).waitFor()
+    expect(await accessibilityProblems(page)).toEqual([])
+  })
+
+  test('kept, it gives a signed-in visitor the stored page with a corner of their own, and nobody else that corner', async () => {
+    await publish()
+    await page.getByText(/Version \d+ is what visitors get now/).waitFor()
+    const cookie = await signedIn()
+    await stack.visit('/quays')
+    const own = await stack.visit('/quays', { cookie })
+    expect(own.cacheStatus).toContain('hit')
+    expect(own.body).toContain('Sign out')
+    const everybody = await stack.visit('/quays')
+    expect(everybody.cacheStatus).toContain('hit')
+    expect(everybody.body).toContain('Sign in')
+    expect(everybody.body).not.toMatch(/Sign out|esi:/)
+  })
+
+  test('which cookies matter is found by trying them', async () => {
+    await place('Site').click()
+    await page.getByLabel(/^Cookie field of a browser/).fill(`${await signedIn()}; tint=dark`)
+    await page.getByRole('button', { name: 'Try the cookies' }).click()
+    await untilDone('Cookies of Orrin Sound Ferries')
+    const row = (name: string) => page.getByRole('row').filter({ hasText: name })
+    await row('ferry_session')
+      .getByText(/belongs to one visitor/)
+      .waitFor()
+    await row('tint')
+      .getByText(/No page of the sample changes/)
+      .waitFor()
+    expect(await accessibilityProblems(page)).toEqual([])
+  })
+
+  test('the interface reported no error on the way', () => expect(complaints).toEqual([]))
+})
+
 describe('the zest command', () => {
   const zest = (...args: string[]) => runProgram('zest', { ZEST_API_TOKEN: TOKEN, ZEST_URL: stack.url }, args)
 
