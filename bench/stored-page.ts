@@ -6,6 +6,7 @@ import { join } from 'node:path'
 import { median } from '../core/stats/median.ts'
 import { configFor, HOST, startDelivery } from './delivery-process.ts'
 import type { Benchmark } from './result.ts'
+import { startStatic } from './static-server.ts'
 
 /** Turns of each server, and how long one lasts; they alternate, so that a slow moment falls on both. */
 const TURNS = 5
@@ -47,7 +48,12 @@ const startBare = async ({ fields, body }: Answer): Promise<{ child: ChildProces
   return { child, port: (await ready).port }
 }
 
-const turn = async (port: number): Promise<{ rps: number; p99: number }> => {
+interface Turn {
+  readonly rps: number
+  readonly p99: number
+}
+
+const turn = async (port: number): Promise<Turn> => {
   const result = await autocannon({
     url: `http://127.0.0.1:${port}/`,
     connections: CONNECTIONS,
@@ -71,11 +77,20 @@ export const storedPage: Benchmark = {
     if (!stored.fields.join('\n').includes('; hit'))
       throw new Error('The page is not answered from the store.')
     const bare = await startBare(stored)
+    const fixed = await startStatic(stored.body)
     try {
       for (const port of [PORT + 10, bare.port]) await turn(port)
-      const turns: { ours: Awaited<ReturnType<typeof turn>>; theirs: Awaited<ReturnType<typeof turn>> }[] = []
+      const turns: { ours: Turn; theirs: Turn; file: Turn | undefined }[] = []
       for (let i = 0; i < TURNS; i++)
-        turns.push({ ours: await turn(PORT + 10), theirs: await turn(bare.port) })
+        turns.push({
+          ours: await turn(PORT + 10),
+          theirs: await turn(bare.port),
+          file: fixed === undefined ? undefined : await turn(fixed.port),
+        })
+      if (fixed !== undefined)
+        console.log(
+          `requests a second: ours ${Math.round(median(turns.map(({ ours }) => ours.rps)))}, bare node:http ${Math.round(median(turns.map(({ theirs }) => theirs.rps)))}, the same bytes as a static file of a general-purpose web server ${Math.round(median(turns.map(({ file }) => file!.rps)))}`,
+        )
       return [
         {
           name: 'stored-rps-vs-bare',
@@ -94,6 +109,7 @@ export const storedPage: Benchmark = {
       ]
     } finally {
       bare.child.kill()
+      await fixed?.stop()
       await delivery.stop()
       origin.close()
       origin.closeAllConnections()

@@ -1,5 +1,5 @@
 import { afterEach, describe, expect, test } from 'vitest'
-import { DeliveryBench } from './testing/bench-setup.ts'
+import { DeliveryBench, setupWith } from './testing/bench-setup.ts'
 import { purge } from './purging.ts'
 
 let bench: DeliveryBench
@@ -93,17 +93,57 @@ describe('requests for one address while its answer is under way (RFC 9211 §2.6
     expect(bench.asked.map(({ headers }) => headers['accept-language'])).toEqual([undefined, 'en', 'nn'])
   })
 
-  test('share a failure too: an origin that is down is not asked by everybody', async () => {
+  test('are not taken down by one that fails: another asks, and the rest wait for that one', async () => {
+    bench = await DeliveryBench.open()
+    const waiting: { fail: () => void; succeed: () => void }[] = []
+    bench.handler = (_req, res) =>
+      void waiting.push({
+        fail: () => res.destroy(),
+        succeed: () => res.writeHead(200, { 'content-type': 'text/html' }).end('page'),
+      })
+    const visits = ask(6)
+    await expect.poll(() => [bench.arrived, waiting.length]).toEqual([6, 1])
+    // Asked, and once more because it was safe to; both broken off.
+    for (let i = 0; i < 2; i++) {
+      await expect.poll(() => waiting.length).toBe(1)
+      waiting.pop()!.fail()
+    }
+    await expect.poll(() => waiting.length).toBe(1)
+    waiting.pop()!.succeed()
+    const statuses = (await Promise.all(visits)).map(({ status }) => status)
+    expect(statuses.sort()).toEqual([200, 200, 200, 200, 200, 502])
+    expect(bench.asked.length).toBe(3)
+  })
+
+  test('share a failure that lasts: an origin that is down is not asked by everybody', async () => {
     bench = await DeliveryBench.open()
     const waiting: (() => void)[] = []
     bench.handler = (_req, res) => void waiting.push(() => res.destroy())
     const visits = ask(6)
     await expect.poll(() => [bench.arrived, waiting.length]).toEqual([6, 1])
-    waiting.splice(0).forEach((cut) => cut())
-    // A safe request is sent once more, and no more than that.
-    await expect.poll(() => waiting.length).toBe(1)
-    waiting.splice(0).forEach((cut) => cut())
+    for (let i = 0; i < 4; i++) {
+      await expect.poll(() => waiting.length).toBe(1)
+      waiting.splice(0).forEach((cut) => cut())
+    }
     expect((await Promise.all(visits)).map(({ status }) => status)).toEqual(Array(6).fill(502))
+    expect(bench.asked.length).toBe(4)
+  })
+
+  test('do not wait for one that is slow beyond measure: one of them asks too, and is waited for', async () => {
+    bench = await DeliveryBench.open()
+    bench.use(setupWith({ pageCache: {} }), { timeoutMs: 30_000 })
+    const waiting: (() => void)[] = []
+    bench.handler = (_req, res) =>
+      void waiting.push(() => void res.writeHead(200, { 'content-type': 'text/html' }).end('page'))
+    const visits = ask(4)
+    await expect.poll(() => [bench.arrived, waiting.length]).toEqual([4, 1])
+    const slow = waiting.pop()!
+    await expect.poll(() => waiting.length, { timeout: 15_000 }).toBe(1)
+    waiting.pop()!()
+    const others = await Promise.all(visits.slice(1))
+    expect(others.map(({ status }) => status)).toEqual([200, 200, 200])
     expect(bench.asked.length).toBe(2)
+    slow()
+    expect((await visits[0]!).status).toBe(200)
   })
 })

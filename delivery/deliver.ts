@@ -19,6 +19,7 @@ const refuse = (res: ServerResponse, { status, title, sentence }: Refusal): void
     'content-type': 'text/html; charset=utf-8',
     'content-length': Buffer.byteLength(body),
     'cache-control': 'no-store',
+    'cache-status': 'zest-lamp; detail=refused',
     // What comes after a body that is not read cannot be told from it.
     ...(status === 413 && res.req.httpVersionMajor < 2 ? { connection: 'close' } : {}),
   })

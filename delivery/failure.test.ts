@@ -89,6 +89,55 @@ describe('streams', () => {
   })
 })
 
+test('an upload of any size goes through with flat memory, as slowly as the origin reads', async () => {
+  const chunk = Buffer.alloc(1024 * 1024, 'x')
+  const size = 200
+  let got = 0
+  let most = 0
+  const before = process.memoryUsage().arrayBuffers
+  bench.origin.removeAllListeners('request')
+  bench.origin.on('request', (req, res) => {
+    req.on('data', (part: Buffer) => {
+      got += part.length
+      most = Math.max(most, process.memoryUsage().arrayBuffers - before)
+      // A slow reader: one turn of the event loop after each part.
+      req.pause()
+      setImmediate(() => req.resume())
+    })
+    req.on('end', () => res.end('thanks'))
+  })
+  const answer = await new Promise<string>((resolve, reject) => {
+    const outgoing = request({ host: '127.0.0.1', port: bench.port, path: '/upload', method: 'POST', headers: { host: 'live.example' } }, (res) =>
+      res.on('data', (part: Buffer) => resolve(part.toString())),
+    ).on('error', reject) // prettier-ignore
+    let sent = 0
+    const more = (): void => {
+      while (sent < size) {
+        sent++
+        if (!outgoing.write(chunk)) return void outgoing.once('drain', more)
+      }
+      outgoing.end()
+    }
+    more()
+  })
+  expect([answer, got]).toEqual(['thanks', size * chunk.length])
+  expect(most).toBeLessThan(80 * 1024 * 1024)
+})
+
+test('a flood of made-up query strings pushes out itself and not the pages that people read', async () => {
+  html('x'.repeat(40_000))
+  const popular = Array.from({ length: 20 }, (_, i) => `/page/${i}`)
+  for (let round = 0; round < 2; round++) for (const path of popular) await bench.ask(path)
+  for (let i = 0; i < 2500; i++) {
+    await bench.ask(`/?made-up=${i}`)
+    if (i % 50 === 0) await bench.ask(popular[(i / 50) % popular.length]!)
+  }
+  const answers = await Promise.all(popular.map((path) => bench.status(path)))
+  expect(answers.filter((status) => status.startsWith('hit'))).toHaveLength(popular.length)
+  // 64 MB of room, and each entry takes its size and a share of the file system.
+  expect([...bench.io.store.all()].length).toBeLessThan(64e6 / 48_000)
+})
+
 describe('limits', () => {
   test('an address longer than any page has gets 414', async () => {
     expect((await bench.ask(`/${'a'.repeat(9000)}`)).status).toBe(414)

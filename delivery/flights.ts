@@ -34,13 +34,17 @@ export class Flights {
   readonly #leaders = new Map<CacheKey, Leading>()
   readonly #unshared = new LRUCache<CacheKey, true>({ max: MOST_KNOWN, ttl: KNOWN_MS })
 
-  /** @param leads whether other requests for the address may wait for this answer */
-  begin(key: CacheKey, leads: boolean): Flight {
+  /**
+   * @param leads whether other requests for the address may wait for this answer
+   * @param instead the answer it leads instead of, when that one takes too long
+   */
+  begin(key: CacheKey, leads: boolean, instead?: Flight): Flight {
     let settle: Leading['settle'] = () => undefined
     const ended = new Promise<FlightEnd>((resolve) => (settle = resolve))
     const flight: Leading = { key, purged: false, ended, settle }
     this.#underWay.add(flight)
-    if (leads && !this.#leaders.has(key)) this.#leaders.set(key, flight)
+    const leader = this.#leaders.get(key)
+    if (leads && (leader === undefined || leader === instead)) this.#leaders.set(key, flight)
     return flight
   }
 

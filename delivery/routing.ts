@@ -125,6 +125,7 @@ const compileRoute = (site: DeliverySite, channel: Channel, setup: Setup): Route
     admission: {
       pageCache: pageCache.enabled,
       passesPath: pathPatterns(pageCache.passPaths),
+      passesParameter: namePatterns(pageCache.passParameters),
       visitorCookie: namePatterns(pageCache.visitorCookies),
       authorCookie: namePatterns(pageCache.authorCookies),
       signedIn: pageCache.signedIn,

@@ -27,6 +27,15 @@ export const ensureRedis = async () => {
   await run('apt-get', ['install', '-y', '-qq', '--no-install-recommends', 'redis-server'], { env })
 }
 
+/** A general-purpose web server, to show its static files beside stored pages in the benchmarks. */
+export const ensureNginx = async () => {
+  if (existsSync('/usr/sbin/nginx') || process.getuid?.() !== 0) return
+  console.log('installing nginx …')
+  const env = { ...process.env, DEBIAN_FRONTEND: 'noninteractive', RUNLEVEL: '1' }
+  await run('apt-get', ['update', '-qq'], { env })
+  await run('apt-get', ['install', '-y', '-qq', '--no-install-recommends', 'nginx-light'], { env })
+}
+
 /** Chromium for the tests and the lab: from Debian's packages where we may install it. */
 export const ensureChromium = async () => {
   if (existsSync(process.env.ZEST_CHROMIUM ?? '/usr/bin/chromium')) return

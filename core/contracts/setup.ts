@@ -102,6 +102,11 @@ export const PageCacheSettings = z.strictObject({
     .max(500)
     .default(['utm_*', 'campaign', 'campaign_*', 'clickid', 'mailing_id'])
     .describe('Query parameters that do not make another page'),
+  passParameters: z
+    .array(pattern)
+    .max(500)
+    .default(['preview', 'preview_*'])
+    .describe('Query parameters that make a request pass through'),
   sortParameters: z.boolean().default(true).describe('Query parameters in another order make the same page'),
   authorCookies: z
     .array(pattern)

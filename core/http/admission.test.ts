@@ -9,12 +9,14 @@ const settings = Setup.parse({ remedies: { pageCache: { enabled: true } } }).rem
 const RULES: AdmissionRules = {
   pageCache: true,
   passesPath: pathPatterns(settings.passPaths),
+  passesParameter: namePatterns(settings.passParameters),
   visitorCookie: namePatterns(settings.visitorCookies),
   authorCookie: namePatterns(settings.authorCookies),
   harmlessCookie: namePatterns(settings.harmlessCookies),
   signedIn: settings.signedIn,
 }
-const ask = (fields: Fields, path = '/', method = 'GET') => admit({ method, path, fields }, RULES)
+const ask = (fields: Fields, path = '/', method = 'GET') =>
+  admit({ method, path: path.split('?')[0]!, target: path, fields }, RULES)
 
 describe('who may share stored responses', () => {
   test('a signed-out visitor', () => expect(ask([]).kind).toBe('shared'))
@@ -28,6 +30,7 @@ describe('who may share stored responses', () => {
     ['case does not hide a session', [['cookie', 'PHPSESSID=1']], '/', 'GET', 'visitor-cookie'],
     ['a cookie nobody knows', [['cookie', 'x=1']], '/', 'GET', 'unknown-cookie'],
     ['Authorization', [['authorization', 'Basic x']], '/', 'GET', 'authorization'],
+    ['a preview', [], '/story?x=1&preview_id=7', 'GET', 'parameter'],
     ['somebody who has written a comment', [['cookie', 'comment_author_7=x']], '/', 'GET', 'comment-author'],
     ['the basket page', [], '/basket', 'GET', 'path'],
     ['below a listed path', [], '/editor/notices/x', 'GET', 'path'],
@@ -40,6 +43,6 @@ describe('who may share stored responses', () => {
     expect(ask([], '/basketball').kind).toBe('shared')
   })
   test('nothing is shared while the page cache is off', () => {
-    expect(admit({ method: 'GET', path: '/', fields: [] }, { ...RULES, pageCache: false })).toEqual({ kind: 'pass', reason: 'page-cache-off' }) // prettier-ignore
+    expect(admit({ method: 'GET', path: '/', target: '/', fields: [] }, { ...RULES, pageCache: false })).toEqual({ kind: 'pass', reason: 'page-cache-off' }) // prettier-ignore
   })
 })

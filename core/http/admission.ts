@@ -1,10 +1,12 @@
 import { fieldLines, hasField, type Fields } from './fields.ts'
+import { parameterNames } from './cache-key.ts'
 import type { PassReason } from './reasons.ts'
 
 /** What decides whether a request may be answered from the store, made from a setup. */
 export interface AdmissionRules {
   readonly pageCache: boolean
   readonly passesPath: (path: string) => boolean
+  readonly passesParameter: (name: string) => boolean
   /** Cookies that belong to one visitor. */
   readonly visitorCookie: (name: string) => boolean
   /** Cookies of visitors who have written a comment. */
@@ -66,13 +68,24 @@ const NOBODYS = (): boolean => false
  * @param ignored cookies that by the owner's word do not change this kind of page
  */
 export const admit = (
-  request: { readonly method: string; readonly path: string; readonly fields: Fields },
+  request: {
+    readonly method: string
+    readonly path: string
+    /** Path and query. */
+    readonly target: string
+    readonly fields: Fields
+  },
   rules: AdmissionRules,
   ignored: (name: string) => boolean = NOBODYS,
 ): Admission => {
   if (!rules.pageCache) return pass('page-cache-off')
   if (request.method !== 'GET' && request.method !== 'HEAD') return pass('method')
   if (rules.passesPath(request.path)) return pass('path')
+  if (
+    request.target.length > request.path.length &&
+    parameterNames(request.target).some(rules.passesParameter)
+  )
+    return pass('parameter')
   if (hasField(request.fields, 'authorization')) return pass('authorization')
   if (hasField(request.fields, 'upgrade')) return pass('upgrade')
   return admitCookies(request.fields, rules, ignored)

@@ -33,6 +33,13 @@ const keptParameters = (query: string, ignored: (name: string) => boolean, sorte
   return pairs.map(({ pair }) => pair).join('&')
 }
 
+/** Names of the query parameters of a request target, decoded. */
+export const parameterNames = (target: string): string[] =>
+  (target.split('?')[1] ?? '')
+    .split('&')
+    .filter((pair) => pair !== '')
+    .map(parameterName)
+
 const parameterName = (pair: string): string => {
   const name = pair.split('=', 1)[0]!
   try {

@@ -8,6 +8,7 @@ export const PASSED = {
   'page-cache-off': 'The page cache is switched off in this setup.',
   method: 'Only GET and HEAD can be answered from the store (RFC 9110 §9.2.3).',
   path: 'The address is on the list of addresses that pass through.',
+  parameter: 'The address has a query parameter on the list of those that pass through.',
   'visitor-cookie':
     'The request carries a cookie that belongs to one visitor, such as a sign-in or a basket.',
   'comment-author':

@@ -99,6 +99,12 @@ const pageCache: Remedy<'pageCache'> = {
       input: { kind: 'patterns', placeholder: '/basket' },
     },
     {
+      key: 'passParameters',
+      label: 'Query parameters that pass through',
+      hint: 'An address with one of these always goes to the origin.',
+      input: { kind: 'patterns', placeholder: 'preview' },
+    },
+    {
       key: 'visitorCookies',
       label: 'Cookies of one visitor',
       hint: 'Visitors who have one of these always get their own page from the origin.',

@@ -25,8 +25,10 @@ export interface Lookup {
   readonly stale: StoredEntry | undefined
   /** Conditional fields; empty when nothing stored can be checked. */
   readonly condition: Fields
-  /** It has waited for another request's answer already and could not use it. */
-  readonly waited?: boolean
+  /** How often it has waited for another request's answer and could not use it. */
+  readonly waits?: number
+  /** An answer that takes too long, which this request now leads instead of. */
+  readonly instead?: Flight
 }
 
 /** Whether the answer is the same for everyone who asks. */
@@ -92,10 +94,28 @@ const endOf = ({ fields, rule, io }: Exchange, entry: StoredEntry): FlightEnd =>
     : { kind: 'not-stored', lasting: true }
 }
 
+/** Failed answers that a request has waited for before it asks for itself: one that failed may have failed for its own reasons. */
+const MOST_WAITS = 2
+/** Longest wait for somebody else's answer; then one of those who wait asks too, and the others wait for that one. */
+const LONGEST_WAIT_MS = 5000
+
+/** @returns undefined when it takes longer */
+const endWithin = async (flight: Flight, ms: number): Promise<FlightEnd | undefined> => {
+  let timer: NodeJS.Timeout | undefined
+  const late = new Promise<undefined>((resolve) => (timer = setTimeout(resolve, ms, undefined)))
+  const end = await Promise.race([flight.ended, late])
+  clearTimeout(timer)
+  return end
+}
+
 /** Wait for an answer that is under way for another visitor, and share it if it may be shared. */
 const shareAnswer = async (exchange: Exchange, lookup: Lookup, ahead: Flight): Promise<void> => {
   const { io, rule, fields } = exchange
-  const end = await ahead.ended
+  const waits = (lookup.waits ?? 0) + 1
+  const end = await endWithin(ahead, LONGEST_WAIT_MS)
+  // Others may go on waiting, for this one.
+  if (end === undefined) return fetchShared(exchange, { ...lookup, instead: ahead })
+  if (end.kind === 'failed' && waits < MOST_WAITS) return fetchShared(exchange, { ...lookup, waits })
   if (end.kind === 'failed') {
     const standIn = standInFor(exchange, lookup)
     if (standIn !== undefined && (await sendStale(exchange, standIn))) return
@@ -108,7 +128,7 @@ const shareAnswer = async (exchange: Exchange, lookup: Lookup, ahead: Flight): P
       if (await sendStored(exchange, decision.stored, outcome, decision.age)) return
     }
   }
-  return fetchShared(exchange, { ...lookup, waited: true })
+  return fetchShared(exchange, { ...lookup, waits: MOST_WAITS })
 }
 
 const standInFor = ({ rule, io }: Exchange, { stale }: Lookup): StoredEntry | undefined =>
@@ -134,9 +154,11 @@ const sendStale = async (exchange: Exchange, stale: StoredEntry): Promise<boolea
 export const fetchShared = async (exchange: Exchange, lookup: Lookup): Promise<void> => {
   const { io } = exchange
   const leads = exchange.method === 'GET'
-  const ahead = leads && lookup.waited !== true ? io.flights.ahead(lookup.key) : undefined
-  if (ahead !== undefined) return shareAnswer(exchange, lookup, ahead)
-  const flight = io.flights.begin(lookup.key, leads)
+  const mayWait = leads && (lookup.waits ?? 0) < MOST_WAITS
+  const ahead = mayWait ? io.flights.ahead(lookup.key) : undefined
+  // One that takes too long is not waited for again; whoever leads instead of it is.
+  if (ahead !== undefined && ahead !== lookup.instead) return shareAnswer(exchange, lookup, ahead)
+  const flight = io.flights.begin(lookup.key, leads, lookup.instead)
   const standIn = standInFor(exchange, lookup)
   try {
     const answer = await askOrigin(exchange, lookup.key, lookup.condition).catch(

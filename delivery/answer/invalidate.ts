@@ -33,7 +33,7 @@ const withoutPort = (fields: OriginAnswer['fields'], { visitor }: Exchange): Ori
 /** Whatever a visitor sends to the site may change what they see next: their private copies end. */
 const removeOwnCopies = ({ io, route, fields, method, rule }: Exchange): void => {
   if (isSafeMethod(method) || route.admission.signedIn !== 'private') return
-  const admission = admit({ method: 'GET', path: '', fields }, { ...route.admission, passesPath: () => false }, rule.ignoredCookie) // prettier-ignore
+  const admission = admit({ method: 'GET', path: '', target: '', fields }, { ...route.admission, passesPath: () => false }, rule.ignoredCookie) // prettier-ignore
   if (admission.kind !== 'private') return
   const audience = { kind: 'one', identity: admission.identity } as const
   const own = new Set(['', '?1'].map((mobile) => partitionFor({ route, audience, fields: mobile === '' ? [] : [['sec-ch-ua-mobile', mobile]] }))) // prettier-ignore

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, ref, shallowRef, watch } from 'vue'
+import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
 import type { Site } from '../../core/contracts/sites.ts'
 import { Coverage } from '../../core/contracts/store.ts'
 import { callApi } from '../api/client.ts'
@@ -41,6 +41,13 @@ const load = async (): Promise<void> => {
 watch([channel, () => bench.liveVersion?.number, () => bench.trial?.revision], () => void load(), {
   immediate: true,
 })
+
+/** Figures of visitors' requests are looked at while they change. */
+const EVERY_MS = 5000
+const watching = window.setInterval(() => {
+  if (document.visibilityState === 'visible') void bench.loadTraffic().catch(() => undefined)
+}, EVERY_MS)
+onBeforeUnmount(() => window.clearInterval(watching))
 
 const cold = computed(() => {
   const live = bench.traffic?.channels.find((one) => one.channel === channel.value)
