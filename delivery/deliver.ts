@@ -1,7 +1,8 @@
 import type { IncomingMessage, ServerResponse } from 'node:http'
 import { admit } from '../core/http/admission.ts'
 import { requestWishes } from '../core/http/request-directives.ts'
-import { decideReuse } from '../core/http/reuse.ts'
+import type { CacheKey } from '../core/http/cache-key.ts'
+import { decideReuse, type ReuseDecision } from '../core/http/reuse.ts'
 import { fetchShared } from './answer/fetch-shared.ts'
 import { refreshOnce } from './answer/refresh.ts'
 import { passThrough } from './answer/pass-through.ts'
@@ -9,6 +10,7 @@ import { problemPage } from './answer/problem-page.ts'
 import { sendStored } from './answer/send-stored.ts'
 import { cut } from './answer/write-head.ts'
 import { keyOf, type DeliveryIo, type Exchange } from './exchange.ts'
+import type { StoredEntry } from './store/response-store.ts'
 import { readRequest, secureAddress, type Refusal } from './reading.ts'
 
 const EVERYONE = { kind: 'everyone' } as const
@@ -37,8 +39,8 @@ const redirect = (res: ServerResponse, location: string): void => {
   res.end()
 }
 
-/** Answer one request of a visitor. Never rejects: whatever goes wrong, the visitor gets an answer or a cut connection. */
-export const deliver = async (req: IncomingMessage, res: ServerResponse, io: DeliveryIo): Promise<void> => {
+/** Answer one request of a visitor. Never throws: whatever goes wrong, the visitor gets an answer or a cut connection. */
+export const deliver = (req: IncomingMessage, res: ServerResponse, io: DeliveryIo): void => {
   const startedAt = io.elapsed()
   const reading = readRequest(req, io)
   if (reading.kind === 'refused') return refuse(res, reading.refusal)
@@ -61,7 +63,9 @@ export const deliver = async (req: IncomingMessage, res: ServerResponse, io: Del
     startedAt,
   }
   try {
-    await answer(exchange)
+    const answering = answer(exchange)
+    // A stored page is answered within this turn of the event loop, without a promise.
+    if (answering !== undefined) answering.catch(() => cut(res))
   } catch {
     cut(res)
   }
@@ -85,40 +89,42 @@ const answer = (exchange: Exchange): void | Promise<void> => {
   }
 }
 
-const answerStorable = async (exchange: Exchange): Promise<void> => {
+const answerStorable = (exchange: Exchange): void | Promise<void> => {
   const { io, rule, fields } = exchange
   const key = keyOf(exchange)
   const decision = decideReuse(fields, io.store.candidates(key), rule.reuse, io.now())
-  const reusable = decision.kind === 'reuse' || decision.kind === 'reuse-stale'
+  if (decision.kind !== 'reuse') return answerOtherwise(exchange, key, decision)
+  const sending = sendStored(exchange, decision.stored, { kind: 'hit', ttl: decision.ttl }, decision.age)
+  if (sending === true) return undefined
+  return Promise.resolve(sending).then((sent) => (sent ? undefined : fetchAnew(exchange, key)))
+}
+
+/** What was to be sent turned out to be gone or damaged: ask for all of it. */
+const fetchAnew = (exchange: Exchange, key: CacheKey): Promise<void> =>
+  fetchShared(exchange, { key, reason: 'uri-miss', stale: undefined, condition: [] })
+
+const answerOtherwise = async (
+  exchange: Exchange,
+  key: CacheKey,
+  decision: Exclude<ReuseDecision<StoredEntry>, { kind: 'reuse' }>,
+): Promise<void> => {
+  const { req, res, rule, fields } = exchange
+  if (decision.kind === 'reuse-stale') {
+    const outcome = { kind: 'hit-stale', ttl: decision.ttl, because: decision.allowedBy } as const
+    const sent = await sendStored(exchange, decision.stored, outcome, decision.age)
+    return sent ? refreshOnce(exchange, key, decision.stored) : fetchAnew(exchange, key)
+  }
   // A part is cut from a whole copy; for a part alone no whole file is fetched.
-  if (!reusable && exchange.req.headers.range !== undefined) return passThrough(exchange, 'range')
-  if (!reusable && rule.reuse.obeyRequest === true && requestWishes(fields).onlyIfCached)
-    return refuse(exchange.res, {
+  if (req.headers.range !== undefined) return passThrough(exchange, 'range')
+  if (rule.reuse.obeyRequest === true && requestWishes(fields).onlyIfCached)
+    return refuse(res, {
       status: 504,
       title: 'No copy is stored',
       sentence:
         'The request asks for a stored copy only (RFC 9111 §5.2.1.7), and there is none that may be used.',
     })
-  switch (decision.kind) {
-    case 'reuse': {
-      const sending = sendStored(exchange, decision.stored, { kind: 'hit', ttl: decision.ttl }, decision.age)
-      if (sending === true || (await sending)) return
-      return fetchShared(exchange, { key, reason: 'uri-miss', stale: undefined, condition: [] })
-    }
-    case 'reuse-stale': {
-      const outcome = { kind: 'hit-stale', ttl: decision.ttl, because: decision.allowedBy } as const
-      const sent = await sendStored(exchange, decision.stored, outcome, decision.age)
-      if (!sent) return fetchShared(exchange, { key, reason: 'uri-miss', stale: undefined, condition: [] })
-      return refreshOnce(exchange, key, decision.stored)
-    }
-    case 'validate':
-      return fetchShared(exchange, {
-        key,
-        reason: decision.reason,
-        stale: decision.stored,
-        condition: decision.condition,
-      })
-    case 'fetch':
-      return fetchShared(exchange, { key, reason: decision.reason, stale: decision.stale, condition: [] })
-  }
+  const { reason } = decision
+  return decision.kind === 'validate'
+    ? fetchShared(exchange, { key, reason, stale: decision.stored, condition: decision.condition })
+    : fetchShared(exchange, { key, reason, stale: decision.stale, condition: [] })
 }

@@ -46,7 +46,7 @@ export const createListener = (io: DeliveryIo): Server => {
       requestTimeout: 0,
       keepAliveTimeout: KEEP_ALIVE_MS,
     },
-    (req, res) => void deliver(req, res, io),
+    (req, res) => deliver(req, res, io),
   )
   server.timeout = STALLED_MS
   server.on('upgrade', (req, socket, head) => void passUpgrade(req, socket as Socket, head, io))
@@ -73,7 +73,7 @@ export const createSecureListener = (io: DeliveryIo, certificates: Certificates)
       },
     },
     // The compatibility API of Node: requests and responses look as they do in HTTP/1.1.
-    (req, res) => void deliver(req as unknown as IncomingMessage, res as unknown as ServerResponse, io),
+    (req, res) => deliver(req as unknown as IncomingMessage, res as unknown as ServerResponse, io),
   )
   server.setTimeout(STALLED_MS)
   server.on('sessionError', () => undefined)

@@ -1,6 +1,6 @@
 import type { IncomingMessage } from 'node:http'
 import type { TLSSocket } from 'node:tls'
-import { fieldLines, fieldsFromRaw, withField, type Fields } from '../core/http/fields.ts'
+import { fieldLines, fieldsFromRaw, fieldValue, withField, type Fields } from '../core/http/fields.ts'
 import type { DeliveryIo } from './exchange.ts'
 import { LARGEST_UPLOAD_BYTES, LONGEST_TARGET } from './limits.ts'
 import type { Visitor } from './origin/request-fields.ts'
@@ -48,6 +48,12 @@ const readTarget = (url: string): { target: string; host: string | undefined } |
   return { target: pathname + search, host }
 }
 
+const isRepeated = (fields: Fields, name: string): boolean => {
+  let times = 0
+  for (const [have] of fields) if (have === name) times++
+  return times > 1
+}
+
 /**
  * Fields of a request in the form of HTTP/1.1: HTTP/2 has the host in a pseudo-field (RFC 9113 §8.3.1) and may send cookies in several
  * lines, which are one (§8.2.3).
@@ -59,8 +65,9 @@ const readFields = (req: IncomingMessage): Fields => {
     fields = fields.filter(([name]) => !name.startsWith(':'))
     if (authority !== undefined) fields = withField(fields, 'host', authority)
   }
-  const cookies = fieldLines(fields, 'cookie')
-  return cookies.length > 1 ? withField(fields, 'cookie', cookies.join('; ')) : fields
+  return isRepeated(fields, 'cookie')
+    ? withField(fields, 'cookie', fieldLines(fields, 'cookie').join('; '))
+    : fields
 }
 
 /** Read a request and find the site it is for. */
@@ -70,9 +77,9 @@ export const readRequest = (req: IncomingMessage, io: DeliveryIo): Reading => {
     return refused(414, 'This address is too long', 'The address of the request is longer than any page has.')
   const read = readTarget(url)
   const fields = readFields(req)
-  const hosts = fieldLines(fields, 'host')
-  if (read === undefined || hosts.length !== 1) return UNREADABLE
-  const name = hostName(read.host ?? hosts[0]!)
+  const host = fieldValue(fields, 'host')
+  if (read === undefined || host === undefined || isRepeated(fields, 'host')) return UNREADABLE
+  const name = hostName(read.host ?? host)
   const route = io.routes().get(name)
   if (route === undefined)
     return refused(

@@ -44,6 +44,8 @@ const admitCookies = (
   rules: AdmissionRules,
   ignored: (name: string) => boolean,
 ): Admission => {
+  // Most visitors have none, and this runs for every request.
+  if (!hasField(fields, 'cookie')) return SHARED
   const telling = cookiePairs(fields).filter(([name]) => !ignored(name))
   if (telling.length === 0) return SHARED
   if (telling.some(([name]) => rules.authorCookie(name))) return pass('comment-author')

@@ -10,8 +10,11 @@ export const fieldLines = (fields: Fields, name: string): string[] =>
  * Not for Set-Cookie, whose lines cannot be joined (RFC 9110 §5.3).
  */
 export const fieldValue = (fields: Fields, name: string): string | undefined => {
-  const lines = fieldLines(fields, name)
-  return lines.length === 0 ? undefined : lines.join(', ')
+  // A loop: this runs many times for every request.
+  let value: string | undefined
+  for (const [have, line] of fields)
+    if (have === name) value = value === undefined ? line : `${value}, ${line}`
+  return value
 }
 
 export const hasField = (fields: Fields, name: string): boolean => fields.some(([have]) => have === name)

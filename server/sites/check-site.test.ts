@@ -3,7 +3,7 @@ import { createServer as createTcpServer, type AddressInfo, type Server } from '
 import { afterEach, describe, expect, test } from 'vitest'
 import { checkSite } from './check-site.ts'
 
-const OWN = { controlPort: 1, deliveryPort: 2 }
+const OWN = { controlPort: 1, deliveryPort: 2, securePort: 3 }
 let server: Server | undefined
 afterEach(
   () => new Promise<void>((resolve) => (server === undefined ? resolve() : server.close(() => resolve()))),

@@ -17,6 +17,7 @@ export type ListedPage = PageCandidate & { readonly kind: string }
 export interface OwnPorts {
   readonly controlPort: number
   readonly deliveryPort: number
+  readonly securePort: number
 }
 
 const finding = (
@@ -35,7 +36,10 @@ const isLoopback = (hostname: string): boolean =>
   isLocalhostName(hostname) || /^(127\.\d+\.\d+\.\d+|\[::1\])$/.test(hostname)
 
 const pointsAtUs = (url: URL, own: OwnPorts): boolean =>
-  isLoopback(url.hostname) && [own.controlPort, own.deliveryPort].includes(Number(url.port || 80))
+  isLoopback(url.hostname) &&
+  [own.controlPort, own.deliveryPort, own.securePort].includes(
+    Number(url.port || (url.protocol === 'https:' ? 443 : 80)),
+  )
 
 const compressionFinding = ({ fields }: OutsideAnswer): Finding => {
   const coding = fields.get('content-encoding')
