@@ -47,10 +47,12 @@ const fill = async (folder: string): Promise<void> => {
         .slice(from, from + 200)
         .map((entry) => writeFile(join(folder, `${entry.id}.entry`), `${headerText(entry)}\nxxx`)),
     )
-  const journal = new Journal(join(folder, 'journal'), (error) => {
+  const failed = (error: Error): never => {
     throw error
-  })
+  }
+  const journal = new Journal(join(folder, 'journal'), failed, () => entries)
   await journal.restart(entries)
+  await journal.close()
 }
 
 const open = (folder: string): Promise<{ openedMs: number; bytes: number; entries: number }> =>

@@ -51,7 +51,7 @@ const newRecord = (): ChannelRecord => ({
 
 /** The kind a page counts under: the owner's name, else the pattern of its address. Files and data are not told apart. */
 export const kindLabel = (kind: string | null, page: boolean, target: string): string =>
-  kind ?? (page ? addressPattern(target) : 'files and data')
+  kind ?? (page ? addressPattern(target) : 'Files and data')
 
 /** What there is to say of an answered request besides its outcome. */
 export interface CountedAnswer {

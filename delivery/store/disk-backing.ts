@@ -16,9 +16,10 @@ export class DiskBacking implements Backing {
   readonly #folder: string
   readonly #journal: Journal
 
-  constructor(folder: string, onProblem: (error: Error) => void) {
+  /** @param current every entry the store holds, for a journal that has grown long */
+  constructor(folder: string, onProblem: (error: Error) => void, current: () => Iterable<StoredEntry>) {
     this.#folder = folder
-    this.#journal = new Journal(join(folder, JOURNAL), onProblem)
+    this.#journal = new Journal(join(folder, JOURNAL), onProblem, current)
   }
 
   /** Half-written and damaged files are removed. */
@@ -31,7 +32,7 @@ export class DiskBacking implements Backing {
     const entries = [...told, ...(await this.#scan([...names]))]
     if (journal === undefined || journal.lines > 1000 + TOO_MANY_LINES * journal.entries.size)
       await this.#journal.restart(entries)
-    else await this.#journal.resume()
+    else await this.#journal.resume(journal.lines)
     return entries
   }
 

@@ -73,7 +73,14 @@ export class IndexedStore implements ResponseStore {
     limits: StoreLimits,
     onProblem: (sentence: string) => void,
   ): Promise<IndexedStore> {
-    const store = new IndexedStore(limits, (report) => new DiskBacking(folder, report), onProblem, () => undefined) // prettier-ignore
+    const holder: { store?: IndexedStore } = {}
+    const store = new IndexedStore(
+      limits,
+      (report) => new DiskBacking(folder, report, () => holder.store?.all() ?? []),
+      onProblem,
+      () => undefined,
+    )
+    holder.store = store
     for (const entry of await store.#backing.open()) store.#index(entry)
     return store
   }

@@ -48,44 +48,62 @@ export const readJournal = async (
   return { entries, lines }
 }
 
-/** The journal of a store that is open; lines are written in batches, in the order they came. */
+/** Lines beyond those of the entries there are, after which the journal is written anew. */
+const SLACK = 10_000
+
+/**
+ * The journal of a store that is open; lines are written in batches, in the order they came. It is written anew when most of its lines are about
+ * what has been replaced or has gone, so that it grows with the store and not with its age.
+ */
 export class Journal {
   readonly #path: string
   readonly #onProblem: (error: Error) => void
+  readonly #current: () => Iterable<StoredEntry>
+  readonly #slack: number
   #file: FileHandle | undefined
+  #lines = 0
+  #restarting = false
   #waiting: string[] = []
   #timer: NodeJS.Timeout | undefined
   #writing: Promise<void> = Promise.resolve()
 
-  constructor(path: string, onProblem: (error: Error) => void) {
+  /** @param current every entry there is, asked for when the journal is written anew */
+  constructor(
+    path: string,
+    onProblem: (error: Error) => void,
+    current: () => Iterable<StoredEntry>,
+    slack = SLACK,
+  ) {
     this.#path = path
     this.#onProblem = onProblem
+    this.#current = current
+    this.#slack = slack
   }
 
   /** Begin a new journal that holds these entries and nothing else, in the place of the old one. */
   async restart(entries: Iterable<StoredEntry>): Promise<void> {
-    await this.settled()
-    await this.#file?.close()
+    // Taken at once: what comes meanwhile waits, and is told after.
+    const snapshot = [...entries]
     const beside = `${this.#path}.part`
     const file = await open(beside, 'w')
-    let batch: string[] = []
-    const flush = async (): Promise<void> => {
-      await file.write(batch.join(''))
-      batch = []
-    }
-    for (const entry of entries) {
-      batch.push(line(`${entry.id} ${headerText(entry)}`))
-      if (batch.length >= 1000) await flush()
-    }
-    await flush()
+    for (let from = 0; from < snapshot.length; from += 1000)
+      await file.write(
+        snapshot
+          .slice(from, from + 1000)
+          .map((entry) => line(`${entry.id} ${headerText(entry)}`))
+          .join(''),
+      )
     await file.datasync()
     await rename(beside, this.#path)
+    await this.#file?.close()
     this.#file = file
+    this.#lines = snapshot.length
   }
 
-  /** Go on with the journal that is there. */
-  async resume(): Promise<void> {
+  /** Go on with the journal that is there. @param lines how many it has */
+  async resume(lines: number): Promise<void> {
     this.#file = await open(this.#path, 'a')
+    this.#lines = lines
   }
 
   put(entry: StoredEntry): void {
@@ -104,12 +122,26 @@ export class Journal {
   #flush(): void {
     clearTimeout(this.#timer)
     this.#timer = undefined
-    const text = this.#waiting.join('')
+    const lines = this.#waiting
     this.#waiting = []
-    if (text === '') return
-    this.#writing = this.#writing
-      .then(async () => void (await this.#file?.write(text)))
-      .catch((error: Error) => this.#onProblem(error))
+    if (lines.length === 0) return
+    this.#lines += lines.length
+    this.#then(async () => void (await this.#file?.write(lines.join(''))))
+    this.#restartWhenLong()
+  }
+
+  /** Writes happen one after the other; one that fails does not keep back the next. */
+  #then(work: () => Promise<void>): void {
+    this.#writing = this.#writing.then(work).catch((error: Error) => this.#onProblem(error))
+  }
+
+  #restartWhenLong(): void {
+    if (this.#restarting || this.#lines <= this.#slack) return
+    let entries = 0
+    for (const _entry of this.#current()) entries++
+    if (this.#lines <= this.#slack + 2 * entries) return
+    this.#restarting = true
+    this.#then(() => this.restart(this.#current()).finally(() => (this.#restarting = false)))
   }
 
   /** Write what waits and let go of the file. */

@@ -5,7 +5,7 @@ import type {
   StoredSummary,
   StoreQuery,
 } from '../../core/contracts/store.ts'
-import { cacheKey, keyPartition } from '../../core/http/cache-key.ts'
+import { cacheKey, keyAddress, keyPartition } from '../../core/http/cache-key.ts'
 import { fieldValue } from '../../core/http/fields.ts'
 import { freshnessLifetime, isHtml } from '../../core/http/freshness.ts'
 import { timeToLive } from '../../core/http/reuse.ts'
@@ -54,6 +54,7 @@ const summary = (io: ListingIo, route: Route, entry: StoredEntry): StoredSummary
     hits: record?.hits ?? 0,
     last: record?.last ?? null,
     variants: [
+      ...(keyAddress(entry.key).startsWith('https:') ? ['over TLS'] : []),
       ...(keyPartition(entry.key).endsWith(':phone') ? ['for phones'] : []),
       ...entry.nominated.map(([name, value]) => `${name}: ${value ?? '(none)'}`),
     ],

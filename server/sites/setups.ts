@@ -76,6 +76,10 @@ const closeOpenEntries = async (
   return closed.length
 }
 
+/** What trial has stored was stored under other settings; live is left as it is. */
+const emptyTrial = ({ delivery }: Services, siteId: string): Promise<unknown> =>
+  delivery.purge({ siteId, what: { kind: 'everything' }, manner: 'hard', channel: 'trial' })
+
 /** Put a setup into trial; no visitor sees it. A retest of the trial as it was before stays in the ledger, undecided. */
 export const saveTrial = async (services: Services, siteId: string, setup: Setup): Promise<Trial> => {
   const { db, publisher, events } = services
@@ -89,6 +93,7 @@ export const saveTrial = async (services: Services, siteId: string, setup: Setup
     await closeOpenEntries(tx as unknown as Database, siteId, 'none', null)
   })
   await publisher.publish()
+  await emptyTrial(services, siteId)
   events.changed(siteId, 'trial')
   return getTrial(services, siteId)
 }
@@ -183,6 +188,7 @@ export const backOut = async (services: Services, siteId: string, revision: numb
     await closeOpenEntries(tx, siteId, 'backed-out', null)
   })
   await publisher.publish()
+  await emptyTrial(services, siteId)
   for (const what of ['trial', 'ledger'] as const) events.changed(siteId, what)
   return getTrial(services, siteId)
 }

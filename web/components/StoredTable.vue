@@ -164,7 +164,7 @@ const purge = async (address: string): Promise<void> => {
 
 <style scoped>
 .state {
-  flex: 0 1 11rem;
+  flex: 0 1 14rem;
 }
 .filters,
 .pager {
