@@ -18,6 +18,8 @@ export interface RemedyOption {
   readonly label: string
   readonly hint: string
   readonly input: OptionInput
+  /** Heading it stands under, where a remedy has many. */
+  readonly group?: string
 }
 
 /** A remedy explains itself: what it does, when it helps, when to avoid it, what could break, how to undo. */
@@ -58,78 +60,84 @@ const pageCache: Remedy<'pageCache'> = {
   options: [
     {
       key: 'lifetimeS',
+      group: 'Lifetimes',
       label: 'Lifetime of pages',
       hint: 'Used where the origin gives none.',
       input: { kind: 'duration' },
     },
     {
       key: 'fileLifetimeS',
+      group: 'Lifetimes',
       label: 'Lifetime of files',
       hint: 'Pictures, styles and scripts whose origin gives none.',
       input: { kind: 'duration' },
     },
     {
       key: 'apiLifetimeS',
+      group: 'Lifetimes',
       label: 'Lifetime of data',
       hint: 'JSON answers whose origin gives none; 0 means: not stored.',
       input: { kind: 'duration' },
     },
     {
-      key: 'kinds',
-      label: 'Kinds of pages',
-      hint: 'Pages with a lifetime or rules of their own, told by their paths.',
-      input: { kind: 'kinds' },
-    },
-    {
       key: 'staleWhileRevalidateS',
+      group: 'Lifetimes',
       label: 'Stale while refreshing',
       hint: 'How long past its lifetime a page may still be handed out while a new one is fetched, so that nobody waits.',
       input: { kind: 'duration' },
     },
     {
       key: 'staleIfErrorS',
+      group: 'Lifetimes',
       label: 'Stale on error',
       hint: 'How long past its lifetime a page may be handed out while the origin fails.',
       input: { kind: 'duration' },
     },
     {
+      key: 'kinds',
+      group: 'Kinds of pages',
+      label: 'Kinds of pages',
+      hint: 'Pages with a lifetime or rules of their own, told by their paths.',
+      input: { kind: 'kinds' },
+    },
+    {
       key: 'passPaths',
+      group: 'What passes through',
       label: 'Addresses that pass through',
       hint: 'These and all below them always go to the origin.',
       input: { kind: 'patterns', placeholder: '/basket' },
     },
     {
       key: 'passParameters',
+      group: 'What passes through',
       label: 'Query parameters that pass through',
       hint: 'An address with one of these always goes to the origin.',
       input: { kind: 'patterns', placeholder: 'preview' },
     },
     {
       key: 'visitorCookies',
+      group: 'Cookies',
       label: 'Cookies of one visitor',
       hint: 'Visitors who have one of these always get their own page from the origin.',
       input: { kind: 'patterns', placeholder: '*session*' },
     },
     {
       key: 'harmlessCookies',
+      group: 'Cookies',
       label: 'Harmless cookies',
       hint: 'Known never to change a page. Any other cookie makes the request pass through.',
       input: { kind: 'patterns', placeholder: 'consent*' },
     },
     {
-      key: 'ignoredParameters',
-      label: 'Ignored query parameters',
-      hint: 'Campaign marks that do not make another page.',
-      input: { kind: 'patterns', placeholder: 'utm_*' },
-    },
-    {
       key: 'authorCookies',
+      group: 'Cookies',
       label: 'Cookies of comment authors',
       hint: 'Who has written a comment passes through, to see it while it waits.',
       input: { kind: 'patterns', placeholder: 'comment_author*' },
     },
     {
       key: 'signedIn',
+      group: 'Signed-in visitors',
       label: 'Signed-in visitors',
       hint: 'Private copies are kept in memory, for one visitor each; whatever that visitor sends to the site ends them.',
       input: {
@@ -142,36 +150,49 @@ const pageCache: Remedy<'pageCache'> = {
     },
     {
       key: 'privateLifetimeS',
+      group: 'Signed-in visitors',
       label: 'Lifetime of private copies',
       hint: 'Short: nobody tells Zest Lamp what changes for one visitor.',
       input: { kind: 'duration' },
     },
     {
+      key: 'fragments',
+      group: 'Signed-in visitors',
+      label: 'Live fragments',
+      hint: 'fill in Edge Side Includes, so that a page with a basket count can be stored.',
+      input: { kind: 'switch' },
+    },
+    {
+      key: 'ignoredParameters',
+      group: 'What makes another page',
+      label: 'Ignored query parameters',
+      hint: 'Campaign marks that do not make another page.',
+      input: { kind: 'patterns', placeholder: 'utm_*' },
+    },
+    {
       key: 'sortParameters',
+      group: 'What makes another page',
       label: 'Parameters in any order',
       hint: 'the same parameters in another order make the same page.',
       input: { kind: 'switch' },
     },
     {
       key: 'deviceClasses',
+      group: 'What makes another page',
       label: 'Copies per device',
       hint: 'one for phones, one for everything else; only if the site sends them different pages.',
       input: { kind: 'switch' },
     },
     {
-      key: 'fragments',
-      label: 'Live fragments',
-      hint: 'fill in Edge Side Includes, so that a page with a basket count can be stored.',
-      input: { kind: 'switch' },
-    },
-    {
       key: 'obeyRequestDirectives',
+      group: 'Finer points of the standard',
       label: 'Follow the request',
       hint: 'a forced reload asks the origin; otherwise visitors cannot make the site work.',
       input: { kind: 'switch' },
     },
     {
       key: 'staleBesideSharedLifetime',
+      group: 'Finer points of the standard',
       label: 'Stale beside s-maxage',
       hint: 'follow the origin’s stale-while-revalidate also where s-maxage by the standard forbids it.',
       input: { kind: 'switch' },

@@ -67,7 +67,6 @@ const remove = (index: number): void =>
 
 <template>
   <div class="kinds" role="group" :aria-label="label">
-    <strong class="small">{{ label }}</strong>
     <p class="muted small">{{ hint }} The first one that fits an address counts.</p>
     <table v-if="kinds.length > 0" class="bench">
       <thead>

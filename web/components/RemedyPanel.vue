@@ -31,7 +31,15 @@ const facts = computed(() => [
   ['What to look at', props.remedy.lookAt],
   ['How to undo', props.remedy.undo],
 ])
-const options = computed(() => props.remedy.options as readonly RemedyOption[])
+/** Settings under their headings, in the order of the catalogue. */
+const groups = computed(() => {
+  const found = new Map<string, RemedyOption[]>()
+  for (const option of props.remedy.options as readonly RemedyOption[]) {
+    const group = option.group ?? ''
+    found.set(group, [...(found.get(group) ?? []), option])
+  }
+  return [...found]
+})
 </script>
 
 <template>
@@ -65,7 +73,14 @@ const options = computed(() => props.remedy.options as readonly RemedyOption[])
       </details>
       <details>
         <summary>Settings</summary>
-        <div class="options">
+        <div
+          v-for="[group, options] in groups"
+          :key="group"
+          class="options"
+          role="group"
+          :aria-label="group === '' ? 'Settings' : group"
+        >
+          <h4 v-if="group !== ''">{{ group }}</h4>
           <OptionField
             v-for="option in options"
             :key="option.key"
@@ -124,6 +139,12 @@ dt {
   gap: 0.9rem 1.4rem;
   align-items: start;
   padding: 0.5rem 0;
+}
+h4 {
+  grid-column: 1 / -1;
+  margin: 0.6rem 0 0;
+  font-size: 0.86rem;
+  color: rgb(var(--v-theme-secondary));
 }
 @media (max-width: 760px) {
   .options {
