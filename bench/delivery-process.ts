@@ -72,7 +72,7 @@ export class DeliveryProcess {
     await rm(this.#folder, { recursive: true, force: true, maxRetries: 5 })
   }
 
-  /** Bytes of memory the process holds. Linux only, like the product's packages. */
+  /** Of the process that runs now. */
   get pid(): number {
     return this.#child!.pid!
   }

@@ -11,10 +11,10 @@ export const loadConfig = async (path: string): Promise<DeliveryConfig> => {
   }
 }
 
-/** Written beside and renamed: a crash leaves the old one or the new one, never half of either. */
+/** For the owner's eyes only, since keys of certificates are in it. Written beside and renamed: a crash leaves the old one or the new one, never half of either. */
 export const saveConfig = async (path: string, config: DeliveryConfig): Promise<void> => {
   const beside = `${path}.part`
-  const file = await open(beside, 'w')
+  const file = await open(beside, 'w', 0o600)
   await file.writeFile(JSON.stringify(config))
   await file.sync()
   await file.close()

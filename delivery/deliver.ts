@@ -9,7 +9,7 @@ import { passThrough } from './answer/pass-through.ts'
 import { problemPage } from './answer/problem-page.ts'
 import { sendStored } from './answer/send-stored.ts'
 import { cut } from './answer/write-head.ts'
-import { keyOf, type DeliveryIo, type Exchange } from './exchange.ts'
+import { keyOf, storeOf, type DeliveryIo, type Exchange } from './exchange.ts'
 import type { StoredEntry } from './store/response-store.ts'
 import { readRequest, secureAddress, type Refusal } from './reading.ts'
 
@@ -82,7 +82,6 @@ const answer = (exchange: Exchange): void | Promise<void> => {
     case 'private':
       return answerStorable({
         ...exchange,
-        io: { ...exchange.io, store: exchange.io.ownCopies },
         rule: route.privateRule,
         audience: { kind: 'one', identity: admission.identity },
       })
@@ -92,7 +91,7 @@ const answer = (exchange: Exchange): void | Promise<void> => {
 const answerStorable = (exchange: Exchange): void | Promise<void> => {
   const { io, rule, fields } = exchange
   const key = keyOf(exchange)
-  const decision = decideReuse(fields, io.store.candidates(key), rule.reuse, io.now())
+  const decision = decideReuse(fields, storeOf(exchange).candidates(key), rule.reuse, io.now())
   if (decision.kind !== 'reuse') return answerOtherwise(exchange, key, decision)
   const sending = sendStored(exchange, decision.stored, { kind: 'hit', ttl: decision.ttl }, decision.age)
   if (sending === true) return undefined

@@ -36,9 +36,8 @@ export interface DeliveryIo {
 /** Who an answer is for: everyone who asks alike, or one visitor. */
 export type Audience = { readonly kind: 'everyone' } | { readonly kind: 'one'; readonly identity: string }
 
-/** What is asked for, whoever asks: a visitor, or delivery itself to refresh a copy. */
-export interface Inquiry {
-  readonly io: DeliveryIo
+/** A request, read and found to belong to a site. */
+export interface SiteRequest {
   readonly route: Route
   readonly visitor: Visitor
   readonly method: string
@@ -46,6 +45,11 @@ export interface Inquiry {
   readonly target: string
   readonly path: string
   readonly fields: Fields
+}
+
+/** What is asked for, whoever asks: a visitor, or delivery itself to refresh a copy. */
+export interface Inquiry extends SiteRequest {
+  readonly io: DeliveryIo
   /** How this address is stored and reused, for the audience of this request. */
   readonly rule: PathRule
   readonly audience: Audience
@@ -58,7 +62,18 @@ export interface Exchange extends Inquiry {
   readonly startedAt: number
 }
 
+/** The store that copies for this audience are kept in: the one place that decides it. */
+export const storeOf = ({ io, audience }: Pick<Inquiry, 'io' | 'audience'>): ResponseStore =>
+  audience.kind === 'one' ? io.ownCopies : io.store
+
 const OWN = ':own-'
+const PHONE = ':phone'
+
+/** The partitions of a channel whose copies everyone shares: for phones, and for all the rest. */
+export const sharedPartitions = (partition: string): [string, string] => [partition, `${partition}${PHONE}`]
+
+/** Whether a key is of a copy that is kept for phones. */
+export const isForPhones = (key: CacheKey): boolean => keyPartition(key).includes(PHONE)
 
 /** Whether a key is of a copy for one visitor. */
 export const isOwnCopy = (key: CacheKey): boolean => keyPartition(key).includes(OWN)
@@ -81,7 +96,7 @@ export const partitionFor = ({
   audience,
   fields,
 }: Pick<Inquiry, 'route' | 'audience' | 'fields'>): string => {
-  const device = route.byDevice && deviceClass(fields) === 'phone' ? ':phone' : ''
+  const device = route.byDevice && deviceClass(fields) === 'phone' ? PHONE : ''
   return `${route.partition}${device}${audience.kind === 'one' ? ownPart(audience.identity) : ''}`
 }
 

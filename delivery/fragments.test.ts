@@ -77,6 +77,23 @@ test('a fragment that everyone shares is stored like any page', async () => {
   expect(bench.asked.map(({ line }) => line)).toEqual(['GET /quays', 'GET /part/basket'])
 })
 
+test('a fragment of one visitor is kept for that visitor in memory only, and ends with what they send', async () => {
+  const setup = {
+    fragments: true,
+    signedIn: 'private',
+    kinds: [{ name: 'Quays', paths: ['/quays'], ignoredCookies: ['basket'] }],
+  }
+  bench.use(setupWith({ pageCache: setup }))
+  for (let i = 0; i < 2; i++) await bench.ask('/quays', basket('ann'))
+  const fragments = () => bench.asked.filter(({ line }) => line === 'GET /part/basket').length
+  expect(fragments()).toBe(1)
+  expect([...bench.io.store.all()].map(({ key }) => key).join()).not.toContain('/part/basket')
+  expect([...bench.io.ownCopies.all()]).toHaveLength(1)
+  await bench.ask('/add', { method: 'POST', body: 'ticket', ...basket('ann') })
+  await bench.ask('/quays', basket('ann'))
+  expect(fragments()).toBe(2)
+})
+
 test('a fragment that includes itself comes to an end', async () => {
   bench.handler = (_req, res) =>
     res.writeHead(200, { 'content-type': 'text/html', 'surrogate-control': 'content="ESI/1.0"' }).end('x<esi:include src="/self"/>') // prettier-ignore

@@ -69,6 +69,15 @@ describe('a page that the origin forbids to store', () => {
     expect(again.headers['cache-control']).toBe('no-cache')
     expect(bench.asked[0]!.headers.cookie).toBeUndefined()
   })
+  test('keeps what the origin says where it forbids nothing', async () => {
+    html({ 'cache-control': 'max-age=60' })
+    useKind({ overrule: true })
+    expect(await bench.status('/k')).toMatch(/stored; ttl=(60|59)$/)
+    html()
+    await bench.ask('/k/2')
+    // Nothing was overruled, so nothing is added either.
+    expect((await bench.ask('/k/2')).headers['cache-control']).toBeUndefined()
+  })
   test('passes where another kind of page is meant', async () => {
     html(forbidding)
     useKind({ overrule: true, ignoredCookies: ['PHPSESSID'] })

@@ -1,10 +1,9 @@
 import type { IncomingMessage } from 'node:http'
 import type { TLSSocket } from 'node:tls'
 import { fieldLines, fieldsFromRaw, fieldValue, withField, type Fields } from '../core/http/fields.ts'
-import type { DeliveryIo } from './exchange.ts'
+import type { DeliveryIo, SiteRequest } from './exchange.ts'
 import { LARGEST_UPLOAD_BYTES, LONGEST_TARGET } from './limits.ts'
-import type { Visitor } from './origin/request-fields.ts'
-import { hostName, type Route } from './routing.ts'
+import { hostName } from './routing.ts'
 
 /** Why a request is not even looked at, for the person who sent it. */
 export interface Refusal {
@@ -13,17 +12,7 @@ export interface Refusal {
   readonly sentence: string
 }
 
-/** A request, read and found to belong to a site. */
-export interface Understood {
-  readonly route: Route
-  readonly visitor: Visitor
-  readonly method: string
-  readonly target: string
-  readonly path: string
-  readonly fields: Fields
-}
-
-export type Reading = { kind: 'refused'; refusal: Refusal } | { kind: 'understood'; request: Understood }
+export type Reading = { kind: 'refused'; refusal: Refusal } | { kind: 'understood'; request: SiteRequest }
 
 const refused = (status: number, title: string, sentence: string): Reading => ({
   kind: 'refused',
@@ -37,8 +26,15 @@ const UNREADABLE = refused(
 )
 
 const DEFAULT_PORT = { http: 80, https: 443 }
-const withPort = (name: string, scheme: 'http' | 'https', port: number): string =>
-  port === DEFAULT_PORT[scheme] ? name : `${name}:${port}`
+/** Host and port of a site as absolute addresses have them. */
+export const publicHost = (
+  name: string,
+  scheme: 'http' | 'https',
+  { publicPort }: Pick<DeliveryIo, 'publicPort'>,
+): string => {
+  const port = publicPort(scheme)
+  return port === DEFAULT_PORT[scheme] ? name : `${name}:${port}`
+}
 
 /** Path and query, and the host that an absolute form names: it goes before Host (RFC 9112 §3.2.2). Undefined for any other form. */
 const readTarget = (url: string): { target: string; host: string | undefined } | undefined => {
@@ -105,7 +101,7 @@ export const readRequest = (req: IncomingMessage, io: DeliveryIo): Reading => {
       visitor: {
         address: req.socket.remoteAddress ?? '',
         hostName: name,
-        host: withPort(name, scheme, io.publicPort(scheme)),
+        host: publicHost(name, scheme, io),
         scheme,
       },
       method: req.method ?? 'GET',
@@ -117,5 +113,5 @@ export const readRequest = (req: IncomingMessage, io: DeliveryIo): Reading => {
 }
 
 /** The address of the same page over TLS. */
-export const secureAddress = ({ visitor, target }: Understood, io: DeliveryIo): string =>
-  `https://${withPort(visitor.hostName, 'https', io.publicPort('https'))}${target}`
+export const secureAddress = ({ visitor, target }: SiteRequest, io: DeliveryIo): string =>
+  `https://${publicHost(visitor.hostName, 'https', io)}${target}`

@@ -1,7 +1,8 @@
 import { keyAddress, keyPartition } from '../core/http/cache-key.ts'
 import type { Fields } from '../core/http/fields.ts'
 import { refreshOnce } from './answer/refresh.ts'
-import type { DeliveryIo, Inquiry } from './exchange.ts'
+import { isForPhones, type DeliveryIo, type Inquiry } from './exchange.ts'
+import { publicHost } from './reading.ts'
 import type { StoredEntry } from './store/response-store.ts'
 
 /** Refreshes at a time: the origin has just been busy saving a change, and visitors need it too. */
@@ -16,16 +17,15 @@ const inquiryFor = (io: DeliveryIo, { key, nominated }: StoredEntry): Inquiry | 
   const partition = keyPartition(key)
   if (route === undefined || !partition.startsWith(route.partition)) return undefined
   const scheme = protocol === 'https:' ? 'https' : 'http'
-  const port = io.publicPort(scheme)
   const known = nominated.flatMap(([name, value]) => (value === null ? [] : [[name, value] as const]))
-  const device: Fields = partition.endsWith(':phone') ? [['sec-ch-ua-mobile', '?1']] : []
+  const device: Fields = isForPhones(key) ? [['sec-ch-ua-mobile', '?1']] : []
   return {
     io,
     route,
     visitor: {
       address: '127.0.0.1',
       hostName: hostname,
-      host: port === (scheme === 'https' ? 443 : 80) ? hostname : `${hostname}:${port}`,
+      host: publicHost(hostname, scheme, io),
       scheme,
     },
     method: 'GET',

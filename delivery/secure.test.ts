@@ -68,6 +68,20 @@ describe('HTTP/2 over TLS (RFC 9113), judged by the client of Node', () => {
     await ask2(open(), '/account', { cookie: ['session=1', 'lang=en'] })
     expect(bench.asked[0]!.headers.cookie).toBe('session=1; lang=en')
   })
+  test('§8.1: a body without a length reaches the origin, and a request without a body has none there', async () => {
+    const session = open()
+    const send = (body: string | undefined): Promise<void> =>
+      new Promise((resolve, reject) => {
+        const stream = session.request({ ':method': 'POST', ':path': '/send', ':authority': 'live.example' }, { endStream: body === undefined }) // prettier-ignore
+        stream.on('error', reject)
+        stream.on('end', resolve)
+        stream.resume()
+        if (body !== undefined) stream.end(body)
+      })
+    await send('a ticket')
+    await send(undefined)
+    expect(bench.asked.map(({ body }) => body)).toEqual(['a ticket', ''])
+  })
   test('the origin learns that the visitor came by TLS, and the host', async () => {
     await ask2(open(), '/account')
     expect(bench.asked[0]!.headers).toMatchObject({ 'x-forwarded-proto': 'https', host: 'live.example' })

@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { LIFETIME_SOURCES } from '../http/freshness.ts'
 import { Channel } from './delivery.ts'
 
 /** How one address came to be answered as it was the last time. */
@@ -13,7 +14,7 @@ export const StoredSummary = z.object({
   state: z.enum(['fresh', 'stale']),
   since: z.number().describe('When it was fetched, epoch ms'),
   ttlS: z.number().describe('Seconds of freshness left; negative once stale'),
-  lifetimeFrom: z.enum(['s-maxage', 'max-age', 'expires', 'owner', 'heuristic', 'none']),
+  lifetimeFrom: z.enum(LIFETIME_SOURCES),
   kind: z.string().nullable().describe('Kind of page, where the setup names one'),
   bytes: z.record(z.string(), z.int()).describe('Size of each coding that is kept'),
   hits: z.int().describe('Answers from the store since delivery started'),

@@ -1,5 +1,5 @@
 import { cookieNameOf } from './set-cookie.ts'
-import { sharedDirectives } from './targeted.ts'
+import { LIFETIME_FIELDS, sharedDirectives } from './targeted.ts'
 import { fieldLines, withoutFields, type Fields } from './fields.ts'
 
 /**
@@ -10,8 +10,6 @@ export interface Overrule {
   /** Cookies that every visitor gets and that do not change the page: setting one does not keep an answer from being stored. */
   readonly ignoredCookie: (name: string) => boolean
 }
-
-const LIFETIME_FIELDS = new Set(['cache-control', 'cdn-cache-control', 'expires', 'pragma'])
 
 const forbids = (fields: Fields): boolean => {
   const { directives } = sharedDirectives(fields)
@@ -34,6 +32,6 @@ export const overruled = (
   const harmless = cookies.every((line) => overrule.ignoredCookie(cookieNameOf(line)))
   let { fields } = response
   if (forbids(fields)) fields = withoutFields(fields, LIFETIME_FIELDS)
-  if (harmless) fields = withoutFields(fields, new Set(['set-cookie']))
+  if (cookies.length > 0 && harmless) fields = withoutFields(fields, new Set(['set-cookie']))
   return fields
 }

@@ -1,8 +1,6 @@
-import { sharedDirectives } from './targeted.ts'
+import { LIFETIME_FIELDS, sharedDirectives } from './targeted.ts'
 import { hasField, withoutFields, type Fields } from './fields.ts'
 import { isHtml } from './freshness.ts'
-
-const LIFETIME_FIELDS = new Set(['cache-control', 'cdn-cache-control', 'expires', 'pragma'])
 
 /**
  * Fields of an answer to one visitor, as a copy for that visitor alone reads them: `private` allows it (RFC 9111 §5.2.2.7), and a

@@ -5,6 +5,14 @@ import { fieldValue, type Fields } from './fields.ts'
 /** The targeted fields this cache listens to, in order (RFC 9213 §2.1). It stands where a CDN would stand. */
 const TARGETED = ['cdn-cache-control'] as const
 
+/** All fields that say how long a response may be kept, for whoever reads it by other rules. */
+export const LIFETIME_FIELDS: ReadonlySet<string> = new Set([
+  ...TARGETED,
+  'cache-control',
+  'expires',
+  'pragma',
+])
+
 export interface SharedDirectives {
   readonly directives: Directives
   readonly field: (typeof TARGETED)[number] | 'cache-control'

@@ -1,7 +1,7 @@
 import type { CacheKey } from '../../core/http/cache-key.ts'
 import { deviceClass } from '../../core/http/device.ts'
 import { fieldValue, hasField, type Fields } from '../../core/http/fields.ts'
-import type { Inquiry } from '../exchange.ts'
+import { storeOf, type Inquiry } from '../exchange.ts'
 import type { OriginAnswer } from '../origin/origin-client.ts'
 import { storableRequestFields } from '../origin/request-fields.ts'
 import { apartBy } from './keeping.ts'
@@ -36,7 +36,9 @@ export const askOrigin = async (
   key: CacheKey,
   condition: Fields,
 ): Promise<OriginAnswer> => {
-  const known = exchange.io.store.candidates(key).flatMap(({ nominated }) => nominated.map(([name]) => name))
+  const known = storeOf(exchange)
+    .candidates(key)
+    .flatMap(({ nominated }) => nominated.map(([name]) => name))
   const answer = await put(exchange, condition, known)
   const withheld = apartBy(exchange, answer).filter(
     (name) => !known.includes(name) && hasField(exchange.fields, name),

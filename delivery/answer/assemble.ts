@@ -12,7 +12,7 @@ import {
   type FragmentPart,
   type Include,
 } from '../../core/page/fragments.ts'
-import { countWhenDone, keyOf, type Exchange } from '../exchange.ts'
+import { storeOf, countWhenDone, keyOf, type Exchange } from '../exchange.ts'
 import { passedRequestFields } from '../origin/request-fields.ts'
 import type { Route } from '../routing.ts'
 import type { StoredEntry } from '../store/response-store.ts'
@@ -83,9 +83,9 @@ const personalFragment = async (exchange: Exchange): Promise<Buffer | undefined>
 const storableFragment = async (exchange: Exchange): Promise<Buffer | undefined> => {
   const { io, rule, fields } = exchange
   const key = keyOf(exchange)
-  const decision = decideReuse(fields, io.store.candidates(key), rule.reuse, io.now())
+  const decision = decideReuse(fields, storeOf(exchange).candidates(key), rule.reuse, io.now())
   if (decision.kind === 'reuse' || decision.kind === 'reuse-stale') {
-    const bytes = await io.store.body(decision.stored, 'identity')
+    const bytes = await storeOf(exchange).body(decision.stored, 'identity')
     if (bytes !== undefined && decision.stored.status === 200) return bytes
   }
   const flight = io.flights.begin(key, false)
@@ -99,7 +99,7 @@ const storableFragment = async (exchange: Exchange): Promise<Buffer | undefined>
   } catch (failure) {
     const stale = decision.kind === 'fetch' ? decision.stale : decision.kind === 'validate' ? decision.stored : undefined // prettier-ignore
     if (stale !== undefined && mayServeOnError(stale, rule.reuse, io.now()))
-      return (await io.store.body(stale, 'identity')) ?? undefined
+      return (await storeOf(exchange).body(stale, 'identity')) ?? undefined
     throw failure
   } finally {
     io.flights.end(flight)
@@ -145,7 +145,7 @@ export const sendAssembled = async (
   entry: StoredEntry,
   outcome: Outcome,
 ): Promise<boolean> => {
-  const stored = await exchange.io.store.body(entry, 'identity')
+  const stored = await storeOf(exchange).body(entry, 'identity')
   if (stored === undefined) return false
   await sendFilled(exchange, entry, stored, outcome)
   return true

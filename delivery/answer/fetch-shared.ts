@@ -5,7 +5,7 @@ import type { MissReason, NotStoredReason } from '../../core/http/reasons.ts'
 import { decideReuse, mayServeOnError, timeToLive } from '../../core/http/reuse.ts'
 import { currentAge } from '../../core/http/freshness.ts'
 import { asksForProcessing } from '../../core/page/fragments.ts'
-import type { Exchange } from '../exchange.ts'
+import { storeOf, type Exchange } from '../exchange.ts'
 import type { Flight, FlightEnd } from '../flights.ts'
 import type { OriginAnswer, OriginFailure } from '../origin/origin-client.ts'
 import type { StoredEntry } from '../store/response-store.ts'
@@ -122,7 +122,7 @@ const shareAnswer = async (exchange: Exchange, lookup: Lookup, ahead: Flight): P
     return sendFailure(exchange, end.why)
   }
   if (end.kind === 'stored') {
-    const decision = decideReuse(fields, io.store.candidates(lookup.key), rule.reuse, io.now())
+    const decision = decideReuse(fields, storeOf(exchange).candidates(lookup.key), rule.reuse, io.now())
     if (decision.kind === 'reuse' || decision.kind === 'reuse-stale') {
       const outcome = { kind: 'collapsed', why: lookup.reason, ttl: decision.ttl } as const
       if (await sendStored(exchange, decision.stored, outcome, decision.age)) return
@@ -178,7 +178,7 @@ export const fetchShared = async (exchange: Exchange, lookup: Lookup): Promise<v
     const decision = decideKeeping(exchange, answer)
     if (decision.kind === 'store') return await storeThenSend(exchange, lookup, flight, answer)
     // What the origin no longer lets us store must not go on being served from before.
-    if (lookup.stale !== undefined && exchange.method === 'GET') io.store.purgeKey(lookup.key)
+    if (lookup.stale !== undefined && exchange.method === 'GET') storeOf(exchange).purgeKey(lookup.key)
     io.flights.settle(flight, { kind: 'not-stored', lasting: answer.status < 500 })
     const storing: Storing = { kind: 'not-stored', reason: decision.reason }
     const outcome = { kind: 'forwarded', why: lookup.reason, status: answer.status, storing } as const

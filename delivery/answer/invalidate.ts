@@ -2,7 +2,7 @@ import { admit } from '../../core/http/admission.ts'
 import { cacheKey, keyPartition } from '../../core/http/cache-key.ts'
 import { invalidatedGroups } from '../../core/http/groups.ts'
 import { invalidatedAddresses, isSafeMethod } from '../../core/http/invalidation.ts'
-import { partitionFor, type DeliveryIo, type Exchange } from '../exchange.ts'
+import { partitionFor, sharedPartitions, type DeliveryIo, type Exchange } from '../exchange.ts'
 import type { OriginAnswer } from '../origin/origin-client.ts'
 import { purge } from '../purging.ts'
 
@@ -13,7 +13,7 @@ import { purge } from '../purging.ts'
 const removeAddress = (io: DeliveryIo, siteId: string, target: string): void => {
   for (const [host, route] of io.routes()) {
     if (route.siteId !== siteId) continue
-    for (const partition of [route.partition, `${route.partition}:phone`])
+    for (const partition of sharedPartitions(route.partition))
       for (const scheme of ['http', 'https']) {
         const key = cacheKey(partition, scheme, host, target, route.ignoredParameter, route.sortParameters)
         io.flights.markPurged((flying) => flying === key)

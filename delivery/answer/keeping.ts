@@ -9,7 +9,7 @@ import type { NotStoredReason } from '../../core/http/reasons.ts'
 import { requestWishes } from '../../core/http/request-directives.ts'
 import { decideStoring, type StoringDecision } from '../../core/http/storing.ts'
 import { keptApartBy, nominatedFields, varyNames } from '../../core/http/vary.ts'
-import type { Inquiry } from '../exchange.ts'
+import { storeOf, type Inquiry } from '../exchange.ts'
 import type { Flight } from '../flights.ts'
 import type { OriginAnswer } from '../origin/origin-client.ts'
 import type { StoredEntry } from '../store/response-store.ts'
@@ -80,7 +80,7 @@ export const keep = async (
   if (flight.purged) return { kind: 'not-kept', reason: 'purged-meanwhile' }
   const read = fieldsAsRead(exchange, answer)
   const date = fieldValue(answer.fields, 'date') ?? new Date(answer.responseTime).toUTCString()
-  const entry = exchange.io.store.put(
+  const entry = storeOf(exchange).put(
     {
       key,
       status: answer.status,

@@ -1,3 +1,5 @@
+import type { IncomingMessage } from 'node:http'
+import type { ServerHttp2Stream } from 'node:http2'
 import type { PassReason } from '../../core/http/reasons.ts'
 import type { Exchange } from '../exchange.ts'
 import { LARGEST_UPLOAD_BYTES } from '../limits.ts'
@@ -7,9 +9,17 @@ import { invalidate } from './invalidate.ts'
 import { sendFailure } from './send-failure.ts'
 import { streamAnswer } from './stream-answer.ts'
 
+/** Whether a body of unknown length follows: chunked in HTTP/1.1, a stream that goes on after the fields in HTTP/2 (RFC 9113 §8.1). */
+const hasOpenBody = (req: IncomingMessage): boolean => {
+  const { stream } = req as unknown as { stream?: ServerHttp2Stream }
+  return req.httpVersionMajor >= 2
+    ? stream?.endAfterHeaders === false
+    : req.headers['transfer-encoding'] !== undefined
+}
+
 /** Whether a request has a body (RFC 9112 §6.3). */
 const hasBody = ({ req }: Exchange): boolean =>
-  req.headers['transfer-encoding'] !== undefined || Number(req.headers['content-length'] ?? 0) > 0
+  req.headers['content-length'] !== undefined ? Number(req.headers['content-length']) > 0 : hasOpenBody(req)
 
 /** Send a request on to the origin as it is, and the answer back. */
 export const passThrough = async (exchange: Exchange, why: PassReason): Promise<void> => {
@@ -43,6 +53,8 @@ export const passThrough = async (exchange: Exchange, why: PassReason): Promise<
   }
 }
 
-/** Transfer-Encoding is for one connection; a body of unknown length gets a new one. */
-const withFraming = ({ req }: Exchange, fields: Exchange['fields']): Exchange['fields'] =>
-  req.headers['transfer-encoding'] === undefined ? fields : [...fields, ['transfer-encoding', 'chunked']]
+/** Framing is for one connection; a body of unknown length gets its own for the next. */
+const withFraming = (exchange: Exchange, fields: Exchange['fields']): Exchange['fields'] =>
+  exchange.req.headers['content-length'] === undefined && hasOpenBody(exchange.req)
+    ? [...fields, ['transfer-encoding', 'chunked']]
+    : fields

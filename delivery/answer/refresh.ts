@@ -1,7 +1,7 @@
 import type { CacheKey } from '../../core/http/cache-key.ts'
 import { conditionFor } from '../../core/http/reuse.ts'
 import { updateBy304 } from '../../core/http/updating.ts'
-import type { Inquiry } from '../exchange.ts'
+import { storeOf, type Inquiry } from '../exchange.ts'
 import type { Flight } from '../flights.ts'
 import type { OriginAnswer } from '../origin/origin-client.ts'
 import type { StoredEntry } from '../store/response-store.ts'
@@ -24,7 +24,7 @@ export const freshen = (
     answer.requestTime,
     answer.responseTime,
   )
-  if (!flight.purged) exchange.io.store.update(updated)
+  if (!flight.purged) storeOf(exchange).update(updated)
   return updated
 }
 
@@ -43,7 +43,7 @@ const refresh = async (exchange: Inquiry, key: CacheKey, stale: StoredEntry): Pr
     if (SERVER_FAILURES.has(answer.status)) return void answer.body.resume()
     if (decideKeeping(asGet, answer).kind !== 'store') {
       answer.body.resume()
-      io.store.purgeKey(key)
+      storeOf(exchange).purgeKey(key)
       return
     }
     const collected = await collect(answer.body)

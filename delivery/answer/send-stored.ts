@@ -4,7 +4,7 @@ import { negotiateCoding, type Coding } from '../../core/http/negotiation.ts'
 import { ifRangeHolds, rangeWanted, type RangeWanted } from '../../core/http/range.ts'
 import { waitOf } from '../../core/http/stored-response.ts'
 import type { Seconds } from '../../core/time.ts'
-import { countWhenDone, type Exchange } from '../exchange.ts'
+import { storeOf, countWhenDone, type Exchange } from '../exchange.ts'
 import type { Route } from '../routing.ts'
 import type { ResponseStore, StoredEntry } from '../store/response-store.ts'
 import { hasFragments, sendAssembled } from './assemble.ts'
@@ -114,7 +114,7 @@ export const sendStored = (
   outcome: Outcome,
   age: Seconds,
 ): boolean | Promise<boolean> => {
-  const { route, io, req } = exchange
+  const { route, req } = exchange
   if (hasFragments(route, entry)) return sendAssembled(exchange, entry, outcome)
   // Parts are of the identity form only, so that parts of two codings are never put together.
   const wanted =
@@ -124,7 +124,7 @@ export const sendStored = (
   const have = entry.bodies.some(({ coding }) => coding === wanted)
   if (!have && !coded.get(entry)?.has(wanted)) return sendCoded(exchange, entry, wanted, outcome, age)
   const coding = have ? wanted : 'identity'
-  const body = io.store.body(entry, coding)
+  const body = storeOf(exchange).body(entry, coding)
   if (body instanceof Promise)
     return body.then((bytes) => sendBytes(exchange, entry, coding, bytes, outcome, age))
   return sendBytes(exchange, entry, coding, body, outcome, age)
@@ -150,8 +150,8 @@ const sendCoded = async (
   outcome: Outcome,
   age: Seconds,
 ): Promise<boolean> => {
-  const grown = await withCodings(exchange.io.store, exchange.route, entry)
+  const grown = await withCodings(storeOf(exchange), exchange.route, entry)
   exchange.io.bestCodings.add(grown)
   const coding = grown.bodies.some((body) => body.coding === wanted) ? wanted : 'identity'
-  return sendBytes(exchange, grown, coding, await exchange.io.store.body(grown, coding), outcome, age)
+  return sendBytes(exchange, grown, coding, await storeOf(exchange).body(grown, coding), outcome, age)
 }

@@ -97,6 +97,8 @@ describe('one process for each data directory', () => {
 describe('last good configuration', () => {
   test('is read back after a restart', async () => {
     await saveConfig(join(folder, 'setups.json'), CONFIG)
+    // Keys of certificates are in it.
+    expect((await stat(join(folder, 'setups.json'))).mode & 0o777).toBe(0o600)
     expect(await loadConfig(join(folder, 'setups.json'))).toEqual(CONFIG)
   })
   test.each(['', '{', '{"revision":1}', '[]'])(

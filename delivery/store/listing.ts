@@ -9,7 +9,7 @@ import { cacheKey, keyAddress, keyPartition } from '../../core/http/cache-key.ts
 import { fieldValue } from '../../core/http/fields.ts'
 import { freshnessLifetime, isHtml } from '../../core/http/freshness.ts'
 import { timeToLive } from '../../core/http/reuse.ts'
-import { pathOfKey, targetOfKey, type DeliveryIo } from '../exchange.ts'
+import { isForPhones, pathOfKey, sharedPartitions, targetOfKey, type DeliveryIo } from '../exchange.ts'
 import { partitionOf, type Route } from '../routing.ts'
 import type { StoredEntry } from './response-store.ts'
 
@@ -33,7 +33,7 @@ const routeOf = (
 
 /** Copies of this channel that everyone shares; private ones are nobody else's business. */
 const isListed = (route: Route, partition: string): boolean =>
-  partition === route.partition || partition === `${route.partition}:phone`
+  sharedPartitions(route.partition).includes(partition)
 
 const summary = (io: ListingIo, route: Route, entry: StoredEntry): StoredSummary => {
   const address = targetOfKey(entry.key)
@@ -55,7 +55,7 @@ const summary = (io: ListingIo, route: Route, entry: StoredEntry): StoredSummary
     last: record?.last ?? null,
     variants: [
       ...(keyAddress(entry.key).startsWith('https:') ? ['over TLS'] : []),
-      ...(keyPartition(entry.key).endsWith(':phone') ? ['for phones'] : []),
+      ...(isForPhones(entry.key) ? ['for phones'] : []),
       ...entry.nominated.map(([name, value]) => `${name}: ${value ?? '(none)'}`),
     ],
   }

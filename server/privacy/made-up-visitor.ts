@@ -57,11 +57,7 @@ export class MadeUpVisitor {
   }
 
   /** Ask the origin, with the host that the trial would ask it with, so that addresses in both answers are alike. */
-  async askOrigin(
-    path: string,
-    form?: Record<string, string>,
-    more: Record<string, string> = {},
-  ): Promise<OutsideAnswer> {
+  async askOrigin(path: string, form?: Record<string, string>): Promise<OutsideAnswer> {
     const { address, hostHeader, trialUrl } = this.#site
     const visitorHost = new URL(trialUrl).host
     const answer = await askOutside(address + path, {
@@ -70,7 +66,6 @@ export class MadeUpVisitor {
         ...this.#fields(hostHeader === 'visitor' ? visitorHost : new URL(address).host),
         'x-forwarded-host': visitorHost,
         'x-forwarded-proto': 'http',
-        ...more,
       },
       ...(form === undefined ? {} : { form }),
     })

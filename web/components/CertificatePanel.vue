@@ -80,16 +80,3 @@ const remove = async (): Promise<void> => {
     </form>
   </v-dialog>
 </template>
-
-<style scoped>
-.dialog {
-  display: grid;
-  gap: 0.8rem;
-}
-.dialog h2 {
-  margin: 0;
-}
-.end {
-  justify-content: flex-end;
-}
-</style>

@@ -187,14 +187,4 @@ p {
 .buttons > * + * {
   margin-left: 0.4rem;
 }
-.dialog {
-  display: grid;
-  gap: 0.8rem;
-}
-.dialog h2 {
-  margin: 0;
-}
-.end {
-  justify-content: flex-end;
-}
 </style>

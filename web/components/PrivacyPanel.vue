@@ -174,10 +174,6 @@ pre {
   padding: 0.4rem 0.6rem;
   background: rgba(var(--v-theme-on-surface), 0.05);
 }
-.dialog {
-  display: grid;
-  gap: 0.8rem;
-}
 .three {
   display: grid;
   grid-template-columns: repeat(3, minmax(0, 1fr));
@@ -187,9 +183,6 @@ pre {
   display: grid;
   grid-template-columns: repeat(2, minmax(0, 1fr));
   gap: 0.6rem;
-}
-.end {
-  justify-content: flex-end;
 }
 @media (max-width: 600px) {
   .three,

@@ -196,7 +196,4 @@ const verb = (version: Version): string =>
 .failed {
   color: rgb(var(--v-theme-error));
 }
-.end {
-  justify-content: flex-end;
-}
 </style>

@@ -156,8 +156,7 @@ const backOut = async (): Promise<void> => {
   gap: 0.5rem 1.5rem;
   border-left: 4px solid rgb(var(--v-theme-trial));
 }
-.trial h2,
-.dialog h2 {
+.trial h2 {
   margin-top: 0;
 }
 .actions {
@@ -180,13 +179,6 @@ const backOut = async (): Promise<void> => {
 }
 ul {
   padding-left: 1.2rem;
-}
-.dialog {
-  display: grid;
-  gap: 0.7rem;
-}
-.end {
-  justify-content: flex-end;
 }
 @media (max-width: 900px) {
   .trial {

@@ -112,7 +112,4 @@ const remove = async (): Promise<void> => {
 dt {
   color: rgb(var(--v-theme-secondary));
 }
-.end {
-  justify-content: flex-end;
-}
 </style>
