@@ -21,6 +21,8 @@ export interface Backing {
   remove(entry: StoredEntry): Promise<void>
   /** All bytes of an entry, checked; undefined when some are gone or damaged. */
   bodies(entry: StoredEntry): Promise<Bodies | undefined>
+  /** What an error means for the owner, and what to do: one sentence. */
+  trouble(error: Error): string
   /** Tell other processes of a purge, for the answers they have under way. */
   announce(order: PurgeOrder): void
   /** Resolves when everything so far is written. */

@@ -76,6 +76,13 @@ export class DiskBacking implements Backing {
     return read.every(([, bytes]) => bytes !== undefined) ? (new Map(read) as unknown as Bodies) : undefined
   }
 
+  trouble(error: Error): string {
+    const { code = error.message } = error as NodeJS.ErrnoException
+    return code === 'ENOSPC'
+      ? 'The disk of the store is full: nothing new is stored on it. Make room, or give the store another ZEST_DATA_DIR.'
+      : `The store cannot use its disk (${code}): pages are kept in memory only. Look at the folder in ZEST_DATA_DIR.`
+  }
+
   /** Nobody else uses the folder. */
   announce(): void {}
 

@@ -158,11 +158,7 @@ export class IndexedStore implements ResponseStore {
 
   /** Say once what is wrong, and again when it has been right in between. */
   #report(error: Error): void {
-    const { code = error.message } = error as NodeJS.ErrnoException
-    const sentence =
-      code === 'ENOSPC'
-        ? 'The disk of the store is full: nothing new is stored on it. Make room, or give the store another ZEST_DATA_DIR.'
-        : `The store cannot use its disk (${code}): pages are kept in memory only. Look at the folder in ZEST_DATA_DIR.`
+    const sentence = this.#backing.trouble(error)
     if (this.#problem !== sentence) this.#onProblem(sentence)
     this.#problem = sentence
   }

@@ -144,6 +144,11 @@ export class RespBacking implements Backing {
     return bodies
   }
 
+  /** The first sentence about a lost connection stands until it is back, whatever the attempts in between say. */
+  trouble(_error: Error): string {
+    return 'The server of the store (ZEST_STORE_URL) does not answer: pages are kept in memory only until it is back. See that it runs.'
+  }
+
   announce(order: PurgeOrder): void {
     this.#commands
       .publish(CHANGES, this.#text({ kind: 'purged', from: this.#self, order }))
