@@ -12,7 +12,7 @@ const SITE = {
   id: 's1', name: 'Test Quay', address: 'http://x', hostHeader: 'visitor', liveHost: 'quay.localhost', trialHost: 't.localhost', liveUrl: 'http://a',
   trialUrl: 'http://b', liveSecureUrl: 'https://a', certificate: null, liveVersion: 1, createdAt: '2026-11-24T00:00:00.000Z',
   check: { address: 'http://x', name: 'x', suggestedHosts: { live: 'a', trial: 'b' }, findings: [], kinds: [], sample: [] },
-  sample: [{ id: 'p1', path: '/', kind: 'Home page' }], visitors: [],
+  sample: [{ id: 'p1', path: '/', kind: 'Home page' }], visitors: [], places: {}, hosts: {}, journeys: [], routine: {},
 } // prettier-ignore
 const JOB = {
   id: 'j', siteId: 's1', kind: 'measure', title: 'x', subjectId: 'm', state: 'done', done: 1, total: 1, now: '', msLeft: null, error: null,
@@ -20,7 +20,7 @@ const JOB = {
 } // prettier-ignore
 const HEAD = {
   id: 'm', siteId: 's1', jobId: 'j', state: 'done', order: { sides: ['live', 'trial'], pageIds: ['p1'], visitorIds: ['phone'], visit: 'first', runs: 6 },
-  liveVersion: 1, changes: [], createdAt: SITE.createdAt, finishedAt: null, by: 'x', error: null,
+  liveVersion: 1, changes: [], createdAt: SITE.createdAt, finishedAt: null, by: 'x', error: null, source: 'lab',
 } // prettier-ignore
 const result = (kind: string) => ({
   pageId: 'p1', path: '/', kind: 'Home page', visitorId: 'phone', visitorName: 'Phone', floorMs: 400, sides: [],
@@ -86,14 +86,14 @@ describe('zest', () => {
     await run('purge', 's1', '--everything', '--json')
     expect(JSON.parse(lines[0]!)).toEqual({ purged: 1 })
   })
-  test('a comparison makes six pairs unless told otherwise', async () => {
+  test('a comparison makes up to fourteen pairs unless told otherwise', async () => {
     await run('measure', 's1', '--side', 'live', '--side', 'trial', '--visitor', 'phone')
     expect(asked.find(({ line }) => line.startsWith('POST'))?.body).toEqual({
       sides: ['live', 'trial'],
       pageIds: ['p1'],
       visitorIds: ['phone'],
       visit: 'first',
-      runs: 6,
+      runs: 14,
     })
     expect(lines).toContain('  It is faster.')
   })

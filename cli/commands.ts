@@ -19,11 +19,11 @@ export interface Output {
 
 export const USAGE = `zest site list                        the connected sites
 zest measure SITE [options]           measure, wait, and print the medians and the verdict
-  --side origin|live|trial              once alone, several to compare (default: origin)
+  --side origin|live|trial|version-N|again  once alone, several to compare (default: origin)
   --page PATH                           repeatable (default: the first three of the sample)
   --visitor ID                          repeatable (default: all)
-  --visit first|return                  (default: first)
-  --runs N                              loads per page, visitor and side (default: ${DEFAULT_RUNS}; ${DEFAULT_PAIRS} to compare)
+  --visit first|return|next             (default: first)
+  --runs N                              most loads per page, visitor and side (default: ${DEFAULT_RUNS}; ${DEFAULT_PAIRS} to compare)
 zest purge SITE WHAT                  remove stored responses; WHAT is one of
   PATH …                                these addresses and their query variants
   --prefix /stories/                    all that begin so
@@ -133,9 +133,9 @@ interface MeasureOptions {
 
 const orderFrom = (site: Site, { side, page, visitor, visit, runs }: MeasureOptions) => {
   const sides = z.array(Side).safeParse(side.length === 0 ? ['origin'] : side)
-  if (!sides.success) throw new UsageError('--side is origin, live or trial.')
+  if (!sides.success) throw new UsageError('--side is origin, live, trial, version-3 and the like, or again.')
   const kind = Visit.safeParse(visit)
-  if (!kind.success) throw new UsageError('--visit is first or return.')
+  if (!kind.success) throw new UsageError('--visit is first, return or next.')
   const pages =
     page.length === 0
       ? site.sample.slice(0, 3)

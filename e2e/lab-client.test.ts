@@ -4,19 +4,13 @@ import { createServer, type Server } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { afterEach, expect, test } from 'vitest'
 import type { RunOrder } from '../core/contracts/measuring.ts'
-import { DEFAULT_VISITORS } from '../core/sampling/default-visitors.ts'
+import { aRunOrder } from '../core/measuring/testing/made-up.ts'
 import { LabCancelled, LabClient, LabUnusable } from '../server/jobs/lab-client.ts'
 
 /** Control's side of the lab, with the real lab in its own process. */
 
 const program = resolve(import.meta.dirname, '../dist/lab.mjs')
-const order = (url: string): RunOrder => ({
-  id: '1',
-  url,
-  visitor: DEFAULT_VISITORS[1]!,
-  visit: 'first',
-  timeoutMs: 30_000,
-})
+const order = (url: string): RunOrder => aRunOrder(url, { timeoutMs: 30_000 })
 let lab: LabClient
 let server: Server | undefined
 let asked = 0

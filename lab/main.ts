@@ -1,4 +1,4 @@
-import { RunOrder, type LabMessage, type VisitorProfile } from '../core/contracts/measuring.ts'
+import { RunOrder, type LabMessage } from '../core/contracts/measuring.ts'
 import { launchBrowser } from './browser/launch.ts'
 import { probe } from './browser/probe.ts'
 import { LinkRelay } from './link/link-relay.ts'
@@ -9,11 +9,19 @@ const send = (message: LabMessage): void => {
 }
 
 const linkFor = async ({
-  roundTripMs,
-  downKbps,
-  upKbps,
-}: VisitorProfile): Promise<{ relay: LinkRelay; port: number }> => {
-  const relay = new LinkRelay({ roundTripMs, downKbps, upKbps })
+  visitor,
+  roundTripsByHost,
+  connectTo,
+}: RunOrder): Promise<{ relay: LinkRelay; port: number }> => {
+  const { roundTripMs, downKbps, upKbps, lossPercent } = visitor
+  const relay = new LinkRelay({
+    roundTripMs,
+    roundTripsByHost,
+    downKbps,
+    upKbps,
+    lossShare: lossPercent / 100,
+    connectTo,
+  })
   return { relay, port: await relay.listen() }
 }
 
@@ -27,7 +35,7 @@ const main = async (): Promise<void> => {
   })
   const run = async (order: RunOrder): Promise<void> => {
     // A link of its own for each run: no connection, name or queue of the last one is left.
-    const { relay, port } = await linkFor(order.visitor)
+    const { relay, port } = await linkFor(order)
     const outcome = await probe(browser, order, port).catch((error: Error) => ({
       kind: 'failed' as const,
       why: error.message,

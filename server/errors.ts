@@ -134,6 +134,13 @@ export const errors = {
       'Unknown visitor',
       'One of the visitors is not defined for this site. Load the site again.',
     ),
+  unknownVersion: (number: number) =>
+    new AppError(
+      'UNKNOWN_VERSION',
+      422,
+      'Unknown version',
+      `This site has no version ${number}. The ledger lists those it has.`,
+    ),
   noTokenAccount: () =>
     new AppError(
       'NO_TOKEN_ACCOUNT',

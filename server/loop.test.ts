@@ -47,11 +47,17 @@ describe('connecting', () => {
 })
 
 describe('baseline', () => {
-  test('measures the origin itself, one run more than asked for to fill caches, and enters it in the ledger', async () => {
+  test('measures the origin itself, once more before to fill caches and after to look closely, and enters it in the ledger', async () => {
     const urls: string[] = []
-    bench.lab = ({ url }) => (urls.push(url), measured(2000))
+    const instruments: string[] = []
+    bench.lab = (order) => {
+      urls.push(order.url)
+      instruments.push(order.instruments)
+      return measured(2000)
+    }
     const result = await bench.measure(site, { sides: ['origin'] })
-    expect(urls).toEqual(Array(6).fill(`${bench.siteUrl}/`))
+    expect(urls).toEqual(Array(7).fill(`${bench.siteUrl}/`))
+    expect(instruments).toEqual([...Array(6).fill('light'), 'all'])
     expect(result).toMatchObject({
       state: 'done',
       results: [{ path: '/', sides: [{ side: 'origin', runs: 5, medians: { lcpMs: 2000 } }], verdict: null }],

@@ -68,9 +68,9 @@ const main = async (): Promise<void> => {
   const events = new EventBus()
   const lab = new LabClient(join(import.meta.dirname, 'lab.mjs'))
   const orders = { privacyOrders: new PrivacyOrders(), cookieOrders: new CookieOrders() }
-  const handlers = jobHandlers({ db, addresses, events, lab, delivery, ...orders })
-  const jobs = new JobQueue(db, events, handlers, (error) => log.error(error))
   const publisher = new Publisher(db, delivery, (sentence) => log.error(sentence))
+  const handlers = jobHandlers({ db, addresses, events, lab, delivery, publisher, ...orders })
+  const jobs = new JobQueue(db, events, handlers, (error) => log.error(error))
   const token = process.env['ZEST_API_TOKEN']
   const services: Services = {
     db,

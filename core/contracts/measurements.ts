@@ -1,22 +1,47 @@
 import { z } from 'zod'
-import { RequestRecord, RunMetrics, Side, Visit } from './measuring.ts'
+import {
+  Frame,
+  LcpPhases,
+  RequestRecord,
+  RunDetails,
+  RunMetrics,
+  Side,
+  Visit,
+  VisitorProfile,
+} from './measuring.ts'
 
 /** Common practice: one run is noise; five are where medians settle. */
 export const DEFAULT_RUNS = 5
-/** Six is the least number of pairs for which a 95 % interval exists (2 · 1/2^6 = 3.1 %; with five 6.3 % remain). */
-export const DEFAULT_PAIRS = 6
+/** Most pairs of a comparison; it stops at six already when those are clear (see core/stats/sequential.ts). */
+export const DEFAULT_PAIRS = 14
 
 export const MeasurementOrder = z
   .strictObject({
-    sides: z.array(Side).min(1).max(3).describe('One to measure it alone, several to compare them in turn'),
+    sides: z
+      .array(Side)
+      .min(1, 'Choose what to measure.')
+      .max(4, 'Compare four at most.')
+      .describe('One to measure it alone, several to compare them in turn'),
     pageIds: z.array(z.string()).min(1, 'Choose at least one page.').max(50),
     visitorIds: z.array(z.string()).min(1, 'Choose at least one visitor.').max(10),
     visit: Visit.default('first'),
-    runs: z.int().min(1).max(50).default(DEFAULT_RUNS).describe('Loads per page, visitor and side'),
+    runs: z.int().min(1).max(50).default(DEFAULT_RUNS).describe('Most loads per page, visitor and side'),
+    stop: z
+      .enum(['when-clear', 'at-the-end'])
+      .default('when-clear')
+      .describe('Whether a comparison ends early once it is clear'),
   })
   .refine(({ sides }) => new Set(sides).size === sides.length, {
     path: ['sides'],
     message: 'Name each side once.',
+  })
+  .refine(({ sides }) => !sides.includes('archive'), {
+    path: ['sides'],
+    message: 'An archive is read in, not measured.',
+  })
+  .refine(({ sides }) => sides.includes('again') === false || sides.length === 2, {
+    path: ['sides'],
+    message: 'To see how far equal loads differ, choose one side and the same once more.',
   })
 export type MeasurementOrder = z.infer<typeof MeasurementOrder>
 
@@ -55,6 +80,7 @@ export const SideSummary = z.object({
     consoleErrors: z.number().nullable(),
   }),
   values: z.object({ fcpMs: z.array(z.number()), lcpMs: z.array(z.number()), loadedMs: z.array(z.number()) }),
+  lcpPhases: LcpPhases.nullable().default(null).describe('Of the run whose main content came in the middle'),
 })
 export type SideSummary = z.infer<typeof SideSummary>
 
@@ -65,6 +91,11 @@ export const PageVerdict = z.object({
   sentence: z.string(),
   why: z.string().nullable().describe('What is broken'),
   gains: z.partialRecord(MetricName, Interval),
+  ended: z
+    .enum(['clear', 'equal', 'maximum'])
+    .nullable()
+    .default(null)
+    .describe('Why no more pairs were loaded; null while they are'),
 })
 export type PageVerdict = z.infer<typeof PageVerdict>
 
@@ -77,9 +108,23 @@ export const PageResult = z.object({
   visitorName: z.string(),
   floorMs: z.number().nullable().describe('Least possible time to the main content on this link'),
   sides: z.array(SideSummary),
-  verdict: PageVerdict.nullable().describe('null when only one side was measured'),
+  verdict: PageVerdict.nullable().describe('Between the two latest sides; null when only one was measured'),
+  otherVerdicts: z.array(PageVerdict).default([]).describe('Of further sides against the latest'),
+  noise: z
+    .object({
+      lcpMs: z.number().describe('How far two equal loads differ, in the middle'),
+      from: z
+        .enum(['same-against-same', 'repeats'])
+        .describe('A measurement of its own, or the repeats of this one'),
+    })
+    .nullable()
+    .default(null),
 })
 export type PageResult = z.infer<typeof PageResult>
+
+/** Where figures come from: the lab, an archive of someone's browser, or the load model without a browser. */
+export const MeasurementSource = z.enum(['lab', 'archive', 'predicted'])
+export type MeasurementSource = z.infer<typeof MeasurementSource>
 
 export const MeasurementState = z.enum(['queued', 'running', 'done', 'failed', 'cancelled'])
 
@@ -95,8 +140,13 @@ export const MeasurementHead = z.object({
   finishedAt: z.iso.datetime().nullable(),
   by: z.string(),
   error: z.string().nullable(),
+  source: MeasurementSource,
 })
 export type MeasurementHead = z.infer<typeof MeasurementHead>
+
+/** What a load is for: to fill caches, to count, or to look at with all instruments, which costs time. */
+export const RunPurpose = z.enum(['fill', 'count', 'look'])
+export type RunPurpose = z.infer<typeof RunPurpose>
 
 export const RunHead = z.object({
   id: z.string(),
@@ -105,9 +155,8 @@ export const RunHead = z.object({
   visitorId: z.string(),
   side: Side,
   visit: Visit,
-  pair: z
-    .int()
-    .describe('Runs of one pair were made one right after the other; 0 filled the caches and does not count'),
+  pair: z.int().describe('Runs of one pair were made one right after the other'),
+  purpose: RunPurpose,
   at: z.iso.datetime(),
   metrics: RunMetrics.nullable(),
   failure: z.string().nullable(),
@@ -120,7 +169,13 @@ export const Measurement = MeasurementHead.extend({
 })
 export type Measurement = z.infer<typeof Measurement>
 
-export const Run = RunHead.extend({ requests: z.array(RequestRecord) })
+export const Run = RunHead.extend({
+  visitor: VisitorProfile,
+  floorMs: z.number().nullable(),
+  requests: z.array(RequestRecord),
+  details: RunDetails.nullable().describe('Only of loads that were looked at with all instruments'),
+  frames: z.array(Frame),
+})
 export type Run = z.infer<typeof Run>
 
 /** What one side of a page was measured at last. */

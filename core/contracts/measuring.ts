@@ -1,25 +1,73 @@
 import { z } from 'zod'
 
+/** A point on the globe, degrees. */
+export const Place = z.strictObject({
+  name: z.string().trim().min(1).max(80),
+  latitude: z.number().min(-90).max(90),
+  longitude: z.number().min(-180).max(180),
+})
+export type Place = z.infer<typeof Place>
+
 /** Whom to measure as. */
 export const VisitorProfile = z.strictObject({
   id: z.string().max(60),
-  name: z.string().trim().min(1).max(80),
+  name: z.string().trim().min(1, 'Give the visitor a name.').max(80),
   device: z.enum(['phone', 'laptop']),
   width: z.int().min(200).max(4000).describe('CSS pixels'),
   height: z.int().min(200).max(4000).describe('CSS pixels'),
   pixelRatio: z.number().min(0.5).max(4),
   cpuSlowdown: z.number().min(1).max(20).describe('How many times slower than this machine'),
-  roundTripMs: z.number().min(0).max(2000).describe('To the server and back, access link included'),
+  roundTripMs: z
+    .number()
+    .min(0)
+    .max(2000)
+    .describe(
+      'Round trip of the access link; what the distance takes comes on top when both places are known',
+    ),
   downKbps: z.number().min(50).max(1_000_000),
   upKbps: z.number().min(50).max(1_000_000),
+  lossPercent: z.number().min(0).max(20).default(0).describe('Segments lost on the link, each way'),
+  place: Place.nullable().default(null).describe('Where the visitor is; null: as near as the link says'),
+  journeyId: z
+    .string()
+    .max(60)
+    .nullable()
+    .default(null)
+    .describe('Steps that sign the visitor in before the page is loaded; null: signed out'),
 })
 export type VisitorProfile = z.infer<typeof VisitorProfile>
 
-export const Visit = z.enum(['first', 'return'])
+/** First: empty browser. Return: the page was loaded once before. Next: another page of the site was. */
+export const Visit = z.enum(['first', 'return', 'next'])
 export type Visit = z.infer<typeof Visit>
 
-/** Where a page is fetched from: the origin itself, or delivery with one of the two setups. */
-export const Side = z.enum(['origin', 'live', 'trial'])
+/** One thing a visitor does on a page, by CSS selector. */
+export const JourneyStep = z.discriminatedUnion('do', [
+  z.strictObject({
+    do: z.literal('open'),
+    path: z.string().regex(/^\/(?!\/)\S*$/, 'A path begins with one "/".'),
+  }),
+  z.strictObject({ do: z.literal('click'), target: z.string().min(1).max(500) }),
+  z.strictObject({ do: z.literal('type'), target: z.string().min(1).max(500), text: z.string().max(1000) }),
+  z.strictObject({ do: z.literal('see'), target: z.string().min(1).max(500) }),
+])
+export type JourneyStep = z.infer<typeof JourneyStep>
+
+export const Journey = z.strictObject({
+  id: z.string().max(60),
+  name: z.string().trim().min(1, 'Give the journey a name.').max(80),
+  steps: z.array(JourneyStep).min(1, 'A journey needs a step.').max(50),
+})
+export type Journey = z.infer<typeof Journey>
+
+/**
+ * What is loaded: the origin itself; delivery with the setup that is live, in trial, or was published as that version; the first
+ * side once more, to see how far equal loads differ; or an archive that was read in.
+ */
+export const Side = z.union([
+  z.enum(['origin', 'live', 'trial', 'again', 'archive']),
+  z.templateLiteral(['version-', z.int().min(1)]),
+])
 export type Side = z.infer<typeof Side>
 
 const ms = z.number().min(0)
@@ -32,9 +80,10 @@ export const RequestRecord = z.object({
   status: z.int().describe('0 when no answer came'),
   protocol: z.string(),
   startMs: ms,
-  /** Waiting for a free connection, and opening one. */
+  /** Waiting for a free connection, or until more urgent requests were done. */
   queuedMs: ms,
-  connectMs: ms,
+  connectMs: ms.describe('Name lookup and opening the connection'),
+  tlsMs: ms.default(0).describe('Handshake of TLS'),
   /** From the request being sent to the first byte of the answer. */
   waitMs: ms,
   receiveMs: ms,
@@ -43,8 +92,41 @@ export const RequestRecord = z.object({
   fromCache: z.boolean().describe('From the browser cache, nothing sent'),
   failure: z.string().nullable(),
   responseFields: z.array(z.tuple([z.string(), z.string()])),
+  priority: z
+    .string()
+    .default('')
+    .describe('VeryHigh, High, Medium, Low or VeryLow, as the browser first gave it'),
+  initiator: z
+    .object({
+      kind: z.enum(['navigation', 'parser', 'preload', 'style', 'script', 'other']),
+      url: z.string().nullable().describe('The page, style sheet or script that named it'),
+    })
+    .nullable()
+    .default(null),
+  blocks: z
+    .enum(['rendering', 'parsing', 'nothing'])
+    .default('nothing')
+    .describe('What had to wait for it: every pixel, the rest of the page, or nothing'),
+  connection: z.int().nullable().default(null).describe('Requests with the same number shared a connection'),
 })
 export type RequestRecord = z.infer<typeof RequestRecord>
+
+/** Layout Instability: one moment at which things moved by themselves. */
+export const LayoutShift = z.object({ atMs: ms, value: z.number(), elements: z.array(z.string()) })
+export type LayoutShift = z.infer<typeof LayoutShift>
+
+/** What the time to the main content consists of; the four add up to it. */
+export const LcpPhases = z.object({
+  waitMs: ms.describe('Until the first byte of the page'),
+  discoveryMs: ms.describe('Until the browser asked for the main content'),
+  downloadMs: ms.describe('Until it had come'),
+  renderMs: ms.describe('Until it was shown'),
+})
+export type LcpPhases = z.infer<typeof LcpPhases>
+
+/** What the time to the first byte consists of; with redirects, of the last request. */
+export const TtfbPhases = z.object({ redirectMs: ms, connectMs: ms, tlsMs: ms, serverMs: ms })
+export type TtfbPhases = z.infer<typeof TtfbPhases>
 
 /** What one page load showed. */
 export const RunMetrics = z.object({
@@ -63,11 +145,84 @@ export const RunMetrics = z.object({
   decodedBytes: z.int(),
   failedRequests: z.int(),
   consoleErrors: z.int(),
+  ttfbPhases: TtfbPhases.nullable().default(null),
+  lcpPhases: LcpPhases.nullable().default(null),
+  shifts: z.array(LayoutShift).default([]),
 })
 export type RunMetrics = z.infer<typeof RunMetrics>
 
+/** Work of the main thread in one go, as it would take without the visitor's slow-down. */
+export const MainThreadTask = z.object({
+  kind: z.enum(['parse', 'script', 'style', 'layout', 'paint', 'other']),
+  url: z.string().nullable().describe('Of the script or style sheet it belongs to'),
+  startMs: ms,
+  nativeMs: ms,
+})
+export type MainThreadTask = z.infer<typeof MainThreadTask>
+
+export const UnusedBytes = z.object({
+  url: z.string(),
+  type: z.enum(['style', 'script']),
+  inline: z.boolean(),
+  totalBytes: z.int(),
+  unusedBytes: z.int(),
+})
+export type UnusedBytes = z.infer<typeof UnusedBytes>
+
+export const ShownImage = z.object({
+  url: z.string(),
+  naturalWidth: z.int(),
+  naturalHeight: z.int(),
+  shownWidth: z.number().describe('CSS pixels'),
+  shownHeight: z.number(),
+  inFirstView: z.boolean(),
+  lazy: z.boolean(),
+  sized: z.boolean().describe('Width and height are known before it comes'),
+})
+export type ShownImage = z.infer<typeof ShownImage>
+
+export const UsedFont = z.object({
+  family: z.string(),
+  url: z.string().nullable(),
+  display: z.string(),
+  blockedMs: ms.describe('How long text in it stayed invisible'),
+})
+export type UsedFont = z.infer<typeof UsedFont>
+
+/** What a load with all instruments on showed besides; such a load does not count in comparisons. */
+export const RunDetails = z.object({
+  visual: z
+    .object({
+      curve: z.array(z.object({ atMs: ms, share: z.number().min(0).max(1) })),
+      meanMs: ms.describe(
+        'Area above the curve: how long, on average, a pixel of the first view was not yet final',
+      ),
+    })
+    .nullable(),
+  unused: z.array(UnusedBytes),
+  images: z.array(ShownImage),
+  fonts: z.array(UsedFont),
+  dom: z.object({ nodes: z.int(), depth: z.int() }),
+  console: z.array(z.object({ text: z.string(), url: z.string().nullable() })),
+  tasks: z.array(MainThreadTask),
+  offsets: z
+    .record(z.string(), z.number().min(0).max(1))
+    .describe('How far into the HTML each address is named, by address'),
+})
+export type RunDetails = z.infer<typeof RunDetails>
+
+/** The first view at an instant; JPEG in base64. */
+export const Frame = z.object({ atMs: ms, jpeg: z.string() })
+export type Frame = z.infer<typeof Frame>
+
 export const RunOutcome = z.discriminatedUnion('kind', [
-  z.object({ kind: z.literal('measured'), metrics: RunMetrics, requests: z.array(RequestRecord) }),
+  z.object({
+    kind: z.literal('measured'),
+    metrics: RunMetrics,
+    requests: z.array(RequestRecord),
+    details: RunDetails.nullable().default(null),
+    frames: z.array(Frame).default([]),
+  }),
   z.object({ kind: z.literal('failed'), why: z.string() }),
 ])
 export type RunOutcome = z.infer<typeof RunOutcome>
@@ -78,6 +233,15 @@ export const RunOrder = z.object({
   url: z.url(),
   visitor: VisitorProfile,
   visit: Visit,
+  /** The page that was looked at before, for a visit of kind "next". */
+  previousUrl: z.url().nullable().default(null),
+  journey: Journey.nullable().default(null),
+  instruments: z
+    .enum(['light', 'all'])
+    .default('light')
+    .describe('All: frames, unused bytes and tasks too, which cost time'),
+  roundTripsByHost: z.record(z.string(), z.number()).default({}),
+  connectTo: z.record(z.string(), z.string()).default({}).describe('Where to connect for "host:port"'),
   /** Longest wait for the page to become quiet, ms. */
   timeoutMs: z.int(),
 })

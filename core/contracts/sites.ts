@@ -1,6 +1,7 @@
 import { z } from 'zod'
 import { HostName } from './delivery.ts'
-import { VisitorProfile } from './measuring.ts'
+import { Journey, Place, VisitorProfile } from './measuring.ts'
+import { Routine } from './routine.ts'
 import { Setup } from './setup.ts'
 
 export const SiteAddress = z
@@ -66,6 +67,64 @@ export type ConnectSite = z.infer<typeof ConnectSite>
 export const SamplePage = SampleCandidate.extend({ id: z.string() })
 export type SamplePage = z.infer<typeof SamplePage>
 
+/** Where the servers of a site stand; what is not known adds no distance. */
+export const SitePlaces = z.strictObject({
+  origin: Place.nullable().default(null),
+  hosts: z
+    .array(z.strictObject({ host: HostName, place: Place }))
+    .max(50)
+    .default([])
+    .describe('Other hosts that pages fetch from'),
+})
+export type SitePlaces = z.infer<typeof SitePlaces>
+
+/** Which hosts besides the origin may be asked on the owner’s behalf. */
+export const SiteHosts = z.strictObject({
+  added: z.array(HostName).max(50).default([]),
+  privateAddresses: z
+    .enum(['refused', 'allowed'])
+    .default('refused')
+    .describe('Whether hosts may be asked whose address is private, link-local or this machine'),
+})
+export type SiteHosts = z.infer<typeof SiteHosts>
+
+const distinct = (ids: readonly string[]): boolean => new Set(ids).size === ids.length
+
+export const SaveVisitors = z
+  .array(VisitorProfile)
+  .min(1, 'Keep at least one visitor.')
+  .max(10)
+  .refine((all) => distinct(all.map(({ id }) => id)), 'Each visitor needs an id of its own.')
+export const SaveSample = z
+  .array(SampleCandidate)
+  .min(1, 'Keep at least one page.')
+  .max(50)
+  .refine((all) => distinct(all.map(({ path }) => path)), 'Name each page once.')
+export const SaveJourneys = z
+  .array(Journey)
+  .max(20)
+  .refine((all) => distinct(all.map(({ id }) => id)), 'Each journey needs an id of its own.')
+
+/** A page that is known of a site, to choose the sample from. */
+export const KnownPage = z.object({
+  path: z.string(),
+  kind: z.string(),
+  priority: z.number(),
+  visits: z.int().nullable().describe('In the access log that was read last; null without one'),
+})
+export type KnownPage = z.infer<typeof KnownPage>
+
+export const AccessLogUpload = z.strictObject({
+  text: z.string().min(1, 'The file is empty.').describe('Lines in Common or Combined Log Format'),
+})
+export const AccessLogResult = z.object({
+  lines: z.int(),
+  understood: z.int(),
+  pages: z.int(),
+  suggested: z.array(SampleCandidate).describe('The most visited page of each kind'),
+})
+export type AccessLogResult = z.infer<typeof AccessLogResult>
+
 export const Site = z.object({
   id: z.string(),
   name: z.string(),
@@ -85,6 +144,10 @@ export const Site = z.object({
   check: SiteCheck,
   sample: z.array(SamplePage),
   visitors: z.array(VisitorProfile),
+  places: SitePlaces,
+  hosts: SiteHosts,
+  journeys: z.array(Journey),
+  routine: Routine,
 })
 export type Site = z.infer<typeof Site>
 

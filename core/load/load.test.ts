@@ -1,6 +1,7 @@
 import fc from 'fast-check'
 import { describe, expect, test } from 'vitest'
 import type { RequestRecord } from '../contracts/measuring.ts'
+import { aRequest } from '../measuring/testing/made-up.ts'
 import { criticalBytes } from './critical.ts'
 import { floorMs } from './floor.ts'
 import { INITIAL_WINDOW_SEGMENTS, SEGMENT_BYTES, slowStartRounds, transferMs } from './slow-start.ts'
@@ -50,10 +51,8 @@ describe('floor', () => {
 })
 
 describe('critical bytes', () => {
-  const record = (type: string, url: string, startMs: number, sentBytes: number): RequestRecord => ({
-    type, url, startMs, sentBytes, status: 200, method: 'GET', protocol: 'http/1.1', queuedMs: 0, connectMs: 0, waitMs: 0,
-    receiveMs: 0, decodedBytes: sentBytes, fromCache: false, failure: null, responseFields: [],
-  }) // prettier-ignore
+  const record = (type: string, url: string, startMs: number, sentBytes: number): RequestRecord =>
+    aRequest({ type, url, startMs, sentBytes })
   const requests = [
     record('Document', 'http://x/', 0, 1000),
     record('Stylesheet', 'http://x/a.css', 10, 200),

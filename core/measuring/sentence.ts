@@ -1,5 +1,6 @@
 import type { Interval, SideSummary, VerdictKind } from '../contracts/measurements.ts'
 import type { Side } from '../contracts/measuring.ts'
+import { sideWords } from './sides.ts'
 
 /** Seconds with a precision a reader can use: 0.04 s, 0.8 s, 12 s; with a minus sign, not a hyphen. @param ms milliseconds */
 export const inSeconds = (ms: number): string => {
@@ -7,8 +8,6 @@ export const inSeconds = (ms: number): string => {
   const digits = size < 0.995 ? size.toFixed(2) : size < 9.95 ? size.toFixed(1) : size.toFixed(0)
   return `${ms < 0 && Number(digits) > 0 ? '−' : ''}${digits} s`
 }
-
-const SIDE: Record<Side, string> = { origin: 'at the origin', live: 'live', trial: 'in trial' }
 
 /** A verdict in a sentence that a site owner understands. */
 export const verdictSentence = (
@@ -19,12 +18,12 @@ export const verdictSentence = (
   gain: Interval | undefined,
   why: string | null,
 ): string => {
-  if (kind === 'broken') return `The page is broken ${SIDE[compared.to]}. ${why ?? ''}`.trim()
+  if (kind === 'broken') return `The page is broken ${sideWords(compared.to)}. ${why ?? ''}`.trim()
   const [before, after] = [from.medians.lcpMs, to.medians.lcpMs]
   const seen =
     before === null || after === null
       ? ''
-      : ` Main content after ${inSeconds(after)} ${SIDE[compared.to]}, ${inSeconds(before)} ${SIDE[compared.from]}.`
+      : ` Main content after ${inSeconds(after)} ${sideWords(compared.to)}, ${inSeconds(before)} ${sideWords(compared.from)}.`
   if (gain === undefined) return seen.trim()
   const range = `between ${inSeconds(Math.min(Math.abs(gain.low), Math.abs(gain.high)))} and ${inSeconds(Math.max(Math.abs(gain.low), Math.abs(gain.high)))}`
   switch (kind) {
@@ -35,6 +34,6 @@ export const verdictSentence = (
     case 'no-difference':
       return `No measurable difference: the gain lies between ${inSeconds(gain.low)} and ${inSeconds(gain.high)}, and zero is among it.${seen}`
     case 'too-few':
-      return `${gain.pairs} pairs are too few to tell; six are needed for a 95 % interval.${seen}`
+      return `${gain.pairs} ${gain.pairs === 1 ? 'pair is' : 'pairs are'} too few to tell; six are needed for a 95 % interval.${seen}`
   }
 }

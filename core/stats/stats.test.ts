@@ -4,6 +4,8 @@ import { describe, expect, test } from 'vitest'
 import { median } from './median.ts'
 import { pairedShift, walshAverages } from './paired-shift.ts'
 import { criticalRankSum, rankSumCounts, rankSumProbability } from './signed-rank.ts'
+import { lookAt, looks } from './sequential.ts'
+import { outlying, typicalDifference } from './spread.ts'
 import { LEAST_PAIRS, verdictOf } from './verdict.ts'
 
 const numbers = fc.array(fc.double({ min: -1e6, max: 1e6, noNaN: true }), { minLength: 1, maxLength: 40 })
@@ -85,41 +87,125 @@ describe('verdict', () => {
   ])('%s: %j', (kind, differences) => {
     expect(verdictOf(pairs(differences)).kind).toBe(kind)
   })
+})
 
-  /** Deterministic noise, so that the test always says the same. */
-  const noise = (seed: number) => {
-    let state = seed
-    return () => {
-      state = (Math.imul(state, 1664525) + 1013904223) >>> 0
-      return state / 2 ** 32
-    }
+/** Deterministic chance, so that the test always says the same. */
+const chance = (seed: number) => {
+  let state = seed
+  return () => {
+    state = (Math.imul(state, 1664525) + 1013904223) >>> 0
+    return state / 2 ** 32
   }
-  test('equal setups are called faster or slower in at most 5 % of cases (by simulation)', () => {
-    for (const n of [6, 8, 12, 20]) {
-      const next = noise(n)
-      let wrong = 0
+}
+type Load = () => number
+/** Skewed, as load times are: most near the middle, some far behind. */
+const skewed =
+  (next: () => number): Load =>
+  () =>
+    2000 + 300 * -Math.log(1 - next())
+/** Bell-shaped, with a standard deviation of 100. */
+const bell =
+  (next: () => number): Load =>
+  () =>
+    2000 + 200 * (next() + next() + next() - 1.5)
+
+/** Measure pair by pair as the lab does, looking where the plan says, and stop at the first clear look. */
+const measureInTurn = (most: number, before: Load, after: Load): { kind: string; pairs: number } => {
+  const pairs: { before: number; after: number }[] = []
+  for (const { pairs: until, alpha } of looks(most)) {
+    while (pairs.length < until) pairs.push({ before: before(), after: after() })
+    const { kind } = verdictOf(pairs, alpha)
+    if (kind === 'faster' || kind === 'slower') return { kind, pairs: until }
+  }
+  return { kind: 'no-difference', pairs: pairs.length }
+}
+
+describe('group-sequential comparison', () => {
+  test.each([6, 7, 9, 12, 14, 20, 50])(
+    'with at most %i pairs the looks spend 5 %% in all, and end at the most',
+    (most) => {
+      const plan = looks(most)
+      expect(plan.reduce((sum, { alpha }) => sum + alpha, 0)).toBeCloseTo(0.05, 12)
+      expect(plan.at(-1)?.pairs).toBe(most)
+      expect(plan.map(({ pairs }) => pairs)).toEqual(plan.map(({ pairs }) => pairs).toSorted((a, b) => a - b))
+      // Each look can come to a result: its interval exists.
+      for (const { pairs, alpha } of plan) expect(criticalRankSum(pairs, alpha)).toBeDefined()
+    },
+  )
+  test.each([
+    ['skewed', skewed], ['bell-shaped', bell],
+  ] as const)('equal setups are called faster or slower in at most 5 %% of cases, stopping early or not (%s loads, by simulation)', (_name, loads) => {
+    for (const most of [6, 8, 14, 20]) {
+      const load = loads(chance(most))
       const trials = 3000
-      for (let i = 0; i < trials; i++) {
-        // Skewed, as load times are: most near the middle, some far behind.
-        const load = () => 2000 + 300 * -Math.log(1 - next())
-        const { kind } = verdictOf(Array.from({ length: n }, () => ({ before: load(), after: load() })))
-        if (kind !== 'no-difference') wrong++
-      }
+      let wrong = 0
+      for (let i = 0; i < trials; i++) wrong += Number(measureInTurn(most, load, load).kind !== 'no-difference')
       // 5 % and three standard errors of the simulation.
       expect(wrong / trials).toBeLessThan(0.05 + 3 * Math.sqrt((0.05 * 0.95) / trials))
     }
-  })
-  test('a gain of twice the spread is found in at least 80 % of cases with ten pairs (by simulation)', () => {
-    const next = noise(7)
+  }) // prettier-ignore
+  /** Gains in standard deviations of a single load; what matters is a tenth of two seconds where loads vary by 5 %. */
+  test.each([
+    [1.5, 14, 0.8], [2, 14, 0.95], [3, 14, 0.99], [1.5, 20, 0.9], [1, 50, 0.95],
+  ])('a gain of %f deviations is found with at most %i pairs in at least %f of cases (by simulation)', (gain, most, power) => {
+    const load = bell(chance(most))
+    const trials = 600
     let found = 0
-    const trials = 500
+    for (let i = 0; i < trials; i++)
+      found += Number(measureInTurn(most, () => load() + 100 * gain, load).kind === 'faster')
+    expect(found / trials).toBeGreaterThan(power)
+  }) // prettier-ignore
+  test('what is clear takes six pairs of fourteen', () => {
+    const load = bell(chance(3))
+    const taken = Array.from({ length: 200 }, () => measureInTurn(14, () => load() + 600, load).pairs)
+    expect(median(taken)).toBe(6)
+  })
+  test('all intervals along the way hold the true shift at once in at least 95 % of cases (repeated confidence intervals)', () => {
+    const load = skewed(chance(9))
+    const trials = 1500
+    let missed = 0
     for (let i = 0; i < trials; i++) {
-      const load = () => 2000 + 200 * (next() + next() + next() - 1.5)
-      found += Number(
-        verdictOf(Array.from({ length: 10 }, () => ({ before: load() + 200, after: load() }))).kind ===
-          'faster',
+      const pairs = Array.from({ length: 14 }, () => ({ before: load() + 250, after: load() }))
+      missed += Number(
+        looks(14).some(({ pairs: until, alpha }) => {
+          const { low, high } = verdictOf(pairs.slice(0, until), alpha).gain
+          return low > 250 || high < 250
+        }),
       )
     }
-    expect(found / trials).toBeGreaterThan(0.8)
+    expect(missed / trials).toBeLessThan(0.05 + 3 * Math.sqrt((0.05 * 0.95) / trials))
+  })
+  test('between looks the latest one counts', () => {
+    expect(lookAt(looks(14), 9).pairs).toBe(6)
+    expect(lookAt(looks(14), 2).pairs).toBe(6)
+    expect(lookAt(looks(14), 14).pairs).toBe(14)
+  })
+  test('many pairs are judged by the normal approximation, which meets the exact count at its border', () => {
+    for (const alpha of [0.05, 0.01]) {
+      const values = Array.from({ length: 50 }, (_, i) => ((i * 37) % 101) - 30)
+      const exact = pairedShift(values, alpha)
+      const more = pairedShift([...values, exact.shift], alpha)
+      expect(more.high - more.low).toBeGreaterThan((exact.high - exact.low) * 0.9)
+      expect(more.high - more.low).toBeLessThan((exact.high - exact.low) * 1.1)
+    }
+  })
+})
+
+describe('spread', () => {
+  test('what stands far from the rest is marked, and nothing among fewer than four', () => {
+    expect(outlying([10, 11, 9, 10, 40])).toEqual([false, false, false, false, true])
+    expect(outlying([1, 2, 90])).toEqual([false, false, false])
+    expect(outlying([5, 5, 5, 5])).toEqual([false, false, false, false])
+  })
+  test('about 3 of 1,000 normal values stand out (by simulation)', () => {
+    const next = chance(5)
+    const normal = () => Math.sqrt(-2 * Math.log(1 - next())) * Math.cos(2 * Math.PI * next())
+    const marked = outlying(Array.from({ length: 20_000 }, normal)).filter(Boolean).length
+    expect(marked / 20_000).toBeGreaterThan(0.001)
+    expect(marked / 20_000).toBeLessThan(0.006)
+  })
+  test('two equal loads differ by the median of neighbours', () => {
+    expect(typicalDifference([100, 130, 120, 220])).toBe(30)
+    expect(typicalDifference([100])).toBeNull()
   })
 })

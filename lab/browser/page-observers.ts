@@ -1,3 +1,5 @@
+import type { LayoutShift } from '../../core/contracts/measuring.ts'
+
 /**
  * Runs in the page before anything else and collects paint, layout-shift and long-task entries. Kept as a string-able function:
  * it may use nothing from outside.
@@ -6,13 +8,15 @@ export interface Observed {
   fcp: number | null
   lcp: { at: number; element: string; url: string | null } | null
   cls: number
+  shifts: LayoutShift[]
   longTasks: { start: number; duration: number }[]
 }
 
 export const observePage = (): void => {
-  const observed: Observed = { fcp: null, lcp: null, cls: 0, longTasks: [] }
+  const observed: Observed = { fcp: null, lcp: null, cls: 0, shifts: [], longTasks: [] }
   Object.defineProperty(window, '__zestObserved', { value: observed })
-  const describe = (element: Element | null): string => {
+  const describe = (node: Node | null): string => {
+    const element = node instanceof Element ? node : (node?.parentElement ?? null)
     if (element === null) return 'an element that is gone'
     const id = element.id === '' ? '' : `#${element.id}`
     const classes = [...element.classList].slice(0, 2).map((name) => `.${name}`)
@@ -40,7 +44,11 @@ export const observePage = (): void => {
   let windowStart = 0
   let last = 0
   observe('layout-shift', (entry) => {
-    const shift = entry as PerformanceEntry & { value: number; hadRecentInput: boolean }
+    const shift = entry as PerformanceEntry & {
+      value: number
+      hadRecentInput: boolean
+      sources?: { node: Node | null }[]
+    }
     if (shift.hadRecentInput) return
     if (shift.startTime - last > 1000 || shift.startTime - windowStart > 5000) {
       windowSum = 0
@@ -49,5 +57,11 @@ export const observePage = (): void => {
     last = shift.startTime
     windowSum += shift.value
     observed.cls = Math.max(observed.cls, windowSum)
+    if (observed.shifts.length < 50)
+      observed.shifts.push({
+        atMs: shift.startTime,
+        value: shift.value,
+        elements: [...new Set((shift.sources ?? []).map(({ node }) => describe(node)))],
+      })
   })
 }

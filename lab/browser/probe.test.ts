@@ -4,7 +4,8 @@ import type { AddressInfo } from 'node:net'
 import { createRequire } from 'node:module'
 import type { Browser } from 'playwright-core'
 import { afterAll, beforeAll, describe, expect, test } from 'vitest'
-import type { RunMetrics, RunOrder, RunOutcome } from '../../core/contracts/measuring.ts'
+import type { Journey, RunDetails, RunMetrics, RunOrder, RunOutcome } from '../../core/contracts/measuring.ts'
+import { aRunOrder } from '../../core/measuring/testing/made-up.ts'
 import { DEFAULT_VISITORS } from '../../core/sampling/default-visitors.ts'
 import { LinkRelay } from '../link/link-relay.ts'
 import { launchBrowser } from './launch.ts'
@@ -49,14 +50,7 @@ const html =
   }
 const [phone, laptop] = DEFAULT_VISITORS
 const load = async (path: string, more: Partial<RunOrder> = {}): Promise<RunOutcome> => {
-  const order: RunOrder = {
-    id: '1',
-    url: `http://quay.localhost:${port}${path}`,
-    visitor: laptop!,
-    visit: 'first',
-    timeoutMs: 20_000,
-    ...more,
-  }
+  const order = aRunOrder(`http://quay.localhost:${port}${path}`, more)
   const relay = new LinkRelay(order.visitor)
   const outcome = await probe(browser, order, await relay.listen())
   await relay.close()
@@ -193,6 +187,143 @@ setTimeout(() => fetch('/report', { method: 'POST', body: JSON.stringify(report)
     expect(metrics.lcpElement).toBe('img#hero')
     expect(metrics.lcpUrl).toBe(`http://quay.localhost:${port}/hero.svg`)
     expect(metrics.loadedMs).toBeGreaterThan(metrics.lcpMs!)
+  })
+})
+
+describe('with all instruments', () => {
+  const font = readFileSync(
+    createRequire(import.meta.url).resolve('@fontsource/bitter/files/bitter-latin-400-normal.woff2'),
+  )
+  const looked = async (): Promise<Extract<RunOutcome, { kind: 'measured' }>> => {
+    const outcome = await load('/', { instruments: 'all', visitor: { ...laptop!, cpuSlowdown: 2 } })
+    if (outcome.kind === 'failed') throw new Error(outcome.why)
+    return outcome
+  }
+  const detailsOf = ({ details }: { details: RunDetails | null }): RunDetails => {
+    if (details === null) throw new Error('no details')
+    return details
+  }
+  const UNUSED = `.never-used-${'x'.repeat(400)}{color:red}`
+  beforeAll(async () => {
+    pages = {
+      '/': html(`<link rel="stylesheet" href="/a.css"><script src="/head.js"></script><style>p{color:navy}</style>
+<p>Quay</p><div id="room"></div><h1 style="font-family:Bitter">Nine quays</h1><img id="wide" src="/wide.svg" alt="" width="100" height="75">
+<img id="free" src="/wide.svg?2" alt=""><script src="/late.js" defer></script>
+<script>setTimeout(() => { document.getElementById('room').style.height = '120px' }, 400); console.error('tide gauge is silent')</script>`),
+      '/a.css': (_req, res) => res.writeHead(200, { 'content-type': 'text/css' }).end(`@font-face{font-family:Bitter;src:url(/bitter.woff2)}body{margin:0}${UNUSED}`),
+      '/bitter.woff2': (_req, res) => res.writeHead(200, { 'content-type': 'font/woff2' }).end(font),
+      '/head.js': (_req, res) => res.writeHead(200, { 'content-type': 'text/javascript' }).end('function never(){' + 'void 0;'.repeat(200) + '}\nconst end=performance.now()+60;while(performance.now()<end);'),
+      '/late.js': (_req, res) => res.writeHead(200, { 'content-type': 'text/javascript' }).end('document.title = "late"'),
+      '/wide.svg': (_req, res) => res.writeHead(200, { 'content-type': 'image/svg+xml' }).end(svg),
+    } // prettier-ignore
+  })
+  test('everything that is shown of a page is what the page is known to do', async () => {
+    const outcome = await looked()
+    const details = detailsOf(outcome)
+    const find = (path: string) => outcome.requests.find(({ url }) => new URL(url).pathname === path)!
+
+    expect(find('/a.css')).toMatchObject({
+      blocks: 'rendering',
+      initiator: { kind: 'parser' },
+      priority: 'VeryHigh',
+    })
+    expect(find('/head.js').blocks).toBe('rendering')
+    expect(find('/late.js').blocks).toBe('nothing')
+    expect(find('/bitter.woff2').initiator?.kind).toBe('style')
+    expect(find('/').initiator?.kind).toBe('navigation')
+    expect(find('/a.css').connection).not.toBeNull()
+
+    const style = details.unused.find(({ type, inline }) => type === 'style' && !inline)!
+    expect(style.unusedBytes).toBeGreaterThanOrEqual(UNUSED.length)
+    expect(style.unusedBytes).toBeLessThan(style.totalBytes)
+    const script = details.unused.find(({ url }) => url.endsWith('/head.js'))!
+    expect(script.unusedBytes).toBeGreaterThan(1400)
+    expect(script.unusedBytes).toBeLessThan(script.totalBytes)
+
+    expect(details.images).toContainEqual({
+      url: expect.stringMatching(/wide\.svg$/), naturalWidth: 400, naturalHeight: 300, shownWidth: 100, shownHeight: 75,
+      inFirstView: true, lazy: false, sized: true,
+    }) // prettier-ignore
+    expect(details.images.find(({ url }) => url.endsWith('?2'))?.sized).toBe(false)
+    expect(details.fonts).toEqual([
+      { family: 'Bitter', url: find('/bitter.woff2').url, display: 'auto', blockedMs: expect.any(Number) },
+    ])
+    expect(details.fonts[0]!.blockedMs).toBeGreaterThan(laptop!.roundTripMs)
+    expect(details.dom.nodes).toBeGreaterThan(12)
+    expect(details.console).toContainEqual({
+      text: 'tide gauge is silent',
+      url: expect.stringContaining('quay.localhost'),
+    })
+
+    // The script spins for 60 ms of wall time at half speed: 30 ms of this machine's.
+    const spun = details.tasks
+      .filter(({ url }) => url?.endsWith('/head.js'))
+      .reduce((sum, { nativeMs }) => sum + nativeMs, 0)
+    expect(spun).toBeGreaterThan(20)
+    expect(spun).toBeLessThan(60)
+    expect(details.offsets[find('/a.css').url]).toBeLessThan(details.offsets[find('/late.js').url]!)
+
+    // What moved is named: everything below the room that opened.
+    expect(outcome.metrics.shifts.flatMap(({ elements }) => elements)).toContain('h1')
+    const { lcpPhases, ttfbPhases } = outcome.metrics
+    expect(Object.values(lcpPhases!).reduce((a, b) => a + b, 0)).toBeCloseTo(outcome.metrics.lcpMs!, 6)
+    expect(ttfbPhases!.connectMs).toBeGreaterThan(laptop!.roundTripMs)
+  })
+  test('frames show the page come, and progress goes from nothing to all', async () => {
+    const { frames, details, metrics } = await looked()
+    expect(frames.length).toBeGreaterThan(1)
+    expect(frames.map(({ atMs }) => atMs)).toEqual(frames.map(({ atMs }) => atMs).toSorted((a, b) => a - b))
+    const { curve, meanMs } = detailsOf({ details }).visual!
+    expect(curve[0]!.share).toBe(0)
+    expect(curve.at(-1)!.share).toBe(1)
+    // Nothing is drawn before the first paint, as the browser itself says; frames come up to some refreshes later.
+    const first = curve.find(({ share }) => share > 0)!
+    expect(first.atMs).toBeGreaterThan(metrics.fcpMs! - 20)
+    expect(meanMs).toBeGreaterThan(metrics.fcpMs! - 20)
+  })
+})
+
+describe('visits', () => {
+  const picture = (_req: IncomingMessage, res: ServerResponse): void =>
+    void res.writeHead(200, { 'content-type': 'image/svg+xml', 'cache-control': 'max-age=600' }).end(svg)
+  test('the next page of a visit finds in the browser what the page before it has left there', async () => {
+    pages = {
+      '/before': html('<img src="/shared.svg" alt="">'),
+      '/': html('<img src="/shared.svg" alt=""><img src="/own.svg" alt="">'),
+      '/shared.svg': picture,
+      '/own.svg': picture,
+    }
+    const outcome = await load('/', { visit: 'next', previousUrl: `http://quay.localhost:${port}/before` })
+    if (outcome.kind === 'failed') throw new Error(outcome.why)
+    const cached = (path: string) => outcome.requests.find(({ url }) => url.endsWith(path))!.fromCache
+    expect([cached('/shared.svg'), cached('/own.svg')]).toEqual([true, false])
+  })
+  const SIGN_IN = {
+    id: 'j', name: 'Season ticket',
+    steps: [
+      { do: 'open', path: '/sign-in' }, { do: 'type', target: '#name', text: 'rider' }, { do: 'click', target: 'button' },
+      { do: 'see', target: '#hello' },
+    ],
+  } satisfies Journey // prettier-ignore
+  test('a visitor who follows a journey first is signed in when the page is loaded', async () => {
+    pages = {
+      '/sign-in': html('<form action="/in"><input id="name" name="name"><button>Sign in</button></form>'),
+      '/in': (_req, res) => res.writeHead(302, { 'set-cookie': 'who=rider; Path=/', location: '/hello' }).end(),
+      '/hello': html('<p id="hello">Hello</p>'),
+      '/': (req, res) => html(`<h1>${req.headers.cookie === 'who=rider' ? '<img src="/member.svg" alt="">' : 'Nobody'}</h1>`)(req, res),
+      '/member.svg': picture,
+    } // prettier-ignore
+    const outcome = await load('/', { journey: SIGN_IN })
+    if (outcome.kind === 'failed') throw new Error(outcome.why)
+    expect(outcome.requests.map(({ url }) => new URL(url).pathname)).toEqual(['/', '/member.svg'])
+  })
+  test('a step that is not there says which', async () => {
+    pages = { '/sign-in': html('<p>closed</p>') }
+    const outcome = await load('/', { journey: SIGN_IN, timeoutMs: 1500 })
+    expect(outcome).toEqual({
+      kind: 'failed',
+      why: expect.stringContaining('“Season ticket” stopped at step 2, typing into #name'),
+    })
   })
 })
 

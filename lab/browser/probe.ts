@@ -1,5 +1,8 @@
 import type { Browser, BrowserContext, Page } from 'playwright-core'
 import type { RunMetrics, RunOrder, RunOutcome, VisitorProfile } from '../../core/contracts/measuring.ts'
+import { endOf, lcpPhases, ttfbPhases } from '../../core/measuring/phases.ts'
+import { Instruments } from './instruments.ts'
+import { followJourney } from './journey.ts'
 import { observePage, type Observed } from './page-observers.ts'
 import { RequestLog } from './request-log.ts'
 
@@ -58,16 +61,19 @@ const readMetrics = async (page: Page, log: RequestLog, consoleErrors: number): 
   const at = (time: number): number => time + (offset < 1 ? 0 : offset)
   // Answered ones count although their body was never read, as scripts do that only want to tell something.
   const answered = requests.filter(({ failure, status }) => failure === null || status > 0)
-  const loadedMs = Math.max(
-    observed.lcp === null ? 0 : at(observed.lcp.at),
-    ...answered.map((r) => r.startMs + r.queuedMs + r.connectMs + r.waitMs + r.receiveMs),
-  )
-  return {
+  const loadedMs = Math.max(observed.lcp === null ? 0 : at(observed.lcp.at), ...answered.map(endOf))
+  const main = {
     ttfbMs: at(ttfb),
-    fcpMs: observed.fcp === null ? null : at(observed.fcp),
     lcpMs: observed.lcp === null ? null : at(observed.lcp.at),
-    lcpElement: observed.lcp?.element ?? null,
     lcpUrl: observed.lcp?.url ?? null,
+  }
+  return {
+    ...main,
+    fcpMs: observed.fcp === null ? null : at(observed.fcp),
+    lcpElement: observed.lcp?.element ?? null,
+    ttfbPhases: ttfbPhases(requests),
+    lcpPhases: lcpPhases(main, requests),
+    shifts: observed.shifts.map((shift) => ({ ...shift, atMs: at(shift.atMs) })),
     tbtMs: blockingTime(observed),
     cls: observed.cls,
     loadedMs,
@@ -84,10 +90,12 @@ const readMetrics = async (page: Page, log: RequestLog, consoleErrors: number): 
 /** Load the page once in a tab of its own. */
 const loadOnce = async (context: BrowserContext, order: RunOrder): Promise<RunOutcome> => {
   const page = await context.newPage()
+  const all = order.instruments === 'all'
+  let instruments: Instruments | undefined
   try {
     const log = new RequestLog()
     const cdp = await context.newCDPSession(page)
-    await cdp.send('Network.enable', { maxTotalBufferSize: 0, maxResourceBufferSize: 0 })
+    await cdp.send('Network.enable', all ? {} : { maxTotalBufferSize: 0, maxResourceBufferSize: 0 })
     if (order.visitor.cpuSlowdown > 1)
       await cdp.send('Emulation.setCPUThrottlingRate', { rate: order.visitor.cpuSlowdown })
     await page.addInitScript(observePage)
@@ -95,6 +103,10 @@ const loadOnce = async (context: BrowserContext, order: RunOrder): Promise<RunOu
     let consoleErrors = 0
     page.on('console', (message) => (consoleErrors += message.type() === 'error' ? 1 : 0))
     page.on('pageerror', () => consoleErrors++)
+    if (all) {
+      instruments = new Instruments(context.browser()!, page, cdp)
+      await instruments.start()
+    }
     const deadline = performance.now() + order.timeoutMs
     const response = await page.goto(order.url, { waitUntil: 'load', timeout: order.timeoutMs })
     if (response === null) return { kind: 'failed', why: `${order.url} gave no answer.` }
@@ -105,10 +117,19 @@ const loadOnce = async (context: BrowserContext, order: RunOrder): Promise<RunOu
         kind: 'failed',
         why: `${order.url} never stopped loading within ${Math.round(order.timeoutMs / 1000)} s; something on it keeps asking the server.`,
       }
-    return { kind: 'measured', metrics: await readMetrics(page, log, consoleErrors), requests: log.records() }
+    const metrics = await readMetrics(page, log, consoleErrors)
+    const read = await instruments?.read(log, metrics.loadedMs, order.visitor.cpuSlowdown)
+    return {
+      kind: 'measured',
+      metrics,
+      requests: read?.requests ?? log.records(),
+      details: read?.details ?? null,
+      frames: read?.frames ?? [],
+    }
   } catch (error) {
     return { kind: 'failed', why: failureSentence(order, error as Error) }
   } finally {
+    await instruments?.stop()
     await page.close().catch(() => undefined)
   }
 }
@@ -122,19 +143,29 @@ const failureSentence = (order: RunOrder, error: Error): string => {
   return `${order.url} could not be loaded: ${first.replace(/^page\.goto: /, '')}`
 }
 
+/** What the visitor did before the load that is measured. */
+const comeTo = async (context: BrowserContext, order: RunOrder): Promise<RunOutcome | undefined> => {
+  if (order.journey !== null) {
+    const page = await context.newPage()
+    const followed = await followJourney(page, order.journey, new URL(order.url).origin, order.timeoutMs)
+    await page.close()
+    if (followed.kind === 'stuck') return { kind: 'failed', why: followed.why }
+  }
+  const before = order.visit === 'return' ? order.url : order.visit === 'next' ? order.previousUrl : null
+  if (before === null) return undefined
+  const outcome = await loadOnce(context, { ...order, url: before, instruments: 'light' })
+  return outcome.kind === 'failed' ? outcome : undefined
+}
+
 /**
- * One page load as a visitor: an empty profile, the visitor's device and CPU, all hosts through the simulated link.
- * A return visit loads the page once before, in the same profile, and measures the second load.
+ * One page load as a visitor: an empty profile, the visitor's device and CPU, all hosts through the simulated link. A return visit
+ * loads the page once before, a next page another one, in the same profile; a visitor who is signed in follows the journey first.
  * @param socksPort where the link listens
  */
 export const probe = async (browser: Browser, order: RunOrder, socksPort: number): Promise<RunOutcome> => {
   const context = await contextFor(browser, order.visitor, socksPort)
   try {
-    if (order.visit === 'return') {
-      const first = await loadOnce(context, order)
-      if (first.kind === 'failed') return first
-    }
-    return await loadOnce(context, order)
+    return (await comeTo(context, order)) ?? (await loadOnce(context, order))
   } finally {
     await context.close().catch(() => undefined)
   }

@@ -6,12 +6,18 @@ type Timing = {
   dnsStart: number
   connectStart: number
   connectEnd: number
+  sslStart: number
+  sslEnd: number
   sendStart: number
   sendEnd: number
   receiveHeadersEnd: number
 }
 
 interface Open {
+  id: string
+  priority: string
+  initiator: RequestRecord['initiator']
+  connection: number | null
   url: string
   method: string
   type: string
@@ -50,6 +56,7 @@ const KEPT_FIELDS = new Set([
 export class RequestLog {
   readonly #requests = new Map<string, Open>()
   #documentStart: { monotonic: number; wall: number } | undefined
+  #documentId: string | undefined
   #lastActivity = 0
   #settledRedirects = 0
 
@@ -69,6 +76,10 @@ export class RequestLog {
         this.#requests.set(`${event.requestId} redirect ${this.#settledRedirects++}`, before)
       }
       this.#requests.set(event.requestId, {
+        id: event.requestId,
+        priority: event.request.initialPriority,
+        initiator: this.#initiatorOf(event),
+        connection: null,
         url: event.request.url,
         method: event.request.method,
         type: event.type ?? 'Other',
@@ -114,11 +125,32 @@ export class RequestLog {
     })
   }
 
+  #initiatorOf(event: {
+    requestId: string
+    type?: string
+    initiator: { type: string; url?: string; stack?: { callFrames: { url: string }[] } }
+  }): RequestRecord['initiator'] {
+    const { type, url, stack } = event.initiator
+    if (event.type === 'Document' && (this.#documentId ?? event.requestId) === event.requestId) {
+      this.#documentId = event.requestId
+      return { kind: 'navigation', url: null }
+    }
+    const by = url ?? stack?.callFrames[0]?.url ?? null
+    if (type === 'parser') {
+      // What a style sheet names comes from the parser too, but of that style sheet.
+      const styled = [...this.#requests.values()].some((one) => one.type === 'Stylesheet' && one.url === by)
+      return { kind: styled ? 'style' : 'parser', url: by }
+    }
+    if (type === 'script' || type === 'preload') return { kind: type, url: by }
+    return { kind: 'other', url: by }
+  }
+
   #answered(
     request: Open,
     response: {
       status: number
       protocol?: string
+      connectionId?: number
       timing?: Timing
       fromDiskCache?: boolean
       headers: Record<string, string>
@@ -126,6 +158,7 @@ export class RequestLog {
   ): void {
     request.status = response.status
     request.protocol = response.protocol ?? ''
+    request.connection = response.connectionId === undefined ? null : response.connectionId
     request.timing = response.timing
     if (response.fromDiskCache === true) request.fromCache = true
     request.fields = Object.entries(response.headers)
@@ -149,24 +182,31 @@ export class RequestLog {
     return this.#documentStart?.wall
   }
 
-  records(): RequestRecord[] {
+  /** Under which the browser still has the page's own text. */
+  get documentRequestId(): string | undefined {
+    return this.#documentId
+  }
+
+  /** @param blocks what had to wait for which request, by its id, where that was traced */
+  records(blocks: ReadonlyMap<string, 'rendering' | 'parsing'> = new Map()): RequestRecord[] {
     const start = this.#documentStart?.monotonic ?? 0
     return [...this.#requests.values()]
       .sort((a, b) => a.startedAt - b.startedAt)
-      .map((request) => toRecord(request, start))
+      .map((request) => toRecord(request, start, blocks.get(request.id) ?? 'nothing'))
   }
 }
 
-const toRecord = (request: Open, start: number): RequestRecord => {
+const toRecord = (request: Open, start: number, blocks: RequestRecord['blocks']): RequestRecord => {
   const { timing, endedAt } = request
   const startMs = Math.max(0, (request.startedAt - start) * 1000)
   const endMs = endedAt === undefined ? startMs : (endedAt - start) * 1000
   const base = timing === undefined ? startMs : (timing.requestTime - start) * 1000
   const network = timing !== undefined && !request.fromCache
-  const connectMs =
-    network && timing.connectStart >= 0
-      ? timing.connectEnd - Math.max(0, timing.dnsStart >= 0 ? timing.dnsStart : timing.connectStart)
-      : 0
+  const opening = network && timing.connectStart >= 0
+  const tlsMs = opening && timing.sslStart >= 0 ? timing.sslEnd - timing.sslStart : 0
+  const connectMs = opening
+    ? timing.connectEnd - Math.max(0, timing.dnsStart >= 0 ? timing.dnsStart : timing.connectStart) - tlsMs
+    : 0
   const sendAt = network ? base + timing.sendStart : startMs
   const firstByteAt = network ? base + timing.receiveHeadersEnd : endMs
   return {
@@ -176,8 +216,9 @@ const toRecord = (request: Open, start: number): RequestRecord => {
     status: request.status,
     protocol: request.protocol,
     startMs,
-    queuedMs: Math.max(0, sendAt - startMs - connectMs),
+    queuedMs: Math.max(0, sendAt - startMs - connectMs - tlsMs),
     connectMs: Math.max(0, connectMs),
+    tlsMs,
     waitMs: Math.max(0, firstByteAt - sendAt),
     receiveMs: Math.max(0, endMs - firstByteAt),
     sentBytes: Math.max(0, Math.round(request.sentBytes)),
@@ -185,5 +226,9 @@ const toRecord = (request: Open, start: number): RequestRecord => {
     fromCache: request.fromCache,
     failure: request.failure,
     responseFields: request.fields,
+    priority: request.priority,
+    initiator: request.initiator,
+    blocks,
+    connection: request.connection,
   }
 }

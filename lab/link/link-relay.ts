@@ -1,14 +1,26 @@
 import { connect, createServer, type AddressInfo, type Server, type Socket } from 'node:net'
 import { connectHost } from '../../core/http/special-names.ts'
-import { Direction } from './direction.ts'
+import { Bottleneck } from '../../core/load/transport/bottleneck.ts'
 import { RealScheduler } from './scheduler.ts'
 import { Sender } from './sender.ts'
 import { acceptSocks, type SocksTarget } from './socks.ts'
 
 export interface LinkSettings {
+  /** To any host that is not named apart, ms. */
   readonly roundTripMs: number
+  /** To hosts that stand nearer or farther, by name, ms. */
+  readonly roundTripsByHost?: Readonly<Record<string, number>>
   readonly downKbps: number
   readonly upKbps: number
+  /** Share of segments lost each way, 0 to 1. */
+  readonly lossShare?: number
+  /** Where to connect for a name that no resolver knows, "host:port" by "host:port". */
+  readonly connectTo?: Readonly<Record<string, string>>
+}
+
+const hostAndPort = (text: string): [string, number] => {
+  const colon = text.lastIndexOf(':')
+  return [text.slice(0, colon), Number(text.slice(colon + 1))]
 }
 
 /** Bytes taken from a socket ahead of the link; more would only lie in our memory. */
@@ -22,17 +34,18 @@ const MOST_BACKLOG = 1024 * 1024
 export class LinkRelay {
   readonly #settings: LinkSettings
   readonly #scheduler = new RealScheduler()
-  readonly #down: Direction
-  readonly #up: Direction
+  readonly #down: Bottleneck
+  readonly #up: Bottleneck
   readonly #sockets = new Set<Socket>()
   readonly #looked = new Set<string>()
   #server: Server | undefined
 
   constructor(settings: LinkSettings) {
     this.#settings = settings
-    const delayMs = settings.roundTripMs / 2
-    this.#down = new Direction({ bytesPerMs: settings.downKbps / 8, delayMs }, this.#scheduler)
-    this.#up = new Direction({ bytesPerMs: settings.upKbps / 8, delayMs }, this.#scheduler)
+    const { downKbps, upKbps, lossShare = 0 } = settings
+    const loss = lossShare > 0 ? { loses: () => Math.random() < lossShare } : {}
+    this.#down = new Bottleneck({ bytesPerMs: downKbps / 8, ...loss }, this.#scheduler)
+    this.#up = new Bottleneck({ bytesPerMs: upKbps / 8, ...loss }, this.#scheduler)
   }
 
   /** @returns the port on 127.0.0.1 the browser is to use as its SOCKS 5 proxy */
@@ -46,9 +59,8 @@ export class LinkRelay {
     return (this.#server.address() as AddressInfo).port
   }
 
-  /** A browser with an empty profile has looked no name up yet. */
-  forgetNames(): void {
-    this.#looked.clear()
+  #roundTripTo(host: string): number {
+    return this.#settings.roundTripsByHost?.[host] ?? this.#settings.roundTripMs
   }
 
   async #accept(browser: Socket): Promise<void> {
@@ -70,20 +82,23 @@ export class LinkRelay {
 
   #connect(browser: Socket, target: SocksTarget, reply: (ok: boolean) => void): void {
     const askedAt = this.#scheduler.now()
-    const host = connectHost(target.host)
-    const server = connect({ host, port: target.port, allowHalfOpen: true, noDelay: true })
+    const elsewhere = this.#settings.connectTo?.[`${target.host}:${target.port}`]
+    const [host, port] = elsewhere === undefined ? [target.host, target.port] : hostAndPort(elsewhere)
+    const server = connect({ host: connectHost(host), port, allowHalfOpen: true, noDelay: true })
     this.#track(server)
     // One round trip for the name, once a host, and one for SYN and SYN-ACK; an acknowledgement carries the request.
+    // The resolver is the access network's own, so it is as far as the nearest host.
+    const roundTripMs = this.#roundTripTo(target.host)
     const lookup = this.#looked.has(target.host) ? 0 : this.#settings.roundTripMs
     this.#looked.add(target.host)
-    const answerAt = askedAt + lookup + this.#settings.roundTripMs
+    const answerAt = askedAt + lookup + roundTripMs
     let connected = false
     server.once('connect', () => {
       connected = true
       this.#scheduler.at(answerAt, () => {
         if (browser.destroyed) return server.destroy()
         reply(true)
-        this.#join(browser, server)
+        this.#join(browser, server, roundTripMs / 2)
       })
     })
     server.once('error', () => {
@@ -93,14 +108,14 @@ export class LinkRelay {
     browser.once('close', () => server.destroy())
   }
 
-  #join(browser: Socket, server: Socket): void {
-    this.#oneWay(server, browser, this.#down)
-    this.#oneWay(browser, server, this.#up)
+  #join(browser: Socket, server: Socket, delayMs: number): void {
+    this.#oneWay(server, browser, this.#down, delayMs)
+    this.#oneWay(browser, server, this.#up, delayMs)
     browser.resume()
   }
 
-  #oneWay(from: Socket, to: Socket, direction: Direction): void {
-    const sender = new Sender(direction, this.#scheduler, this.#settings.roundTripMs / 2, {
+  #oneWay(from: Socket, to: Socket, bottleneck: Bottleneck, delayMs: number): void {
+    const sender = new Sender(bottleneck, this.#scheduler, delayMs, {
       deliver: (bytes) => {
         if (!to.destroyed) to.write(bytes)
       },
@@ -108,7 +123,7 @@ export class LinkRelay {
     })
     from.on('data', (bytes: Buffer) => {
       sender.push(bytes)
-      if (sender.backlog > MOST_BACKLOG) from.pause()
+      if (sender.waiting > MOST_BACKLOG) from.pause()
     })
     from.on('end', () => sender.end(() => to.end()))
     from.on('close', () => sender.end(() => to.destroySoon()))

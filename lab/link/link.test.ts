@@ -2,36 +2,15 @@ import { createServer, type Server } from 'node:net'
 import { connect, type AddressInfo, type Socket } from 'node:net'
 import { afterEach, describe, expect, test } from 'vitest'
 import { transferMs } from '../../core/load/slow-start.ts'
-import { Direction } from './direction.ts'
+import { Bottleneck } from '../../core/load/transport/bottleneck.ts'
+import { SteppedScheduler } from '../../core/load/transport/scheduler.ts'
 import { LinkRelay } from './link-relay.ts'
-import type { Scheduler } from './scheduler.ts'
 import { Sender } from './sender.ts'
-
-/** Time that moves only when the next task is due, so that the model is judged without the machine's own noise. */
-class SteppedScheduler implements Scheduler {
-  #now = 0
-  #tasks: { instant: number; order: number; task: () => void }[] = []
-  #order = 0
-  now(): number {
-    return this.#now
-  }
-  at(instant: number, task: () => void): void {
-    this.#tasks.push({ instant, order: this.#order++, task })
-    this.#tasks.sort((a, b) => a.instant - b.instant || a.order - b.order)
-  }
-  run(): number {
-    for (let next = this.#tasks.shift(); next !== undefined; next = this.#tasks.shift()) {
-      this.#now = Math.max(this.#now, next.instant)
-      next.task()
-    }
-    return this.#now
-  }
-}
 
 /** When the last byte of each of several transfers arrives, ms, begun at once on one link. */
 const arrivals = (sizes: readonly number[], roundTripMs: number, kbps: number): number[] => {
   const time = new SteppedScheduler()
-  const link = new Direction({ bytesPerMs: kbps / 8, delayMs: roundTripMs / 2 }, time)
+  const link = new Bottleneck({ bytesPerMs: kbps / 8 }, time)
   const done: number[] = []
   sizes.forEach((size, index) => {
     let got = 0

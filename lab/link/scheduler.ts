@@ -1,10 +1,4 @@
-/** Time for the link simulator: real in measuring, stepped by hand in tests. */
-export interface Scheduler {
-  /** ms, monotonic. */
-  now(): number
-  /** Run something at an instant of now(); tasks run in the order of their instants. */
-  at(instant: number, task: () => void): void
-}
+import type { Scheduler } from '../../core/load/transport/scheduler.ts'
 
 /** Runs tasks in real time, in the order of their instants. */
 export class RealScheduler implements Scheduler {

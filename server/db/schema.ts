@@ -13,9 +13,11 @@ import {
 } from 'drizzle-orm/pg-core'
 import type { Job } from '../../core/contracts/jobs.ts'
 import type { LedgerEntry } from '../../core/contracts/ledger.ts'
-import type { MeasurementOrder } from '../../core/contracts/measurements.ts'
+import type { MeasurementOrder, MeasurementSource, RunPurpose } from '../../core/contracts/measurements.ts'
 import type {
+  Journey,
   RequestRecord,
+  RunDetails,
   RunMetrics,
   Side,
   Visit,
@@ -24,7 +26,8 @@ import type {
 import type { CookieFinding } from '../../core/contracts/cookies.ts'
 import type { PrivacyCheck, PrivacyLeak } from '../../core/contracts/privacy.ts'
 import type { Setup } from '../../core/contracts/setup.ts'
-import type { SiteCheck } from '../../core/contracts/sites.ts'
+import type { Message, Routine } from '../../core/contracts/routine.ts'
+import type { SiteCheck, SiteHosts, SitePlaces } from '../../core/contracts/sites.ts'
 
 const instant = (name: string) => timestamp(name, { withTimezone: true, mode: 'date' })
 
@@ -74,6 +77,11 @@ export const sites = pgTable('sites', {
   /** The owner's certificate chain and key, PEM. */
   tlsCertificate: text('tls_certificate'),
   tlsKey: text('tls_key'),
+  places: jsonb('places').$type<SitePlaces>().notNull().default({ origin: null, hosts: [] }),
+  hosts: jsonb('hosts').$type<SiteHosts>().notNull().default({ added: [], privateAddresses: 'refused' }),
+  journeys: jsonb('journeys').$type<Journey[]>().notNull().default([]),
+  /** null: never set, so nothing is done of itself. */
+  routine: jsonb('routine').$type<Routine>(),
   createdAt: instant('created_at').notNull(),
 })
 
@@ -98,6 +106,8 @@ export const sitemapPages = pgTable(
     path: text('path').notNull(),
     kind: text('kind').notNull(),
     priority: doublePrecision('priority').notNull(),
+    /** In the access log that was read last. */
+    visits: integer('visits'),
   },
   (table) => [primaryKey({ columns: [table.siteId, table.path] })],
 )
@@ -167,6 +177,7 @@ export const measurements = pgTable(
     setups: jsonb('setups').$type<{ live: string; trial: string }>().notNull(),
     createdAt: instant('created_at').notNull(),
     by: text('made_by').notNull(),
+    source: text('source').$type<MeasurementSource>().notNull().default('lab'),
   },
   (table) => [index('measurements_site').on(table.siteId, table.createdAt)],
 )
@@ -186,10 +197,12 @@ export const runs = pgTable(
     side: text('side').$type<Side>().notNull(),
     visit: text('visit').$type<Visit>().notNull(),
     pair: integer('pair').notNull(),
+    purpose: text('purpose').$type<RunPurpose>().notNull().default('count'),
     at: instant('at').notNull(),
     metrics: jsonb('metrics').$type<RunMetrics>(),
     floorMs: doublePrecision('floor_ms'),
     failure: text('failure'),
+    details: jsonb('details').$type<RunDetails>(),
   },
   (table) => [index('runs_measurement').on(table.measurementId)],
 )
@@ -204,6 +217,33 @@ export const requests = pgTable(
     record: jsonb('record').$type<RequestRecord>().notNull(),
   },
   (table) => [primaryKey({ columns: [table.runId, table.position] })],
+)
+
+/** Pictures of the first view, apart from their runs because they are large and seldom looked at. */
+export const frames = pgTable(
+  'frames',
+  {
+    runId: text('run_id')
+      .notNull()
+      .references(() => runs.id, { onDelete: 'cascade' }),
+    atMs: doublePrecision('at_ms').notNull(),
+    jpeg: text('jpeg').notNull(),
+  },
+  (table) => [index('frames_run').on(table.runId, table.atMs)],
+)
+
+export const messages = pgTable(
+  'messages',
+  {
+    id: text('id').primaryKey(),
+    siteId: siteId(),
+    at: instant('at').notNull(),
+    kind: text('kind').$type<Message['kind']>().notNull(),
+    sentence: text('sentence').notNull(),
+    measurementId: text('measurement_id'),
+    read: boolean('read').notNull().default(false),
+  },
+  (table) => [index('messages_site').on(table.siteId, table.at)],
 )
 
 export const ledger = pgTable(

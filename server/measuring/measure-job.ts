@@ -1,36 +1,34 @@
 import { and, eq } from 'drizzle-orm'
 import type { Job } from '../../core/contracts/jobs.ts'
 import type { MeasurementOrder, PageResult } from '../../core/contracts/measurements.ts'
-import type { RunOutcome, Side, VisitorProfile } from '../../core/contracts/measuring.ts'
+import type { RunOrder, RunOutcome } from '../../core/contracts/measuring.ts'
 import type { SamplePage, Site } from '../../core/contracts/sites.ts'
 import { criticalBytes } from '../../core/load/critical.ts'
 import { floorMs } from '../../core/load/floor.ts'
 import { planRuns, runName, type PlannedRun } from '../../core/measuring/plan.ts'
+import { sideWords, versionOf } from '../../core/measuring/sides.ts'
+import { isDecided } from '../../core/measuring/summary.ts'
 import { newId } from '../accounts/secrets.ts'
 import type { Database } from '../db/database.ts'
-import { ledger, measurements, requests, runs } from '../db/schema.ts'
+import { frames, ledger, measurements, requests, runs } from '../db/schema.ts'
 import type { EventBus } from '../events.ts'
 import { JobFailure, type JobHandler, type JobProgress } from '../jobs/job-queue.ts'
 import { LabUnusable, type LabClient } from '../jobs/lab-client.ts'
 import type { Services } from '../services.ts'
 import { getSite } from '../sites/sites.ts'
-import { resultsOf } from './measurements.ts'
+import { resultOf, resultsOf } from './measurements.ts'
+import { runOrder } from './run-order.ts'
 
-/** Longest time a page may take to become quiet. */
-const PAGE_TIMEOUT_MS = 60_000
 /** After so many failures of one page for one visitor the rest of its runs are left out: they would only take time. */
 const MOST_FAILURES = 2
 
 /** The part of Services a job needs; the queue itself is made from it. */
-export type MeasureIo = Pick<Services, 'db' | 'addresses'> & {
+export type MeasureIo = Pick<Services, 'db' | 'addresses' | 'publisher'> & {
   readonly events: EventBus
   readonly lab: LabClient
 }
 
-const sideUrl = (site: Site, side: Side, path: string): string =>
-  (side === 'origin' ? site.address : side === 'live' ? site.liveUrl : site.trialUrl) + path
-
-const floorOf = (outcome: RunOutcome, visitor: VisitorProfile, url: string): number | null => {
+const floorOf = (outcome: RunOutcome, { visitor, url }: Pick<RunOrder, 'visitor' | 'url'>): number | null => {
   if (outcome.kind === 'failed') return null
   const critical = criticalBytes(outcome.requests, outcome.metrics)
   if (critical === undefined) return null
@@ -38,44 +36,42 @@ const floorOf = (outcome: RunOutcome, visitor: VisitorProfile, url: string): num
   return floorMs(critical, link, url.startsWith('https:') ? 'https' : 'http')
 }
 
-interface RunSubject {
-  readonly measurementId: string
-  readonly order: MeasurementOrder
-  readonly page: SamplePage
-  readonly visitor: VisitorProfile
-  readonly url: string
-}
-
-/** Run and requests are written together, so that a restart finds whole runs only. */
-const writeRun = async (
+/** Run, requests and frames are written together, so that a restart finds whole runs only. */
+export const writeRun = async (
   db: Database,
+  measurementId: string,
   planned: PlannedRun,
-  subject: RunSubject,
+  page: SamplePage,
+  order: Pick<RunOrder, 'visitor' | 'url' | 'visit'>,
   outcome: RunOutcome,
 ): Promise<void> => {
   const id = newId()
-  const { page, visitor } = subject
+  const measured = outcome.kind === 'measured'
   await db.transaction(async (tx) => {
     await tx.insert(runs).values({
       id,
-      measurementId: subject.measurementId,
+      measurementId,
       pageId: page.id,
       path: page.path,
       pageKind: page.kind,
-      visitorId: visitor.id,
-      visitor,
+      visitorId: order.visitor.id,
+      visitor: order.visitor,
       side: planned.side,
-      visit: subject.order.visit,
+      visit: order.visit,
       pair: planned.pair,
+      purpose: planned.purpose,
       at: new Date(),
-      metrics: outcome.kind === 'measured' ? outcome.metrics : null,
-      floorMs: floorOf(outcome, visitor, subject.url),
-      failure: outcome.kind === 'failed' ? outcome.why : null,
+      metrics: measured ? outcome.metrics : null,
+      floorMs: floorOf(outcome, order),
+      failure: measured ? null : outcome.why,
+      details: measured ? outcome.details : null,
     })
-    if (outcome.kind === 'measured' && outcome.requests.length > 0)
+    if (measured && outcome.requests.length > 0)
       await tx
         .insert(requests)
         .values(outcome.requests.map((record, position) => ({ runId: id, position, record })))
+    if (measured && outcome.frames.length > 0)
+      await tx.insert(frames).values(outcome.frames.map((frame) => ({ runId: id, ...frame })))
   })
 }
 
@@ -98,14 +94,39 @@ const failuresBefore = async (
   return own.filter(({ failure }) => failure !== null).length
 }
 
-const SIDE_WORDS: Record<Side, string> = { origin: 'at the origin', live: 'live', trial: 'in trial' }
-
-const words = ({ side, pair }: PlannedRun, { page, visitor, order }: RunSubject): string =>
-  `${page.path} ${SIDE_WORDS[side]} on ${visitor.name}, ${pair === 0 ? 'filling caches' : `run ${pair} of ${order.runs}`}`
+const words = ({ side, pair, purpose }: PlannedRun, path: string, visitor: string, most: number): string => {
+  const what = { fill: 'filling caches', count: `run ${pair} of ${most} at most`, look: 'looking closely' }[
+    purpose
+  ]
+  return `${path} ${sideWords(side)} on ${visitor}, ${what}`
+}
 
 /** Milliseconds left, from how long runs took so far in this process. */
 const estimate = (took: readonly number[], left: number): number | null =>
   took.length === 0 ? null : (took.reduce((sum, ms) => sum + ms, 0) / took.length) * left
+
+/** Pages as visitors that need no more pairs; asked anew only when a pair has been completed. */
+class Decided {
+  readonly #db: Database
+  readonly #measurement: { id: string; order: MeasurementOrder }
+  readonly #done = new Map<string, { pair: number; decided: boolean }>()
+
+  constructor(db: Database, measurement: { id: string; order: MeasurementOrder }) {
+    this.#db = db
+    this.#measurement = measurement
+  }
+
+  async has({ pageId, visitorId, pair }: PlannedRun): Promise<boolean> {
+    const { id, order } = this.#measurement
+    const key = `${visitorId} ${pageId}`
+    const known = this.#done.get(key)
+    if (known !== undefined && (known.decided || known.pair === pair)) return known.decided
+    const result = await resultOf(this.#db, id, order, pageId, visitorId)
+    const decided = result !== undefined && isDecided(result)
+    this.#done.set(key, { pair, decided })
+    return decided
+  }
+}
 
 const runAll = async (
   io: MeasureIo,
@@ -114,9 +135,11 @@ const runAll = async (
   progress: JobProgress,
 ): Promise<void> => {
   const { db, lab } = io
-  const plan = planRuns(measurement.order)
+  const { order } = measurement
+  const plan = planRuns(order)
   const made = await db.select().from(runs).where(eq(runs.measurementId, measurement.id))
   const done = new Set(made.map(runName))
+  const decided = new Decided(db, measurement)
   const took: number[] = []
   for (const [index, planned] of plan.entries()) {
     if (progress.signal.aborted) return
@@ -125,22 +148,18 @@ const runAll = async (
     const visitor = site.visitors.find(({ id }) => id === planned.visitorId)
     if (page === undefined || visitor === undefined) continue
     if ((await failuresBefore(db, measurement.id, planned)) >= MOST_FAILURES) continue
-    const url = sideUrl(site, planned.side, page.path)
-    const subject: RunSubject = {
-      measurementId: measurement.id,
-      order: measurement.order,
-      page,
-      visitor,
-      url,
-    }
-    await progress.report(index, plan.length, words(planned, subject), estimate(took, plan.length - index))
-    const startedAt = performance.now()
-    const outcome = await lab.run(
-      { id: newId(), url, visitor, visit: measurement.order.visit, timeoutMs: PAGE_TIMEOUT_MS },
-      progress.signal,
+    if (planned.purpose === 'count' && planned.pair > 1 && (await decided.has(planned))) continue
+    const load = runOrder(site, order, planned, page, visitor, io.addresses)
+    await progress.report(
+      index,
+      plan.length,
+      words(planned, page.path, visitor.name, order.runs),
+      estimate(took, plan.length - index),
     )
+    const startedAt = performance.now()
+    const outcome = await lab.run(load, progress.signal)
     took.push(performance.now() - startedAt)
-    await writeRun(db, planned, subject, outcome)
+    await writeRun(db, measurement.id, planned, page, load, outcome)
     io.events.changed(site.id, 'measurements')
   }
   await progress.report(plan.length, plan.length, 'Comparing', 0)
@@ -151,12 +170,19 @@ const entryFor = (
   results: readonly PageResult[],
 ): Pick<typeof ledger.$inferInsert, 'kind' | 'title' | 'decision'> => {
   const visit = order.visit === 'return' ? ', return visit' : ''
-  const scope = `${order.pageIds.length} ${order.pageIds.length === 1 ? 'page' : 'pages'}, ${order.runs} runs each${visit}`
+  const scope = `${order.pageIds.length} ${order.pageIds.length === 1 ? 'page' : 'pages'}, ${order.sides.length > 1 ? 'up to ' : ''}${order.runs} runs each${visit}`
   if (order.sides.length === 1 && order.sides[0] === 'origin')
     return { kind: 'baseline', title: `Baseline of ${scope}`, decision: 'none' }
-  if (order.sides.includes('trial') && results.some(({ verdict }) => verdict !== null))
+  if (
+    order.sides.includes('trial') &&
+    !order.sides.includes('again') &&
+    results.some(({ verdict }) => verdict !== null)
+  )
     return { kind: 'tried', title: `Trial against live: ${scope}`, decision: 'open' }
-  return { kind: 'measured', title: `Measured ${order.sides.join(' and ')}: ${scope}`, decision: 'none' }
+  if (order.sides.includes('again'))
+    return { kind: 'measured', title: `Noise of this machine: ${scope}`, decision: 'none' }
+  const names = order.sides.map(sideWords).join(' and ')
+  return { kind: 'measured', title: `Measured ${names}: ${scope}`, decision: 'none' }
 }
 
 const conclude = async (
@@ -200,6 +226,8 @@ export const measureJob =
     if (measurement === undefined) throw new JobFailure('The measurement was removed.')
     const site = await getSite(io as unknown as Services, measurement.siteId)
     try {
+      // Earlier versions are served, under names of their own, only while something measures them.
+      if (measurement.order.sides.some((side) => versionOf(side) !== undefined)) await io.publisher.publish()
       await runAll(io, site, measurement, progress)
     } catch (error) {
       if (error instanceof LabUnusable) throw new JobFailure(error.message)

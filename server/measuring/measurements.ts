@@ -7,11 +7,13 @@ import type {
   Run,
   RunHead,
 } from '../../core/contracts/measurements.ts'
+import { RequestRecord, VisitorProfile, type Visit } from '../../core/contracts/measuring.ts'
 import { planRuns } from '../../core/measuring/plan.ts'
-import { pageResult } from '../../core/measuring/summary.ts'
+import { sideName, versionOf } from '../../core/measuring/sides.ts'
+import { pageResult, sameAgainstSame } from '../../core/measuring/summary.ts'
 import { newId } from '../accounts/secrets.ts'
 import type { Database } from '../db/database.ts'
-import { jobs, measurements, requests, runs } from '../db/schema.ts'
+import { frames, jobs, measurements, requests, runs, versions } from '../db/schema.ts'
 import { errors } from '../errors.ts'
 import type { Services } from '../services.ts'
 import { getTrial, liveSetup, setupDigest } from '../sites/setups.ts'
@@ -38,6 +40,7 @@ const toRunHead = ({
   side,
   visit,
   pair,
+  purpose,
   at,
   metrics,
   failure,
@@ -49,19 +52,39 @@ const toRunHead = ({
   side,
   visit,
   pair,
+  purpose,
   at: at.toISOString(),
   metrics,
   failure,
 })
 
+const VISITS: Record<Visit, string> = { first: '', return: ', return visit', next: ', next page of a visit' }
+
 const titleOf = ({ sides, visit }: MeasurementOrder): string => {
-  const what = sides.length > 1 ? `Comparing ${sides.join(' and ')}` : `Measuring ${sides[0]}`
-  return visit === 'return' ? `${what}, return visit` : what
+  const names = sides.map((side) => sideName(side).toLowerCase()).join(' and ')
+  return `${sides.length > 1 ? 'Comparing' : 'Measuring'} ${names}${VISITS[visit]}`
+}
+
+/** @throws AppError UNKNOWN_VERSION */
+const refuseUnknownVersions = async (
+  db: Database,
+  siteId: string,
+  { sides }: MeasurementOrder,
+): Promise<void> => {
+  for (const side of sides) {
+    const number = versionOf(side)
+    if (number === undefined) continue
+    const found = await db
+      .select({ number: versions.number })
+      .from(versions)
+      .where(and(eq(versions.siteId, siteId), eq(versions.number, number)))
+    if (found.length === 0) throw errors.unknownVersion(number)
+  }
 }
 
 /**
  * Queue a measurement.
- * @throws AppError UNKNOWN_PAGE, UNKNOWN_VISITOR, ALREADY_MEASURING, NOTHING_TO_TRY
+ * @throws AppError UNKNOWN_PAGE, UNKNOWN_VISITOR, UNKNOWN_VERSION, ALREADY_MEASURING, NOTHING_TO_TRY
  */
 export const orderMeasurement = async (
   services: Services,
@@ -75,6 +98,7 @@ export const orderMeasurement = async (
     ids.every((id) => all.some((one) => one.id === id))
   if (!known(order.pageIds, site.sample)) throw errors.unknownPage()
   if (!known(order.visitorIds, site.visitors)) throw errors.unknownVisitor()
+  await refuseUnknownVersions(db, siteId, order)
   if (await queue.hasOpen(siteId)) throw errors.alreadyMeasuring()
   const trial = await getTrial(services, siteId)
   const live = await liveSetup(db, siteId)
@@ -123,31 +147,63 @@ export const listMeasurements = async (db: Database, siteId: string): Promise<Me
   return rows.map((row) => toHead(row.measurements, row.jobs))
 }
 
+/** What the same against the same last said of a page as a visitor, ms; null when it was never measured. */
+const noiseOf = async (db: Database, pageId: string, visitorId: string): Promise<number | null> => {
+  const [newest] = await db
+    .select({ measurementId: runs.measurementId })
+    .from(runs)
+    .where(and(eq(runs.pageId, pageId), eq(runs.visitorId, visitorId), eq(runs.side, 'again')))
+    .orderBy(desc(runs.at))
+    .limit(1)
+  if (newest === undefined) return null
+  const own = await db
+    .select()
+    .from(runs)
+    .where(
+      and(
+        eq(runs.measurementId, newest.measurementId),
+        eq(runs.pageId, pageId),
+        eq(runs.visitorId, visitorId),
+      ),
+    )
+  return sameAgainstSame([...new Set(own.map(({ side }) => side))], own)
+}
+
+/** What is known so far of one page as one visitor; undefined before its first load. */
+export const resultOf = async (
+  db: Database,
+  id: string,
+  order: MeasurementOrder,
+  pageId: string,
+  visitorId: string,
+): Promise<PageResult | undefined> => {
+  const own = await db
+    .select()
+    .from(runs)
+    .where(and(eq(runs.measurementId, id), eq(runs.pageId, pageId), eq(runs.visitorId, visitorId)))
+    .orderBy(asc(runs.at))
+  const [first] = own
+  if (first === undefined) return undefined
+  const floors = own.map(({ floorMs }) => floorMs).filter((floor) => floor !== null)
+  const about = {
+    pageId,
+    path: first.path,
+    kind: first.pageKind,
+    visitorId,
+    visitorName: first.visitor.name,
+    // The least of all sides: what one side could do without, no side needs.
+    floorMs: floors.length === 0 ? null : Math.min(...floors),
+  }
+  return pageResult(about, order, own, await noiseOf(db, pageId, visitorId))
+}
+
 /** Results by page and visitor, in the order in which they were asked for. */
 export const resultsOf = async (db: Database, id: string, order: MeasurementOrder): Promise<PageResult[]> => {
-  const rows = await db.select().from(runs).where(eq(runs.measurementId, id)).orderBy(asc(runs.at))
   const results: PageResult[] = []
   for (const visitorId of order.visitorIds)
     for (const pageId of order.pageIds) {
-      const own = rows.filter((run) => run.visitorId === visitorId && run.pageId === pageId)
-      const [first] = own
-      if (first === undefined) continue
-      const floors = own.map(({ floorMs }) => floorMs).filter((floor) => floor !== null)
-      results.push(
-        pageResult(
-          {
-            pageId,
-            path: first.path,
-            kind: first.pageKind,
-            visitorId,
-            visitorName: first.visitor.name,
-            // The least of all sides: what one side could do without, no side needs.
-            floorMs: floors.length === 0 ? null : Math.min(...floors),
-          },
-          order.sides,
-          own,
-        ),
-      )
+      const result = await resultOf(db, id, order, pageId, visitorId)
+      if (result !== undefined) results.push(result)
     }
   return results
 }
@@ -175,5 +231,13 @@ export const getRun = async (
     .from(requests)
     .where(eq(requests.runId, runId))
     .orderBy(asc(requests.position))
-  return { ...toRunHead(row), requests: records.map(({ record }) => record) }
+  const pictures = await db.select().from(frames).where(eq(frames.runId, runId)).orderBy(asc(frames.atMs))
+  return {
+    ...toRunHead(row),
+    visitor: VisitorProfile.parse(row.visitor),
+    floorMs: row.floorMs,
+    requests: records.map(({ record }) => RequestRecord.parse(record)),
+    details: row.details,
+    frames: pictures.map(({ atMs, jpeg }) => ({ atMs, jpeg })),
+  }
 }

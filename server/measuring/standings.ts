@@ -14,7 +14,7 @@ type MeasurementRow = typeof measurements.$inferSelect
 
 /** Sides of a measurement that were the setup asked for: what trial measured is what live is after it was kept. */
 const sidesOf = ({ order, setups }: MeasurementRow, digest: string): Side[] =>
-  order.sides.filter((side) => side !== 'origin' && setups[side] === digest)
+  order.sides.filter((side) => (side === 'live' || side === 'trial') && setups[side] === digest)
 
 const standing = (
   newestFirst: readonly MeasurementRow[],

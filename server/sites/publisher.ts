@@ -1,12 +1,25 @@
-import { eq } from 'drizzle-orm'
+import { and, eq, inArray } from 'drizzle-orm'
 import type { DeliveryConfig, DeliverySite } from '../../core/contracts/delivery.ts'
 import { Setup } from '../../core/contracts/setup.ts'
+import { versionOf } from '../../core/measuring/sides.ts'
 import { DeliveryUnavailable, type DeliveryClient } from '../../delivery/control/client.ts'
 import type { Database } from '../db/database.ts'
-import { sites, trials, versions } from '../db/schema.ts'
+import { jobs, measurements, sites, trials, versions } from '../db/schema.ts'
+import { versionHost } from '../measuring/run-order.ts'
 
 const ORIGIN_TIMEOUT_MS = 60_000
 const RETRY_MS = 1000
+
+/** Versions that a measurement loads which has not ended; each gets a name of its own for that time. */
+const measuredVersions = async (db: Database, siteId: string): Promise<number[]> => {
+  const open = await db
+    .select({ order: measurements.order })
+    .from(measurements)
+    .innerJoin(jobs, eq(jobs.id, measurements.jobId))
+    .where(and(eq(measurements.siteId, siteId), inArray(jobs.state, ['queued', 'running'])))
+  const numbers = open.flatMap(({ order }) => order.sides.map(versionOf))
+  return [...new Set(numbers.filter((number) => number !== undefined))]
+}
 
 const siteConfig = async (db: Database, site: typeof sites.$inferSelect): Promise<DeliverySite> => {
   const [trial] = await db.select().from(trials).where(eq(trials.siteId, site.id))
@@ -22,6 +35,12 @@ const siteConfig = async (db: Database, site: typeof sites.$inferSelect): Promis
     channels: [
       { channel: 'live', hosts: [site.liveHost], setup: liveSetup },
       { channel: 'trial', hosts: [site.trialHost], setup: Setup.parse(trial?.setup ?? liveSetup) },
+      ...(await measuredVersions(db, site.id)).flatMap((number) => {
+        const version = published.find((one) => one.number === number)
+        if (version === undefined) return []
+        const hosts = [versionHost(site.trialHost, number)]
+        return [{ channel: 'trial' as const, hosts, setup: Setup.parse(version.setup) }]
+      }),
     ],
   }
 }

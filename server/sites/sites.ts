@@ -1,5 +1,7 @@
 import { asc, eq, or } from 'drizzle-orm'
 import type { ConnectSite, EventTarget, Site } from '../../core/contracts/sites.ts'
+import { VisitorProfile } from '../../core/contracts/measuring.ts'
+import { emptyRoutine } from '../../core/contracts/routine.ts'
 import { emptySetup } from '../../core/contracts/setup.ts'
 import { DEFAULT_VISITORS } from '../../core/sampling/default-visitors.ts'
 import { newId, newToken } from '../accounts/secrets.ts'
@@ -47,7 +49,11 @@ const toSite = async (db: Database, row: SiteRow, addresses: Addresses): Promise
     certificate: row.tlsCertificate === null ? null : describeCertificate(row.tlsCertificate),
     check: row.checkResult,
     sample: pages.map(({ id, path, kind }) => ({ id, path, kind })),
-    visitors: profiles.map(({ profile }) => profile),
+    visitors: profiles.map(({ profile }) => VisitorProfile.parse(profile)),
+    places: row.places,
+    hosts: row.hosts,
+    journeys: row.journeys,
+    routine: row.routine ?? emptyRoutine(),
   }
 }
 

@@ -22,6 +22,7 @@ import type { LabClient } from '../jobs/lab-client.ts'
 import { CookieOrders } from '../privacy/cookie-search.ts'
 import { PrivacyOrders } from '../privacy/privacy-checks.ts'
 import { Publisher } from '../sites/publisher.ts'
+import { aRequest, someMetrics } from '../../core/measuring/testing/made-up.ts'
 import type { Services } from '../services.ts'
 
 /** For tests: the whole API over a database in memory, a delivery that writes down what it is told, and a lab that answers by rule. */
@@ -33,17 +34,25 @@ export type LabRule = (order: RunOrder) => RunOutcome | Promise<RunOutcome>
 /** A page load that took so long. */
 export const measured = (lcpMs: number): RunOutcome => ({
   kind: 'measured',
-  metrics: {
-    ttfbMs: 50, fcpMs: lcpMs / 2, lcpMs, lcpElement: 'img', lcpUrl: null, tbtMs: 0, cls: 0.01, loadedMs: lcpMs + 100, requests: 1,
-    sentBytes: 1000, decodedBytes: 3000, failedRequests: 0, consoleErrors: 0,
-  },
+  metrics: someMetrics(lcpMs, {
+    ttfbMs: 50,
+    loadedMs: lcpMs + 100,
+    cls: 0.01,
+    requests: 1,
+    decodedBytes: 3000,
+  }),
   requests: [
-    {
-      url: 'http://x/', method: 'GET', type: 'Document', status: 200, protocol: 'http/1.1', startMs: 0, queuedMs: 0, connectMs: 10,
-      waitMs: 40, receiveMs: 5, sentBytes: 1000, decodedBytes: 3000, fromCache: false, failure: null, responseFields: [['content-type', 'text/html']],
-    },
+    aRequest({
+      url: 'http://x/',
+      connectMs: 10,
+      waitMs: 40,
+      receiveMs: 5,
+      responseFields: [['content-type', 'text/html']],
+    }),
   ],
-}) // prettier-ignore
+  details: null,
+  frames: [],
+})
 
 const listen = (server: Server): Promise<number> =>
   new Promise((resolve) =>
@@ -130,6 +139,7 @@ export class ServerBench {
       stop: () => undefined,
     } as unknown as LabClient
     const log = (error: unknown): void => void this.errors.push(error)
+    const publisher = new Publisher(this.#db, delivery, log)
     this.services = {
       db: this.#db,
       delivery,
@@ -139,10 +149,10 @@ export class ServerBench {
       jobs: new JobQueue(
         this.#db,
         events,
-        jobHandlers({ db: this.#db, addresses, events, lab, delivery, ...orders }),
+        jobHandlers({ db: this.#db, addresses, events, lab, delivery, publisher, ...orders }),
         log,
       ),
-      publisher: new Publisher(this.#db, delivery, log),
+      publisher,
       startTokenDigest: digestToken(TOKEN),
       signInNotice: 'Welcome aboard',
       now: () => new Date(),

@@ -3,7 +3,7 @@ import { computed } from 'vue'
 import type { PageResult, PageVerdict } from '../../core/contracts/measurements.ts'
 import { rulerScale, type RulerScale } from '../ruler/scale.ts'
 import SecondsRuler from '../ruler/SecondsRuler.vue'
-import { bytes, seconds, whole } from '../words/show.ts'
+import { bytes, seconds, sideLook, whole } from '../words/show.ts'
 import RunDots from './RunDots.vue'
 import SideTag from './SideTag.vue'
 
@@ -66,7 +66,8 @@ const lead = ({ sentence }: PageVerdict): string => /^[^,:.]+(?:\.\d+ s)?/.exec(
               <SecondsRuler
                 compact
                 :scale="own"
-                :[side.side]="side.medians.lcpMs"
+                :[sideLook(side.side)]="side.medians.lcpMs"
+                :others="sideLook(side.side) === 'other' ? [{ side: side.side, ms: side.medians.lcpMs }] : []"
                 :floor-ms="result.floorMs"
                 :about="`Time to the main content, ${side.side}`"
               />

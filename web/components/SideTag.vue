@@ -1,13 +1,14 @@
 <script setup lang="ts">
 import type { Side } from '../../core/contracts/measuring.ts'
-import { SIDE_NAMES } from '../words/show.ts'
+import { sideName } from '../../core/measuring/sides.ts'
+import { sideLook } from '../words/show.ts'
 
 /** Name of a side with its identity: outline, solid or hatched. */
 defineProps<{ side: Side }>()
 </script>
 
 <template>
-  <span class="side"><i :class="side" aria-hidden="true" />{{ SIDE_NAMES[side] }}</span>
+  <span class="side"><i :class="sideLook(side)" aria-hidden="true" />{{ sideName(side) }}</span>
 </template>
 
 <style scoped>
@@ -29,5 +30,8 @@ i.live {
 i.trial {
   border-color: rgb(var(--v-theme-trial));
   background: repeating-linear-gradient(-45deg, rgb(var(--v-theme-trial)) 0 2px, transparent 2px 4px);
+}
+i.other {
+  border: 2px dashed rgb(var(--v-theme-secondary));
 }
 </style>

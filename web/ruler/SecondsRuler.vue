@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { Side } from '../../core/contracts/measuring.ts'
-import { seconds, SIDE_NAMES } from '../words/show.ts'
+import { sideName } from '../../core/measuring/sides.ts'
+import { seconds, sideLook } from '../words/show.ts'
 import { LCP_THRESHOLDS, position, type RulerScale } from './scale.ts'
 
 /** The seconds ruler: where the main content appears at the origin, live and in trial, and the floor below which no page can go. */
@@ -10,6 +11,8 @@ const props = defineProps<{
   origin?: number | null
   live?: number | null
   trial?: number | null
+  /** Earlier versions and the like. */
+  others?: readonly { side: Side; ms: number | null }[]
   floorMs?: number | null
   /** Small form for rows of a table: no labels, same scale. */
   compact?: boolean
@@ -18,12 +21,13 @@ const props = defineProps<{
 }>()
 
 const lanes = computed(() =>
-  (['origin', 'live', 'trial'] as const)
-    .map((side: Side) => ({ side, ms: props[side] }))
-    .filter((lane): lane is { side: Side; ms: number } => typeof lane.ms === 'number'),
+  [
+    ...(['origin', 'live', 'trial'] as const).map((side) => ({ side: side as Side, ms: props[side] })),
+    ...(props.others ?? []),
+  ].filter((lane): lane is { side: Side; ms: number } => typeof lane.ms === 'number'),
 )
 const spoken = computed(() => {
-  const parts = lanes.value.map(({ side, ms }) => `${SIDE_NAMES[side]} ${seconds(ms)}`)
+  const parts = lanes.value.map(({ side, ms }) => `${sideName(side)} ${seconds(ms)}`)
   if (typeof props.floorMs === 'number') parts.push(`floor ${seconds(props.floorMs)}`)
   return `${props.about}: ${parts.length > 0 ? parts.join(', ') : 'not measured yet'}`
 })
@@ -41,10 +45,10 @@ const labelAt = (ms: number): string => `min(${at(ms)}, calc(100% - 6.2rem))`
         <b v-if="!compact">{{ t.name }}</b>
       </i>
       <i v-if="typeof floorMs === 'number'" class="floor" :style="{ width: at(floorMs) }" />
-      <div v-for="lane in lanes" :key="lane.side" class="lane" :class="lane.side">
+      <div v-for="lane in lanes" :key="lane.side" class="lane" :class="sideLook(lane.side)">
         <i class="stretch" :style="{ width: at(lane.ms) }" />
         <span v-if="!compact" class="label" :style="{ left: labelAt(lane.ms) }">
-          {{ SIDE_NAMES[lane.side] }} <b>{{ seconds(lane.ms) }}</b>
+          {{ sideName(lane.side) }} <b>{{ seconds(lane.ms) }}</b>
         </span>
       </div>
       <div v-if="lanes.length === 0" class="lane empty">
@@ -141,6 +145,11 @@ const labelAt = (ms: number): string => `min(${at(ms)}, calc(100% - 6.2rem))`
   background: repeating-linear-gradient(-45deg, rgb(var(--v-theme-trial)) 0 3px, transparent 3px 6px);
   outline: 1px solid rgb(var(--v-theme-trial));
   outline-offset: -1px;
+}
+.other .stretch {
+  border: 1.5px dashed rgb(var(--v-theme-secondary));
+  border-left: 0;
+  border-right: 3px double rgb(var(--v-theme-secondary));
 }
 .label {
   position: absolute;

@@ -6,6 +6,7 @@ import type { Changed } from '../../core/contracts/jobs.ts'
 import { LedgerEntry, Trial } from '../../core/contracts/ledger.ts'
 import { MeasurementHead, PageStanding, type MeasurementOrder } from '../../core/contracts/measurements.ts'
 import { PrivacyState } from '../../core/contracts/privacy.ts'
+import { Message } from '../../core/contracts/routine.ts'
 import type { Setup } from '../../core/contracts/setup.ts'
 import { Confirmation, Version } from '../../core/contracts/sites.ts'
 import { callApi } from '../api/client.ts'
@@ -20,6 +21,7 @@ export const useBench = defineStore('bench', () => {
   const ledger = shallowRef<readonly LedgerEntry[]>([])
   const traffic = shallowRef<Traffic | null>(null)
   const privacy = shallowRef<PrivacyState | null>(null)
+  const messages = shallowRef<readonly Message[]>([])
   const pageId = ref('')
   const visitorId = ref('')
 
@@ -49,6 +51,9 @@ export const useBench = defineStore('bench', () => {
   const loadPrivacy = () =>
     into(callApi('GET', path('/privacy'), PrivacyState), (value) => (privacy.value = value))
 
+  const loadMessages = () =>
+    into(callApi('GET', path('/messages'), z.array(Message)), (value) => (messages.value = value))
+
   const open = async (id: string): Promise<void> => {
     siteId.value = id
     standings.value = []
@@ -58,6 +63,7 @@ export const useBench = defineStore('bench', () => {
     ledger.value = []
     traffic.value = null
     privacy.value = null
+    messages.value = []
     await Promise.all([
       loadStandings(),
       loadMeasurements(),
@@ -65,6 +71,7 @@ export const useBench = defineStore('bench', () => {
       loadVersions(),
       loadLedger(),
       loadPrivacy(),
+      loadMessages(),
     ])
   }
 
@@ -78,6 +85,7 @@ export const useBench = defineStore('bench', () => {
       ledger: [loadLedger, loadStandings],
       traffic: [loadTraffic],
       privacy: [loadPrivacy],
+      messages: [loadMessages],
     }[what]
     await Promise.all(loads.map((load) => load()))
   }
@@ -130,6 +138,7 @@ export const useBench = defineStore('bench', () => {
     ledger,
     traffic,
     privacy,
+    messages,
     liveVersion,
     chosen,
     open,
@@ -145,6 +154,7 @@ export const useBench = defineStore('bench', () => {
     loadMeasurements,
     loadStandings,
     loadLedger,
+    loadMessages,
     path,
   }
 })

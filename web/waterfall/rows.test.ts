@@ -1,11 +1,10 @@
 import { describe, expect, test } from 'vitest'
 import type { RequestRecord } from '../../core/contracts/measuring.ts'
+import { aRequest } from '../../core/measuring/testing/made-up.ts'
 import { typesOf, waterfallEnd, waterfallRows } from './rows.ts'
 
-const record = (url: string, more: Partial<RequestRecord> = {}): RequestRecord => ({
-  url, method: 'GET', type: 'Image', status: 200, protocol: 'http/1.1', startMs: 100, queuedMs: 20, connectMs: 0, waitMs: 30,
-  receiveMs: 50, sentBytes: 1, decodedBytes: 1, fromCache: false, failure: null, responseFields: [], ...more,
-}) // prettier-ignore
+const record = (url: string, more: Partial<RequestRecord> = {}): RequestRecord =>
+  aRequest({ url, type: 'Image', startMs: 100, queuedMs: 20, waitMs: 30, receiveMs: 50, ...more })
 
 describe('waterfall', () => {
   test('phases follow each other without gaps; those without time are left out', () => {

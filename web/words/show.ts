@@ -1,3 +1,4 @@
+import type { Side } from '../../core/contracts/measuring.ts'
 import { inSeconds } from '../../core/measuring/sentence.ts'
 
 /** How figures are written everywhere in the interface. */
@@ -32,4 +33,6 @@ export const timeLeft = (ms: number | null): string => {
   return `about ${Math.round(ms / 60_000)} min left`
 }
 
-export const SIDE_NAMES = { origin: 'Origin', live: 'Live', trial: 'Trial' } as const
+/** Which of the drawn identities a side has: outline, solid, hatched; anything else is dashed. */
+export const sideLook = (side: Side): 'origin' | 'live' | 'trial' | 'other' =>
+  side === 'origin' || side === 'live' || side === 'trial' ? side : 'other'

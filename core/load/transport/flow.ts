@@ -1,0 +1,105 @@
+import { INITIAL_WINDOW_SEGMENTS, SEGMENT_BYTES } from '../slow-start.ts'
+import type { Bottleneck } from './bottleneck.ts'
+import type { Scheduler } from './scheduler.ts'
+
+/** Bytes of IP and TCP headers that each segment costs on the link. */
+export const HEADER_BYTES = 40
+/** RFC 6298 §2.4: an idle connection counts as restarted after a retransmission time-out, at least one second. */
+const IDLE_RESTART_MS = 1000
+
+/** Where a flow takes its bytes from: buffers when measuring, mere sizes when predicting. */
+export interface FlowSource<T extends { readonly length: number }> {
+  /** Bytes that could be sent now. */
+  readonly waiting: number
+  /** The next bytes, at most so many and at least one. */
+  take(most: number): T
+}
+
+interface Segment<T> {
+  readonly bytes: T
+  arrived: boolean
+}
+
+/**
+ * One direction of one connection, as TCP would send it: no more than the congestion window under way; the window grows by
+ * what is acknowledged (slow start, RFC 5681 §3.1, from ten segments, RFC 6928), and after a loss is halved and grows by a
+ * segment a round trip (congestion avoidance, fast retransmit and recovery, §3.1, §3.2). The bottleneck's queue takes what is
+ * sent ahead. Bytes are delivered in order: what follows a lost segment waits for it.
+ */
+export class Flow<T extends { readonly length: number }> {
+  readonly #bottleneck: Bottleneck
+  readonly #scheduler: Scheduler
+  readonly #delayMs: number
+  readonly #source: FlowSource<T>
+  readonly #deliver: (bytes: T) => void
+  #window = INITIAL_WINDOW_SEGMENTS * SEGMENT_BYTES
+  #threshold = Number.POSITIVE_INFINITY
+  #underWay = 0
+  #lastSent = 0
+  #sentSoFar = 0
+  /** Segments before this count belong to the window in which a loss was answered already. */
+  #recoverUntil = 0
+  /** In the order sent; the first ones leave it as they are delivered. */
+  readonly #unDelivered: Segment<T>[] = []
+
+  /** @param delayMs propagation one way, the same for the acknowledgement on its way back */
+  constructor(
+    bottleneck: Bottleneck,
+    scheduler: Scheduler,
+    delayMs: number,
+    source: FlowSource<T>,
+    deliver: (bytes: T) => void,
+  ) {
+    this.#bottleneck = bottleneck
+    this.#scheduler = scheduler
+    this.#delayMs = delayMs
+    this.#source = source
+    this.#deliver = deliver
+  }
+
+  /** Send what the source has and the window allows; to be called whenever the source has got more. */
+  pump(): void {
+    const now = this.#scheduler.now()
+    const idle = this.#underWay === 0 && this.#lastSent > 0 && now - this.#lastSent > IDLE_RESTART_MS
+    // RFC 5681 §4.1: after idling, start again from the restart window.
+    if (idle && this.#source.waiting > 0)
+      this.#window = Math.min(this.#window, INITIAL_WINDOW_SEGMENTS * SEGMENT_BYTES)
+    while (this.#source.waiting > 0 && this.#underWay < this.#window) {
+      const bytes = this.#source.take(Math.min(SEGMENT_BYTES, this.#window - this.#underWay))
+      const segment = { bytes, arrived: false }
+      this.#unDelivered.push(segment)
+      this.#underWay += bytes.length
+      this.#send(segment, this.#sentSoFar++)
+    }
+  }
+
+  #send(segment: Segment<T>, number: number): void {
+    this.#lastSent = this.#scheduler.now()
+    this.#bottleneck.send(segment.bytes.length + HEADER_BYTES, this.#delayMs, (lost) =>
+      lost ? this.#missing(segment, number) : this.#arrived(segment),
+    )
+  }
+
+  #arrived(segment: Segment<T>): void {
+    segment.arrived = true
+    while (this.#unDelivered[0]?.arrived === true) this.#deliver(this.#unDelivered.shift()!.bytes)
+    this.#scheduler.at(this.#scheduler.now() + this.#delayMs, () => {
+      const { length } = segment.bytes
+      this.#underWay -= length
+      this.#window += this.#window < this.#threshold ? length : (SEGMENT_BYTES * length) / this.#window
+      this.pump()
+    })
+  }
+
+  /** The sender learns from the acknowledgements of later segments, which come when this one's would have. */
+  #missing(segment: Segment<T>, number: number): void {
+    this.#scheduler.at(this.#scheduler.now() + this.#delayMs, () => {
+      if (number >= this.#recoverUntil) {
+        this.#threshold = Math.max(this.#underWay / 2, 2 * SEGMENT_BYTES)
+        this.#window = this.#threshold
+        this.#recoverUntil = this.#sentSoFar
+      }
+      this.#send(segment, this.#sentSoFar)
+    })
+  }
+}

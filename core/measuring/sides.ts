@@ -1,0 +1,34 @@
+import type { Side } from '../contracts/measuring.ts'
+
+/** Number of the version that a side is, if it is one. */
+export const versionOf = (side: Side): number | undefined =>
+  side.startsWith('version-') ? Number(side.slice('version-'.length)) : undefined
+
+/** Earlier states first: a verdict reads from the earlier to the later side. */
+export const sideRank = (side: Side): number => {
+  const version = versionOf(side)
+  if (version !== undefined) return version
+  return { origin: 0, archive: 0.5, live: 1e9, again: 2e9, trial: 3e9 }[side as 'live']
+}
+
+const NAMES: Record<string, string> = {
+  origin: 'Origin',
+  live: 'Live',
+  trial: 'Trial',
+  again: 'Once more',
+  archive: 'Archive',
+}
+
+/** Name of a side, for labels. */
+export const sideName = (side: Side): string => NAMES[side] ?? `Version ${versionOf(side)}`
+
+const WORDS: Record<string, string> = {
+  origin: 'at the origin',
+  live: 'live',
+  trial: 'in trial',
+  again: 'once more',
+  archive: 'in the archive',
+}
+
+/** Where a page was loaded from, within a sentence. */
+export const sideWords = (side: Side): string => WORDS[side] ?? `in version ${versionOf(side)}`

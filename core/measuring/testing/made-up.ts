@@ -1,0 +1,58 @@
+import type { z } from 'zod'
+import { RequestRecord, RunMetrics, RunOrder, VisitorProfile } from '../../contracts/measuring.ts'
+import { DEFAULT_VISITORS } from '../../sampling/default-visitors.ts'
+
+/** For tests: records and figures in which only what matters to the test has to be named. */
+
+export const aRequest = (more: Partial<RequestRecord> = {}): RequestRecord =>
+  RequestRecord.parse({
+    url: 'http://quay.example/',
+    method: 'GET',
+    type: 'Document',
+    status: 200,
+    protocol: 'http/1.1',
+    startMs: 0,
+    queuedMs: 0,
+    connectMs: 0,
+    waitMs: 0,
+    receiveMs: 0,
+    sentBytes: 1000,
+    decodedBytes: 1000,
+    fromCache: false,
+    failure: null,
+    responseFields: [],
+    ...more,
+  } satisfies z.input<typeof RequestRecord>)
+
+export const someMetrics = (lcpMs: number, more: Partial<RunMetrics> = {}): RunMetrics =>
+  RunMetrics.parse({
+    ttfbMs: 100,
+    fcpMs: lcpMs / 2,
+    lcpMs,
+    lcpElement: 'img',
+    lcpUrl: null,
+    tbtMs: 0,
+    cls: 0,
+    loadedMs: lcpMs * 2,
+    requests: 10,
+    sentBytes: 1000,
+    decodedBytes: 2000,
+    failedRequests: 0,
+    consoleErrors: 0,
+    ...more,
+  } satisfies z.input<typeof RunMetrics>)
+
+export const aVisitor = (more: Partial<VisitorProfile> = {}): VisitorProfile => ({
+  ...DEFAULT_VISITORS[1]!,
+  ...more,
+})
+
+export const aRunOrder = (url: string, more: Partial<RunOrder> = {}): RunOrder =>
+  RunOrder.parse({
+    id: '1',
+    url,
+    visitor: aVisitor(),
+    visit: 'first',
+    timeoutMs: 20_000,
+    ...more,
+  } satisfies z.input<typeof RunOrder>)

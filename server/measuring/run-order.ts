@@ -1,0 +1,77 @@
+import type { MeasurementOrder } from '../../core/contracts/measurements.ts'
+import type { RunOrder, Side, VisitorProfile } from '../../core/contracts/measuring.ts'
+import type { SamplePage, Site } from '../../core/contracts/sites.ts'
+import { distanceMs } from '../../core/load/distance.ts'
+import type { PlannedRun } from '../../core/measuring/plan.ts'
+import { versionOf } from '../../core/measuring/sides.ts'
+import { newId } from '../accounts/secrets.ts'
+import type { Addresses } from '../services.ts'
+
+/** Longest time a page may take to become quiet. */
+const PAGE_TIMEOUT_MS = 60_000
+
+/** Name under which delivery serves an earlier version while it is measured. */
+export const versionHost = (trialHost: string, number: number): string => `version-${number}.${trialHost}`
+
+const withHost = (address: string, host: string): string => {
+  const url = new URL(address)
+  url.hostname = host
+  return url.origin
+}
+
+/** Scheme, host and port of a side. */
+export const sideOrigin = (
+  site: Pick<Site, 'address' | 'liveUrl' | 'trialUrl' | 'trialHost'>,
+  side: Side,
+): string => {
+  const number = versionOf(side)
+  if (number !== undefined) return withHost(site.trialUrl, versionHost(site.trialHost, number))
+  if (side === 'origin') return site.address
+  return side === 'live' ? site.liveUrl : site.trialUrl
+}
+
+/** What a planned side really loads: "again" is the side it stands beside. */
+export const loadedSide = (side: Side, sides: readonly Side[]): Side =>
+  side === 'again' ? sides.find((one) => one !== 'again')! : side
+
+/** A visitor with what the distance adds to the link. */
+export const placedVisitor = (visitor: VisitorProfile, site: Pick<Site, 'places'>): VisitorProfile => ({
+  ...visitor,
+  roundTripMs: visitor.roundTripMs + distanceMs(visitor.place, site.places.origin),
+})
+
+const roundTripsByHost = (
+  visitor: VisitorProfile,
+  { places }: Pick<Site, 'places'>,
+): Record<string, number> =>
+  Object.fromEntries(
+    places.hosts.map(({ host, place }) => [host, visitor.roundTripMs + distanceMs(visitor.place, place)]),
+  )
+
+/** One page load, ready for the lab. */
+export const runOrder = (
+  site: Site,
+  order: Pick<MeasurementOrder, 'sides' | 'visit' | 'pageIds'>,
+  planned: Pick<PlannedRun, 'side' | 'purpose'>,
+  page: SamplePage,
+  visitor: VisitorProfile,
+  { deliveryPort }: Pick<Addresses, 'deliveryPort'>,
+): RunOrder => {
+  const side = loadedSide(planned.side, order.sides)
+  const origin = sideOrigin(site, side)
+  const { hostname } = new URL(origin)
+  const before = site.sample.find(({ id }) => id !== page.id) ?? page
+  return {
+    id: newId(),
+    url: origin + page.path,
+    visitor: placedVisitor(visitor, site),
+    visit: order.visit,
+    previousUrl: order.visit === 'next' ? origin + before.path : null,
+    journey: site.journeys.find(({ id }) => id === visitor.journeyId) ?? null,
+    instruments: planned.purpose === 'look' ? 'all' : 'light',
+    roundTripsByHost: roundTripsByHost(visitor, site),
+    // Whatever the names say in the outside world: what is measured is the delivery that runs here.
+    connectTo: side === 'origin' ? {} : { [`${hostname}:${deliveryPort}`]: `127.0.0.1:${deliveryPort}` },
+    timeoutMs: PAGE_TIMEOUT_MS,
+  }
+}
