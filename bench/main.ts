@@ -3,12 +3,13 @@ import { parseArgs } from 'node:util'
 import { ferryHome } from './ferry-home.ts'
 import { connections } from './connections.ts'
 import { flood } from './flood.ts'
+import { modelBench } from './model/model-bench.ts'
 import { missOverhead } from './miss-overhead.ts'
 import type { BenchResult } from './result.ts'
 import { storeSize } from './store-size.ts'
 import { storedPage } from './stored-page.ts'
 
-const ALL = [storedPage, missOverhead, storeSize, flood, connections, ferryHome]
+const ALL = [storedPage, missOverhead, storeSize, flood, connections, modelBench, ferryHome]
 
 const { values, positionals } = parseArgs({ allowPositionals: true, options: { json: { type: 'string' } } })
 const known = ALL.flatMap(({ names }) => names)

@@ -47,6 +47,7 @@ const ferry =
     name: 'Orrin Sound Ferries',
     liveHost: 'orrin.localhost',
     trialHost: 'trial.orrin.localhost',
+    privateAddresses: 'allowed',
   }))
 const target = await api('GET', `/sites/${ferry.id}/event-target`)
 await mkdir(join(dataDir, 'demo'), { recursive: true })

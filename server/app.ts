@@ -8,8 +8,10 @@ import { liveEvents } from './http/live-events.ts'
 import { apiRouter } from './http/mount.ts'
 import { errorResponse } from './http/problems.ts'
 import { accountEndpoints } from './routes/account-routes.ts'
+import { checkEndpoints } from './routes/check-routes.ts'
 import { jobEndpoints } from './routes/job-routes.ts'
 import { measurementEndpoints } from './routes/measurement-routes.ts'
+import { routineEndpoints } from './routes/routine-routes.ts'
 import { siteEndpoints } from './routes/site-routes.ts'
 import { storeEndpoints } from './routes/store-routes.ts'
 import { privacyEndpoints } from './routes/privacy-routes.ts'
@@ -17,11 +19,21 @@ import { trialEndpoints } from './routes/trial-routes.ts'
 import type { Services } from './services.ts'
 
 const LIMIT = '1mb'
+/** Archives and logs are large by nature. */
+const UPLOAD_LIMIT = '32mb'
+const UPLOADS = /^\/api\/v1\/sites\/[^/]+\/(archives|access-log)$/
+
+const bodies = (): ((ctx: Context, next: Next) => Promise<void>) => {
+  const parser = (jsonLimit: string) =>
+    bodyParser({ enableTypes: ['json'], jsonLimit, parsedMethods: ['POST', 'PUT', 'DELETE'] })
+  const [usual, uploads] = [parser(LIMIT), parser(UPLOAD_LIMIT)]
+  return async (ctx, next) => (UPLOADS.test(ctx.path) ? uploads : usual)(ctx as never, next)
+}
 
 const securityFields = async (ctx: Context, next: Next): Promise<void> => {
   ctx.set({
     'content-security-policy':
-      "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'",
+      "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'",
     'x-content-type-options': 'nosniff',
     'referrer-policy': 'same-origin',
   })
@@ -46,7 +58,9 @@ const interfaceFiles = (folder: string) => {
 export const endpointsOf = (services: Services) => [
   ...accountEndpoints(services),
   ...siteEndpoints(services),
+  ...checkEndpoints(services),
   ...measurementEndpoints(services),
+  ...routineEndpoints(services),
   ...trialEndpoints(services),
   ...privacyEndpoints(services),
   ...storeEndpoints(services),
@@ -62,7 +76,7 @@ export const createApp = (services: Services, webFolder: string, log: (error: un
   router.get('/live-events', liveEvents(services))
   app.use(errorResponse(log))
   app.use(securityFields)
-  app.use(bodyParser({ enableTypes: ['json'], jsonLimit: LIMIT, parsedMethods: ['POST', 'PUT', 'DELETE'] }))
+  app.use(bodies())
   app.use(router.routes())
   app.use(async (ctx, next) => {
     if (ctx.path.startsWith('/api/')) throw errors.noRoute(ctx.method, ctx.path)

@@ -134,6 +134,20 @@ export const errors = {
       'Unknown visitor',
       'One of the visitors is not defined for this site. Load the site again.',
     ),
+  unknownJourney: () =>
+    new AppError(
+      'UNKNOWN_JOURNEY',
+      422,
+      'Unknown journey',
+      'A visitor is to follow a journey that this site does not have. Save the journey first.',
+    ),
+  journeyInUse: (visitor: string) =>
+    new AppError(
+      'JOURNEY_IN_USE',
+      409,
+      'The journey is in use',
+      `The visitor “${visitor}” follows it. Let the visitor follow another one, or none, first.`,
+    ),
   unknownVersion: (number: number) =>
     new AppError(
       'UNKNOWN_VERSION',
@@ -163,6 +177,23 @@ export const errors = {
       409,
       'A privacy check has to pass first',
       `The trial hands stored copies of ${kinds.join(', ')} to visitors whom the safe defaults keep apart. Run the privacy check with these settings; it can be kept once nothing of one visitor reaches another.`,
+    ),
+  notReached: (sentence: string) => new AppError('NOT_REACHED', 422, 'No answer', sentence),
+  privateAddress: (sentence: string) => new AppError('PRIVATE_ADDRESS', 422, 'A private address', sentence),
+  hostNotNamed: (host: string) =>
+    new AppError(
+      'HOST_NOT_NAMED',
+      422,
+      'Not a host of this site',
+      `${host} is not one of the hosts of this site. Add it under Site, "Other hosts", if it belongs to it.`,
+    ),
+  badArchive: (why: string) => new AppError('BAD_ARCHIVE', 422, 'This archive cannot be read', why),
+  badLog: () =>
+    new AppError(
+      'BAD_LOG',
+      422,
+      'This log cannot be read',
+      'No line is in Common or Combined Log Format. Give the access log of the web server as it writes it by default.',
     ),
   badCertificate: (why: string) =>
     new AppError('BAD_CERTIFICATE', 422, 'This certificate cannot be used', why),

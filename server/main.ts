@@ -14,6 +14,7 @@ import { jobHandlers } from './jobs/handlers.ts'
 import { JobQueue } from './jobs/job-queue.ts'
 import { LabClient } from './jobs/lab-client.ts'
 import { CookieOrders } from './privacy/cookie-search.ts'
+import { startRoutine } from './routine/retests.ts'
 import { PrivacyOrders } from './privacy/privacy-checks.ts'
 import type { Services } from './services.ts'
 import { Publisher } from './sites/publisher.ts'
@@ -88,9 +89,11 @@ const main = async (): Promise<void> => {
   const app = createApp(services, join(import.meta.dirname, 'web'), (error) => log.error(error))
   handler = app.callback()
   await jobs.start()
+  const endRoutine = startRoutine(services, (error) => log.error(error))
   const stop = async (): Promise<void> => {
     server.close()
     server.closeAllConnections()
+    endRoutine()
     publisher.close()
     lab.stop()
     await jobs.close()

@@ -35,15 +35,17 @@ export const MeasurementOrder = z
     path: ['sides'],
     message: 'Name each side once.',
   })
-  .refine(({ sides }) => !sides.includes('archive'), {
-    path: ['sides'],
-    message: 'An archive is read in, not measured.',
-  })
   .refine(({ sides }) => sides.includes('again') === false || sides.length === 2, {
     path: ['sides'],
     message: 'To see how far equal loads differ, choose one side and the same once more.',
   })
 export type MeasurementOrder = z.infer<typeof MeasurementOrder>
+
+/** What may be ordered: everything but what is only read in. */
+export const NewMeasurement = MeasurementOrder.refine(({ sides }) => !sides.includes('archive'), {
+  path: ['sides'],
+  message: 'An archive is read in, not measured.',
+})
 
 export const Interval = z.object({
   shift: z.number().describe('Hodges–Lehmann estimate; positive: the later side is quicker'),
@@ -199,3 +201,17 @@ export const PageStanding = z.object({
   trial: Standing.nullable().describe('null also while trial is the same as live'),
 })
 export type PageStanding = z.infer<typeof PageStanding>
+
+/** One page as one visitor on one occasion. */
+export const TrendPoint = z.object({
+  measurementId: z.string(),
+  at: z.iso.datetime(),
+  side: Side,
+  liveVersion: z.int().describe('Version that visitors got then'),
+  medians: SideSummary.shape.medians,
+  lcpMs: z.array(z.number()).describe('Each run'),
+})
+export type TrendPoint = z.infer<typeof TrendPoint>
+
+/** An archive from anybody’s browser: HTTP Archive 1.2. */
+export const ArchiveUpload = z.strictObject({ har: z.unknown() })

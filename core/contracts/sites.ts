@@ -44,7 +44,13 @@ export const SiteCheck = z.object({
 })
 export type SiteCheck = z.infer<typeof SiteCheck>
 
-export const CheckSite = z.strictObject({ address: SiteAddress })
+/** Whether hosts may be asked whose address is private, link-local or this machine: that needs the owner's explicit yes. */
+export const PrivateAddresses = z.enum(['refused', 'allowed'])
+
+export const CheckSite = z.strictObject({
+  address: SiteAddress,
+  privateAddresses: PrivateAddresses.default('refused'),
+})
 
 export const ConnectSite = z
   .strictObject({
@@ -56,6 +62,7 @@ export const ConnectSite = z
       .enum(['visitor', 'origin'])
       .default('visitor')
       .describe("Which Host the origin is asked with: the visitor's, or always its own"),
+    privateAddresses: PrivateAddresses.default('refused'),
     sample: z.array(SampleCandidate).max(50).optional().describe('Left out: chosen from the sitemap'),
   })
   .refine(({ liveHost, trialHost }) => liveHost !== trialHost, {
@@ -81,10 +88,7 @@ export type SitePlaces = z.infer<typeof SitePlaces>
 /** Which hosts besides the origin may be asked on the owner’s behalf. */
 export const SiteHosts = z.strictObject({
   added: z.array(HostName).max(50).default([]),
-  privateAddresses: z
-    .enum(['refused', 'allowed'])
-    .default('refused')
-    .describe('Whether hosts may be asked whose address is private, link-local or this machine'),
+  privateAddresses: PrivateAddresses.default('refused'),
 })
 export type SiteHosts = z.infer<typeof SiteHosts>
 

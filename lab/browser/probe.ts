@@ -19,7 +19,6 @@ const contextFor = (browser: Browser, visitor: VisitorProfile, socksPort: number
     isMobile: visitor.device === 'phone',
     hasTouch: visitor.device === 'phone',
     locale: 'en-GB',
-    ignoreHTTPSErrors: true,
     proxy: { server: `socks5://127.0.0.1:${socksPort}`, bypass: '<-loopback>' },
     ...(visitor.device === 'phone'
       ? {

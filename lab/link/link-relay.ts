@@ -23,9 +23,6 @@ const hostAndPort = (text: string): [string, number] => {
   return [text.slice(0, colon), Number(text.slice(colon + 1))]
 }
 
-/** Bytes taken from a socket ahead of the link; more would only lie in our memory. */
-const MOST_BACKLOG = 1024 * 1024
-
 /**
  * A simulated access link. The browser reaches every host through it as a SOCKS 5 proxy (RFC 1928), so handshakes, slow start
  * and the shared rate apply to third parties too. The reply to CONNECT is held back for the round trips that looking up
@@ -123,7 +120,7 @@ export class LinkRelay {
     })
     from.on('data', (bytes: Buffer) => {
       sender.push(bytes)
-      if (sender.waiting > MOST_BACKLOG) from.pause()
+      if (sender.isFull) from.pause()
     })
     from.on('end', () => sender.end(() => to.end()))
     from.on('close', () => sender.end(() => to.destroySoon()))

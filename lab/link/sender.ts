@@ -2,9 +2,6 @@ import type { Bottleneck } from '../../core/load/transport/bottleneck.ts'
 import { Flow, HEADER_BYTES, type FlowSource } from '../../core/load/transport/flow.ts'
 import type { Scheduler } from '../../core/load/transport/scheduler.ts'
 
-/** Bytes waiting below which the source may go on. */
-const LOW_BACKLOG = 16 * 1024
-
 /** One direction of one connection with the bytes it carries; when they arrive is for Flow to say. */
 export class Sender implements FlowSource<Buffer> {
   readonly #bottleneck: Bottleneck
@@ -27,14 +24,21 @@ export class Sender implements FlowSource<Buffer> {
     this.#flow = new Flow(bottleneck, scheduler, delayMs, this, (bytes) => {
       this.#undelivered -= bytes.length
       io.deliver(bytes)
-      if (this.#waiting < LOW_BACKLOG) io.wantsMore()
+      if (!this.isFull) io.wantsMore()
       this.#finish()
     })
   }
 
-  /** Bytes not yet on the link; the source should pause while this is large. */
   get waiting(): number {
     return this.#waiting
+  }
+
+  /**
+   * Whether more would only lie about: a server's socket takes about twice the window (Linux: tcp_wmem, automatic tuning), one of
+   * them under way. What is not taken from the server yet it can still put into another order.
+   */
+  get isFull(): boolean {
+    return this.#waiting > this.#flow.window
   }
 
   push(bytes: Buffer): void {

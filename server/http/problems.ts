@@ -35,7 +35,7 @@ const toProblem = (error: unknown): Problem | undefined => {
   if (error instanceof AppError) return fromAppError(error)
   if (error instanceof z.ZodError) return fromZod(error)
   if (error instanceof DeliveryUnavailable) return fromAppError(errors.deliveryDown(error.message))
-  if (statusOf(error) === 413) return fromAppError(errors.bodyTooLarge('1 MB'))
+  if (statusOf(error) === 413) return fromAppError(errors.bodyTooLarge('1 MB (archives and logs: 32 MB)'))
   if (statusOf(error) === 400) return fromAppError(errors.notJson())
   return undefined
 }

@@ -86,16 +86,26 @@ describe('after a restart', () => {
 })
 
 describe('what cannot be measured', () => {
-  test('without Chromium the job fails with the sentence that says what to install', async () => {
+  test('without Chromium the figures come from the load model, once each, and are marked as predicted', async () => {
     bench.lab = () => {
       throw new LabUnusable('Chromium is not installed. Install it.')
     }
-    await order()
+    const html = `<link rel="stylesheet" href="/a.css"><img src="/p.png">${'x'.repeat(50_000)}`
+    bench.site = (path) =>
+      path === '/' || path === '/b'
+        ? { headers: { 'content-type': 'text/html' }, body: html }
+        : { body: 'x'.repeat(20_000) }
+    const { body: head } = await order()
     await bench.services.jobs.idle()
-    expect((await jobs())[0]).toMatchObject({
-      state: 'failed',
-      error: 'Chromium is not installed. Install it.',
-    })
+    expect((await jobs())[0]).toMatchObject({ state: 'done' })
+    const { body } = await bench.call('GET', `/sites/${site.id}/measurements/${head.id}`)
+    expect(body.source).toBe('predicted')
+    expect(body.runs.length).toBe(2)
+    const [run] = body.runs
+    // Phone, 70 ms away at 9 Mbit/s: name, connection, HTML; style sheet and picture.
+    expect(run.metrics.fcpMs).toBeGreaterThan(3 * 70 + 45)
+    expect(run.metrics).toMatchObject({ requests: 3, tbtMs: null, cls: null })
+    expect((await ledger()).map(({ kind }) => kind)).toEqual(['measured', 'connected'])
     expect(bench.errors).toEqual([])
   })
   test('a page that never loads is tried twice, not to the end, and the others go on', async () => {

@@ -1,6 +1,6 @@
 import { and, eq } from 'drizzle-orm'
 import type { Job } from '../../core/contracts/jobs.ts'
-import type { MeasurementOrder, PageResult } from '../../core/contracts/measurements.ts'
+import type { MeasurementOrder, MeasurementSource, PageResult } from '../../core/contracts/measurements.ts'
 import type { RunOrder, RunOutcome } from '../../core/contracts/measuring.ts'
 import type { SamplePage, Site } from '../../core/contracts/sites.ts'
 import { criticalBytes } from '../../core/load/critical.ts'
@@ -16,7 +16,9 @@ import { JobFailure, type JobHandler, type JobProgress } from '../jobs/job-queue
 import { LabUnusable, type LabClient } from '../jobs/lab-client.ts'
 import type { Services } from '../services.ts'
 import { getSite } from '../sites/sites.ts'
+import { tellOfFailure, watchResults } from '../routine/retests.ts'
 import { resultOf, resultsOf } from './measurements.ts'
+import { predictedRun } from './predicted-run.ts'
 import { runOrder } from './run-order.ts'
 
 /** After so many failures of one page for one visitor the rest of its runs are left out: they would only take time. */
@@ -128,13 +130,56 @@ class Decided {
   }
 }
 
+/** Loads pages in the browser; where there is none, by the load model from fetched pages, marked as predicted from then on. */
+class Loader {
+  readonly #io: MeasureIo
+  readonly #measurement: typeof measurements.$inferSelect
+  #source: MeasurementSource
+
+  constructor(io: MeasureIo, measurement: typeof measurements.$inferSelect) {
+    this.#io = io
+    this.#measurement = measurement
+    this.#source = measurement.source
+  }
+
+  /** A prediction says the same every time: once is enough. */
+  needs({ purpose, pair }: PlannedRun): boolean {
+    return this.#source !== 'predicted' || (purpose === 'count' && pair === 1)
+  }
+
+  /** @returns undefined when there turns out to be no browser, and the load is not needed without one */
+  async load(
+    site: Site,
+    planned: PlannedRun,
+    order: RunOrder,
+    signal: AbortSignal,
+  ): Promise<RunOutcome | undefined> {
+    if (this.#source !== 'predicted') {
+      try {
+        return await this.#io.lab.run(order, signal)
+      } catch (error) {
+        if (!(error instanceof LabUnusable)) throw error
+        this.#source = 'predicted'
+        await this.#io.db
+          .update(measurements)
+          .set({ source: 'predicted' })
+          .where(eq(measurements.id, this.#measurement.id))
+      }
+    }
+    if (!this.needs(planned)) return undefined
+    const hosts = new Set([new URL(site.address).hostname, new URL(order.url).hostname, ...site.hosts.added])
+    return predictedRun(order, { privateAddresses: site.hosts.privateAddresses, hosts })
+  }
+}
+
 const runAll = async (
   io: MeasureIo,
   site: Site,
-  measurement: { id: string; order: MeasurementOrder },
+  measurement: typeof measurements.$inferSelect,
   progress: JobProgress,
 ): Promise<void> => {
-  const { db, lab } = io
+  const { db } = io
+  const loader = new Loader(io, measurement)
   const { order } = measurement
   const plan = planRuns(order)
   const made = await db.select().from(runs).where(eq(runs.measurementId, measurement.id))
@@ -143,7 +188,7 @@ const runAll = async (
   const took: number[] = []
   for (const [index, planned] of plan.entries()) {
     if (progress.signal.aborted) return
-    if (done.has(runName(planned))) continue
+    if (done.has(runName(planned)) || !loader.needs(planned)) continue
     const page = site.sample.find(({ id }) => id === planned.pageId)
     const visitor = site.visitors.find(({ id }) => id === planned.visitorId)
     if (page === undefined || visitor === undefined) continue
@@ -157,7 +202,8 @@ const runAll = async (
       estimate(took, plan.length - index),
     )
     const startedAt = performance.now()
-    const outcome = await lab.run(load, progress.signal)
+    const outcome = await loader.load(site, planned, load, progress.signal)
+    if (outcome === undefined) continue
     took.push(performance.now() - startedAt)
     await writeRun(db, measurement.id, planned, page, load, outcome)
     io.events.changed(site.id, 'measurements')
@@ -168,9 +214,12 @@ const runAll = async (
 const entryFor = (
   order: MeasurementOrder,
   results: readonly PageResult[],
+  source: MeasurementSource,
 ): Pick<typeof ledger.$inferInsert, 'kind' | 'title' | 'decision'> => {
   const visit = order.visit === 'return' ? ', return visit' : ''
   const scope = `${order.pageIds.length} ${order.pageIds.length === 1 ? 'page' : 'pages'}, ${order.sides.length > 1 ? 'up to ' : ''}${order.runs} runs each${visit}`
+  if (source === 'predicted')
+    return { kind: 'measured', title: `Predicted without a browser: ${scope}`, decision: 'none' }
   if (order.sides.length === 1 && order.sides[0] === 'origin')
     return { kind: 'baseline', title: `Baseline of ${scope}`, decision: 'none' }
   if (
@@ -195,7 +244,11 @@ const conclude = async (
     throw new JobFailure(
       failed.find(({ failure }) => failure !== null)?.failure ?? 'No page could be loaded.',
     )
-  const entry = entryFor(measurement.order, results)
+  const [{ source } = { source: 'lab' as const }] = await db
+    .select({ source: measurements.source })
+    .from(measurements)
+    .where(eq(measurements.id, measurement.id))
+  const entry = entryFor(measurement.order, results, source)
   await db.transaction(async (tx) => {
     // A newer retest of the same trial takes the place of the older one as the one to decide on.
     if (entry.decision === 'open')
@@ -216,6 +269,7 @@ const conclude = async (
     })
   })
   for (const what of ['measurements', 'ledger', 'trial'] as const) events.changed(measurement.siteId, what)
+  await watchResults({ db, events }, measurement, results)
 }
 
 /** Carries out a measurement; called again after a restart it goes on with the first run that is not there. */
@@ -225,13 +279,14 @@ export const measureJob =
     const [measurement] = await io.db.select().from(measurements).where(eq(measurements.id, job.subjectId))
     if (measurement === undefined) throw new JobFailure('The measurement was removed.')
     const site = await getSite(io as unknown as Services, measurement.siteId)
+    const tellIfRetest = (why: string): Promise<void> => tellOfFailure(io, measurement, why)
     try {
       // Earlier versions are served, under names of their own, only while something measures them.
       if (measurement.order.sides.some((side) => versionOf(side) !== undefined)) await io.publisher.publish()
       await runAll(io, site, measurement, progress)
+      if (!progress.signal.aborted) await conclude(io, measurement)
     } catch (error) {
-      if (error instanceof LabUnusable) throw new JobFailure(error.message)
+      if (!progress.signal.aborted) await tellIfRetest((error as Error).message)
       throw error
     }
-    if (!progress.signal.aborted) await conclude(io, measurement)
   }

@@ -125,7 +125,8 @@ export const orderMeasurement = async (
   return measurementHead(db, siteId, id)
 }
 
-const measurementHead = async (db: Database, siteId: string, id: string): Promise<MeasurementHead> => {
+/** @throws AppError NOT_FOUND */
+export const measurementHead = async (db: Database, siteId: string, id: string): Promise<MeasurementHead> => {
   const [found] = await db
     .select()
     .from(measurements)

@@ -61,6 +61,7 @@ export class MadeUpVisitor {
     const { address, hostHeader, trialUrl } = this.#site
     const visitorHost = new URL(trialUrl).host
     const answer = await askOutside(address + path, {
+      reach: this.#site.hosts.privateAddresses,
       timeoutMs: TIMEOUT_MS,
       fields: {
         ...this.#fields(hostHeader === 'visitor' ? visitorHost : new URL(address).host),
@@ -76,6 +77,7 @@ export class MadeUpVisitor {
   /** Ask the trial. */
   async askTrial(path: string): Promise<OutsideAnswer> {
     const answer = await askOutside(`http://127.0.0.1:${this.#deliveryPort}${path}`, {
+      reach: 'allowed',
       timeoutMs: TIMEOUT_MS,
       fields: this.#fields(new URL(this.#site.trialUrl).host),
     })

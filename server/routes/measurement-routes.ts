@@ -1,16 +1,26 @@
 import { z } from 'zod'
 import {
+  ArchiveUpload,
   Measurement,
   MeasurementHead,
-  MeasurementOrder,
+  NewMeasurement,
   PageStanding,
   Run,
+  TrendPoint,
 } from '../../core/contracts/measurements.ts'
+import { toHar } from '../../core/formats/har.ts'
+import { sideWords } from '../../core/measuring/sides.ts'
+import { errors } from '../errors.ts'
 import { endpoint, type Endpoint } from '../http/endpoint.ts'
 import { getMeasurement, getRun, listMeasurements, orderMeasurement } from '../measuring/measurements.ts'
+import { readArchive } from '../measuring/archives.ts'
 import { standingsOf } from '../measuring/standings.ts'
+import { trendOf } from '../measuring/trend.ts'
 import type { Services } from '../services.ts'
 import { SiteParams } from './site-routes.ts'
+
+/** Of this program, as archives name it. */
+const VERSION = '0.1'
 
 const MeasurementParams = SiteParams.extend({ measurementId: z.string() })
 const RunParams = MeasurementParams.extend({ runId: z.string() })
@@ -41,7 +51,7 @@ export const measurementEndpoints = (services: Services): Endpoint[] => [
       method: 'post',
       path: '/sites/:siteId/measurements',
       summary: 'Measure pages as visitors, alone or side by side',
-      input: { params: SiteParams, body: MeasurementOrder },
+      input: { params: SiteParams, body: NewMeasurement },
       reply: MeasurementHead,
       status: 202,
     },
@@ -66,5 +76,44 @@ export const measurementEndpoints = (services: Services): Endpoint[] => [
       reply: Run,
     },
     async ({ params }) => getRun(services.db, params.siteId, params.measurementId, params.runId),
+  ),
+  endpoint(
+    {
+      method: 'get',
+      path: '/sites/:siteId/measurements/:measurementId/runs/:runId/archive',
+      summary: 'One page load as HTTP Archive 1.2',
+      input: { params: RunParams },
+      reply: z.looseObject({ log: z.looseObject({ version: z.string() }) }),
+    },
+    async ({ params }) => {
+      const run = await getRun(services.db, params.siteId, params.measurementId, params.runId)
+      if (run.metrics === null) throw errors.notFound('page load')
+      const title = `${run.path} ${sideWords(run.side)}`
+      return toHar(
+        { id: run.id, title, at: new Date(run.at), metrics: run.metrics, requests: run.requests },
+        VERSION,
+      )
+    },
+  ),
+  endpoint(
+    {
+      method: 'post',
+      path: '/sites/:siteId/archives',
+      summary: 'Make a measurement of an archive from anybody’s browser (HTTP Archive 1.2)',
+      input: { params: SiteParams, body: ArchiveUpload },
+      reply: MeasurementHead,
+      status: 201,
+    },
+    async ({ params, body, account }) => readArchive(services, params.siteId, body.har, account!.name),
+  ),
+  endpoint(
+    {
+      method: 'get',
+      path: '/sites/:siteId/trend',
+      summary: 'Every occasion on which a page was measured as a visitor, oldest first',
+      input: { params: SiteParams, query: z.object({ pageId: z.string(), visitorId: z.string() }) },
+      reply: z.array(TrendPoint),
+    },
+    async ({ params, query }) => trendOf(services.db, params.siteId, query.pageId, query.visitorId),
   ),
 ]

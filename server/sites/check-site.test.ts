@@ -27,9 +27,9 @@ const serve = async (pages: (base: string) => Pages): Promise<string> => {
 }
 const HOME = { headers: { 'content-type': 'text/html' }, body: '<title>Welcome – Quay &amp; Co</title>' }
 const codes = async (address: string): Promise<string[]> =>
-  (await checkSite(address, OWN)).findings.map(({ code }) => code)
+  (await checkSite(address, OWN, 'allowed')).findings.map(({ code }) => code)
 const stopSentence = async (address: string): Promise<string | undefined> =>
-  (await checkSite(address, OWN)).findings.find(({ level }) => level === 'stop')?.sentence
+  (await checkSite(address, OWN, 'allowed')).findings.find(({ level }) => level === 'stop')?.sentence
 
 describe('a site that can be connected', () => {
   test('says what it is, what kinds of pages it has, and which would stand for it', async () => {
@@ -40,7 +40,7 @@ describe('a site that can be connected', () => {
         body: `<urlset><url><loc>${url}/a/1</loc></url><url><loc>${url}/a/2</loc><priority>0.9</priority></url></urlset>`,
       },
     }))
-    const check = await checkSite(base, OWN)
+    const check = await checkSite(base, OWN, 'allowed')
     expect(check.findings.map(({ code }) => code)).toEqual([
       'answers',
       'not-compressed',
@@ -68,7 +68,7 @@ describe('a site that can be connected', () => {
         },
       },
     }))
-    const { findings } = await checkSite(base, OWN)
+    const { findings } = await checkSite(base, OWN, 'allowed')
     expect(findings.map(({ code }) => code)).toEqual(
       expect.arrayContaining(['caching-fields', 'sets-cookies', 'accelerator', 'no-sitemap']),
     )
@@ -77,11 +77,45 @@ describe('a site that can be connected', () => {
   })
   test('a broken sitemap is said, with where and why; the home page still stands for the site', async () => {
     const base = await serve(() => ({ '/': HOME, '/sitemap.xml': { body: '<urlset><url>' } }))
-    const check = await checkSite(base, OWN)
+    const check = await checkSite(base, OWN, 'allowed')
     const finding = check.findings.find(({ code }) => code === 'no-sitemap')
-    expect(finding?.sentence).toContain('Mend it')
+    expect(finding?.sentence).toContain('mend it')
     expect(finding?.evidence[0]).toContain('not well-formed')
     expect(check.sample).toEqual([{ path: '/', kind: 'Home page' }])
+  })
+  test('without a sitemap pages are found by following links, on the site itself only, and never those that sign out', async () => {
+    const asked: string[] = []
+    const page = (body: string) => ({ headers: { 'content-type': 'text/html' }, body })
+    const base = await serve((url) => {
+      const pages: Pages = {
+        '/': page(
+          `<a href="/a/1">1</a><a href="${url}/b">b</a><a href="http://elsewhere.example/x">x</a><a href="/sign-out">out</a>`,
+        ),
+        '/a/1': page('<a href="/a/2">2</a>'),
+        '/b': page('b'),
+      }
+      return new Proxy(pages, { get: (all, path: string) => (asked.push(path), all[path]) })
+    })
+    const check = await checkSite(base, OWN, 'allowed')
+    expect(check.kinds.map(({ pattern, pages }) => [pattern, pages])).toEqual([['/', 1], ['/a/*', 2], ['/b', 1]]) // prettier-ignore
+    expect(check.findings.find(({ code }) => code === 'no-sitemap')?.sentence).toContain(
+      '4 pages were found by following links',
+    )
+    expect(asked).not.toContain('/sign-out')
+  })
+  test('a private address is not asked without the owner’s explicit yes', async () => {
+    let asked = 0
+    const base = await serve(() => (asked++, { '/': HOME }))
+    const check = await checkSite(base, OWN, 'refused')
+    expect(check.findings).toEqual([
+      {
+        code: 'private-address',
+        level: 'stop',
+        sentence: expect.stringContaining('in a private network'),
+        evidence: [],
+      },
+    ])
+    expect(asked).toBe(0)
   })
   test('an index of sitemaps is followed, but not round in circles', async () => {
     const base = await serve((url) => ({
@@ -91,7 +125,7 @@ describe('a site that can be connected', () => {
       },
       '/b.xml': { body: `<urlset><url><loc>${url}/b</loc></url></urlset>` },
     }))
-    expect((await checkSite(base, OWN)).sample.map(({ path }) => path)).toContain('/b')
+    expect((await checkSite(base, OWN, 'allowed')).sample.map(({ path }) => path)).toContain('/b')
   })
 })
 

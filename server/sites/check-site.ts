@@ -1,16 +1,14 @@
 import type { Finding, SiteCheck } from '../../core/contracts/sites.ts'
-import { sitemapsInRobots } from '../../core/formats/robots.ts'
-import { parseSitemap, type SitemapEntry } from '../../core/formats/sitemap.ts'
 import { USER_AGENT, type DeviceClass } from '../../core/http/device.ts'
 import { isLocalhostName } from '../../core/http/special-names.ts'
-import { chooseSample, pageKinds, type PageCandidate } from '../../core/sampling/kinds.ts'
+import { chooseSample, pageKinds, pagesToLookAt, type PageCandidate } from '../../core/sampling/kinds.ts'
+import type { PrivateAddresses } from '../checks/private-addresses.ts'
+import { findPages, lookAtStructures, MOST_LOOKED_AT } from './find-pages.ts'
 import { askOutside, OutsideFailure, type OutsideAnswer } from './outside-request.ts'
 
-/** Sitemaps of one index that are read; the others change nothing in what kinds of pages there are. */
-const MOST_SITEMAPS = 20
 const SAMPLE_PAGES = 8
 
-/** A page of the sitemap and the kind it is of. */
+/** A page of the site and the kind it is of. */
 export type ListedPage = PageCandidate & { readonly kind: string }
 
 /** Ports on which Zest Lamp itself answers, so that a site is not set up in a circle. */
@@ -115,6 +113,7 @@ const stop = (code: string, sentence: string, evidence: string[] = []): Finding[
 const homeFindings = async (
   url: URL,
   own: OwnPorts,
+  reach: PrivateAddresses,
 ): Promise<{ findings: Finding[]; home?: OutsideAnswer }> => {
   if (pointsAtUs(url, own))
     return {
@@ -127,10 +126,11 @@ const homeFindings = async (
   try {
     home = await askOutside(`${url.origin}/`, {
       fields: { host: url.host, 'accept-encoding': 'br, gzip', accept: 'text/html,*/*' },
+      reach,
     })
   } catch (error) {
     if (!(error instanceof OutsideFailure)) throw error
-    return { findings: stop('unreachable', error.message) }
+    return { findings: stop(error.isPrivate ? 'private-address' : 'unreachable', error.message) }
   }
   if (home.fields.get('cache-status')?.includes('zest-lamp'))
     return {
@@ -175,10 +175,11 @@ const settled = ({ body }: OutsideAnswer): string =>
     .replace(/\s+/g, ' ')
 
 /** Whether phones get other HTML; only then are copies per device worth their room. */
-const deviceFinding = async (url: URL): Promise<Finding | undefined> => {
+const deviceFinding = async (url: URL, reach: PrivateAddresses): Promise<Finding | undefined> => {
   const ask = (device: DeviceClass): Promise<OutsideAnswer> =>
     askOutside(`${url.origin}/`, {
       fields: { host: url.host, 'accept-encoding': 'gzip', accept: 'text/html,*/*', 'user-agent': USER_AGENT[device] },
+      reach,
     }) // prettier-ignore
   try {
     const [first, again, phone] = [await ask('other'), await ask('other'), await ask('phone')]
@@ -193,69 +194,6 @@ const deviceFinding = async (url: URL): Promise<Finding | undefined> => {
   } catch {
     return undefined
   }
-}
-
-/** Only files of the site itself are read, whatever a robots.txt or an index names. */
-const ownOnly = (addresses: readonly string[], url: URL): string[] =>
-  addresses
-    .map((address) => new URL(address))
-    .filter(({ host }) => host === url.host)
-    .map(({ pathname, search }) => url.origin + pathname + search)
-
-const fetchText = async (address: string): Promise<OutsideAnswer | undefined> =>
-  askOutside(address, {
-    fields: { host: new URL(address).host, 'accept-encoding': 'gzip' },
-  }).catch(() => undefined)
-
-const readSitemaps = async (
-  url: URL,
-  named: readonly string[],
-): Promise<{ entries: SitemapEntry[]; finding: Finding }> => {
-  const queue = named.length > 0 ? ownOnly(named, url) : [`${url.origin}/sitemap.xml`]
-  const entries: SitemapEntry[] = []
-  const broken: string[] = []
-  let read = 0
-  for (
-    let address = queue.shift();
-    address !== undefined && read < MOST_SITEMAPS;
-    address = queue.shift(), read++
-  ) {
-    const answer = await fetchText(address)
-    if (answer?.status !== 200) {
-      broken.push(`${address}: ${answer === undefined ? 'no answer' : `status ${answer.status}`}`)
-      continue
-    }
-    const result = parseSitemap(answer.body.toString('utf8'))
-    if (result.kind === 'broken') broken.push(`${address}: ${result.why}`)
-    else if (result.kind === 'index') queue.push(...ownOnly(result.sitemaps, url))
-    else entries.push(...result.entries)
-  }
-  if (entries.length > 0)
-    return {
-      entries,
-      finding: finding('sitemap', 'good', `The sitemap lists ${entries.length} addresses.`, broken),
-    }
-  return {
-    entries,
-    finding: finding(
-      'no-sitemap',
-      'note',
-      broken.some((line) => !line.includes('status 404'))
-        ? 'The sitemap cannot be used. Mend it, or add pages by hand; warm-up and sampling work from it.'
-        : 'The site has no sitemap. Add pages by hand.',
-      broken,
-    ),
-  }
-}
-
-const pathsOf = (entries: readonly SitemapEntry[], url: URL): PageCandidate[] => {
-  const found = new Map<string, PageCandidate>()
-  for (const { loc, priority } of entries) {
-    const { host, pathname, search } = new URL(loc)
-    if (host === url.host) found.set(pathname + search, { path: pathname + search, priority })
-  }
-  if (!found.has('/')) found.set('/', { path: '/', priority: 1 })
-  return [...found.values()]
 }
 
 const titleOf = (home: OutsideAnswer | undefined, url: URL): string => {
@@ -278,30 +216,33 @@ const suggestedHosts = (name: string, url: URL): SiteCheck['suggestedHosts'] => 
  * work, which kinds of pages are there. Asks nothing but the address given.
  * @returns findings of level "stop" when it cannot be connected; never rejects for what the site does
  */
-export const checkSite = async (address: string, own: OwnPorts): Promise<SiteCheck> =>
-  (await lookAtSite(address, own)).check
+export const checkSite = async (
+  address: string,
+  own: OwnPorts,
+  reach: PrivateAddresses,
+): Promise<SiteCheck> => (await lookAtSite(address, own, reach)).check
 
-/** The check, and every page that the sitemap lists with its kind. */
+/** The check, and every page that is known of the site with its kind. */
 export const lookAtSite = async (
   address: string,
   own: OwnPorts,
+  reach: PrivateAddresses,
 ): Promise<{ check: SiteCheck; pages: ListedPage[] }> => {
   const url = new URL(address)
-  const { findings, home } = await homeFindings(url, own)
+  const { findings, home } = await homeFindings(url, own, reach)
   const name = titleOf(home, url)
   const known = { address: url.origin, name, suggestedHosts: suggestedHosts(name, url) }
   if (findings.some(({ level }) => level === 'stop'))
     return { check: { ...known, findings, kinds: [], sample: [] }, pages: [] }
-  const robots = await fetchText(`${url.origin}/robots.txt`)
-  const named = robots?.status === 200 ? sitemapsInRobots(robots.body.toString('utf8')) : []
-  const sitemap = await readSitemaps(url, named)
-  const device = await deviceFinding(url)
-  const kinds = pageKinds(pathsOf(sitemap.entries, url))
+  const found = await findPages(url, home?.body.toString('utf8') ?? '', reach)
+  const device = await deviceFinding(url, reach)
+  const kinds = pageKinds(found.pages)
+  const structures = await lookAtStructures(url, pagesToLookAt(kinds, MOST_LOOKED_AT), reach)
   const check: SiteCheck = {
     ...known,
-    findings: [...findings, ...(device === undefined ? [] : [device]), sitemap.finding],
+    findings: [...findings, ...(device === undefined ? [] : [device]), found.finding],
     kinds: kinds.map(({ name: kind, pattern, pages }) => ({ name: kind, pattern, pages: pages.length })),
-    sample: chooseSample(kinds, SAMPLE_PAGES),
+    sample: chooseSample(kinds, SAMPLE_PAGES, structures),
   }
   return { check, pages: kinds.flatMap(({ name: kind, pages }) => pages.map((page) => ({ ...page, kind }))) }
 }

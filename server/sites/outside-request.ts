@@ -3,7 +3,12 @@ import { request as httpsRequest } from 'node:https'
 import { urlToHttpOptions } from 'node:url'
 import { promisify } from 'node:util'
 import { brotliDecompress, gunzip } from 'node:zlib'
-import { connectHost } from '../../core/http/special-names.ts'
+import {
+  guardedLookup,
+  PrivateAddressRefused,
+  refusePrivate,
+  type PrivateAddresses,
+} from '../checks/private-addresses.ts'
 
 /** An answer of a web server, read whole. */
 export interface OutsideAnswer {
@@ -16,7 +21,14 @@ export interface OutsideAnswer {
 }
 
 /** A server could not be asked; the sentence says what to do. */
-export class OutsideFailure extends Error {}
+export class OutsideFailure extends Error {
+  /** Refused before anything was sent, because the host is in a private network. */
+  readonly isPrivate: boolean
+  constructor(sentence: string, isPrivate = false) {
+    super(sentence)
+    this.isPrivate = isPrivate
+  }
+}
 
 const WHY: Record<string, (url: URL) => string> = {
   ENOTFOUND: ({ hostname }) => `There is no such host as ${hostname}. Check the spelling of the address.`,
@@ -32,7 +44,9 @@ const WHY: Record<string, (url: URL) => string> = {
   CERT_HAS_EXPIRED: ({ host }) => `The certificate of ${host} has expired. Renew it first.`,
 }
 
-const sentenceFor = (error: NodeJS.ErrnoException, url: URL): string => {
+/** Why a web server could not be asked, in a sentence that says what to do. */
+export const sentenceForFailure = (error: NodeJS.ErrnoException, url: URL): string => {
+  if (error instanceof PrivateAddressRefused) return error.message
   const code = error.code ?? ''
   if (code.startsWith('HPE_')) return `What answers at ${url.host} does not speak HTTP. Check the port.`
   return WHY[code]?.(url) ?? `${url.host} cannot be asked: ${error.message}.`
@@ -73,17 +87,33 @@ export const askOutside = (
     method?: 'GET' | 'HEAD'
     /** Sent as a form with POST. */
     form?: Record<string, string>
+    /** Whether the owner has said that private networks may be asked. */
+    reach?: PrivateAddresses
   } = {},
 ): Promise<OutsideAnswer> => {
   const url = new URL(address)
-  const { fields = {}, timeoutMs = 15_000, mostBytes = 10 * 1024 * 1024, method = 'GET', form } = options
+  const {
+    fields = {},
+    timeoutMs = 15_000,
+    mostBytes = 10 * 1024 * 1024,
+    method = 'GET',
+    form,
+    reach = 'refused',
+  } = options
   const body = form === undefined ? undefined : new URLSearchParams(form).toString()
   const startedAt = performance.now()
   return new Promise((resolve, reject) => {
-    const fail = (error: Error): void => reject(new OutsideFailure(sentenceFor(error, url)))
+    const fail = (error: Error): void =>
+      reject(new OutsideFailure(sentenceForFailure(error, url), error instanceof PrivateAddressRefused))
+    try {
+      refusePrivate(url.hostname, reach)
+    } catch (error) {
+      return fail(error as Error)
+    }
     const outgoing = (url.protocol === 'https:' ? httpsRequest : httpRequest)({
       ...urlToHttpOptions(url),
-      hostname: connectHost(url.hostname),
+      hostname: url.hostname.replace(/^\[|\]$/g, ''),
+      lookup: guardedLookup(reach),
       method: body === undefined ? method : 'POST',
       agent: false,
       headers: {

@@ -29,6 +29,7 @@ export const explainRequest = async (
     ...(cookie === '' ? {} : { cookie }),
   }
   const answer = await askOutside(`http://127.0.0.1:${services.addresses.deliveryPort}${address}`, {
+    reach: 'allowed',
     fields: sent,
     timeoutMs: 60_000,
   }).catch((error: Error) => {

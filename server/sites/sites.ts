@@ -106,7 +106,7 @@ const writeSitemapPages = async (
 export const connectSite = async (services: Services, wanted: ConnectSite, by: string): Promise<Site> => {
   const { db, publisher, now, addresses } = services
   await refuseTakenHosts(db, wanted)
-  const { check, pages } = await lookAtSite(wanted.address, addresses)
+  const { check, pages } = await lookAtSite(wanted.address, addresses, wanted.privateAddresses)
   const stopped = check.findings.find(({ level }) => level === 'stop')
   if (stopped !== undefined) throw errors.siteStopped(stopped.sentence)
   const id = newId()
@@ -123,6 +123,7 @@ export const connectSite = async (services: Services, wanted: ConnectSite, by: s
       liveVersion: 1,
       eventSecret: newToken(),
       checkResult: check,
+      hosts: { added: [], privateAddresses: wanted.privateAddresses },
       createdAt: at,
     })
     await tx
@@ -165,8 +166,8 @@ export const connectSite = async (services: Services, wanted: ConnectSite, by: s
 /** Look at the site again: what it says about itself, and which pages its sitemap lists now. @throws AppError NOT_FOUND, SITE_NOT_USABLE */
 export const lookAgain = async (services: Services, id: string): Promise<Site> => {
   const { db, addresses, events } = services
-  const { address } = await siteRow(db, id)
-  const { check, pages } = await lookAtSite(address, addresses)
+  const { address, hosts } = await siteRow(db, id)
+  const { check, pages } = await lookAtSite(address, addresses, hosts.privateAddresses)
   const stopped = check.findings.find(({ level }) => level === 'stop')
   // What was known stays: a site that is down just now has not lost its pages.
   if (stopped !== undefined) throw errors.siteStopped(stopped.sentence)

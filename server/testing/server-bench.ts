@@ -188,7 +188,7 @@ export class ServerBench {
 
   async connect(): Promise<Site> {
     const { body } = await this.call('POST', '/sites', {
-      address: this.siteUrl, name: 'Test Quay', liveHost: 'quay.localhost', trialHost: 'trial.quay.localhost',
+      address: this.siteUrl, name: 'Test Quay', liveHost: 'quay.localhost', trialHost: 'trial.quay.localhost', privateAddresses: 'allowed',
       sample: [{ path: '/', kind: 'Home page' }, { path: '/b', kind: 'B' }],
     }) // prettier-ignore
     return body as Site

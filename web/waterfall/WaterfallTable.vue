@@ -1,28 +1,86 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 import type { Run } from '../../core/contracts/measurements.ts'
+import { alignRequests, type RequestChange } from '../../core/measuring/aligned.ts'
+import { sourceOf } from '../../core/measuring/weight.ts'
+import { sideName } from '../../core/measuring/sides.ts'
 import { bytes, seconds } from '../words/show.ts'
 import { PHASE_NAMES, PHASES, typesOf, waterfallEnd, waterfallRows, type WaterfallRow } from './rows.ts'
 
-/** Every request of one page load: a table that can be read, with bars that can be seen. */
-const props = defineProps<{ run: Run }>()
+/** Every request of one page load, or of two under each other: a table that can be read, with bars that can be seen. */
+const props = defineProps<{ run: Run; other?: Run | null }>()
+
+const CHANGES: Record<RequestChange, string> = {
+  added: 'only here',
+  gone: 'only there',
+  sooner: 'sooner',
+  later: 'later',
+  same: 'the same',
+}
+const BLOCKS = { rendering: 'blocks every pixel', parsing: 'blocks what follows', nothing: '' } as const
 
 const rows = computed(() => waterfallRows(props.run.requests))
-const endMs = computed(() => waterfallEnd(rows.value, props.run.metrics))
+const otherRows = computed(() => waterfallRows(props.other?.requests ?? []))
+const endMs = computed(() =>
+  Math.max(
+    waterfallEnd(rows.value, props.run.metrics),
+    props.other ? waterfallEnd(otherRows.value, props.other.metrics) : 0,
+  ),
+)
+interface Line {
+  readonly key: string
+  readonly row: WaterfallRow
+  readonly before: WaterfallRow | undefined
+  readonly change: RequestChange | undefined
+  /** Only in the other load: its bar is the other's. */
+  readonly isGone: boolean
+}
+const lines = computed<Line[]>(() => {
+  if (!props.other)
+    return rows.value.map((row, index) => ({
+      key: `${index}`,
+      row,
+      before: undefined,
+      change: undefined,
+      isGone: false,
+    }))
+  const find = (all: readonly WaterfallRow[], record: object | undefined): WaterfallRow | undefined =>
+    all.find((row) => row.record === record)
+  return alignRequests(props.other.requests, props.run.requests).map(({ key, before, after, change }) => ({
+    key,
+    row: find(rows.value, after) ?? find(otherRows.value, before)!,
+    before: find(otherRows.value, before),
+    change,
+    isGone: after === undefined,
+  }))
+})
 const types = computed(() => typesOf(rows.value))
+const hosts = computed(() => [...new Set(rows.value.map(({ host }) => host))])
 const type = ref<string | null>(null)
+const host = ref<string | null>(null)
+const change = ref<RequestChange | null>(null)
 const opened = ref<string | null>(null)
 const shown = computed(() =>
-  rows.value.filter(({ record }) => type.value === null || record.type === type.value),
+  lines.value.filter(
+    (line) =>
+      (type.value === null || line.row.record.type === type.value) &&
+      (host.value === null || line.row.host === host.value) &&
+      (change.value === null || line.change === change.value),
+  ),
+)
+const changes = computed(() =>
+  (Object.keys(CHANGES) as RequestChange[])
+    .map((one) => ({ value: one, count: lines.value.filter((line) => line.change === one).length }))
+    .filter(({ count }) => count > 0)
+    .map(({ value, count }) => ({ value, title: `${CHANGES[value]} (${count})` })),
 )
 const per = (ms: number): string => `${(100 * ms) / endMs.value}%`
-const lines = computed(() =>
+const marks = computed(() =>
   [
     { name: 'first paint', ms: props.run.metrics?.fcpMs },
     { name: 'main content', ms: props.run.metrics?.lcpMs },
-  ].filter((line): line is { name: string; ms: number } => typeof line.ms === 'number'),
+  ].filter((mark): mark is { name: string; ms: number } => typeof mark.ms === 'number'),
 )
-const keyOf = ({ record }: WaterfallRow, index: number): string => `${index} ${record.url}`
 const sizeOf = ({ record }: WaterfallRow): string =>
   record.fromCache ? 'browser cache' : bytes(record.sentBytes)
 const cacheStatus = ({ record }: WaterfallRow): string =>
@@ -30,43 +88,50 @@ const cacheStatus = ({ record }: WaterfallRow): string =>
 </script>
 
 <template>
-  <div class="bar filters" role="group" aria-label="Show requests by type">
-    <v-btn
-      size="small"
-      :variant="type === null ? 'flat' : 'outlined'"
-      :aria-pressed="type === null"
-      @click="type = null"
-    >
-      All {{ rows.length }}
-    </v-btn>
-    <v-btn
-      v-for="one in types"
-      :key="one"
-      size="small"
-      :variant="type === one ? 'flat' : 'outlined'"
-      :aria-pressed="type === one"
-      @click="type = one"
-    >
-      {{ one }} {{ rows.filter(({ record }) => record.type === one).length }}
-    </v-btn>
+  <div class="bar filters">
+    <v-select
+      v-model="type"
+      class="filter"
+      label="Type"
+      :items="[
+        { value: null, title: `all ${rows.length}` },
+        ...types.map((one) => ({ value: one, title: one })),
+      ]"
+    />
+    <v-select
+      v-model="host"
+      class="filter wide"
+      label="Host"
+      :items="[{ value: null, title: 'all' }, ...hosts.map((one) => ({ value: one, title: one }))]"
+    />
+    <v-select
+      v-if="other"
+      v-model="change"
+      class="filter"
+      label="Against the other"
+      :items="[{ value: null, title: 'all' }, ...changes]"
+    />
     <span class="legend small muted">
-      <template v-for="phase in PHASES" :key="phase"><i :class="phase" /> {{ PHASE_NAMES[phase] }} </template>
-      <template v-for="line in lines" :key="line.name"
-        ><i class="mark" :class="{ main: line.name === 'main content' }" /> {{ line.name }}
-        {{ seconds(line.ms) }}
-      </template>
+      <span v-for="phase in PHASES" :key="phase"><i :class="phase" />{{ PHASE_NAMES[phase] }}</span>
+      <span v-for="mark in marks" :key="mark.name"
+        ><i class="mark" :class="{ main: mark.name === 'main content' }" />{{ mark.name }}
+        {{ seconds(mark.ms) }}</span
+      >
+      <span><b class="blocker" aria-hidden="true">▮</b>blocks rendering or parsing</span>
     </span>
   </div>
   <div class="scroll">
-    <table class="bench waterfall">
+    <table class="bench waterfall" :class="{ two: other }">
       <caption class="visually-hidden">
-        Requests of the page load in the order in which they began
+        Requests of the page load in the order in which they began<template v-if="other"
+          >, each with the one of the other load above it</template
+        >
       </caption>
       <thead>
         <tr>
           <th scope="col">Request</th>
           <th scope="col">Type</th>
-          <th scope="col" class="num">Status</th>
+          <th scope="col" class="num">{{ other ? 'Change' : 'Status' }}</th>
           <th scope="col" class="num">Sent</th>
           <th scope="col" class="num">Began</th>
           <th scope="col" class="num">Took</th>
@@ -74,59 +139,90 @@ const cacheStatus = ({ record }: WaterfallRow): string =>
         </tr>
       </thead>
       <tbody>
-        <template v-for="(row, index) in shown" :key="keyOf(row, index)">
-          <tr>
+        <template v-for="line in shown" :key="line.key">
+          <tr :class="{ gone: line.isGone }">
             <th scope="row">
+              <b
+                v-if="line.row.record.blocks !== 'nothing'"
+                class="blocker"
+                :title="BLOCKS[line.row.record.blocks]"
+                >▮<span class="visually-hidden">{{ BLOCKS[line.row.record.blocks] }}</span></b
+              >
               <button
                 class="request"
                 type="button"
-                :aria-expanded="opened === keyOf(row, index)"
-                :title="row.record.url"
-                @click="opened = opened === keyOf(row, index) ? null : keyOf(row, index)"
+                :aria-expanded="opened === line.key"
+                :title="line.row.record.url"
+                @click="opened = opened === line.key ? null : line.key"
               >
-                {{ row.name }}
+                {{ line.row.name }}
               </button>
             </th>
-            <td>{{ row.record.type }}</td>
-            <td class="num" :class="{ failed: row.record.status >= 400 || row.record.failure }">
-              {{ row.record.status || '–' }}
+            <td>{{ line.row.record.type }}</td>
+            <td v-if="line.change" class="num">{{ CHANGES[line.change] }}</td>
+            <td
+              v-else
+              class="num"
+              :class="{ failed: line.row.record.status >= 400 || line.row.record.failure }"
+            >
+              {{ line.row.record.status || '–' }}
             </td>
-            <td class="num">{{ sizeOf(row) }}</td>
-            <td class="num">{{ seconds(row.startMs) }}</td>
-            <td class="num">{{ seconds(row.endMs - row.startMs) }}</td>
+            <td class="num">{{ sizeOf(line.row) }}</td>
+            <td class="num">{{ seconds(line.row.startMs) }}</td>
+            <td class="num">{{ seconds(line.row.endMs - line.row.startMs) }}</td>
             <td class="time">
+              <div v-if="line.before && !line.isGone" class="track before">
+                <i
+                  v-for="phase in line.before.phases"
+                  :key="phase.name"
+                  :class="phase.name"
+                  :style="{ left: per(phase.fromMs), width: per(phase.toMs - phase.fromMs) }"
+                />
+              </div>
               <div class="track">
                 <i
-                  v-for="phase in row.phases"
+                  v-for="phase in line.row.phases"
                   :key="phase.name"
                   :class="phase.name"
                   :style="{ left: per(phase.fromMs), width: per(phase.toMs - phase.fromMs) }"
                 />
                 <i
-                  v-for="line in lines"
-                  :key="line.name"
+                  v-for="mark in marks"
+                  :key="mark.name"
                   class="mark"
-                  :class="{ main: line.name === 'main content' }"
-                  :style="{ left: per(line.ms) }"
+                  :class="{ main: mark.name === 'main content' }"
+                  :style="{ left: per(mark.ms) }"
                 />
               </div>
             </td>
           </tr>
-          <tr v-if="opened === keyOf(row, index)">
+          <tr v-if="opened === line.key">
             <td colspan="7" class="details">
               <p>
-                <code>{{ row.record.method }} {{ row.record.url }}</code>
+                <code>{{ line.row.record.method }} {{ line.row.record.url }}</code>
               </p>
               <p class="small">
-                <template v-for="phase in row.phases" :key="phase.name"
+                <template v-for="phase in line.row.phases" :key="phase.name"
                   >{{ PHASE_NAMES[phase.name] }} {{ seconds(phase.toMs - phase.fromMs) }} ·
                 </template>
-                {{ bytes(row.record.decodedBytes) }} decoded · {{ row.record.protocol }}
-                <template v-if="cacheStatus(row)"> · Zest Lamp: {{ cacheStatus(row) }}</template>
-                <template v-if="row.record.failure"> · {{ row.record.failure }}</template>
+                {{ bytes(line.row.record.decodedBytes) }} decoded · {{ line.row.record.protocol }} · from the
+                {{ sourceOf(line.row.record) }}
+                <template v-if="line.row.record.priority">
+                  · priority {{ line.row.record.priority }}</template
+                >
+                <template v-if="line.row.record.initiator?.url">
+                  · named by {{ line.row.record.initiator.kind }}
+                  <code>{{ line.row.record.initiator.url }}</code></template
+                >
+                <template v-if="cacheStatus(line.row)"> · Zest Lamp: {{ cacheStatus(line.row) }}</template>
+                <template v-if="line.row.record.failure"> · {{ line.row.record.failure }}</template>
+              </p>
+              <p v-if="line.before && !line.isGone && other" class="small">
+                {{ sideName(other.side) }}: began {{ seconds(line.before.startMs) }}, took
+                {{ seconds(line.before.endMs - line.before.startMs) }}, {{ sizeOf(line.before) }}
               </p>
               <pre>{{
-                row.record.responseFields.map(([name, value]) => `${name}: ${value}`).join('\n')
+                line.row.record.responseFields.map(([name, value]) => `${name}: ${value}`).join('\n')
               }}</pre>
             </td>
           </tr>
@@ -139,18 +235,36 @@ const cacheStatus = ({ record }: WaterfallRow): string =>
 <style scoped>
 .filters {
   margin-bottom: 0.6rem;
+  align-items: center;
+}
+.filter {
+  flex: 0 0 150px;
+}
+.filter.wide {
+  flex-basis: 220px;
+}
+.legend {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 0.15rem 0.8rem;
+  flex: 1 1 300px;
 }
 .legend i {
   display: inline-block;
   width: 0.9em;
   height: 0.7em;
-  margin-left: 0.6em;
+  margin-right: 0.35em;
 }
 .legend i.mark {
   width: 0;
   height: 0.9em;
   position: static;
   vertical-align: -0.1em;
+}
+.blocker {
+  color: rgb(var(--v-theme-trial-ink));
+  margin-right: 0.25em;
+  font-size: 0.8em;
 }
 .waterfall {
   font-size: 0.84rem;
@@ -172,17 +286,22 @@ const cacheStatus = ({ record }: WaterfallRow): string =>
   font-size: 0.84rem;
   color: inherit;
   text-align: left;
-  max-width: 100%;
+  max-width: calc(100% - 1.2em);
   overflow: hidden;
   text-overflow: ellipsis;
   white-space: nowrap;
   cursor: pointer;
   text-decoration: underline dotted;
+  vertical-align: bottom;
 }
 td,
 th {
   overflow: hidden;
   text-overflow: ellipsis;
+}
+.gone {
+  color: rgb(var(--v-theme-secondary));
+  text-decoration: line-through;
 }
 .track {
   position: relative;
@@ -194,11 +313,25 @@ th {
   height: 10px;
   min-width: 1px;
 }
+.track.before {
+  height: 8px;
+  opacity: 0.75;
+}
+.track.before i {
+  top: 2px;
+  height: 5px;
+}
+.gone .track {
+  opacity: 0.6;
+}
 i.queued {
   background: repeating-linear-gradient(90deg, rgb(var(--v-theme-line)) 0 2px, transparent 2px 4px);
 }
 i.connect {
   background: rgb(var(--v-theme-origin));
+}
+i.tls {
+  background: repeating-linear-gradient(45deg, rgb(var(--v-theme-origin)) 0 2px, transparent 2px 4px);
 }
 i.wait {
   background: rgb(var(--v-theme-surface-variant));
@@ -210,6 +343,10 @@ i.receive {
 .track i.mark {
   top: -6px;
   height: 26px;
+}
+.two .track i.mark {
+  top: -14px;
+  height: 34px;
 }
 i.mark {
   border-left: 2px dotted rgb(var(--v-theme-secondary));

@@ -7,16 +7,17 @@ export interface WaterfallRow {
   readonly host: string
   readonly startMs: number
   readonly endMs: number
-  /** In order: queued, connect, wait, receive; those that took no time are left out. */
+  /** In order: queued, connect, TLS, wait, receive; those that took no time are left out. */
   readonly phases: readonly { readonly name: Phase; readonly fromMs: number; readonly toMs: number }[]
 }
 
-export const PHASES = ['queued', 'connect', 'wait', 'receive'] as const
+export const PHASES = ['queued', 'connect', 'tls', 'wait', 'receive'] as const
 export type Phase = (typeof PHASES)[number]
 
 export const PHASE_NAMES: Record<Phase, string> = {
   queued: 'waiting for a connection',
   connect: 'connecting',
+  tls: 'agreeing on TLS',
   wait: 'waiting for the server',
   receive: 'receiving',
 }
@@ -34,6 +35,7 @@ export const waterfallRows = (records: readonly RequestRecord[]): WaterfallRow[]
     for (const [name, ms] of [
       ['queued', record.queuedMs],
       ['connect', record.connectMs],
+      ['tls', record.tlsMs],
       ['wait', record.waitMs],
       ['receive', record.receiveMs],
     ] as const) {

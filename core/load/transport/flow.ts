@@ -57,6 +57,11 @@ export class Flow<T extends { readonly length: number }> {
     this.#deliver = deliver
   }
 
+  /** Congestion window, bytes. */
+  get window(): number {
+    return this.#window
+  }
+
   /** Send what the source has and the window allows; to be called whenever the source has got more. */
   pump(): void {
     const now = this.#scheduler.now()

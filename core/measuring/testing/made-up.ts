@@ -1,5 +1,6 @@
 import type { z } from 'zod'
-import { RequestRecord, RunMetrics, RunOrder, VisitorProfile } from '../../contracts/measuring.ts'
+import type { VisitorProfile } from '../../contracts/measuring.ts'
+import { RequestRecord, RunMetrics, RunOrder } from '../../contracts/measuring.ts'
 import { DEFAULT_VISITORS } from '../../sampling/default-visitors.ts'
 
 /** For tests: records and figures in which only what matters to the test has to be named. */

@@ -1,0 +1,65 @@
+import { parse, type DefaultTreeAdapterTypes } from 'parse5'
+
+type Node = DefaultTreeAdapterTypes.Node
+type Element = DefaultTreeAdapterTypes.Element
+
+const childrenOf = (node: Node): Node[] => ('childNodes' in node ? node.childNodes : [])
+const isElement = (node: Node): node is Element => 'tagName' in node
+const attribute = (element: Element, name: string): string | undefined =>
+  element.attrs.find((one) => one.name === name)?.value
+
+const walk = (node: Node, visit: (element: Element, depth: number) => void, depth = 0): void => {
+  if (isElement(node)) visit(node, depth)
+  for (const child of childrenOf(node)) walk(child, visit, depth + 1)
+}
+
+/** What is not a page, by its ending. */
+const FILE = /\.(?:css|m?js|json|xml|txt|png|jpe?g|gif|webp|avif|svg|ico|woff2?|pdf|zip|gz|mp[34]|webm)$/i
+/** Addresses at which something is done rather than shown; following one could sign somebody out. */
+const ACTS = /(?:log|sign)-?(?:out|in|off)|logout|unsubscribe|delete|cart|basket|checkout/i
+
+/**
+ * Pages of the same site that a page links to, in the order of the page, each once. Links that do something are left out.
+ * @param address of the page itself
+ * @returns paths without query
+ */
+export const linkedPages = (html: string, address: string): string[] => {
+  const found = new Set<string>()
+  let base = address
+  const { origin } = new URL(address)
+  walk(parse(html), (element) => {
+    const href = attribute(element, 'href')
+    if (href === undefined) return
+    if (element.tagName === 'base' && URL.canParse(href, address)) base = new URL(href, address).href
+    if (element.tagName !== 'a' || !URL.canParse(href, base)) return
+    const url = new URL(href, base)
+    const nofollow = (attribute(element, 'rel') ?? '').split(/\s+/).includes('nofollow')
+    if (url.origin !== origin || nofollow || FILE.test(url.pathname) || ACTS.test(url.pathname)) return
+    found.add(url.pathname)
+  })
+  return [...found]
+}
+
+/** Depth to which elements say what kind of page it is; below that is content. */
+const STRUCTURE_DEPTH = 7
+
+/** What a page is built of: its upper elements with their classes, ids and numbers left out. */
+export const structureOf = (html: string): ReadonlySet<string> => {
+  const parts = new Set<string>()
+  walk(parse(html), (element, depth) => {
+    if (depth > STRUCTURE_DEPTH || ['script', 'style', 'link', 'meta'].includes(element.tagName)) return
+    const classes = (attribute(element, 'class') ?? '')
+      .split(/\s+/)
+      .filter((name) => name !== '' && !/\d/.test(name))
+      .sort()
+    parts.add([`${depth} ${element.tagName}`, ...classes].join('.'))
+  })
+  return parts
+}
+
+/** How alike two structures are: what both have of what either has (Jaccard 1901), 0 to 1. */
+export const likeness = (a: ReadonlySet<string>, b: ReadonlySet<string>): number => {
+  const both = [...a].filter((part) => b.has(part)).length
+  const either = a.size + b.size - both
+  return either === 0 ? 1 : both / either
+}

@@ -1,0 +1,103 @@
+import { z } from 'zod'
+import type { Journey, VisitorProfile } from '../../core/contracts/measuring.ts'
+import { QuickCheck, QuickCheckOrder } from '../../core/contracts/quick-check.ts'
+import { Routine } from '../../core/contracts/routine.ts'
+import {
+  AccessLogResult,
+  AccessLogUpload,
+  KnownPage,
+  SaveJourneys,
+  SaveSample,
+  SaveVisitors,
+  Site,
+  SiteAddress,
+  SiteHosts,
+  SitePlaces,
+} from '../../core/contracts/sites.ts'
+import { checkNamed, checkOfSite } from '../checks/site-check.ts'
+import { endpoint, type Endpoint } from '../http/endpoint.ts'
+import type { Services } from '../services.ts'
+import {
+  knownPages,
+  readAccessLog,
+  saveJourneys,
+  saveSample,
+  saveSiteSettings,
+  saveVisitors,
+} from '../sites/site-settings.ts'
+import { SiteParams } from './site-routes.ts'
+
+const put = <B extends z.ZodType>(
+  path: string,
+  summary: string,
+  body: B,
+  save: (siteId: string, body: z.output<B>) => Promise<z.input<typeof Site>>,
+): Endpoint =>
+  endpoint(
+    {
+      method: 'put',
+      path: `/sites/:siteId/${path}`,
+      summary,
+      input: { params: SiteParams, body },
+      reply: Site,
+    },
+    async ({ params, body: value }) => save(params.siteId, value as z.output<B>),
+  )
+
+/** Quick checks, and what a site is measured with: visitors, pages, journeys, places, hosts, routine. */
+export const checkEndpoints = (services: Services): Endpoint[] => [
+  endpoint(
+    {
+      method: 'post',
+      path: '/quick-checks',
+      summary: 'Look at one address without a browser',
+      input: { body: QuickCheckOrder },
+      reply: QuickCheck,
+    },
+    async ({ body }) => checkNamed(services, body),
+  ),
+  endpoint(
+    {
+      method: 'post',
+      path: '/sites/:siteId/quick-checks',
+      summary: 'Look at one address of a site without a browser',
+      input: { params: SiteParams, body: z.strictObject({ address: SiteAddress }) },
+      reply: QuickCheck,
+    },
+    async ({ params, body }) => checkOfSite(services, params.siteId, body.address),
+  ),
+  put('visitors', 'Whom to measure as', SaveVisitors, (id, body: VisitorProfile[]) =>
+    saveVisitors(services, id, body),
+  ),
+  put('sample', 'Which pages stand for the site', SaveSample, (id, body) => saveSample(services, id, body)),
+  put('journeys', 'Steps that visitors take', SaveJourneys, (id, body: Journey[]) =>
+    saveJourneys(services, id, body),
+  ),
+  put('places', 'Where the servers stand', SitePlaces, (id, places) =>
+    saveSiteSettings(services, id, { places }),
+  ),
+  put('hosts', 'Which other hosts belong to the site', SiteHosts, (id, hosts) =>
+    saveSiteSettings(services, id, { hosts }),
+  ),
+  put('routine', 'Retests and limits', Routine, (id, routine) => saveSiteSettings(services, id, { routine })),
+  endpoint(
+    {
+      method: 'get',
+      path: '/sites/:siteId/pages',
+      summary: 'Pages that are known of the site, most visited first',
+      input: { params: SiteParams, query: z.object({ search: z.string().max(200).default('') }) },
+      reply: z.array(KnownPage),
+    },
+    async ({ params, query }) => knownPages(services.db, params.siteId, query.search),
+  ),
+  endpoint(
+    {
+      method: 'post',
+      path: '/sites/:siteId/access-log',
+      summary: 'Read an access log to learn which pages are visited most',
+      input: { params: SiteParams, body: AccessLogUpload },
+      reply: AccessLogResult,
+    },
+    async ({ params, body }) => readAccessLog(services.db, params.siteId, body.text),
+  ),
+]
