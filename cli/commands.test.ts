@@ -112,6 +112,7 @@ describe('zest', () => {
     [['measure', 's1', '--side', 'moon'], UsageError],
     [['measure', 's1', '--visit', 'third'], UsageError],
     [['fly'], UsageError],
+    [['check'], UsageError],
     [['site', 'list', '--nonsense'], UsageError],
     [['measure', 's1', '--page', '/none'], CommandFailure],
     [['purge', 'nowhere', '--everything'], CommandFailure],
@@ -125,6 +126,29 @@ describe('zest', () => {
   test('without a token it says where to make one', async () => {
     env = {}
     await expect(run('site', 'list')).rejects.toThrow('Set ZEST_API_TOKEN')
+  })
+  const CHECK = {
+    address: 'https://quay.example/', tookMs: 900, hops: [], sentBytes: 16_000, decodedBytes: 16_000,
+    sizes: [{ coding: 'none', level: 0, bytes: 16_000 }, { coding: 'br', level: 11, bytes: 2300 }],
+    points: [{ topic: 'caching', sentence: 'May be kept for an hour.', evidence: ['cache-control: max-age=3600'] }],
+  } // prettier-ignore
+  test('check prints each point with what it rests on, and what it would weigh', async () => {
+    answers['POST /api/v1/quick-checks'] = CHECK
+    expect(await run('check', 'https://quay.example/')).toBe(0)
+    expect(asked.at(-1)?.body).toEqual({ address: 'https://quay.example/' })
+    expect(lines).toEqual([
+      'caching         May be kept for an hour.',
+      '                cache-control: max-age=3600',
+      'sizes           sent now: 16000 bytes',
+      '                not compressed: 16000 bytes',
+      '                Brotli 11: 2300 bytes',
+    ])
+  })
+  test('check asks private networks only when told to, and prints JSON when asked', async () => {
+    answers['POST /api/v1/quick-checks'] = CHECK
+    await run('check', 'http://10.0.0.1/', '--private', '--json')
+    expect(asked.at(-1)?.body).toEqual({ address: 'http://10.0.0.1/', privateAddresses: 'allowed' })
+    expect(JSON.parse(lines[0]!)).toEqual(CHECK)
   })
   test('help', async () => {
     expect(await run('--help')).toBe(0)

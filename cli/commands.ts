@@ -4,6 +4,7 @@ import { PurgeResult, type PurgeWhat } from '../core/contracts/delivery.ts'
 import { Job } from '../core/contracts/jobs.ts'
 import { Measurement, MeasurementHead, DEFAULT_PAIRS, DEFAULT_RUNS } from '../core/contracts/measurements.ts'
 import { Side, Visit } from '../core/contracts/measuring.ts'
+import { QuickCheck } from '../core/contracts/quick-check.ts'
 import { Site } from '../core/contracts/sites.ts'
 import { accessFrom, callApi, CommandFailure, type ApiAccess } from './api.ts'
 
@@ -24,6 +25,8 @@ zest measure SITE [options]           measure, wait, and print the medians and t
   --visitor ID                          repeatable (default: all)
   --visit first|return|next             (default: first)
   --runs N                              most loads per page, visitor and side (default: ${DEFAULT_RUNS}; ${DEFAULT_PAIRS} to compare)
+zest check ADDRESS                    look at one address without a browser: what it says, and what it could weigh
+  --private                             this machine and private networks may be asked
 zest purge SITE WHAT                  remove stored responses; WHAT is one of
   PATH …                                these addresses and their query variants
   --prefix /stories/                    all that begin so
@@ -123,6 +126,34 @@ const waitForJob = async (access: ApiAccess, jobId: string, out: Output): Promis
   }
 }
 
+const CODINGS = { none: 'not compressed', gzip: 'gzip', br: 'Brotli' } as const
+
+const printCheck = ({ points, sizes, sentBytes }: QuickCheck, out: Output): void => {
+  for (const { topic, sentence, evidence } of points) {
+    out.line(`${topic.padEnd(15)} ${sentence}`)
+    for (const line of evidence) out.line(`${' '.repeat(16)}${line}`)
+  }
+  if (sizes === null) return
+  out.line(`sizes           sent now: ${sentBytes} bytes`)
+  for (const { coding, level, bytes } of sizes)
+    out.line(`${' '.repeat(16)}${CODINGS[coding]}${coding === 'none' ? '' : ` ${level}`}: ${bytes} bytes`)
+}
+
+const check = async (
+  access: ApiAccess,
+  address: string | undefined,
+  privateToo: boolean,
+  json: boolean,
+  out: Output,
+): Promise<number> => {
+  if (address === undefined) throw new UsageError('Name the address to check.')
+  const order = { address, ...(privateToo ? { privateAddresses: 'allowed' } : {}) }
+  const result = await callApi(access, 'POST', '/quick-checks', QuickCheck, order)
+  if (json) out.line(JSON.stringify(result, null, 2))
+  else printCheck(result, out)
+  return 0
+}
+
 interface MeasureOptions {
   readonly side: string[]
   readonly page: string[]
@@ -195,6 +226,7 @@ const parse = (args: string[]) => {
         group: { type: 'string', multiple: true },
         pattern: { type: 'string' },
         soft: { type: 'boolean', default: false },
+        private: { type: 'boolean', default: false },
         side: { type: 'string', multiple: true, default: [] },
         page: { type: 'string', multiple: true, default: [] },
         visitor: { type: 'string', multiple: true, default: [] },
@@ -221,6 +253,7 @@ export const runCommand = async (args: string[], env: NodeJS.ProcessEnv, out: Ou
   }
   if (noun === 'site' && rest[0] === 'list') return siteList(accessFrom(env), values.json, out)
   if (noun === 'purge') return purge(accessFrom(env), rest, values as PurgeOptions, values.json, out)
+  if (noun === 'check') return check(accessFrom(env), rest[0], values.private, values.json, out)
   if (noun === 'measure') return measure(accessFrom(env), rest[0], values as MeasureOptions, values.json, out)
   throw new UsageError(`There is no command "${positionals.join(' ')}".`)
 }

@@ -37,6 +37,7 @@ const PROGRAMS = {
   control: 'server/main.ts',
   delivery: 'delivery/main.ts',
   lab: 'lab/main.ts',
+  recorder: 'lab/recorder.ts',
   site: 'standins/site/main.ts',
   third: 'standins/third/main.ts',
   zest: 'cli/zest.ts',

@@ -134,6 +134,15 @@ export const errors = {
       'Unknown visitor',
       'One of the visitors is not defined for this site. Load the site again.',
     ),
+  recordingFailed: (why: string) =>
+    new AppError('RECORDING_FAILED', 422, 'The recording went no further', why),
+  noRecording: () =>
+    new AppError(
+      'NO_RECORDING',
+      409,
+      'Nothing is being recorded',
+      'The recording was ended, or somebody began another one. Begin again.',
+    ),
   unknownJourney: () =>
     new AppError(
       'UNKNOWN_JOURNEY',

@@ -13,6 +13,7 @@ import { EventBus } from './events.ts'
 import { jobHandlers } from './jobs/handlers.ts'
 import { JobQueue } from './jobs/job-queue.ts'
 import { LabClient } from './jobs/lab-client.ts'
+import { Recordings } from './measuring/recordings.ts'
 import { CookieOrders } from './privacy/cookie-search.ts'
 import { startRoutine } from './routine/retests.ts'
 import { PrivacyOrders } from './privacy/privacy-checks.ts'
@@ -69,6 +70,7 @@ const main = async (): Promise<void> => {
   const events = new EventBus()
   const lab = new LabClient(join(import.meta.dirname, 'lab.mjs'))
   const orders = { privacyOrders: new PrivacyOrders(), cookieOrders: new CookieOrders() }
+  const recordings = new Recordings(join(import.meta.dirname, 'recorder.mjs'))
   const publisher = new Publisher(db, delivery, (sentence) => log.error(sentence))
   const handlers = jobHandlers({ db, addresses, events, lab, delivery, publisher, ...orders })
   const jobs = new JobQueue(db, events, handlers, (error) => log.error(error))
@@ -80,6 +82,7 @@ const main = async (): Promise<void> => {
     events,
     jobs,
     ...orders,
+    recordings,
     addresses,
     startTokenDigest: token === undefined || token === '' ? undefined : digestToken(token),
     signInNotice: process.env['ZEST_SIGN_IN_NOTICE'] ?? '',
@@ -96,6 +99,7 @@ const main = async (): Promise<void> => {
     endRoutine()
     publisher.close()
     lab.stop()
+    recordings.stop()
     await jobs.close()
     await close()
     process.exit(0)

@@ -3,6 +3,7 @@ import type { Database } from './db/database.ts'
 import type { EventBus } from './events.ts'
 import type { JobQueue } from './jobs/job-queue.ts'
 import type { CookieOrders } from './privacy/cookie-search.ts'
+import type { Recordings } from './measuring/recordings.ts'
 import type { PrivacyOrders } from './privacy/privacy-checks.ts'
 import type { Publisher } from './sites/publisher.ts'
 
@@ -26,6 +27,7 @@ export interface Services {
   /** What made-up visitors sign in with, for checks that wait. */
   readonly privacyOrders: PrivacyOrders
   readonly cookieOrders: CookieOrders
+  readonly recordings: Recordings
   readonly addresses: Addresses
   /** Digest of the token given at start, if any. */
   readonly startTokenDigest: string | undefined

@@ -40,7 +40,15 @@ const PLACES = [
   { name: 'ledger', title: 'Ledger', icon: mdiClipboardTextClockOutline },
   { name: 'site', title: 'Site', icon: mdiWebSync },
 ] as const
-const PARENT: Record<string, string> = { measurement: 'measure', run: 'measure' }
+/** Views that belong to another place. */
+const PARENT: Record<string, string> = {
+  measurement: 'measure',
+  run: 'measure',
+  trend: 'measure',
+  check: 'measure',
+  visitors: 'measure',
+  routine: 'measure',
+}
 
 const siteId = computed(() => route.params['siteId'] as string | undefined)
 const site = computed(() => (siteId.value === undefined ? undefined : sites.find(siteId.value)))

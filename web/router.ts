@@ -20,6 +20,10 @@ export const router = createRouter({
       children: [
         { path: '', name: 'today', component: () => import('./views/TodayView.vue') },
         { path: 'measure', name: 'measure', component: () => import('./views/MeasureView.vue') },
+        { path: 'measure/trend', name: 'trend', component: () => import('./views/TrendView.vue') },
+        { path: 'measure/check', name: 'check', component: () => import('./views/CheckView.vue') },
+        { path: 'measure/visitors', name: 'visitors', component: () => import('./views/VisitorsView.vue') },
+        { path: 'measure/routine', name: 'routine', component: () => import('./views/RoutineView.vue') },
         {
           path: 'measure/:measurementId',
           name: 'measurement',

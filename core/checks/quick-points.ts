@@ -76,23 +76,20 @@ const compressionPoint = (
       'Not text, or compressed in itself: there is nothing to gain by compressing it.',
       evidence,
     )
-  const all = sizes
-    .filter((one) => one.coding !== 'none')
-    .map(({ coding: name, level, bytes }) => `${name} ${level}: ${kb(bytes)}`)
   const brotli = best(sizes, 'br')?.bytes ?? decodedBytes
   const share = decodedBytes === 0 ? 0 : Math.round(100 * (1 - brotli / decodedBytes))
   if (coding === undefined)
     return point(
       'compression',
       `Sent without compression: ${kb(decodedBytes)}. Brotli would make it ${kb(brotli)}, ${share} % less.`,
-      [...evidence, ...all],
+      evidence,
     )
   const rest = sentBytes - brotli
   const more = rest > sentBytes * 0.05 ? ` The best Brotli level would save another ${kb(rest)}.` : ''
   return point(
     'compression',
     `Compressed with ${coding}: ${kb(sentBytes)} instead of ${kb(decodedBytes)}.${more}`,
-    [...evidence, ...all],
+    evidence,
   )
 }
 

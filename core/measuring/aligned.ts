@@ -51,14 +51,12 @@ export const alignRequests = (
       change: match === undefined ? 'added' : changeOf(match, record),
     }
   })
-  const gone = [...left.values()]
-    .flat()
-    .map((record, index): AlignedRequest => ({
-      key: `gone ${index} ${keyOf(record, own)}`,
-      before: record,
-      after: undefined,
-      change: 'gone',
-    }))
+  const gone = [...left.values()].flat().map((record, index): AlignedRequest => ({
+    key: `gone ${index} ${keyOf(record, own)}`,
+    before: record,
+    after: undefined,
+    change: 'gone',
+  }))
   const startOf = ({ before: b, after: a }: AlignedRequest): number => (a ?? b)!.startMs
   return [...matched, ...gone].toSorted((a, b) => startOf(a) - startOf(b))
 }

@@ -120,13 +120,13 @@ describe('what is compared', () => {
 
 describe('who visits', () => {
   const phone = () => site.visitors.find(({ id }) => id === 'phone')!
-  const inBergen = { name: 'Bergen', latitude: 60.39, longitude: 5.32 }
-  const inLisbon = { name: 'Lisbon', latitude: 38.72, longitude: -9.14 }
+  const inTheNorth = { name: 'North', latitude: 60.39, longitude: 5.32 }
+  const inTheSouth = { name: 'South', latitude: 38.72, longitude: -9.14 }
   test('the distance to the origin comes on top of the link, and other hosts have their own', async () => {
-    await bench.call('PUT', at('/visitors'), [{ ...phone(), place: inBergen }])
+    await bench.call('PUT', at('/visitors'), [{ ...phone(), place: inTheNorth }])
     await bench.call('PUT', at('/places'), {
-      origin: inLisbon,
-      hosts: [{ host: 'third.example', place: inBergen }],
+      origin: inTheSouth,
+      hosts: [{ host: 'third.example', place: inTheNorth }],
     })
     let seen: RunOrder | undefined
     bench.lab = (order) => ((seen = order), measured(1000))

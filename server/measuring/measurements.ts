@@ -100,6 +100,8 @@ export const orderMeasurement = async (
   if (!known(order.visitorIds, site.visitors)) throw errors.unknownVisitor()
   await refuseUnknownVersions(db, siteId, order)
   if (await queue.hasOpen(siteId)) throw errors.alreadyMeasuring()
+  // A browser that somebody records with would take time from the one that is measured.
+  services.recordings.stop()
   const trial = await getTrial(services, siteId)
   const live = await liveSetup(db, siteId)
   const compares = order.sides.includes('live') && order.sides.includes('trial')

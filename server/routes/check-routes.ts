@@ -1,6 +1,7 @@
 import { z } from 'zod'
 import type { Journey, VisitorProfile } from '../../core/contracts/measuring.ts'
 import { QuickCheck, QuickCheckOrder } from '../../core/contracts/quick-check.ts'
+import { RecordedAct, RecordingState, StartRecording } from '../../core/contracts/recording.ts'
 import { Routine } from '../../core/contracts/routine.ts'
 import {
   AccessLogResult,
@@ -80,6 +81,36 @@ export const checkEndpoints = (services: Services): Endpoint[] => [
     saveSiteSettings(services, id, { hosts }),
   ),
   put('routine', 'Retests and limits', Routine, (id, routine) => saveSiteSettings(services, id, { routine })),
+  endpoint(
+    {
+      method: 'post',
+      path: '/sites/:siteId/recording',
+      summary: 'Open a page to record a journey on it',
+      input: { params: SiteParams, body: StartRecording },
+      reply: RecordingState,
+      status: 201,
+    },
+    async ({ params, body }) => services.recordings.start(services, params.siteId, body.path),
+  ),
+  endpoint(
+    {
+      method: 'post',
+      path: '/sites/:siteId/recording/acts',
+      summary: 'Do something on the page that is being recorded',
+      input: { params: SiteParams, body: RecordedAct },
+      reply: RecordingState,
+    },
+    async ({ params, body }) => services.recordings.act(params.siteId, body),
+  ),
+  endpoint(
+    {
+      method: 'delete',
+      path: '/sites/:siteId/recording',
+      summary: 'End the recording',
+      input: { params: SiteParams },
+    },
+    async () => services.recordings.stop(),
+  ),
   endpoint(
     {
       method: 'get',

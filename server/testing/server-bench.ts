@@ -23,6 +23,7 @@ import { CookieOrders } from '../privacy/cookie-search.ts'
 import { PrivacyOrders } from '../privacy/privacy-checks.ts'
 import { Publisher } from '../sites/publisher.ts'
 import { aRequest, someMetrics } from '../../core/measuring/testing/made-up.ts'
+import { Recordings } from '../measuring/recordings.ts'
 import type { Services } from '../services.ts'
 
 /** For tests: the whole API over a database in memory, a delivery that writes down what it is told, and a lab that answers by rule. */
@@ -146,6 +147,7 @@ export class ServerBench {
       events,
       addresses,
       ...orders,
+      recordings: new Recordings('/nowhere'),
       jobs: new JobQueue(
         this.#db,
         events,

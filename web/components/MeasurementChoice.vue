@@ -75,6 +75,7 @@ const set = (part: Partial<MeasuredChoice>): void => {
     >
       <v-radio value="first" label="First, empty browser" />
       <v-radio value="return" label="Return: shows what the browser cache is worth" />
+      <v-radio value="next" label="Next page of the same visit" />
     </v-radio-group>
     <v-text-field
       :model-value="choice.runs"

@@ -1,6 +1,9 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { PageResult, PageVerdict } from '../../core/contracts/measurements.ts'
+import { headline } from '../../core/measuring/headline.ts'
+import LcpLegend from '../pictures/LcpLegend.vue'
+import LcpPhases from '../pictures/LcpPhases.vue'
 import { rulerScale, type RulerScale } from '../ruler/scale.ts'
 import SecondsRuler from '../ruler/SecondsRuler.vue'
 import { bytes, seconds, sideLook, whole } from '../words/show.ts'
@@ -15,11 +18,25 @@ const own = computed(
     props.scale ??
     rulerScale(props.results.flatMap(({ sides }) => sides.flatMap(({ values }) => values.lcpMs))),
 )
+const summary = computed(() => (props.results.length > 1 ? headline(props.results) : []))
+const ENDED = {
+  clear: 'ended early, it was clear',
+  equal: 'ended early, what difference there may be is small',
+  maximum: 'went to the most pairs',
+} as const
+const NOISE = {
+  'same-against-same': 'by the last measurement of the same against the same',
+  repeats: 'by the repeats of this measurement',
+} as const
 /** The words of a sentence that carry the verdict; they are set bold. */
 const lead = ({ sentence }: PageVerdict): string => /^[^,:.]+(?:\.\d+ s)?/.exec(sentence)?.[0] ?? ''
 </script>
 
 <template>
+  <p v-if="results.some(({ sides }) => sides.some(({ lcpPhases }) => lcpPhases))" class="muted small legend">
+    <LcpLegend /> Each dot is a run; a ring marks one that stands far from the rest.
+  </p>
+  <p v-for="sentence in summary" :key="sentence" class="headline">{{ sentence }}</p>
   <div v-for="result in results" :key="result.visitorId + result.pageId" class="result">
     <h3>
       {{ result.path === '/' ? 'Home page' : result.path }}
@@ -29,6 +46,18 @@ const lead = ({ sentence }: PageVerdict): string => /^[^,:.]+(?:\.\d+ s)?/.exec(
       <strong>{{ lead(result.verdict) }}</strong>{{
         result.verdict.sentence.slice(lead(result.verdict).length)
       }}
+    </p>
+    <p v-for="other in result.otherVerdicts" :key="other.from" class="verdict small">
+      <SideTag :side="other.from" /> to <SideTag :side="other.to" />: {{ other.sentence }}
+    </p>
+    <p v-if="result.verdict && result.noise" class="muted small noise">
+      Noise of this machine: equal loads differ by {{ seconds(result.noise.lcpMs) }} in the middle,
+      {{ NOISE[result.noise.from] }}.
+      <template v-if="result.verdict.gains.lcpMs">
+        {{ result.verdict.gains.lcpMs.pairs }} pairs<template v-if="result.verdict.ended"
+          >; {{ ENDED[result.verdict.ended] }}</template
+        >.
+      </template>
     </p>
     <div class="scroll">
       <table class="bench">
@@ -72,6 +101,7 @@ const lead = ({ sentence }: PageVerdict): string => /^[^,:.]+(?:\.\d+ s)?/.exec(
                 :about="`Time to the main content, ${side.side}`"
               />
               <RunDots :values="side.values.lcpMs" :scale="own" :side="side.side" />
+              <LcpPhases v-if="side.lcpPhases" :phases="side.lcpPhases" :scale="own" />
             </td>
             <td class="num">{{ seconds(side.medians.fcpMs) }}</td>
             <td class="num">{{ seconds(side.medians.loadedMs) }}</td>
@@ -93,14 +123,26 @@ const lead = ({ sentence }: PageVerdict): string => /^[^,:.]+(?:\.\d+ s)?/.exec(
 </template>
 
 <style scoped>
+.legend {
+  max-width: none;
+}
 .result + .result {
   margin-top: 1.3rem;
 }
 h3 {
   margin-bottom: 0.25rem;
 }
-.verdict {
-  margin: 0 0 0.45rem;
+.verdict,
+.noise {
+  margin: 0 0 0.3rem;
+  max-width: none;
+}
+.headline {
+  font-size: 1.1rem;
+  margin: 0 0 0.3rem;
+}
+.headline + .result {
+  margin-top: 0.9rem;
 }
 .broken,
 .failed {

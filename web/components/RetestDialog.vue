@@ -19,19 +19,19 @@ const loads = computed(() => planRuns({ sides: ['live', 'trial'], ...choice.valu
     <form class="panel dialog" @submit.prevent="emit('start', choice)">
       <h2>Retest: live and trial side by side</h2>
       <p class="muted small">
-        Both are loaded in turn, run by run, so that a slow minute falls on both. Six pairs are the least for
-        a 95 % interval; more make it narrower.
+        Both are loaded in turn, run by run, so that a slow minute falls on both. It ends after six pairs when
+        they are clear, else it goes on to the most.
       </p>
       <div class="columns">
         <MeasurementChoice
           v-model="choice"
           :site="site"
-          runs-label="Pairs"
+          runs-label="Most pairs"
           runs-hint="Each is one load of live and one of trial."
         />
       </div>
       <div class="bar end">
-        <span class="muted small">{{ loads }} page loads</span>
+        <span class="muted small">at most {{ loads }} page loads</span>
         <v-btn type="button" @click="open = false">Not now</v-btn>
         <v-btn type="submit" color="primary" variant="flat" :disabled="!isComplete(choice)">Start</v-btn>
       </div>

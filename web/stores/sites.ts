@@ -14,8 +14,8 @@ export const useSites = defineStore('sites', () => {
     loaded.value = true
   }
   const find = (id: string): Site | undefined => sites.value.find((site) => site.id === id)
-  const check = (address: string): Promise<SiteCheck> =>
-    callApi('POST', '/site-checks', SiteCheck, { address })
+  const check = (address: string, privateAddresses: 'refused' | 'allowed'): Promise<SiteCheck> =>
+    callApi('POST', '/site-checks', SiteCheck, { address, privateAddresses })
   const connect = async (wanted: z.input<typeof ConnectSite>): Promise<Site> => {
     const site = await callApi('POST', '/sites', Site, wanted)
     await load()

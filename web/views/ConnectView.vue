@@ -1,7 +1,10 @@
 <script setup lang="ts">
-import { ref } from 'vue'
+import { ref, shallowRef } from 'vue'
 import { useRouter } from 'vue-router'
+import { QuickCheck } from '../../core/contracts/quick-check.ts'
 import type { SiteCheck } from '../../core/contracts/sites.ts'
+import { callApi } from '../api/client.ts'
+import QuickCheckResult from '../components/QuickCheckResult.vue'
 import FindingList from '../components/FindingList.vue'
 import { useProblems } from '../stores/problems.ts'
 import { useSites } from '../stores/sites.ts'
@@ -23,11 +26,22 @@ const chosen = ref<string[]>([])
 let newest = 0
 
 const stopped = (): boolean => check.value?.findings.some(({ level }) => level === 'stop') ?? false
-const look = async (): Promise<void> => {
+const isPrivate = (): boolean => check.value?.findings.some(({ code }) => code === 'private-address') ?? false
+const privateAddresses = ref<'refused' | 'allowed'>('refused')
+const quick = shallowRef<QuickCheck | null>(null)
+/** @param reach "allowed" is the owner's yes to a private address, for this look and for the site */
+const look = async (reach: 'refused' | 'allowed' = 'refused'): Promise<void> => {
   const mine = ++newest
   checking.value = true
   check.value = null
-  const found = await problems.catching(() => sites.check(address.value))
+  quick.value = null
+  privateAddresses.value = reach
+  // The quick check is there at once; what kinds of pages there are takes longer.
+  void callApi('POST', '/quick-checks', QuickCheck, { address: address.value, privateAddresses: reach })
+    .then((seen) => mine === newest && (quick.value = seen))
+    // What is wrong with the address the check below says, too.
+    .catch(() => undefined)
+  const found = await problems.catching(() => sites.check(address.value, reach))
   if (mine !== newest) return
   checking.value = false
   if (found === undefined) return
@@ -50,6 +64,7 @@ const connect = async (): Promise<void> => {
       liveHost: liveHost.value,
       trialHost: trialHost.value,
       hostHeader: hostHeader.value,
+      privateAddresses: privateAddresses.value,
       sample: check.value!.sample.filter(({ path }) => chosen.value.includes(path)),
     }),
   )
@@ -62,7 +77,7 @@ const connect = async (): Promise<void> => {
   <div class="view">
     <h1>Connect a site</h1>
     <p class="muted">The site is looked at from outside, as a visitor sees it. Nothing on it is changed.</p>
-    <form class="address" @submit.prevent="look">
+    <form class="address" @submit.prevent="look()">
       <v-text-field
         v-model="address"
         label="Address of the web server that makes the pages"
@@ -77,9 +92,17 @@ const connect = async (): Promise<void> => {
     </form>
     <v-progress-linear v-if="checking" indeterminate color="primary" aria-label="Looking at the site" />
 
+    <details v-if="quick" class="quick" open>
+      <summary>What its first answer says</summary>
+      <QuickCheckResult :check="quick" />
+    </details>
+
     <template v-if="check">
       <h2>What {{ check.address }} says about itself</h2>
       <FindingList :findings="check.findings" />
+      <v-btn v-if="isPrivate()" class="yes" size="small" @click="look('allowed')"
+        >It is mine: look at it anyway</v-btn
+      >
       <form v-if="!stopped()" @submit.prevent="connect">
         <h2>Pages that stand for the site</h2>
         <p class="muted small">One of each kind, from the sitemap. These are measured and looked at.</p>
@@ -160,6 +183,16 @@ const connect = async (): Promise<void> => {
 }
 .address .zest-button {
   height: 40px;
+}
+.yes {
+  margin-top: 0.6rem;
+}
+.quick {
+  margin: 0.8rem 0;
+}
+.quick summary {
+  cursor: pointer;
+  font-weight: 650;
 }
 .names {
   display: grid;

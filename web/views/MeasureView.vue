@@ -5,6 +5,9 @@ import { DEFAULT_PAIRS, DEFAULT_RUNS } from '../../core/contracts/measurements.t
 import type { Side } from '../../core/contracts/measuring.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { planRuns } from '../../core/measuring/plan.ts'
+import { sideRank } from '../../core/measuring/sides.ts'
+import ArchiveImport from '../components/ArchiveImport.vue'
+import MeasureNav from '../components/MeasureNav.vue'
 import MeasurementChoice, { firstChoice, isComplete } from '../components/MeasurementChoice.vue'
 import SideTag from '../components/SideTag.vue'
 import { useBench } from '../stores/bench.ts'
@@ -22,11 +25,28 @@ const SIDES: { side: Side; what: string }[] = [
   { side: 'origin', what: 'the site as its own server sends it' },
   { side: 'live', what: 'what visitors get now' },
   { side: 'trial', what: 'the setup you are trying' },
+  { side: 'again', what: 'the same side twice: how far equal loads differ on this machine' },
 ]
+const versions = ref<number[]>([])
+const earlier = computed(() =>
+  bench.versions
+    .filter(({ live }) => !live)
+    .map(({ number, note }) => ({
+      value: number,
+      title: `Version ${number}${note === '' ? '' : `: ${note}`}`,
+    })),
+)
 const sides = ref<Side[]>(['origin'])
 const choice = ref(firstChoice(props.site, DEFAULT_RUNS))
+const chosenSides = computed<Side[]>(() =>
+  [...sides.value, ...versions.value.map((number): Side => `version-${number}`)].toSorted(
+    (a, b) => sideRank(a) - sideRank(b),
+  ),
+)
+const STOPS = { 'when-clear': 'as soon as it is clear', 'at-the-end': 'after all pairs' } as const
+const stop = ref<keyof typeof STOPS>('when-clear')
 watch(
-  () => sides.value.length > 1,
+  () => chosenSides.value.length > 1,
   (compares) =>
     (choice.value = {
       ...choice.value,
@@ -34,11 +54,18 @@ watch(
     }),
 )
 const order = computed(() => ({
-  sides: SIDES.map(({ side }) => side).filter((side) => sides.value.includes(side)),
+  sides: chosenSides.value,
   ...choice.value,
+  stop: stop.value,
 }))
 const loads = computed(() => planRuns(order.value).length)
-const complete = computed(() => sides.value.length > 0 && isComplete(choice.value))
+const complete = computed(
+  () =>
+    isComplete(choice.value) &&
+    chosenSides.value.length > 0 &&
+    chosenSides.value.length <= 4 &&
+    (!sides.value.includes('again') || chosenSides.value.length === 2),
+)
 const busy = computed(() => jobs.openOf(props.site.id) !== undefined)
 
 const start = async (): Promise<void> => {
@@ -57,6 +84,7 @@ const STATES = {
 
 <template>
   <h1 class="visually-hidden">Measure</h1>
+  <MeasureNav :site="site" />
   <form class="order panel" @submit.prevent="start">
     <fieldset>
       <legend>What to measure</legend>
@@ -65,26 +93,49 @@ const STATES = {
           ><SideTag :side="side" />&nbsp;<span class="muted small">{{ what }}</span></template
         >
       </v-checkbox>
+      <v-select
+        v-if="earlier.length > 0"
+        v-model="versions"
+        class="earlier"
+        multiple
+        chips
+        label="Earlier versions"
+        :items="earlier"
+      />
       <p class="muted small">
-        Tick two or three and they are loaded in turn, run by run, for a fair comparison.
+        Tick two to four and they are loaded in turn, run by run, for a fair comparison.
       </p>
+      <v-radio-group
+        v-if="chosenSides.length > 1"
+        v-model="stop"
+        hide-details
+        density="compact"
+        label="The comparison ends"
+      >
+        <v-radio v-for="(title, value) in STOPS" :key="value" :value="value" :label="title" />
+      </v-radio-group>
     </fieldset>
     <MeasurementChoice
       v-model="choice"
       :site="site"
-      runs-label="Runs each"
+      :runs-label="chosenSides.length > 1 ? 'Most pairs' : 'Runs each'"
       runs-hint="One run is noise; a comparison needs six."
     >
       <div class="bar go">
         <v-btn type="submit" color="primary" variant="flat" :disabled="!complete || busy">Measure</v-btn>
         <span class="muted small">{{
-          busy ? 'A measurement is under way, see below.' : `${loads} page loads`
+          busy
+            ? 'A measurement is under way, see below.'
+            : `${chosenSides.length > 1 ? 'at most ' : ''}${loads} page loads`
         }}</span>
       </div>
     </MeasurementChoice>
   </form>
 
-  <h2>Measurements</h2>
+  <div class="bar list-head">
+    <h2>Measurements</h2>
+    <ArchiveImport :site="site" />
+  </div>
   <p v-if="bench.measurements.length === 0" class="muted">
     None yet. Begin with the origin: that is the baseline everything is compared to.
   </p>
@@ -117,7 +168,9 @@ const STATES = {
           <td class="num">{{ head.order.visitorIds.length }}</td>
           <td class="num">{{ head.order.runs }}</td>
           <td class="small">{{ head.changes.join(', ') || '–' }}</td>
-          <td :class="{ failed: head.state === 'failed' }">{{ STATES[head.state] }}</td>
+          <td :class="{ failed: head.state === 'failed' }">
+            {{ STATES[head.state] }}<template v-if="head.source !== 'lab'">, {{ head.source }}</template>
+          </td>
         </tr>
       </tbody>
     </table>
@@ -137,6 +190,13 @@ fieldset {
 legend {
   font-weight: 650;
   margin-bottom: 0.2rem;
+}
+.earlier {
+  max-width: 300px;
+  margin: 0.3rem 0 0.5rem;
+}
+.list-head {
+  justify-content: space-between;
 }
 .go {
   margin-top: 0.8rem;

@@ -5,7 +5,11 @@ import { Measurement, type RunHead } from '../../core/contracts/measurements.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { callApi } from '../api/client.ts'
 import ResultsTable from '../components/ResultsTable.vue'
+import AcrossDays from '../components/AcrossDays.vue'
 import SideTag from '../components/SideTag.vue'
+import { fileName, saveFile } from '../export/save.ts'
+import { toCsv } from '../../core/formats/csv.ts'
+import StripChoice from '../pictures/StripChoice.vue'
 import { useBench } from '../stores/bench.ts'
 import { useJobs } from '../stores/jobs.ts'
 import { useProblems } from '../stores/problems.ts'
@@ -31,6 +35,31 @@ const load = async (): Promise<void> => {
 watch([id, () => bench.measurements], () => void load(), { immediate: true })
 
 const job = computed(() => jobs.open.find(({ subjectId }) => subjectId === id.value))
+const PURPOSES = { fill: 'fills caches, does not count', look: 'looked at closely, does not count' } as const
+const COLUMNS = ['path', 'visitorId', 'side', 'purpose', 'pair', 'at'] as const
+const FIGURES = [
+  'ttfbMs',
+  'fcpMs',
+  'lcpMs',
+  'tbtMs',
+  'loadedMs',
+  'cls',
+  'requests',
+  'sentBytes',
+  'decodedBytes',
+] as const
+const name = (ending: string): string =>
+  fileName(['measurement', measurement.value!.createdAt.slice(0, 16)], ending)
+const saveCsv = (): void => {
+  const rows = measurement.value!.runs.map((run) => [
+    ...COLUMNS.map((column) => run[column]),
+    ...FIGURES.map((figure) => run.metrics?.[figure] ?? null),
+    run.failure,
+  ])
+  saveFile(name('csv'), 'text/csv', toCsv([...COLUMNS, ...FIGURES, 'failure'], rows))
+}
+const saveJson = (): void =>
+  saveFile(name('json'), 'application/json', JSON.stringify(measurement.value, null, 2))
 const pageName = (path: string): string => (path === '/' ? 'Home page' : path)
 const visitorName = (run: RunHead): string =>
   props.site.visitors.find(({ id: one }) => one === run.visitorId)?.name ?? run.visitorId
@@ -42,11 +71,15 @@ const visitorName = (run: RunHead): string =>
       <h1>
         Measured {{ when(measurement.createdAt) }}
         <span class="muted small"
-          >by {{ measurement.by }}, {{ measurement.order.visit }} visit, {{ measurement.order.runs }} runs
-          each</span
+          >by {{ measurement.by }}, {{ measurement.order.visit }} visit,
+          {{ measurement.order.sides.length > 1 ? 'up to ' : '' }}{{ measurement.order.runs }} runs each</span
         >
       </h1>
-      <router-link :to="{ name: 'measure', params: { siteId: site.id } }">All measurements</router-link>
+      <span class="bar">
+        <v-btn size="small" @click="saveCsv">CSV</v-btn>
+        <v-btn size="small" @click="saveJson">JSON</v-btn>
+        <router-link :to="{ name: 'measure', params: { siteId: site.id } }">All measurements</router-link>
+      </span>
     </div>
     <p v-if="measurement.changes.length > 0">Trial: {{ measurement.changes.join(', ') }}</p>
     <div v-if="job" class="panel progress" role="status">
@@ -65,7 +98,28 @@ const visitorName = (run: RunHead): string =>
       text="Cancelled. What was measured until then is kept here and decides nothing."
     />
 
+    <v-alert
+      v-if="measurement.source === 'predicted'"
+      type="warning"
+      text="Predicted, not measured: no browser could be started on this machine. The figures come from the fetched pages by the load model; scripts were not run. Install Chromium (apt-get install chromium, or name its path in ZEST_CHROMIUM), start Zest Lamp again and measure."
+    />
+    <v-alert
+      v-if="measurement.source === 'archive'"
+      type="info"
+      text="Read from an archive of somebody’s browser. Open the load below for its waterfall and for predictions."
+    />
+
     <ResultsTable :results="measurement.results" />
+
+    <template v-if="measurement.runs.some(({ purpose, metrics }) => purpose === 'look' && metrics)">
+      <h2>What visitors saw</h2>
+      <StripChoice :measurement="measurement" :site="site" />
+    </template>
+
+    <template v-if="measurement.source === 'lab' && measurement.state === 'done'">
+      <h2>Against another day</h2>
+      <AcrossDays :measurement="measurement" />
+    </template>
 
     <h2>Every page load</h2>
     <div class="scroll">
@@ -85,11 +139,11 @@ const visitorName = (run: RunHead): string =>
           </tr>
         </thead>
         <tbody>
-          <tr v-for="run in measurement.runs" :key="run.id" :class="{ muted: run.pair === 0 }">
+          <tr v-for="run in measurement.runs" :key="run.id" :class="{ muted: run.purpose !== 'count' }">
             <th scope="row">{{ pageName(run.path) }}</th>
             <td>{{ visitorName(run) }}</td>
             <td><SideTag :side="run.side" /></td>
-            <td>{{ run.pair === 0 ? 'fills caches, does not count' : run.pair }}</td>
+            <td>{{ run.purpose === 'count' ? run.pair : PURPOSES[run.purpose] }}</td>
             <template v-if="run.metrics">
               <td class="num">{{ seconds(run.metrics.fcpMs) }}</td>
               <td class="num">{{ seconds(run.metrics.lcpMs) }}</td>

@@ -5,6 +5,7 @@ import { EventTarget, Site } from '../../core/contracts/sites.ts'
 import { callApi } from '../api/client.ts'
 import CertificatePanel from '../components/CertificatePanel.vue'
 import CookiePanel from '../components/CookiePanel.vue'
+import HostsPanel from '../components/HostsPanel.vue'
 import FindingList from '../components/FindingList.vue'
 import { useProblems } from '../stores/problems.ts'
 import { useSites } from '../stores/sites.ts'
@@ -54,6 +55,9 @@ const remove = async (): Promise<void> => {
 
   <h2>Cookies</h2>
   <CookiePanel :site="site" />
+
+  <h2>Other hosts</h2>
+  <HostsPanel :site="site" />
 
   <h2>HTTPS</h2>
   <CertificatePanel :site="site" />

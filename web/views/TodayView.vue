@@ -3,6 +3,7 @@ import { computed, onMounted } from 'vue'
 import type { PageStanding } from '../../core/contracts/measurements.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { inSeconds } from '../../core/measuring/sentence.ts'
+import MessageList from '../components/MessageList.vue'
 import SecondsRuler from '../ruler/SecondsRuler.vue'
 import { siteScale } from '../ruler/site-scale.ts'
 import { useBench } from '../stores/bench.ts'
@@ -85,6 +86,11 @@ const tasks = computed<Task[]>(() => {
   <div class="answer">
     <p v-for="sentence in sentences" :key="sentence">{{ sentence }}</p>
   </div>
+
+  <template v-if="bench.messages.some(({ read }) => !read)">
+    <h2>The routine says</h2>
+    <MessageList :site="site" unread-only />
+  </template>
 
   <h2>What needs you</h2>
   <ul class="tasks">

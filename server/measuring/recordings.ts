@@ -1,0 +1,90 @@
+import { fork, type ChildProcess } from 'node:child_process'
+import {
+  RecorderReply,
+  type RecordedAct,
+  type RecorderOrder,
+  type RecordingState,
+} from '../../core/contracts/recording.ts'
+import { errors } from '../errors.ts'
+import type { Services } from '../services.ts'
+import { getSite } from '../sites/sites.ts'
+
+/** A recording that nobody goes on with is ended. */
+const IDLE_MS = 300_000
+const ANSWER_MS = 60_000
+
+/** The one journey that is being recorded, if any: it needs a browser, and the machine has one thing to do at a time. */
+export class Recordings {
+  readonly #program: string
+  #open: { siteId: string; child: ChildProcess; idle: NodeJS.Timeout; asked: Promise<unknown> } | undefined
+
+  /** @param program path of the recorder's program */
+  constructor(program: string) {
+    this.#program = program
+  }
+
+  #ask(order: RecorderOrder): Promise<RecordingState> {
+    const { child, idle } = this.#open!
+    idle.refresh()
+    return new Promise((resolve, reject) => {
+      const done = (act: () => void): void => {
+        clearTimeout(timer)
+        child.off('message', onMessage)
+        child.off('exit', onExit)
+        act()
+      }
+      const onMessage = (message: unknown): void => {
+        const reply = RecorderReply.parse(message)
+        done(() =>
+          reply.kind === 'state' ? resolve(reply.state) : reject(errors.recordingFailed(reply.why)),
+        )
+      }
+      const onExit = (): void => done(() => reject(errors.recordingFailed('The browser was closed.')))
+      const timer = setTimeout(
+        () => done(() => reject(errors.recordingFailed('The page did not answer in time.'))),
+        ANSWER_MS,
+      )
+      child.on('message', onMessage)
+      child.on('exit', onExit)
+      child.send(order)
+    })
+  }
+
+  /** Begin anew; one that was open before is given up. @throws AppError NOT_FOUND, MEASUREMENT_UNDER_WAY, RECORDING_FAILED */
+  async start(services: Services, siteId: string, path: string): Promise<RecordingState> {
+    const { address } = await getSite(services, siteId)
+    if (await services.jobs.hasOpen(siteId)) throw errors.measuring()
+    this.stop()
+    const child = fork(this.#program, [], { stdio: ['ignore', 'inherit', 'inherit', 'ipc'] })
+    const idle = setTimeout(() => this.stop(), IDLE_MS)
+    idle.unref()
+    this.#open = { siteId, child, idle, asked: Promise.resolve() }
+    try {
+      return await this.#ask({ kind: 'open', origin: address, path })
+    } catch (error) {
+      this.stop()
+      throw error
+    }
+  }
+
+  /** One act after the other, whoever asks. @throws AppError NO_RECORDING, RECORDING_FAILED */
+  async act(siteId: string, act: RecordedAct): Promise<RecordingState> {
+    const open = this.#open
+    if (open?.siteId !== siteId) throw errors.noRecording()
+    const asked = open.asked
+      .catch(() => undefined)
+      .then(() => {
+        if (this.#open !== open) throw errors.noRecording()
+        return this.#ask({ kind: 'act', act })
+      })
+    open.asked = asked
+    return asked
+  }
+
+  stop(): void {
+    if (this.#open === undefined) return
+    clearTimeout(this.#open.idle)
+    this.#open.child.kill('SIGTERM')
+    this.#open = undefined
+  }
+}

@@ -1,0 +1,26 @@
+<script setup lang="ts">
+import { LCP_PHASE_NAMES } from './lcp-names.ts'
+</script>
+
+<template>
+  <span class="legend"
+    >Main content of the middle run:
+    <span v-for="(name, phase) in LCP_PHASE_NAMES" :key="phase"
+      ><i :class="phase" aria-hidden="true" />{{ name }}</span
+    ></span
+  >
+</template>
+
+<style src="./lcp-phases.css" scoped></style>
+<style scoped>
+.legend > span {
+  white-space: nowrap;
+  margin-right: 0.8em;
+}
+i {
+  display: inline-block;
+  width: 1.1em;
+  height: 0.6em;
+  margin-right: 0.35em;
+}
+</style>

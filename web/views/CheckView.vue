@@ -1,0 +1,57 @@
+<script setup lang="ts">
+import { computed, ref, shallowRef } from 'vue'
+import { QuickCheck } from '../../core/contracts/quick-check.ts'
+import type { Site } from '../../core/contracts/sites.ts'
+import { callApi } from '../api/client.ts'
+import MeasureNav from '../components/MeasureNav.vue'
+import QuickCheckResult from '../components/QuickCheckResult.vue'
+import { useBench } from '../stores/bench.ts'
+import { useProblems } from '../stores/problems.ts'
+
+/** One address of the site, in about two seconds. */
+const props = defineProps<{ site: Site }>()
+const bench = useBench()
+const problems = useProblems()
+const base = ref(props.site.liveUrl)
+const path = ref('/')
+const busy = ref(false)
+const check = shallowRef<QuickCheck | null>(null)
+const bases = computed(() => [
+  { value: props.site.address, title: `Origin: ${props.site.address}` },
+  { value: props.site.liveUrl, title: `Live: ${props.site.liveUrl}` },
+  { value: props.site.trialUrl, title: `Trial: ${props.site.trialUrl}` },
+  { value: props.site.liveSecureUrl, title: `Live over TLS: ${props.site.liveSecureUrl}` },
+  ...props.site.hosts.added.map((host) => ({ value: `https://${host}`, title: `Added: ${host}` })),
+])
+const paths = computed(() => props.site.sample.map((page) => page.path))
+const look = async (): Promise<void> => {
+  busy.value = true
+  const found = await problems.catching(() =>
+    callApi('POST', bench.path('/quick-checks'), QuickCheck, { address: base.value + (path.value || '/') }),
+  )
+  busy.value = false
+  if (found !== undefined) check.value = found
+}
+</script>
+
+<template>
+  <MeasureNav :site="site" />
+  <h1>Quick check</h1>
+  <form class="bar" @submit.prevent="look">
+    <v-select v-model="base" class="field" label="Whom to ask" :items="bases" />
+    <v-combobox v-model="path" class="field" label="Path" :items="paths" />
+    <v-btn type="submit" color="primary" variant="flat" :loading="busy">Check</v-btn>
+  </form>
+  <p class="small muted">
+    Only the site’s own hosts are asked, and those added under Site. From the command line:
+    <code>zest check {{ base }}{{ path }} --json</code>
+  </p>
+  <div v-if="check" role="status"><QuickCheckResult :check="check" /></div>
+</template>
+
+<style scoped>
+.field {
+  flex: 1 1 260px;
+  max-width: 460px;
+}
+</style>
