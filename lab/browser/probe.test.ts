@@ -269,6 +269,21 @@ describe('with all instruments', () => {
     expect(Object.values(lcpPhases!).reduce((a, b) => a + b, 0)).toBeCloseTo(outcome.metrics.lcpMs!, 6)
     expect(ttfbPhases!.connectMs).toBeGreaterThan(laptop!.roundTripMs)
   })
+  test('what blocks a frame within the page blocks nothing of the page', async () => {
+    const before = pages
+    pages = {
+      ...before,
+      '/': html('<h1>Quay</h1><iframe src="/inner"></iframe>'),
+      '/inner': html('<link rel="stylesheet" href="/a.css"><p>inner'),
+    }
+    const { requests } = await looked()
+    pages = before
+    expect(requests.map(({ url, blocks }) => [new URL(url).pathname, blocks])).toEqual([
+      ['/', 'nothing'],
+      ['/inner', 'nothing'],
+      ['/a.css', 'nothing'],
+    ])
+  })
   test('frames show the page come, and progress goes from nothing to all', async () => {
     const { frames, details, metrics } = await looked()
     expect(frames.length).toBeGreaterThan(1)

@@ -15,6 +15,7 @@ type Timing = {
 
 interface Open {
   id: string
+  frameId: string | undefined
   priority: string
   initiator: RequestRecord['initiator']
   connection: number | null
@@ -57,6 +58,7 @@ export class RequestLog {
   readonly #requests = new Map<string, Open>()
   #documentStart: { monotonic: number; wall: number } | undefined
   #documentId: string | undefined
+  #mainFrameId: string | undefined
   #lastActivity = 0
   #settledRedirects = 0
 
@@ -77,6 +79,7 @@ export class RequestLog {
       }
       this.#requests.set(event.requestId, {
         id: event.requestId,
+        frameId: event.frameId,
         priority: event.request.initialPriority,
         initiator: this.#initiatorOf(event),
         connection: null,
@@ -127,12 +130,14 @@ export class RequestLog {
 
   #initiatorOf(event: {
     requestId: string
+    frameId?: string
     type?: string
     initiator: { type: string; url?: string; stack?: { callFrames: { url: string }[] } }
   }): RequestRecord['initiator'] {
     const { type, url, stack } = event.initiator
     if (event.type === 'Document' && (this.#documentId ?? event.requestId) === event.requestId) {
       this.#documentId = event.requestId
+      this.#mainFrameId = event.frameId
       return { kind: 'navigation', url: null }
     }
     const by = url ?? stack?.callFrames[0]?.url ?? null
@@ -192,7 +197,14 @@ export class RequestLog {
     const start = this.#documentStart?.monotonic ?? 0
     return [...this.#requests.values()]
       .sort((a, b) => a.startedAt - b.startedAt)
-      .map((request) => toRecord(request, start, blocks.get(request.id) ?? 'nothing'))
+      .map((request) =>
+        // What blocks a frame within the page blocks nothing of the page.
+        toRecord(
+          request,
+          start,
+          request.frameId === this.#mainFrameId ? (blocks.get(request.id) ?? 'nothing') : 'nothing',
+        ),
+      )
   }
 }
 

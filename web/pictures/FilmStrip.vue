@@ -18,7 +18,8 @@ const endMs = computed(() =>
   ),
 )
 const steps = computed(() => clockSteps(endMs.value, MOST))
-const lastMs = computed(() => Math.max(endMs.value, steps.value.at(-1) ?? 0))
+/** Each picture stands for the time from its instant to the next one's. */
+const lastMs = computed(() => Math.max(endMs.value, steps.value.length * (steps.value[1] ?? endMs.value)))
 const cursor = ref<number | null>(null)
 const cursorMs = computed(() => cursor.value ?? strips.value[0]?.metrics?.lcpMs ?? 0)
 const addressOf = (jpeg: string | undefined): string =>

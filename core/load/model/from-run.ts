@@ -1,5 +1,6 @@
 import type { MainThreadTask, RequestRecord, RunDetails, RunMetrics } from '../../contracts/measuring.ts'
 import { endOf } from '../../measuring/phases.ts'
+import { calibrated } from './calibrate.ts'
 import type { Discovery, PageRecording, PredictedVisitor, RecordedResource } from './recording.ts'
 
 /** A run as far as the model needs it. */
@@ -133,7 +134,7 @@ export const recordingOf = (run: RecordedRun, visitor: PredictedVisitor): PageRe
       cached: record.fromCache,
     }
   })
-  return {
+  const recording: PageRecording = {
     resources,
     parseMs:
       sum(tasks.filter(({ kind }) => kind === 'parse').map(({ nativeMs }) => nativeMs)) +
@@ -148,4 +149,9 @@ export const recordingOf = (run: RecordedRun, visitor: PredictedVisitor): PageRe
     ),
     lcp: lcpOf(run, all),
   }
+  return calibrated(
+    recording,
+    visitor,
+    all.map(({ waitMs }) => waitMs),
+  )
 }

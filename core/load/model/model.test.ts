@@ -3,6 +3,7 @@ import { describe, expect, test } from 'vitest'
 import type { RequestRecord, RunDetails } from '../../contracts/measuring.ts'
 import { aRequest, someMetrics } from '../../measuring/testing/made-up.ts'
 import { transferMs } from '../slow-start.ts'
+import { calibrated } from './calibrate.ts'
 import { recordingOf } from './from-run.ts'
 import { simulateLoad } from './page-load.ts'
 import type { PageRecording, PredictedVisitor, RecordedResource } from './recording.ts'
@@ -235,7 +236,26 @@ describe('from a run', () => {
   const from = (requests: RequestRecord[], more: Partial<RunDetails> | null, metrics = someMetrics(1000)) =>
     recordingOf({ requests, metrics, details: more === null ? null : details(more) }, VISITOR)!
   test('the server’s wait is what is left of the wait without the round trip', () => {
-    expect(from([document], {}).resources[0]!.serverMs).toBe(240)
+    expect(from([document], {}).resources[0]!.serverMs).toBeCloseTo(240, -1)
+  })
+  test('waiting behind others on a busy link is the link’s, not the server’s', () => {
+    const slow = { ...VISITOR, downBitsPerS: 2_000_000 }
+    const picture = (id: number) =>
+      resource(id, { sentBytes: 100_000, serverMs: 20, discovery: { by: 'parser', offset: 0 } })
+    const made = page(resource(0, { serverMs: 200 }), ...[1, 2, 3, 4, 5, 6].map(picture))
+    const load = simulateLoad(made, slow)
+    // As a browser would have recorded it: all that the answer took is waiting.
+    const waits = made.resources.map(
+      ({ id }) => load.requests.get(id)!.firstByteMs - load.requests.get(id)!.sentMs,
+    )
+    const loose = {
+      ...made,
+      resources: made.resources.map((one, id) => ({ ...one, serverMs: waits[id]! - 100 })),
+    }
+    const found = calibrated(loose, slow, waits).resources.map(({ serverMs }) => serverMs)
+    expect(found[0]).toBeCloseTo(200, -1)
+    for (const serverMs of found.slice(1)) expect(serverMs).toBeLessThanOrEqual(25)
+    expect(Math.max(...loose.resources.slice(1).map(({ serverMs }) => serverMs))).toBeGreaterThan(100)
   })
   test('redirects before the document do not count as the page’s', () => {
     const redirect = aRequest({ url: 'http://quay.example/old', status: 301, initiator: navigation })

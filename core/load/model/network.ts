@@ -21,6 +21,7 @@ interface Stream {
   /** Bytes the server still has to send. */
   toSend: number
   arrived: number
+  readonly onSent: () => void
   readonly onBytes: (share: number) => void
   readonly onEnd: () => void
 }
@@ -85,7 +86,7 @@ class Connection {
   constructor(network: Network, roundTripMs: number, deliver: (chunk: Chunk) => void) {
     this.#network = network
     this.#oneWayMs = roundTripMs / 2
-    this.#down = new Flow(network.down, network.time, this.#oneWayMs, this.#answers, deliver)
+    this.#down = new Flow(network.down, network.time, this.#oneWayMs, this.#answers, deliver, 'coarse')
   }
 
   /** Round trips for the name, for TCP and for TLS 1.3 (RFC 8446 §2), then what waits is sent. */
@@ -110,13 +111,15 @@ class Connection {
   send(stream: Stream, serverMs: number): void {
     this.busy++
     const { time, up } = this.#network
-    const begin = (): void =>
+    const begin = (): void => {
+      stream.onSent()
       up.send(REQUEST_BYTES + HEADER_BYTES, this.#oneWayMs, () =>
         time.at(time.now() + serverMs, () => {
           this.#answers.add(stream)
           this.#down.pump()
         }),
       )
+    }
     if (this.#openAt === Number.POSITIVE_INFINITY) this.#pending.push(begin)
     else time.at(Math.max(time.now(), this.#openAt ?? 0), begin)
   }
@@ -157,9 +160,9 @@ export class Network {
     this.up = new Bottleneck({ bytesPerMs: visitor.upBitsPerS / 8000 }, time)
   }
 
-  /** @param onBytes share of the bytes that have come, as they come @param onEnd after the last */
-  fetch(resource: RecordedResource, onBytes: (share: number) => void, onEnd: () => void): void {
-    const stream = { resource, toSend: Math.max(1, resource.sentBytes), arrived: 0, onBytes, onEnd }
+  /** @param on told when the request goes out, which share of the bytes has come, and after the last one */
+  fetch(resource: RecordedResource, on: Pick<Stream, 'onSent' | 'onBytes' | 'onEnd'>): void {
+    const stream = { resource, toSend: Math.max(1, resource.sentBytes), arrived: 0, ...on }
     const after = this.#queue.findLastIndex((other) => other.resource.urgency >= resource.urgency)
     this.#queue.splice(after + 1, 0, stream)
     this.#start()

@@ -1,7 +1,13 @@
 import { SteppedScheduler } from '../transport/scheduler.ts'
 import { MainThread } from './main-thread.ts'
 import { Network } from './network.ts'
-import type { PageRecording, PredictedLoad, PredictedVisitor, RecordedResource } from './recording.ts'
+import type {
+  PageRecording,
+  PredictedLoad,
+  PredictedRequest,
+  PredictedVisitor,
+  RecordedResource,
+} from './recording.ts'
 
 /** From the visitor's wish to the request on its way, and from bytes in the browser to the page's thread (measured, Chromium 156). */
 const START_MS = 4
@@ -23,7 +29,7 @@ class PageLoad {
   readonly #recording: PageRecording
   readonly #network: Network
   readonly #thread: MainThread
-  readonly #requests = new Map<number, { startMs: number; endMs: number }>()
+  readonly #requests = new Map<number, { -readonly [part in keyof PredictedRequest]: number }>()
   readonly #carriedOut = new Set<number>()
   readonly #afterResource = new Map<number, RecordedResource[]>()
   /** What the parser names, in the order of the HTML. */
@@ -74,7 +80,8 @@ class PageLoad {
 
   #fetch(resource: RecordedResource): void {
     if (this.#requests.has(resource.id)) return
-    const request = { startMs: this.#time.now(), endMs: Number.NaN }
+    const now = this.#time.now()
+    const request = { startMs: now, sentMs: now, firstByteMs: Number.NaN, endMs: Number.NaN }
     this.#requests.set(resource.id, request)
     const arrived = (): void => {
       request.endMs = this.#time.now()
@@ -82,7 +89,14 @@ class PageLoad {
     }
     if (resource.cached) return arrived()
     const isDocument = resource.type === 'document' && resource.discovery.by === 'navigation'
-    this.#network.fetch(resource, isDocument ? (share) => this.#htmlCame(share) : () => undefined, arrived)
+    this.#network.fetch(resource, {
+      onSent: () => (request.sentMs = this.#time.now()),
+      onBytes: (share) => {
+        if (Number.isNaN(request.firstByteMs)) request.firstByteMs = this.#time.now()
+        if (isDocument) this.#htmlCame(share)
+      },
+      onEnd: arrived,
+    })
   }
 
   #htmlCame(share: number): void {

@@ -61,6 +61,16 @@ export interface PredictedVisitor {
   readonly cpuSlowdown: number
 }
 
+/** ms since the visitor asked; NaN: it never came so far. */
+export interface PredictedRequest {
+  /** When the browser came across it. */
+  readonly startMs: number
+  /** When the request went out on its connection. */
+  readonly sentMs: number
+  readonly firstByteMs: number
+  readonly endMs: number
+}
+
 /** When everything happened, ms since the visitor asked. */
 export interface PredictedLoad {
   readonly ttfbMs: number
@@ -68,5 +78,5 @@ export interface PredictedLoad {
   readonly lcpMs: number
   readonly loadedMs: number
   /** By id; those that were never asked for are missing. */
-  readonly requests: ReadonlyMap<number, { readonly startMs: number; readonly endMs: number }>
+  readonly requests: ReadonlyMap<number, PredictedRequest>
 }

@@ -32,6 +32,7 @@ export class Flow<T extends { readonly length: number }> {
   readonly #delayMs: number
   readonly #source: FlowSource<T>
   readonly #deliver: (bytes: T) => void
+  readonly #grain: 'segments' | 'coarse'
   #window = INITIAL_WINDOW_SEGMENTS * SEGMENT_BYTES
   #threshold = Number.POSITIVE_INFINITY
   #underWay = 0
@@ -42,14 +43,19 @@ export class Flow<T extends { readonly length: number }> {
   /** In the order sent; the first ones leave it as they are delivered. */
   readonly #unDelivered: Segment<T>[] = []
 
-  /** @param delayMs propagation one way, the same for the acknowledgement on its way back */
+  /**
+   * @param delayMs propagation one way, the same for the acknowledgement on its way back
+   * @param grain coarse: several segments at a time once the window is large, which is quicker to reckon and as good for whole files
+   */
   constructor(
     bottleneck: Bottleneck,
     scheduler: Scheduler,
     delayMs: number,
     source: FlowSource<T>,
     deliver: (bytes: T) => void,
+    grain: 'segments' | 'coarse' = 'segments',
   ) {
+    this.#grain = grain
     this.#bottleneck = bottleneck
     this.#scheduler = scheduler
     this.#delayMs = delayMs
@@ -70,7 +76,7 @@ export class Flow<T extends { readonly length: number }> {
     if (idle && this.#source.waiting > 0)
       this.#window = Math.min(this.#window, INITIAL_WINDOW_SEGMENTS * SEGMENT_BYTES)
     while (this.#source.waiting > 0 && this.#underWay < this.#window) {
-      const bytes = this.#source.take(Math.min(SEGMENT_BYTES, this.#window - this.#underWay))
+      const bytes = this.#source.take(Math.min(this.#most(), this.#window - this.#underWay))
       const segment = { bytes, arrived: false }
       this.#unDelivered.push(segment)
       this.#underWay += bytes.length
@@ -78,9 +84,16 @@ export class Flow<T extends { readonly length: number }> {
     }
   }
 
+  /** A thirty-second part of the window at a time, in whole segments, changes no transfer by more than that. */
+  #most(): number {
+    if (this.#grain === 'segments') return SEGMENT_BYTES
+    return SEGMENT_BYTES * Math.max(1, Math.floor(this.#window / (32 * SEGMENT_BYTES)))
+  }
+
   #send(segment: Segment<T>, number: number): void {
     this.#lastSent = this.#scheduler.now()
-    this.#bottleneck.send(segment.bytes.length + HEADER_BYTES, this.#delayMs, (lost) =>
+    const headers = Math.ceil(segment.bytes.length / SEGMENT_BYTES) * HEADER_BYTES
+    this.#bottleneck.send(segment.bytes.length + headers, this.#delayMs, (lost) =>
       lost ? this.#missing(segment, number) : this.#arrived(segment),
     )
   }
