@@ -3,13 +3,24 @@ import { parseArgs } from 'node:util'
 import { ferryHome } from './ferry-home.ts'
 import { connections } from './connections.ts'
 import { flood } from './flood.ts'
+import { labSpread, retest } from './lab-bench.ts'
 import { modelBench } from './model/model-bench.ts'
 import { missOverhead } from './miss-overhead.ts'
 import type { BenchResult } from './result.ts'
 import { storeSize } from './store-size.ts'
 import { storedPage } from './stored-page.ts'
 
-const ALL = [storedPage, missOverhead, storeSize, flood, connections, modelBench, ferryHome]
+const ALL = [
+  storedPage,
+  missOverhead,
+  storeSize,
+  flood,
+  connections,
+  modelBench,
+  labSpread,
+  retest,
+  ferryHome,
+]
 
 const { values, positionals } = parseArgs({ allowPositionals: true, options: { json: { type: 'string' } } })
 const known = ALL.flatMap(({ names }) => names)

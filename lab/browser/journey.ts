@@ -1,4 +1,5 @@
 import type { Page } from 'playwright-core'
+import { andSettle } from './settle.ts'
 import type { Journey, JourneyStep } from '../../core/contracts/measuring.ts'
 
 export type Followed = { readonly kind: 'arrived' } | { readonly kind: 'stuck'; readonly why: string }
@@ -23,12 +24,10 @@ const take = async (page: Page, step: JourneyStep, origin: string, timeout: numb
     case 'open':
       await page.goto(origin + step.path, { waitUntil: 'load', timeout })
       return
-    case 'click': {
-      await page.locator(step.target).first().click({ timeout })
+    case 'click':
       // A click may lead to another page; its scripts have to be there before the next step.
-      await page.waitForLoadState('load', { timeout })
+      await andSettle(page, () => page.locator(step.target).first().click({ timeout }), timeout)
       return
-    }
     case 'type':
       await page.locator(step.target).first().fill(step.text, { timeout })
       return

@@ -1,8 +1,10 @@
 import { readFileSync } from 'node:fs'
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http'
 import type { AddressInfo } from 'node:net'
+import { createSecureServer } from 'node:http2'
 import { createRequire } from 'node:module'
 import type { Browser } from 'playwright-core'
+import { generate } from 'selfsigned'
 import { afterAll, beforeAll, describe, expect, test } from 'vitest'
 import type { Journey, RunDetails, RunMetrics, RunOrder, RunOutcome } from '../../core/contracts/measuring.ts'
 import { aRunOrder } from '../../core/measuring/testing/made-up.ts'
@@ -144,6 +146,49 @@ describe('what a page load is seen to do', () => {
       ),
     }
     expect(metricsOf(await load('/')).tbtMs).toBeGreaterThanOrEqual(200)
+  })
+})
+
+describe('HTTP/2 over TLS', () => {
+  test('one connection, one handshake, everything shares it, and other hosts have their own distance', async () => {
+    const pair = await generate([{ name: 'commonName', value: 'localhost' }])
+    const secure = createSecureServer({ key: pair.private, cert: pair.cert }, (req, res) => {
+      const isPage = req.url === '/'
+      res.setHeader('content-type', isPage ? 'text/html' : 'image/svg+xml')
+      const images = Array.from({ length: 8 }, (_, n) => `<img src="/${n}.svg" alt="">`).join('')
+      res.end(
+        isPage ? `<h1>Quay</h1>${images}<img src="https://far.localhost:${securePort}/far.svg" alt="">` : svg,
+      )
+    })
+    await new Promise<void>((resolve) => secure.listen(0, '127.0.0.1', resolve))
+    const { port: securePort } = secure.address() as AddressInfo
+    const relay = new LinkRelay({
+      roundTripMs: 60,
+      roundTripsByHost: { 'far.localhost': 200 },
+      downKbps: 20_000,
+      upKbps: 10_000,
+    })
+    const outcome = await probe(
+      browser,
+      aRunOrder(`https://quay.localhost:${securePort}/`),
+      await relay.listen(),
+    )
+    await relay.close()
+    secure.close()
+    if (outcome.kind === 'failed') throw new Error(outcome.why)
+    const [document, ...rest] = outcome.requests
+    const own = rest.filter(({ url }) => url.includes('quay.localhost'))
+    const far = rest.find(({ url }) => url.includes('far.localhost'))!
+    expect(document!.protocol).toBe('h2')
+    // Name and TCP are two round trips, TLS 1.3 is one (RFC 8446 §2), and nothing is opened twice.
+    expect(document!.connectMs).toBeGreaterThan(100)
+    expect(document!.tlsMs).toBeGreaterThan(58)
+    expect(document!.tlsMs).toBeLessThan(2 * 60)
+    expect(document!.queuedMs).toBeLessThan(60)
+    expect(new Set([document!, ...own].map(({ connection }) => connection)).size).toBe(1)
+    expect(own.length).toBe(8)
+    expect(far.tlsMs).toBeGreaterThan(198)
+    expect(far.waitMs).toBeGreaterThan(198)
   })
 })
 

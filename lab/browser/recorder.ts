@@ -2,9 +2,10 @@ import type { Browser, BrowserContext, Page } from 'playwright-core'
 import type { JourneyStep } from '../../core/contracts/measuring.ts'
 import type { RecordedAct, RecordingState } from '../../core/contracts/recording.ts'
 import { selectorOf } from './selector.ts'
+import { andSettle } from './settle.ts'
 
 const VIEW = { width: 1000, height: 640 }
-const SETTLE_MS = 3000
+const SETTLE_MS = 10_000
 const OPEN_MS = 30_000
 
 /** Somebody goes through a site in a browser of ours, and each thing they do becomes a step. */
@@ -30,9 +31,8 @@ export class JourneyRecorder {
 
   /** Do something, and note it. */
   async act(act: RecordedAct): Promise<RecordingState> {
-    const note = await this.#do(act)
-    // What was done may lead to another page, or change this one.
-    await this.#page.waitForLoadState('load', { timeout: SETTLE_MS }).catch(() => undefined)
+    let note: string | null = null
+    await andSettle(this.#page, async () => (note = await this.#do(act)), SETTLE_MS)
     return this.state(note)
   }
 

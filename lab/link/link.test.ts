@@ -65,6 +65,44 @@ describe('link simulator, in stepped time', () => {
     expect(Math.max(...together) / alone).toBeLessThan(3.2)
   })
 
+  /** Mathis, Semke, Mahdavi, Ott 1997: a long transfer with loss p runs at MSS / RTT · 1.22 / √p, whatever the link could do. */
+  test.each([0.005, 0.01, 0.02])(
+    'with a loss of %f a long transfer runs at the rate that congestion avoidance allows',
+    (share) => {
+      const bytes = 6_000_000
+      const [roundTripMs, kbps] = [60, 500_000]
+      const time = new SteppedScheduler()
+      let state = 11
+      const loses = () => (state = (Math.imul(state, 1664525) + 1013904223) >>> 0) / 2 ** 32 < share
+      const link = new Bottleneck({ bytesPerMs: kbps / 8, loses }, time)
+      let got = 0
+      const sender = new Sender(link, time, roundTripMs / 2, {
+        deliver: ({ length }) => (got += length),
+        wantsMore: () => undefined,
+      })
+      sender.push(Buffer.alloc(bytes))
+      const tookMs = time.run()
+      expect(got).toBe(bytes)
+      const allowed = ((1460 / (roundTripMs / 1000)) * 1.22) / Math.sqrt(share)
+      expect(bytes / (tookMs / 1000) / allowed).toBeGreaterThan(0.6)
+      expect(bytes / (tookMs / 1000) / allowed).toBeLessThan(1.5)
+    },
+  )
+  test('what follows a lost segment waits for it, and all comes in order', () => {
+    const time = new SteppedScheduler()
+    let turn = 0
+    const link = new Bottleneck({ bytesPerMs: 1000, loses: () => ++turn % 7 === 3 }, time)
+    const chunks: Buffer[] = []
+    const sender = new Sender(link, time, 20, {
+      deliver: (chunk) => void chunks.push(chunk),
+      wantsMore: () => undefined,
+    })
+    const sent = Buffer.from(Array.from({ length: 90_000 }, (_, i) => (i * 31) & 255))
+    sender.push(sent)
+    time.run()
+    expect(Buffer.concat(chunks).equals(sent)).toBe(true)
+  })
+
   test('the first bytes arrive half a round trip after they were sent', () => {
     expect(arrivals([1000], 200, 100_000)[0]!).toBeCloseTo(100 + (1040 * 8) / 100_000, 3)
   })
@@ -113,6 +151,75 @@ describe('link relay, over real sockets', () => {
     socket.end(sent)
     await ended
     expect(Buffer.concat(chunks).equals(sent)).toBe(true)
+  })
+
+  const median = (values: number[]): number => values.toSorted((a, b) => a - b)[values.length >> 1]!
+  /** Times of a byte to the server and back. */
+  const roundTrips = async (socket: Socket, count: number): Promise<number[]> => {
+    const times: number[] = []
+    for (let n = 0; n < count; n++) {
+      const begun = performance.now()
+      const back = new Promise((resolve) => socket.once('data', resolve))
+      socket.write('x')
+      await back
+      times.push(performance.now() - begun)
+    }
+    return times
+  }
+  test.each([20, 60, 150])('the round trip is within 2 ms of %i ms', async (roundTripMs) => {
+    const port = await serve((socket) => socket.pipe(socket))
+    relay = new LinkRelay({ roundTripMs, downKbps: 100_000, upKbps: 100_000 })
+    const { socket } = await through(await relay.listen(), 'echo.localhost', port)
+    expect(Math.abs(median(await roundTrips(socket, 15)) - roundTripMs)).toBeLessThan(2)
+    socket.destroy()
+  })
+  test.each([4000, 20_000])('the delivered rate is within 5 %% of %i kbit/s', async (downKbps) => {
+    const bytes = downKbps * 100
+    const port = await serve((socket) => socket.end(Buffer.alloc(bytes)))
+    relay = new LinkRelay({ roundTripMs: 10, downKbps, upKbps: 10_000 })
+    const { socket } = await through(await relay.listen(), 'rate.localhost', port)
+    let got = 0
+    let first: number | undefined
+    const ended = new Promise((resolve) => socket.once('end', resolve))
+    socket.on('data', ({ length }: Buffer) => {
+      // Slow start is over after the first tenth.
+      got += length
+      if (got > bytes / 10)
+        first ??= performance.now() - (got - bytes / 10) / ((downKbps / 8) * (1460 / 1500))
+    })
+    await ended
+    const rate = (0.9 * bytes * overhead * 8) / (performance.now() - first!)
+    expect(rate / downKbps).toBeGreaterThan(0.95)
+    expect(rate / downKbps).toBeLessThan(1.05)
+  })
+  test('a host that stands farther has its own round trip, on the same link', async () => {
+    const port = await serve((socket) => socket.pipe(socket))
+    relay = new LinkRelay({
+      roundTripMs: 10,
+      roundTripsByHost: { 'far.localhost': 90 },
+      downKbps: 100_000,
+      upKbps: 100_000,
+    })
+    const relayPort = await relay.listen()
+    const near = await through(relayPort, 'near.localhost', port)
+    const far = await through(relayPort, 'far.localhost', port)
+    expect(Math.abs(median(await roundTrips(near.socket, 9)) - 10)).toBeLessThan(2)
+    expect(Math.abs(median(await roundTrips(far.socket, 9)) - 90)).toBeLessThan(2)
+    near.socket.destroy()
+    far.socket.destroy()
+  })
+  test('a name that no resolver knows is connected to where it is told', async () => {
+    const port = await serve((socket) => socket.pipe(socket))
+    relay = new LinkRelay({
+      roundTripMs: 4,
+      downKbps: 100_000,
+      upKbps: 100_000,
+      connectTo: { 'www.quay.example:80': `127.0.0.1:${port}` },
+    })
+    const { socket, code } = await through(await relay.listen(), 'www.quay.example', 80)
+    expect(code).toBe(0)
+    expect((await roundTrips(socket, 1)).length).toBe(1)
+    socket.destroy()
   })
 
   test('a server that is not there is refused (RFC 1928 §6)', async () => {

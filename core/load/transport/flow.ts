@@ -75,8 +75,12 @@ export class Flow<T extends { readonly length: number }> {
     // RFC 5681 §4.1: after idling, start again from the restart window.
     if (idle && this.#source.waiting > 0)
       this.#window = Math.min(this.#window, INITIAL_WINDOW_SEGMENTS * SEGMENT_BYTES)
-    while (this.#source.waiting > 0 && this.#underWay < this.#window) {
-      const bytes = this.#source.take(Math.min(this.#most(), this.#window - this.#underWay))
+    for (;;) {
+      const room = Math.floor(this.#window - this.#underWay)
+      // Whole segments, or all that is left: a sender does not send crumbs (RFC 9293 §3.8.6.2.1).
+      const least = Math.min(SEGMENT_BYTES, this.#source.waiting)
+      if (this.#source.waiting <= 0 || (room < least && this.#underWay > 0)) return
+      const bytes = this.#source.take(Math.max(1, Math.min(this.#most(), Math.max(room, least))))
       const segment = { bytes, arrived: false }
       this.#unDelivered.push(segment)
       this.#underWay += bytes.length

@@ -1,0 +1,273 @@
+import { readFile } from 'node:fs/promises'
+import type { Browser, BrowserContext, Page } from 'playwright-core'
+import { afterAll, beforeAll, describe, expect, test } from 'vitest'
+import type { Measurement, MeasurementHead } from '../core/contracts/measurements.ts'
+import type { Site } from '../core/contracts/sites.ts'
+import { accessibilityProblems } from './accessibility.ts'
+import { openBrowser, runProgram, Stack, TOKEN } from './stack.ts'
+
+/** Measuring, through the real interface in Chromium: whom, which pages, what was seen, what a change would be worth. */
+
+let stack: Stack
+let browser: Browser
+let context: BrowserContext
+let page: Page
+let site: Site
+const complaints: string[] = []
+const MEASURED_MS = 400_000
+
+beforeAll(async () => {
+  stack = await Stack.start(18_500)
+  browser = await openBrowser()
+  context = await browser.newContext({ viewport: { width: 1280, height: 800 }, acceptDownloads: true })
+  page = await context.newPage()
+  page.on('console', (message) => message.type() === 'error' && complaints.push(message.text()))
+  page.on('pageerror', (error) => complaints.push(error.message))
+  page.setDefaultTimeout(45_000)
+  ;[site] = (await stack.api<Site[]>('GET', '/sites')) as [Site]
+  await page.goto(stack.url)
+  await page.getByLabel('Name or e-mail address').fill('keeper@orrin-sound.example')
+  await page.getByLabel('Password').fill('nine quays')
+  await page.getByRole('button', { name: 'Sign in' }).click()
+  await page.getByRole('link', { name: 'Orrin Sound Ferries' }).click()
+  complaints.length = 0
+})
+afterAll(async () => {
+  await browser?.close()
+  await stack?.stop()
+})
+
+const view = (name: string) =>
+  page.getByRole('navigation', { name: 'Measuring' }).getByRole('link', { name, exact: true })
+const openMeasure = () =>
+  page.getByRole('navigation', { name: 'Places' }).getByRole('link', { name: 'Measure', exact: true }).click()
+const saved = async (button: string): Promise<void> => {
+  await page.getByRole('button', { name: button }).click()
+  await expect.poll(() => page.getByRole('button', { name: button }).isDisabled()).toBe(true)
+}
+const now = () => stack.api<Site>('GET', `/sites/${site.id}`)
+
+describe('quick check', () => {
+  test('one address, without a browser: what it says, and what it could weigh', async () => {
+    await openMeasure()
+    await view('Quick check').click()
+    await page.getByRole('button', { name: 'Check', exact: true }).click()
+    await page.getByText('Sent without compression').waitFor()
+    await page.getByText('Says nothing about how long it may be kept').waitFor()
+    await page.getByRole('row', { name: /^Brotli 11/ }).waitFor()
+    expect(await accessibilityProblems(page)).toEqual([])
+  })
+  test('the command line says the same; another host is not asked', async () => {
+    const env = { ZEST_API_TOKEN: TOKEN, ZEST_URL: stack.url }
+    const { code, output } = await runProgram('zest', env, ['check', `${site.liveUrl}/`, '--json'])
+    expect(code).toBe(0)
+    expect(JSON.parse(output).hops[0]).toMatchObject({ status: 200, protocol: 'http/1.1' })
+    const refused = await runProgram('zest', env, ['check', 'http://127.0.0.1:1/'])
+    expect([refused.code, refused.errors]).toEqual([1, expect.stringContaining('private network')])
+  })
+})
+
+describe('whom and what to measure', () => {
+  test('a journey is recorded by doing it', async () => {
+    await view('Visitors and pages').click()
+    expect(await accessibilityProblems(page)).toEqual([])
+    await page.getByRole('button', { name: 'Record one' }).click()
+    const dialog = page.getByRole('dialog')
+    await dialog.getByLabel('Begin at').fill('/account')
+    await dialog.getByRole('button', { name: 'Open it' }).click()
+    const picture = dialog.getByRole('img', { name: 'The page as it is now' })
+    await picture.waitFor()
+    expect(await accessibilityProblems(page)).toEqual([])
+    const clickAt = async (x: number, y: number, step: string): Promise<void> => {
+      const box = (await picture.boundingBox())!
+      await picture.click({ position: { x: (x / 1000) * box.width, y: (y / 640) * box.height } })
+      await dialog.getByRole('listitem').filter({ hasText: step }).first().waitFor()
+    }
+    const type = async (text: string): Promise<void> => {
+      await dialog.getByLabel('Text for the field').fill(text)
+      await dialog.getByRole('button', { name: 'Type it' }).click()
+      await dialog
+        .getByRole('listitem')
+        .filter({ hasText: `“${text}”` })
+        .waitFor()
+    }
+    await clickAt(200, 291, 'click on input')
+    await type('rider')
+    await clickAt(200, 377, 'click on input')
+    await type('season')
+    await dialog.getByRole('button', { name: 'Send the form' }).click()
+    await dialog.getByRole('listitem').nth(3).waitFor()
+    await dialog.getByRole('button', { name: 'Use these steps' }).click()
+    await page.getByLabel('Name of the journey').fill('Season ticket')
+    await saved('Save journeys')
+    const { journeys } = await now()
+    expect(journeys).toMatchObject([{ name: 'Season ticket', steps: [{ do: 'open', path: '/account' }, { do: 'type', text: 'rider' }, { do: 'type', text: 'season' }, { do: 'click' }] }]) // prettier-ignore
+  })
+  test('a visitor on a poor link, on a place of the map, signed in by that journey', async () => {
+    await page.getByRole('button', { name: 'Add a visitor' }).click()
+    const added = page.getByRole('group', { name: 'Visitor 3' })
+    await added.getByLabel('Name').fill('Rider')
+    const rider = page.getByRole('group', { name: 'Rider' })
+    await rider.getByRole('combobox', { name: 'Link' }).click()
+    await page.getByRole('option', { name: 'Good mobile' }).click()
+    await rider.getByRole('combobox', { name: 'Signed in by' }).click()
+    await page.getByRole('option', { name: 'Season ticket' }).click()
+    const map = page.getByRole('img', { name: /^Map of places/ })
+    await page.getByRole('button', { name: 'Choose on the map' }).last().click()
+    await map.click({ position: { x: 240, y: 60 } })
+    await rider.getByRole('button', { name: 'Choose on the map' }).click()
+    await map.click({ position: { x: 260, y: 70 } })
+    await expect.poll(() => rider.getByLabel('Latitude').inputValue()).not.toBe('')
+    await saved('Save visitors')
+    const { visitors, places, journeys } = await now()
+    expect(visitors[2]).toMatchObject({
+      name: 'Rider',
+      downKbps: 40_000,
+      journeyId: journeys[0]!.id,
+      place: { name: 'Rider' },
+    })
+    expect(places.origin).not.toBeNull()
+    expect(await accessibilityProblems(page)).toEqual([])
+  })
+  test('a page is added to the sample, and another taken out', async () => {
+    await page.getByLabel('Look for a page').fill('/quays/old')
+    await page.getByRole('button', { name: 'Add /quays/old-pier' }).click()
+    await page.getByRole('button', { name: 'Take out /gallery', exact: true }).click()
+    await saved('Save pages')
+    const paths = (await now()).sample.map(({ path }) => path)
+    expect(paths).toContain('/quays/old-pier')
+    expect(paths).not.toContain('/gallery')
+  })
+})
+
+describe('a measurement', () => {
+  let head: MeasurementHead
+  test('of the account page as the one who is signed in: the journey is followed before each load', async () => {
+    const { visitors } = await now()
+    const rider = visitors.find(({ name }) => name === 'Rider')!
+    await stack.api('PUT', `/sites/${site.id}/sample`, [
+      ...(await now()).sample.map(({ path, kind }) => ({ path, kind })),
+      { path: '/account', kind: 'Account' },
+    ])
+    const account = (await now()).sample.find(({ path }) => path === '/account')!
+    head = await stack.api('POST', `/sites/${site.id}/measurements`, {
+      sides: ['live'],
+      pageIds: [account.id],
+      visitorIds: [rider.id],
+      runs: 1,
+    })
+    await openMeasure()
+    await page
+      .getByLabel('Jobs')
+      .getByText(/^Measuring live\s*done /)
+      .waitFor({ timeout: MEASURED_MS })
+    const { runs } = await stack.api<Measurement>('GET', `/sites/${site.id}/measurements/${head.id}`)
+    expect(runs.map(({ failure }) => failure)).toEqual([null, null, null])
+    // Signed out this page sends visitors on to the form; signed in it answers itself.
+    const run = await stack.api<{ requests: { url: string; status: number }[] }>(
+      'GET',
+      `/sites/${site.id}/measurements/${head.id}/runs/${runs[1]!.id}`,
+    )
+    expect(run.requests[0]).toMatchObject({ url: `${site.liveUrl}/account`, status: 200 })
+  })
+  test('shows what the visitor saw: filmstrip with a cursor, weight, and what a close look found', async () => {
+    await stack.api('PUT', `/sites/${site.id}/trial`, {
+      setup: { remedies: { pageCache: { enabled: true }, compression: { enabled: true } } },
+    })
+    head = await stack.api('POST', `/sites/${site.id}/measurements`, {
+      sides: ['live', 'trial'],
+      pageIds: [site.sample[0]!.id],
+      visitorIds: ['laptop'],
+      runs: 2,
+    })
+    await page.goto(`${stack.url}/sites/${site.id}/measure/${head.id}`)
+    await page
+      .getByLabel('Jobs')
+      .getByText(/^Comparing live and trial\s*done /)
+      .waitFor({ timeout: MEASURED_MS })
+    const slider = page.getByRole('slider')
+    await slider.waitFor()
+    await slider.focus()
+    await page.keyboard.press('Home')
+    await expect.poll(() => slider.getAttribute('aria-valuetext')).toBe('0.00 s')
+    await page.getByRole('img', { name: /^Live after 0.00 s: 0 % of its final look/ }).waitFor()
+    await page.getByRole('img', { name: /^Trial after 0.00 s/ }).waitFor()
+    expect(await accessibilityProblems(page)).toEqual([])
+    await page.getByRole('link', { name: /the waterfall of Home page, live, run 3/ }).click()
+    await page.getByRole('heading', { name: 'Pictures without width and height' }).waitFor()
+    await page.getByRole('heading', { name: 'Fonts that hid text' }).waitFor()
+    await page.getByRole('rowheader', { name: 'third.localhost' }).waitFor()
+    expect(await accessibilityProblems(page)).toEqual([])
+  })
+  test('lays another load above it, aligned by address', async () => {
+    await page.getByRole('combobox', { name: 'Lay another load above it' }).click()
+    await page.getByRole('option', { name: 'Trial, looked at closely' }).click()
+    const table = page.getByRole('table', { name: /each with the one of the other load above it/ })
+    await table.waitFor()
+    await page.getByRole('combobox', { name: 'Against the other' }).click()
+    await page.getByRole('option', { name: /^later/ }).click()
+    await table.getByRole('cell', { name: 'later' }).first().waitFor()
+  })
+  test('predicts what a change would be worth, before it is made', async () => {
+    const figures = page.getByRole('table', { name: 'Predicted times' })
+    const seconds = async (row: string): Promise<number> =>
+      parseFloat((await figures.getByRole('row', { name: row }).getByRole('cell').nth(2).textContent())!)
+    const before = await seconds('As it is')
+    await page.getByLabel('Pictures weighed half').check()
+    await figures.getByRole('row', { name: 'With what is ticked' }).waitFor()
+    expect(await seconds('With what is ticked')).toBeLessThan(before)
+  })
+  test('goes out as an archive that comes in again, and as PNG, CSV and JSON', async () => {
+    const download = async (name: string, role: 'button' | 'link' = 'button'): Promise<Buffer> => {
+      const [file] = await Promise.all([
+        page.waitForEvent('download'),
+        page.getByRole('group', { name: 'Save' }).getByRole(role, { name }).click(),
+      ])
+      return readFile((await file.path())!)
+    }
+    expect((await download('PNG')).subarray(1, 4).toString()).toBe('PNG')
+    expect((await download('CSV')).toString()).toMatch(/^url,type,status/)
+    expect(JSON.parse((await download('JSON')).toString()).requests.length).toBeGreaterThan(80)
+    const har = await download('HAR', 'link')
+    expect(JSON.parse(har.toString()).log.version).toBe('1.2')
+    await openMeasure()
+    await page
+      .getByLabel('Read in an archive')
+      .setInputFiles({ name: 'load.har', mimeType: 'application/json', buffer: har })
+    await page.getByText('Read from an archive of somebody’s browser').waitFor()
+    await page.getByRole('link', { name: /^Open the waterfall/ }).click()
+    await page.getByRole('heading', { name: 'What if' }).waitFor()
+    await page.getByRole('rowheader', { name: 'As it is' }).waitFor()
+  })
+  test('stands in the trend, drawn without the network', async () => {
+    await openMeasure()
+    await view('Over time').click()
+    await page.locator('.js-plotly-plot .scatterlayer').waitFor()
+    await page.getByRole('heading', { name: 'Every occasion' }).waitFor()
+    expect(await accessibilityProblems(page)).toEqual([])
+  })
+})
+
+describe('routine', () => {
+  test('a limit that live crosses is told on Today', async () => {
+    await view('Routine').click()
+    await page.getByLabel('Main content, s for Laptop').fill('0.1')
+    await saved('Save routine')
+    expect(await accessibilityProblems(page)).toEqual([])
+    const head = await stack.api<MeasurementHead>('POST', `/sites/${site.id}/measurements`, {
+      sides: ['live'],
+      pageIds: [site.sample[0]!.id],
+      visitorIds: ['laptop'],
+      runs: 1,
+    })
+    await page
+      .getByText(/The main content of the home page on Laptop takes .* the limit is 0.1 s/)
+      .waitFor({ timeout: MEASURED_MS })
+    await page.getByRole('navigation', { name: 'Places' }).getByRole('link', { name: 'Today' }).click()
+    await page.getByRole('heading', { name: 'The routine says' }).waitFor()
+    await page.getByRole('button', { name: 'Mark all as read' }).click()
+    await expect.poll(() => page.getByRole('heading', { name: 'The routine says' }).count()).toBe(0)
+    expect(head.id).not.toBe('')
+  })
+  test('the interface itself had nothing to complain about', () => expect(complaints).toEqual([]))
+})
