@@ -1,5 +1,5 @@
 import { readFile } from 'node:fs/promises'
-import type { Browser, BrowserContext, Page } from 'playwright-core'
+import type { Browser, BrowserContext, Locator, Page } from 'playwright-core'
 import { afterAll, beforeAll, describe, expect, test } from 'vitest'
 import type { Measurement, MeasurementHead } from '../core/contracts/measurements.ts'
 import type { Site } from '../core/contracts/sites.ts'
@@ -44,6 +44,12 @@ const openMeasure = () =>
 const saved = async (button: string): Promise<void> => {
   await page.getByRole('button', { name: button }).click()
   await expect.poll(() => page.getByRole('button', { name: button }).isDisabled()).toBe(true)
+}
+/** Open a list from the keyboard, and take one of it. */
+const choose = async (scope: Page | Locator, label: string, option: string | RegExp): Promise<void> => {
+  await scope.getByRole('combobox', { name: label }).focus()
+  await page.keyboard.press('ArrowDown')
+  await page.getByRole('option', { name: option }).click()
 }
 const now = () => stack.api<Site>('GET', `/sites/${site.id}`)
 
@@ -108,10 +114,8 @@ describe('whom and what to measure', () => {
     const added = page.getByRole('group', { name: 'Visitor 3' })
     await added.getByLabel('Name').fill('Rider')
     const rider = page.getByRole('group', { name: 'Rider' })
-    await rider.getByRole('combobox', { name: 'Link' }).click()
-    await page.getByRole('option', { name: 'Good mobile' }).click()
-    await rider.getByRole('combobox', { name: 'Signed in by' }).click()
-    await page.getByRole('option', { name: 'Season ticket' }).click()
+    await choose(rider, 'Link', 'Good mobile')
+    await choose(rider, 'Signed in by', 'Season ticket')
     const map = page.getByRole('img', { name: /^Map of places/ })
     await page.getByRole('button', { name: 'Choose on the map' }).last().click()
     await map.click({ position: { x: 240, y: 60 } })
@@ -130,7 +134,7 @@ describe('whom and what to measure', () => {
     expect(await accessibilityProblems(page)).toEqual([])
   })
   test('a page is added to the sample, and another taken out', async () => {
-    await page.getByLabel('Look for a page').fill('/quays/old')
+    await page.getByRole('textbox', { name: 'Look for a page' }).fill('/quays/old')
     await page.getByRole('button', { name: 'Add /quays/old-pier' }).click()
     await page.getByRole('button', { name: 'Take out /gallery', exact: true }).click()
     await saved('Save pages')
@@ -200,12 +204,10 @@ describe('a measurement', () => {
     expect(await accessibilityProblems(page)).toEqual([])
   })
   test('lays another load above it, aligned by address', async () => {
-    await page.getByRole('combobox', { name: 'Lay another load above it' }).click()
-    await page.getByRole('option', { name: 'Trial, looked at closely' }).click()
+    await choose(page, 'Lay another load above it', 'Trial, looked at closely')
     const table = page.getByRole('table', { name: /each with the one of the other load above it/ })
     await table.waitFor()
-    await page.getByRole('combobox', { name: 'Against the other' }).click()
-    await page.getByRole('option', { name: /^later/ }).click()
+    await choose(page, 'Against the other', /^later/)
     await table.getByRole('cell', { name: 'later' }).first().waitFor()
   })
   test('predicts what a change would be worth, before it is made', async () => {

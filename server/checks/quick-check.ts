@@ -86,7 +86,7 @@ const nextHop = (
 ): URL | undefined => {
   if (status < 300 || status >= 400 || location === null || !URL.canParse(location, from)) return undefined
   const target = new URL(location, from)
-  return hosts.has(target.hostname) && /^https?:$/.test(target.protocol) ? target : undefined
+  return hosts.has(target.host) && /^https?:$/.test(target.protocol) ? target : undefined
 }
 
 /**
@@ -99,7 +99,7 @@ export const quickCheck = async (
   mayAsk: ReadonlySet<string> = new Set(),
 ): Promise<QuickCheck> => {
   const begun = performance.now()
-  const hosts = new Set([...mayAsk, new URL(address).hostname])
+  const hosts = new Set([...mayAsk, new URL(address).host])
   const hops: QuickCheckHop[] = []
   let body = Buffer.alloc(0)
   for (let next: URL | undefined = new URL(address); next !== undefined && hops.length <= MOST_REDIRECTS;) {

@@ -1,13 +1,13 @@
 import type { QuickCheck, QuickCheckOrder } from '../../core/contracts/quick-check.ts'
+import type { Site } from '../../core/contracts/sites.ts'
 import { errors } from '../errors.ts'
 import type { Services } from '../services.ts'
 import { getSite, listSites } from '../sites/sites.ts'
 import { quickCheck } from './quick-check.ts'
 
-type SiteNames = Pick<Awaited<ReturnType<typeof getSite>>, 'address' | 'liveHost' | 'trialHost' | 'hosts'>
-
-const hostsOf = ({ address, liveHost, trialHost, hosts }: SiteNames): Set<string> =>
-  new Set([new URL(address).hostname, liveHost, trialHost, ...hosts.added])
+/** Hosts with their ports: another port of a host is another server. Hosts that were added stand for the usual ports. */
+const hostsOf = ({ address, liveUrl, trialUrl, liveSecureUrl, hosts }: Site): Set<string> =>
+  new Set([...[address, liveUrl, trialUrl, liveSecureUrl].map((url) => new URL(url).host), ...hosts.added])
 
 /**
  * Check an address of a connected site: only its own hosts and those the owner has added are asked.
@@ -20,8 +20,8 @@ export const checkOfSite = async (
 ): Promise<QuickCheck> => {
   const site = await getSite(services, siteId)
   const hosts = hostsOf(site)
-  const { hostname } = new URL(address)
-  if (!hosts.has(hostname)) throw errors.hostNotNamed(hostname)
+  const { host, hostname } = new URL(address)
+  if (!hosts.has(host)) throw errors.hostNotNamed(host)
   // Names that delivery serves here are this machine's by design.
   const isOurs = hostname === site.liveHost || hostname === site.trialHost
   const privateAddresses = isOurs ? 'allowed' : site.hosts.privateAddresses
@@ -33,8 +33,8 @@ export const checkOfSite = async (
  * addresses holds.
  */
 export const checkNamed = async (services: Services, order: QuickCheckOrder): Promise<QuickCheck> => {
-  const { hostname } = new URL(order.address)
-  const site = (await listSites(services)).find((one) => hostsOf(one).has(hostname))
+  const { host } = new URL(order.address)
+  const site = (await listSites(services)).find((one) => hostsOf(one).has(host))
   return site === undefined || order.privateAddresses === 'allowed'
     ? quickCheck(order)
     : checkOfSite(services, site.id, order.address)

@@ -110,3 +110,22 @@ describe('the sample', () => {
     expect((await bench.call('POST', at('/access-log'), { text })).body.understood).toBe(40_000)
   })
 })
+
+describe('quick checks of a site', () => {
+  const check = (address: string) => bench.call('POST', at('/quick-checks'), { address })
+  test('its own origin is asked', async () => {
+    expect((await check(`${bench.siteUrl}/`)).body.hops[0]).toMatchObject({ status: 200 })
+  })
+  test.each([
+    ['another host', 'http://elsewhere.example/'],
+    ['another port of the same host', 'http://127.0.0.1:1/'],
+  ])('%s is not', async (_why, address) => {
+    expect((await check(address)).body.code).toBe('HOST_NOT_NAMED')
+  })
+  test('one that was added is, but not where it leads into a private network without a yes', async () => {
+    await bench.call('PUT', at('/hosts'), { added: ['tags.localhost'], privateAddresses: 'refused' })
+    expect((await check('http://tags.localhost/')).body.code).toBe('PRIVATE_ADDRESS')
+    await bench.call('PUT', at('/hosts'), { added: ['tags.localhost'], privateAddresses: 'allowed' })
+    expect((await check('http://tags.localhost/')).body.code).toBe('NOT_REACHED')
+  })
+})

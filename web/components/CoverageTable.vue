@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import ActionButton from './ActionButton.vue'
 import { computed, ref } from 'vue'
 import { z } from 'zod'
 import { PurgeResult } from '../../core/contracts/delivery.ts'
@@ -84,8 +85,8 @@ const purge = async (address: string): Promise<void> => {
             </td>
             <td>{{ row.why }}</td>
             <td class="actions">
-              <v-btn size="x-small" :loading="working === row.address" @click="refresh(row.address)"
-                >Refresh<span class="visually-hidden"> {{ row.address }}</span></v-btn
+              <ActionButton size="x-small" :under-way="working === row.address" @click="refresh(row.address)"
+                >Refresh<span class="visually-hidden"> {{ row.address }}</span></ActionButton
               >
               <v-btn size="x-small" :disabled="row.state === 'absent'" @click="purge(row.address)"
                 >Purge<span class="visually-hidden"> {{ row.address }}</span></v-btn

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import ActionButton from './ActionButton.vue'
 import { computed, ref, watch } from 'vue'
 import { Site, type SiteHosts } from '../../core/contracts/sites.ts'
 import { callApi } from '../api/client.ts'
@@ -46,7 +47,9 @@ const save = async (): Promise<void> => {
       label="Private addresses may be asked"
       @update:model-value="(on: unknown) => (hosts.privateAddresses = on ? 'allowed' : 'refused')"
     />
-    <v-btn type="submit" size="small" :disabled="!changed" :loading="saving">Save hosts</v-btn>
+    <ActionButton type="submit" size="small" :disabled="!changed" :under-way="saving"
+      >Save hosts</ActionButton
+    >
   </form>
 </template>
 

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import ActionButton from './ActionButton.vue'
 import { ref, shallowRef, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import type { Setup } from '../../core/contracts/setup.ts'
@@ -75,7 +76,7 @@ const apply = async (): Promise<void> => {
   <form class="bar ask" @submit.prevent="ask">
     <v-text-field v-model="address" label="Address" placeholder="/notices" class="address" />
     <v-text-field v-model="cookie" label="Cookie field, if any" placeholder="consent=yes" class="cookie" />
-    <v-btn type="submit" color="primary" variant="flat" :loading="asking">Explain</v-btn>
+    <ActionButton type="submit" color="primary" variant="flat" :under-way="asking">Explain</ActionButton>
   </form>
   <p class="muted small">
     A real request to {{ channel === 'live' ? site.liveHost : site.trialHost }}. An empty Cookie field is a

@@ -135,10 +135,10 @@ img {
 }
 figure {
   margin: 0;
-  opacity: 0.55;
 }
-figure.passed {
-  opacity: 1;
+/* What is still to come is paler; the figures under it are not, they are to be read. */
+figure:not(.passed) img {
+  opacity: 0.55;
 }
 figure img {
   width: 100%;

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import ActionButton from '../components/ActionButton.vue'
 import { computed, ref, shallowRef } from 'vue'
 import { QuickCheck } from '../../core/contracts/quick-check.ts'
 import type { Site } from '../../core/contracts/sites.ts'
@@ -40,7 +41,7 @@ const look = async (): Promise<void> => {
   <form class="bar" @submit.prevent="look">
     <v-select v-model="base" class="field" label="Whom to ask" :items="bases" />
     <v-combobox v-model="path" class="field" label="Path" :items="paths" />
-    <v-btn type="submit" color="primary" variant="flat" :loading="busy">Check</v-btn>
+    <ActionButton type="submit" color="primary" variant="flat" :under-way="busy">Check</ActionButton>
   </form>
   <p class="small muted">
     Only the site’s own hosts are asked, and those added under Site. From the command line:

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import ActionButton from '../components/ActionButton.vue'
 import { ref, shallowRef } from 'vue'
 import { useRouter } from 'vue-router'
 import { QuickCheck } from '../../core/contracts/quick-check.ts'
@@ -157,13 +158,13 @@ const connect = async (): Promise<void> => {
             persistent-hint
           />
         </div>
-        <v-btn
+        <ActionButton
           type="submit"
           color="primary"
           variant="flat"
-          :loading="connecting"
+          :under-way="connecting"
           :disabled="chosen.length === 0"
-          >Connect</v-btn
+          >Connect</ActionButton
         >
       </form>
     </template>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import ActionButton from '../components/ActionButton.vue'
 import { computed, ref } from 'vue'
 import type { LedgerEntry } from '../../core/contracts/ledger.ts'
 import type { Site, Version } from '../../core/contracts/sites.ts'
@@ -155,8 +156,8 @@ const verb = (version: Version): string =>
       </p>
       <div class="bar end">
         <v-btn @click="asking = false">Stay</v-btn>
-        <v-btn color="primary" variant="flat" :loading="working" @click="stepBack"
-          >{{ verb(target) }} version {{ target.number }}</v-btn
+        <ActionButton color="primary" variant="flat" :under-way="working" @click="stepBack"
+          >{{ verb(target) }} version {{ target.number }}</ActionButton
         >
       </div>
     </div>

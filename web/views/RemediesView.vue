@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import ActionButton from '../components/ActionButton.vue'
 import { computed, ref } from 'vue'
 import type { Setup } from '../../core/contracts/setup.ts'
 import type { Confirmation, Site } from '../../core/contracts/sites.ts'
@@ -143,7 +144,7 @@ const backOut = async (): Promise<void> => {
       <v-text-field v-model="note" label="Note (optional)" maxlength="1000" />
       <div class="bar end">
         <v-btn type="button" @click="keeping = false">Not yet</v-btn>
-        <v-btn type="submit" color="primary" variant="flat" :loading="working">Publish</v-btn>
+        <ActionButton type="submit" color="primary" variant="flat" :under-way="working">Publish</ActionButton>
       </div>
     </form>
   </v-dialog>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import ActionButton from '../components/ActionButton.vue'
 import { computed, ref, watch } from 'vue'
 import { Routine, type VisitorLimits } from '../../core/contracts/routine.ts'
 import { Site } from '../../core/contracts/sites.ts'
@@ -118,8 +119,8 @@ const save = async (): Promise<void> => {
       clearable
     />
     <div class="bar end">
-      <v-btn type="submit" color="primary" variant="flat" :disabled="!changed" :loading="saving"
-        >Save routine</v-btn
+      <ActionButton type="submit" color="primary" variant="flat" :disabled="!changed" :under-way="saving"
+        >Save routine</ActionButton
       >
     </div>
   </form>

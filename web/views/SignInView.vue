@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import ActionButton from '../components/ActionButton.vue'
 import { ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import ProblemNote from '../components/ProblemNote.vue'
@@ -55,9 +56,9 @@ const submit = async (): Promise<void> => {
           :hint="session.firstAccount ? 'At least 8 characters.' : ''"
           required
         />
-        <v-btn type="submit" color="primary" variant="flat" :loading="busy">
+        <ActionButton type="submit" color="primary" variant="flat" :under-way="busy">
           {{ session.firstAccount ? 'Make account' : 'Sign in' }}
-        </v-btn>
+        </ActionButton>
       </form>
       <ProblemNote class="note" />
       <p v-if="session.notice" class="panel notice">{{ session.notice }}</p>

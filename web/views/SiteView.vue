@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import ActionButton from '../components/ActionButton.vue'
 import { onMounted, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { EventTarget, Site } from '../../core/contracts/sites.ts'
@@ -51,7 +52,9 @@ const remove = async (): Promise<void> => {
   <h2>What it says about itself</h2>
   <FindingList :findings="site.check.findings" />
 
-  <v-btn size="small" :loading="looking" @click="lookAgain">Look again, and read the sitemap anew</v-btn>
+  <ActionButton size="small" :under-way="looking" @click="lookAgain"
+    >Look again, and read the sitemap anew</ActionButton
+  >
 
   <h2>Cookies</h2>
   <CookiePanel :site="site" />

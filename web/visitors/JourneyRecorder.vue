@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import ActionButton from '../components/ActionButton.vue'
 import { onBeforeUnmount, ref, shallowRef } from 'vue'
 import type { JourneyStep } from '../../core/contracts/measuring.ts'
 import { RecordingState, type RecordedAct } from '../../core/contracts/recording.ts'
@@ -72,7 +73,7 @@ const inWords = (step: JourneyStep): string => {
       <h2>Record a journey</h2>
       <form v-if="!state" class="bar" @submit.prevent="start">
         <v-text-field v-model="path" class="path" label="Begin at" />
-        <v-btn type="submit" color="primary" variant="flat" :loading="busy">Open it</v-btn>
+        <ActionButton type="submit" color="primary" variant="flat" :under-way="busy">Open it</ActionButton>
         <span class="muted small">The page opens in a browser of the lab, with an empty profile.</span>
       </form>
       <template v-else>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import ActionButton from '../components/ActionButton.vue'
 import { computed, ref, watch } from 'vue'
 import type { Journey, JourneyStep } from '../../core/contracts/measuring.ts'
 import { Site } from '../../core/contracts/sites.ts'
@@ -86,8 +87,8 @@ const save = async (): Promise<void> => {
       <v-btn size="small" @click="add([emptyStep('open')])">Write one</v-btn>
       <span class="space" />
       <v-btn type="button" :disabled="!changed" @click="reset">Undo changes</v-btn>
-      <v-btn type="submit" color="primary" variant="flat" :disabled="!changed" :loading="saving"
-        >Save journeys</v-btn
+      <ActionButton type="submit" color="primary" variant="flat" :disabled="!changed" :under-way="saving"
+        >Save journeys</ActionButton
       >
     </div>
   </form>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import ActionButton from '../components/ActionButton.vue'
 import { computed, ref, shallowRef, watch } from 'vue'
 import { z } from 'zod'
 import { AccessLogResult, KnownPage, Site, type SampleCandidate } from '../../core/contracts/sites.ts'
@@ -105,8 +106,8 @@ const save = async (): Promise<void> => {
       </div>
       <div class="bar end">
         <v-btn type="button" :disabled="!changed" @click="reset">Undo changes</v-btn>
-        <v-btn type="submit" color="primary" variant="flat" :disabled="!changed" :loading="saving"
-          >Save pages</v-btn
+        <ActionButton type="submit" color="primary" variant="flat" :disabled="!changed" :under-way="saving"
+          >Save pages</ActionButton
         >
       </div>
     </div>

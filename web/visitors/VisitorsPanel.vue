@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import ActionButton from '../components/ActionButton.vue'
 import { computed, ref, watch } from 'vue'
 import type { VisitorProfile } from '../../core/contracts/measuring.ts'
 import { Site, type SitePlaces } from '../../core/contracts/sites.ts'
@@ -125,8 +126,8 @@ const farness = (visitor: VisitorProfile): string => {
     </div>
     <div class="bar end">
       <v-btn type="button" :disabled="!changed" @click="reset">Undo changes</v-btn>
-      <v-btn type="submit" color="primary" variant="flat" :disabled="!changed" :loading="saving"
-        >Save visitors</v-btn
+      <ActionButton type="submit" color="primary" variant="flat" :disabled="!changed" :under-way="saving"
+        >Save visitors</ActionButton
       >
     </div>
   </form>
