@@ -1,0 +1,120 @@
+import { readFileSync } from 'node:fs'
+import { createRequire } from 'node:module'
+import { afterAll, beforeAll, describe, expect, test } from 'vitest'
+import type { RunDetails } from '../../core/contracts/measuring.ts'
+import { DEFAULT_VISITORS } from '../../core/sampling/default-visitors.ts'
+import { html, MadeUpSite, measured, SVG, type Measured } from './testing/made-up-site.ts'
+
+/** What a close look sees, in real Chromium, judged by what the page is known to hold. */
+
+const [, laptop] = DEFAULT_VISITORS
+let site: MadeUpSite
+beforeAll(async () => {
+  site = await MadeUpSite.open()
+})
+afterAll(() => site.close())
+
+describe('with all instruments', () => {
+  const font = readFileSync(
+    createRequire(import.meta.url).resolve('@fontsource/bitter/files/bitter-latin-400-normal.woff2'),
+  )
+  const looked = async (): Promise<Measured> =>
+    measured(await site.load('/', { instruments: 'all', visitor: { ...laptop!, cpuSlowdown: 2 } }))
+  const detailsOf = ({ details }: { details: RunDetails | null }): RunDetails => {
+    if (details === null) throw new Error('no details')
+    return details
+  }
+  const UNUSED = `.never-used-${'x'.repeat(400)}{color:red}`
+  beforeAll(async () => {
+    site.pages = {
+      '/': html(`<link rel="stylesheet" href="/a.css"><script src="/head.js"></script><style>p{color:navy}</style>
+<p>Quay</p><div id="room"></div><h1 style="font-family:Bitter">Nine quays</h1><img id="wide" src="/wide.svg" alt="" width="100" height="75">
+<img id="free" src="/wide.svg?2" alt=""><script src="/late.js" defer></script>
+<script>setTimeout(() => { document.getElementById('room').style.height = '120px' }, 400); console.error('tide gauge is silent')</script>`),
+      '/a.css': (_req, res) => res.writeHead(200, { 'content-type': 'text/css' }).end(`@font-face{font-family:Bitter;src:url(/bitter.woff2)}body{margin:0}${UNUSED}`),
+      '/bitter.woff2': (_req, res) => res.writeHead(200, { 'content-type': 'font/woff2' }).end(font),
+      '/head.js': (_req, res) => res.writeHead(200, { 'content-type': 'text/javascript' }).end('function never(){' + 'void 0;'.repeat(200) + '}\nconst end=performance.now()+60;while(performance.now()<end);'),
+      '/late.js': (_req, res) => res.writeHead(200, { 'content-type': 'text/javascript' }).end('document.title = "late"'),
+      '/wide.svg': (_req, res) => res.writeHead(200, { 'content-type': 'image/svg+xml' }).end(SVG),
+    } // prettier-ignore
+  })
+  test('everything that is shown of a page is what the page is known to do', async () => {
+    const outcome = await looked()
+    const details = detailsOf(outcome)
+    const find = (path: string) => outcome.requests.find(({ url }) => new URL(url).pathname === path)!
+
+    expect(find('/a.css')).toMatchObject({
+      blocks: 'rendering',
+      initiator: { kind: 'parser' },
+      priority: 'VeryHigh',
+    })
+    expect(find('/head.js').blocks).toBe('rendering')
+    expect(find('/late.js').blocks).toBe('nothing')
+    expect(find('/bitter.woff2').initiator?.kind).toBe('style')
+    expect(find('/').initiator?.kind).toBe('navigation')
+    expect(find('/a.css').connection).not.toBeNull()
+
+    const style = details.unused.find(({ type, inline }) => type === 'style' && !inline)!
+    expect(style.unusedBytes).toBeGreaterThanOrEqual(UNUSED.length)
+    expect(style.unusedBytes).toBeLessThan(style.totalBytes)
+    const script = details.unused.find(({ url }) => url.endsWith('/head.js'))!
+    expect(script.unusedBytes).toBeGreaterThan(1400)
+    expect(script.unusedBytes).toBeLessThan(script.totalBytes)
+
+    expect(details.images).toContainEqual({
+      url: expect.stringMatching(/wide\.svg$/), naturalWidth: 400, naturalHeight: 300, shownWidth: 100, shownHeight: 75,
+      inFirstView: true, lazy: false, sized: true,
+    }) // prettier-ignore
+    expect(details.images.find(({ url }) => url.endsWith('?2'))?.sized).toBe(false)
+    expect(details.fonts).toEqual([
+      { family: 'Bitter', url: find('/bitter.woff2').url, display: 'auto', blockedMs: expect.any(Number) },
+    ])
+    expect(details.fonts[0]!.blockedMs).toBeGreaterThan(laptop!.roundTripMs)
+    expect(details.dom.nodes).toBeGreaterThan(12)
+    expect(details.console).toContainEqual({
+      text: 'tide gauge is silent',
+      url: expect.stringContaining('quay.localhost'),
+    })
+
+    // The script spins for 60 ms of wall time at half speed: 30 ms of this machine's.
+    const spun = details.tasks
+      .filter(({ url }) => url?.endsWith('/head.js'))
+      .reduce((sum, { nativeMs }) => sum + nativeMs, 0)
+    expect(spun).toBeGreaterThan(20)
+    expect(spun).toBeLessThan(60)
+    expect(details.offsets[find('/a.css').url]).toBeLessThan(details.offsets[find('/late.js').url]!)
+
+    // What moved is named: everything below the room that opened.
+    expect(outcome.metrics.shifts.flatMap(({ elements }) => elements)).toContain('h1')
+    const { lcpPhases, ttfbPhases } = outcome.metrics
+    expect(Object.values(lcpPhases!).reduce((a, b) => a + b, 0)).toBeCloseTo(outcome.metrics.lcpMs!, 6)
+    expect(ttfbPhases!.connectMs).toBeGreaterThan(laptop!.roundTripMs)
+  })
+  test('what blocks a frame within the page blocks nothing of the page', async () => {
+    const before = site.pages
+    site.pages = {
+      ...before,
+      '/': html('<h1>Quay</h1><iframe src="/inner"></iframe>'),
+      '/inner': html('<link rel="stylesheet" href="/a.css"><p>inner'),
+    }
+    const { requests } = await looked()
+    site.pages = before
+    expect(requests.map(({ url, blocks }) => [new URL(url).pathname, blocks])).toEqual([
+      ['/', 'nothing'],
+      ['/inner', 'nothing'],
+      ['/a.css', 'nothing'],
+    ])
+  })
+  test('frames show the page come, and progress goes from nothing to all', async () => {
+    const { frames, details, metrics } = await looked()
+    expect(frames.length).toBeGreaterThan(1)
+    expect(frames.map(({ atMs }) => atMs)).toEqual(frames.map(({ atMs }) => atMs).toSorted((a, b) => a - b))
+    const { curve, meanMs } = detailsOf({ details }).visual!
+    expect(curve[0]!.share).toBe(0)
+    expect(curve.at(-1)!.share).toBe(1)
+    // Nothing is drawn before the first paint, as the browser itself says; frames come up to some refreshes later.
+    const first = curve.find(({ share }) => share > 0)!
+    expect(first.atMs).toBeGreaterThan(metrics.fcpMs! - 20)
+    expect(meanMs).toBeGreaterThan(metrics.fcpMs! - 20)
+  })
+})

@@ -1,0 +1,53 @@
+import { afterAll, beforeAll, describe, expect, test } from 'vitest'
+import type { Journey } from '../../core/contracts/measuring.ts'
+import { html, MadeUpSite, measured, SVG, type Answer } from './testing/made-up-site.ts'
+
+/** What a visitor did before the load that is measured, in real Chromium. */
+
+let site: MadeUpSite
+beforeAll(async () => {
+  site = await MadeUpSite.open()
+})
+afterAll(() => site.close())
+
+describe('visits', () => {
+  const picture: Answer = (_req, res) =>
+    void res.writeHead(200, { 'content-type': 'image/svg+xml', 'cache-control': 'max-age=600' }).end(SVG)
+  test('the next page of a visit finds in the browser what the page before it has left there', async () => {
+    site.pages = {
+      '/before': html('<img src="/shared.svg" alt="">'),
+      '/': html('<img src="/shared.svg" alt=""><img src="/own.svg" alt="">'),
+      '/shared.svg': picture,
+      '/own.svg': picture,
+    }
+    const outcome = measured(await site.load('/', { visit: 'next', previousUrl: `${site.origin}/before` }))
+    const cached = (path: string) => outcome.requests.find(({ url }) => url.endsWith(path))!.fromCache
+    expect([cached('/shared.svg'), cached('/own.svg')]).toEqual([true, false])
+  })
+  const SIGN_IN = {
+    id: 'j', name: 'Season ticket',
+    steps: [
+      { do: 'open', path: '/sign-in' }, { do: 'type', target: '#name', text: 'rider' }, { do: 'click', target: 'button' },
+      { do: 'see', target: '#hello' },
+    ],
+  } satisfies Journey // prettier-ignore
+  test('a visitor who follows a journey first is signed in when the page is loaded', async () => {
+    site.pages = {
+      '/sign-in': html('<form action="/in"><input id="name" name="name"><button>Sign in</button></form>'),
+      '/in': (_req, res) => res.writeHead(302, { 'set-cookie': 'who=rider; Path=/', location: '/hello' }).end(),
+      '/hello': html('<p id="hello">Hello</p>'),
+      '/': (req, res) => html(`<h1>${req.headers.cookie === 'who=rider' ? '<img src="/member.svg" alt="">' : 'Nobody'}</h1>`)(req, res),
+      '/member.svg': picture,
+    } // prettier-ignore
+    const outcome = measured(await site.load('/', { journey: SIGN_IN }))
+    expect(outcome.requests.map(({ url }) => new URL(url).pathname)).toEqual(['/', '/member.svg'])
+  })
+  test('a step that is not there says which', async () => {
+    site.pages = { '/sign-in': html('<p>closed</p>') }
+    const outcome = await site.load('/', { journey: SIGN_IN, timeoutMs: 1500 })
+    expect(outcome).toEqual({
+      kind: 'failed',
+      why: expect.stringContaining('“Season ticket” stopped at step 2, typing into #name'),
+    })
+  })
+})
