@@ -83,14 +83,16 @@ const FIGURES = [
       <fieldset>
         <legend>If …</legend>
         <v-checkbox v-for="question in questions" :key="question.id" v-model="asked" :value="question.id">
-          <template #label>
-            {{ question.text }}&nbsp;<span class="muted small">{{
-              question.gain === null || Math.abs(question.gain) < 20
-                ? 'no gain alone'
-                : question.gain > 0
-                  ? `${seconds(question.gain)} sooner alone`
-                  : `${seconds(-question.gain)} later alone`
-            }}</span>
+          <template #label
+            ><span>
+              {{ question.text }}&nbsp;<span class="muted small">{{
+                question.gain === null || Math.abs(question.gain) < 20
+                  ? 'no gain alone'
+                  : question.gain > 0
+                    ? `${seconds(question.gain)} sooner alone`
+                    : `${seconds(-question.gain)} later alone`
+              }}</span></span
+            >
           </template>
         </v-checkbox>
       </fieldset>
@@ -98,8 +100,10 @@ const FIGURES = [
     <div>
       <SecondsRuler
         :scale="scale"
-        :others="[{ side: run.side, ms: now?.lcpMs ?? null }]"
-        :trial="then?.lcpMs ?? null"
+        :others="[
+          { side: 'archive', ms: now?.lcpMs ?? null, name: 'As it is' },
+          { side: 'trial', ms: then?.lcpMs ?? null, name: 'As ticked' },
+        ]"
         :floor-ms="run.visitorId === visitorId ? run.floorMs : null"
         about="Predicted time to the main content"
       />

@@ -12,7 +12,7 @@ const props = defineProps<{
   live?: number | null
   trial?: number | null
   /** Earlier versions and the like. */
-  others?: readonly { side: Side; ms: number | null }[]
+  others?: readonly { side: Side; ms: number | null; name?: string }[]
   floorMs?: number | null
   /** Small form for rows of a table: no labels, same scale. */
   compact?: boolean
@@ -20,14 +20,20 @@ const props = defineProps<{
   about: string
 }>()
 
+interface Lane {
+  readonly side: Side
+  readonly ms: number
+  readonly name?: string
+}
+const nameOf = ({ side, name }: Lane): string => name ?? sideName(side)
 const lanes = computed(() =>
   [
     ...(['origin', 'live', 'trial'] as const).map((side) => ({ side: side as Side, ms: props[side] })),
     ...(props.others ?? []),
-  ].filter((lane): lane is { side: Side; ms: number } => typeof lane.ms === 'number'),
+  ].filter((lane): lane is Lane => typeof lane.ms === 'number'),
 )
 const spoken = computed(() => {
-  const parts = lanes.value.map(({ side, ms }) => `${sideName(side)} ${seconds(ms)}`)
+  const parts = lanes.value.map((lane) => `${nameOf(lane)} ${seconds(lane.ms)}`)
   if (typeof props.floorMs === 'number') parts.push(`floor ${seconds(props.floorMs)}`)
   return `${props.about}: ${parts.length > 0 ? parts.join(', ') : 'not measured yet'}`
 })
@@ -45,10 +51,10 @@ const labelAt = (ms: number): string => `min(${at(ms)}, calc(100% - 6.2rem))`
         <b v-if="!compact">{{ t.name }}</b>
       </i>
       <i v-if="typeof floorMs === 'number'" class="floor" :style="{ width: at(floorMs) }" />
-      <div v-for="lane in lanes" :key="lane.side" class="lane" :class="sideLook(lane.side)">
+      <div v-for="lane in lanes" :key="nameOf(lane)" class="lane" :class="sideLook(lane.side)">
         <i class="stretch" :style="{ width: at(lane.ms) }" />
         <span v-if="!compact" class="label" :style="{ left: labelAt(lane.ms) }">
-          {{ sideName(lane.side) }} <b>{{ seconds(lane.ms) }}</b>
+          {{ nameOf(lane) }} <b>{{ seconds(lane.ms) }}</b>
         </span>
       </div>
       <div v-if="lanes.length === 0" class="lane empty">
