@@ -144,6 +144,10 @@ describe('the loop, as a new user tries it', () => {
     await page.getByRole('dialog').getByRole('button', { name: 'Publish' }).click()
     await page.getByText('Version 2 is what visitors get now.').waitFor()
     await page.getByText(/8 of 8 pages answer from the store/).waitFor({ timeout: 60_000 })
+    await page.getByRole('combobox', { name: 'Look at one of them in full' }).focus()
+    await page.keyboard.press('ArrowDown')
+    await page.getByRole('option', { name: '/', exact: true }).click()
+    await page.getByText(/^From the store of Zest Lamp, fresh for another/).waitFor()
     expect(await accessibilityProblems(page)).toEqual([])
     const live = await stack.visit('/notices')
     expect((await stack.visit('/')).cacheStatus).toMatch(/^zest-lamp; hit; ttl=\d+$/)
@@ -343,7 +347,7 @@ describe('the zest command', () => {
       'measure',
       'orrin.localhost',
       '--page',
-      '/timetables',
+      '/timetables/bird-cruise',
       '--visitor',
       'laptop',
       '--runs',
@@ -351,7 +355,7 @@ describe('the zest command', () => {
     )
     expect(one.code).toBe(0)
     expect(one.output).toMatch(
-      /\/timetables {2}Laptop {2}floor [\d.]+ s\n {2}origin {2}main content [\d.]+ s/,
+      /\/timetables\/bird-cruise {2}Laptop {2}floor [\d.]+ s\n {2}origin {2}main content [\d.]+ s/,
     )
   })
   test('says what is wrong and what to do', async () => {
@@ -379,7 +383,10 @@ describe('what a person can do wrong', () => {
     return (await sentence.textContent())!
   }
   test('connecting an address where nothing answers, Zest Lamp itself, or no address at all', async () => {
-    expect(await check('http://127.0.0.1:9')).toContain('Nothing answers')
+    // This machine is asked only with the owner's yes.
+    expect(await check('http://127.0.0.1:9')).toContain('in a private network')
+    await page.getByRole('button', { name: 'It is mine: look at it anyway' }).click()
+    await page.getByText('Nothing answers at 127.0.0.1:9').waitFor()
     expect(await check(`http://orrin.localhost:${stack.basePort + 10}`)).toContain('is Zest Lamp itself')
     expect(await check(stack.url)).toContain('is Zest Lamp itself')
     expect(await check('not an address')).toContain('Give the address of the site')
@@ -390,6 +397,8 @@ describe('what a person can do wrong', () => {
     await page.goto(`${stack.url}/connect`)
     await page.getByLabel('Address of the web server').fill(`http://127.0.0.1:${stack.basePort + 1}`)
     await page.getByRole('button', { name: 'Look at it' }).click()
+    await page.getByRole('button', { name: 'It is mine: look at it anyway' }).click()
+    await page.getByText('What its first answer says').waitFor()
     await page.getByLabel('Host name of live').fill('orrin.localhost')
     expect(await accessibilityProblems(page)).toEqual([])
     await page.getByRole('button', { name: 'Connect', exact: true }).click()

@@ -196,6 +196,11 @@ describe('a measurement', () => {
     await expect.poll(() => slider.getAttribute('aria-valuetext')).toBe('0.00 s')
     await page.getByRole('img', { name: /^Live after 0.00 s: 0 % of its final look/ }).waitFor()
     await page.getByRole('img', { name: /^Trial after 0.00 s/ }).waitFor()
+    const [film] = await Promise.all([
+      page.waitForEvent('download'),
+      page.getByRole('button', { name: 'Save the filmstrip as PNG' }).click(),
+    ])
+    expect((await readFile((await film.path())!)).subarray(1, 4).toString()).toBe('PNG')
     expect(await accessibilityProblems(page)).toEqual([])
     await page.getByRole('link', { name: /the waterfall of Home page, live, run 3/ }).click()
     await page.getByRole('heading', { name: 'Pictures without width and height' }).waitFor()

@@ -5,7 +5,8 @@ import { quickPoints, type QuickAnswers } from './quick-points.ts'
 
 const NOW = epochMs(Date.parse('2026-11-26T03:00:00Z'))
 const hop = (fields: [string, string][] = [], more: Partial<QuickCheckHop> = {}): QuickCheckHop => ({
-  url: 'https://quay.example/', status: 200, protocol: 'h2', location: null, lookupMs: 5, connectMs: 20, tlsMs: 25, waitMs: 200,
+  url: 'https://quay.example/', status: 200, protocol: 'h2', location: null, certificate: null,
+  lookupMs: 5, connectMs: 20, tlsMs: 25, waitMs: 200,
   fields: [['content-type', 'text/html'], ...fields], ...more,
 }) // prettier-ignore
 const SIZES: QuickAnswers['sizes'] = [
@@ -102,6 +103,13 @@ describe('the answer itself', () => {
     expect(about('wait', {}).sentence).toBe(
       'First byte 250 ms after it was asked for; the server and the way to it take 200 ms of that.',
     )
+  })
+  test('a certificate that browsers warn of', () => {
+    const hops = [hop([], { certificate: 'self-signed certificate' })]
+    expect(about('protocol', { hops })).toMatchObject({
+      sentence: expect.stringContaining('Browsers warn of its certificate.'),
+      evidence: ['certificate: self-signed certificate'],
+    })
   })
   test('no answer, no points', () =>
     expect(quickPoints({ hops: [], sizes: null, sentBytes: 0, decodedBytes: 0 }, NOW)).toEqual([]))

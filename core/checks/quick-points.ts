@@ -52,6 +52,14 @@ const PROTOCOLS: Record<string, string> = {
   'http/1.0': 'HTTP/1.0: every request opens a connection of its own.',
 }
 
+const protocolPoint = ({ protocol, certificate, fields }: QuickCheckHop): QuickCheckPoint => {
+  const warned = certificate === null ? '' : ' Browsers warn of its certificate.'
+  return point('protocol', `${PROTOCOLS[protocol] ?? protocol}${warned}`, [
+    ...(certificate === null ? [] : [`certificate: ${certificate}`]),
+    ...shown(fields, ['alt-svc', 'upgrade']),
+  ])
+}
+
 const waitPoint = ({ lookupMs, connectMs, tlsMs, waitMs }: QuickCheckHop): QuickCheckPoint =>
   point(
     'wait',
@@ -200,7 +208,7 @@ export const quickPoints = (answers: QuickAnswers, at: EpochMs): QuickCheckPoint
   if (last === undefined) return []
   return [
     answerPoint(answers.hops),
-    point('protocol', PROTOCOLS[last.protocol] ?? last.protocol, shown(last.fields, ['alt-svc', 'upgrade'])),
+    protocolPoint(last),
     waitPoint(last),
     compressionPoint(last.fields, answers),
     cachingPoint(last, at),

@@ -18,6 +18,7 @@ export const QuickCheckHop = z.object({
   tlsMs: z.number(),
   waitMs: z.number().describe('From the request to the first byte'),
   fields: z.array(z.tuple([z.string(), z.string()])),
+  certificate: z.string().nullable().describe('Why browsers warn of it; null: they do not, or there is none'),
 })
 export type QuickCheckHop = z.infer<typeof QuickCheckHop>
 

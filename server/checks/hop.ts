@@ -20,6 +20,7 @@ interface Opened {
   readonly lookupMs: number
   readonly connectMs: number
   readonly tlsMs: number
+  readonly certificate: string | null
 }
 
 const open = (url: URL, reach: PrivateAddresses, signal: AbortSignal): Promise<Opened> =>
@@ -43,7 +44,8 @@ const open = (url: URL, reach: PrivateAddresses, signal: AbortSignal): Promise<O
     tcp.once('connect', () => {
       const connected = performance.now()
       const times = { lookupMs: lookedUp - begun, connectMs: connected - lookedUp }
-      if (!secure) return resolve({ socket: tcp, protocol: 'http/1.1', ...times, tlsMs: 0 })
+      if (!secure)
+        return resolve({ socket: tcp, protocol: 'http/1.1', ...times, tlsMs: 0, certificate: null })
       const servername = /^[\d.[\]:]+$/.test(url.hostname) ? undefined : url.hostname
       // What is asked for is shown to the owner only; a certificate that does not hold is one of the things to be seen.
       const tls = tlsConnect({
@@ -59,6 +61,9 @@ const open = (url: URL, reach: PrivateAddresses, signal: AbortSignal): Promise<O
           protocol: tls.alpnProtocol === 'h2' ? 'h2' : 'http/1.1',
           ...times,
           tlsMs: performance.now() - connected,
+          certificate: tls.authorized
+            ? null
+            : String(tls.authorizationError?.message ?? tls.authorizationError),
         }),
       )
     })

@@ -66,6 +66,7 @@ test('HTTP/2 over TLS, compressed, with a lifetime, through another cache', asyn
   const result = await check(`https://localhost:${port}/`)
   expect(result.hops[0]).toMatchObject({ protocol: 'h2', status: 200 })
   expect(result.hops[0]!.tlsMs).toBeGreaterThan(0)
+  expect(sentence(result, 'protocol')).toContain('Browsers warn of its certificate')
   expect(result.decodedBytes).toBe(HTML.length)
   expect(sentence(result, 'compression')).toContain('Compressed with gzip')
   expect(sentence(result, 'caching')).toContain('May be kept for 60 minutes')

@@ -11,6 +11,8 @@ export interface JobProgress {
   readonly signal: AbortSignal
   /** @param now what is being done, in words */
   report(done: number, total: number, now: string, msLeft: number | null): Promise<void>
+  /** What is to be done once the job has ended, however it did. */
+  afterwards(act: () => Promise<void>): void
 }
 
 /** Does the work of one kind of job; resumes from what the database holds when it is called again after a restart. */
@@ -118,6 +120,7 @@ export class JobQueue {
 
   async #run(row: JobRow): Promise<void> {
     const cancel = new AbortController()
+    const afterwards: (() => Promise<void>)[] = []
     this.#running = { id: row.id, cancel }
     try {
       if (row.cancelRequested) return await this.#end(row.id, 'cancelled', null)
@@ -126,6 +129,7 @@ export class JobQueue {
         jobId: row.id,
         signal: cancel.signal,
         report: (done, total, now, msLeft) => this.#update(row.id, { done, total, now, msLeft }),
+        afterwards: (act) => void afterwards.push(act),
       })
       // Stopped with the process, not by its owner: it stays as it is and goes on after the restart.
       if (cancel.signal.aborted && this.#closed) return
@@ -136,6 +140,7 @@ export class JobQueue {
       await this.#end(row.id, 'failed', (error as Error).message)
     } finally {
       this.#running = undefined
+      for (const act of afterwards) await act().catch(this.#log)
     }
   }
 

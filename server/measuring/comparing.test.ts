@@ -3,6 +3,7 @@ import type { RunOrder } from '../../core/contracts/measuring.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { aRequest, someMetrics } from '../../core/measuring/testing/made-up.ts'
 import { toHar } from '../../core/formats/har.ts'
+import { forgetOldFrames } from './retention.ts'
 import { measured, ServerBench } from '../testing/server-bench.ts'
 
 let bench: ServerBench
@@ -82,7 +83,6 @@ describe('what is compared', () => {
     ])
     expect(during).toContain('version-1.trial.quay.localhost')
     expect(result.results[0].verdict).toMatchObject({ from: 'version-1', to: 'live', kind: 'faster' })
-    await bench.services.publisher.publish()
     expect(bench.configs.at(-1)!.sites[0]!.channels.flatMap(({ hosts }) => hosts)).not.toContain(
       'version-1.trial.quay.localhost',
     )
@@ -196,4 +196,24 @@ test('the trend of a page as a visitor holds every occasion, with the version th
     { side: 'live', liveVersion: 1, medians: { lcpMs: 1500 } },
   ])
   expect(body.length).toBe(2)
+})
+
+test('pictures of old measurements are forgotten, figures are not', async () => {
+  bench.lab = (order) => {
+    const outcome = measured(1000)
+    return outcome.kind === 'measured' && order.instruments === 'all'
+      ? { ...outcome, frames: [{ atMs: 0, jpeg: 'AA==' }] }
+      : outcome
+  }
+  const ids: string[] = []
+  for (let n = 0; n < 3; n++) ids.push((await bench.measure(site, { sides: ['live'], runs: 1 })).id)
+  await forgetOldFrames(bench.services.db, site.id, 2)
+  const frames = async (id: string): Promise<number> => {
+    const { body } = await bench.call('GET', at(`/measurements/${id}`))
+    const look = body.runs.find(({ purpose }: { purpose: string }) => purpose === 'look')
+    const run = (await bench.call('GET', at(`/measurements/${id}/runs/${look.id}`))).body
+    expect(run.metrics.lcpMs).toBe(1000)
+    return run.frames.length
+  }
+  expect([await frames(ids[0]!), await frames(ids[1]!), await frames(ids[2]!)]).toEqual([0, 1, 1])
 })

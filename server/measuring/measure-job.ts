@@ -18,6 +18,7 @@ import type { Services } from '../services.ts'
 import { getSite } from '../sites/sites.ts'
 import { tellOfFailure, watchResults } from '../routine/retests.ts'
 import { resultOf, resultsOf } from './measurements.ts'
+import { forgetOldFrames } from './retention.ts'
 import { predictedRun } from './predicted-run.ts'
 import { runOrder } from './run-order.ts'
 
@@ -269,6 +270,7 @@ const conclude = async (
     })
   })
   for (const what of ['measurements', 'ledger', 'trial'] as const) events.changed(measurement.siteId, what)
+  await forgetOldFrames(db, measurement.siteId)
   await watchResults({ db, events }, measurement, results)
 }
 
@@ -282,7 +284,10 @@ export const measureJob =
     const tellIfRetest = (why: string): Promise<void> => tellOfFailure(io, measurement, why)
     try {
       // Earlier versions are served, under names of their own, only while something measures them.
-      if (measurement.order.sides.some((side) => versionOf(side) !== undefined)) await io.publisher.publish()
+      if (measurement.order.sides.some((side) => versionOf(side) !== undefined)) {
+        await io.publisher.publish()
+        progress.afterwards(() => io.publisher.publish())
+      }
       await runAll(io, site, measurement, progress)
       if (!progress.signal.aborted) await conclude(io, measurement)
     } catch (error) {

@@ -1,14 +1,17 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue'
+import { computed, ref, useId } from 'vue'
 import type { Run } from '../../core/contracts/measurements.ts'
 import { clockSteps, shownAt } from '../../core/measuring/filmstrip.ts'
 import { sideName } from '../../core/measuring/sides.ts'
 import SideTag from '../components/SideTag.vue'
+import { filmstripPng } from '../export/filmstrip-png.ts'
+import { fileName, saveFile } from '../export/save.ts'
 import { seconds } from '../words/show.ts'
 
 /** What a visitor saw, of two to four loads under each other on one clock, with a cursor through all of them. */
 const props = defineProps<{ runs: readonly Run[] }>()
 const MOST = 12
+const clockId = useId()
 
 const strips = computed(() => props.runs.filter(({ frames }) => frames.length > 0))
 const endMs = computed(() =>
@@ -22,6 +25,14 @@ const steps = computed(() => clockSteps(endMs.value, MOST))
 const lastMs = computed(() => Math.max(endMs.value, steps.value.length * (steps.value[1] ?? endMs.value)))
 const cursor = ref<number | null>(null)
 const cursorMs = computed(() => cursor.value ?? strips.value[0]?.metrics?.lcpMs ?? 0)
+const savePng = async (): Promise<void> => {
+  const [first] = strips.value
+  saveFile(
+    fileName(['filmstrip', first!.path === '/' ? 'home' : first!.path, first!.visitorId], 'png'),
+    'image/png',
+    await filmstripPng(strips.value, steps.value),
+  )
+}
 const addressOf = (jpeg: string | undefined): string =>
   jpeg === undefined ? '' : `data:image/jpeg;base64,${jpeg}`
 const progressAt = (run: Run, ms: number): string => {
@@ -47,11 +58,12 @@ const curve = (run: Run): string => {
     No pictures were taken of these loads. Each measurement takes them in its last load of every side.
   </p>
   <template v-else>
-    <label class="clock">
-      <span
-        >After <b>{{ seconds(cursorMs) }}</b></span
+    <div class="clock">
+      <label :for="clockId"
+        >After <b>{{ seconds(cursorMs) }}</b></label
       >
       <input
+        :id="clockId"
         type="range"
         min="0"
         :max="lastMs"
@@ -60,7 +72,8 @@ const curve = (run: Run): string => {
         :aria-valuetext="seconds(cursorMs)"
         @input="cursor = Number(($event.target as HTMLInputElement).value)"
       />
-    </label>
+      <v-btn size="small" aria-label="Save the filmstrip as PNG" @click="savePng">PNG</v-btn>
+    </div>
     <div v-for="run in strips" :key="run.id" class="strip">
       <div class="now">
         <SideTag :side="run.side" />
@@ -95,7 +108,7 @@ const curve = (run: Run): string => {
 <style scoped>
 .clock {
   display: grid;
-  grid-template-columns: 110px minmax(0, 1fr);
+  grid-template-columns: 110px minmax(0, 1fr) auto;
   gap: 1rem;
   align-items: center;
   margin-bottom: 0.5rem;

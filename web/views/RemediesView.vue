@@ -6,6 +6,7 @@ import type { Confirmation, Site } from '../../core/contracts/sites.ts'
 import { REMEDIES, type Remedy } from '../../core/remedies/catalogue.ts'
 import type { RemedyId } from '../../core/contracts/setup.ts'
 import ConfirmationTable from '../components/ConfirmationTable.vue'
+import LiveCheck from '../components/LiveCheck.vue'
 import GeneralPanel from '../components/GeneralPanel.vue'
 import PrivacyPanel from '../components/PrivacyPanel.vue'
 import RemedyPanel from '../components/RemedyPanel.vue'
@@ -102,7 +103,10 @@ const backOut = async (): Promise<void> => {
   <section v-if="keptVersion !== null" class="panel kept" role="status">
     <strong>Version {{ keptVersion }} is what visitors get now.</strong>
     <p v-if="confirmations === null" class="muted">Asking live from outside, as a signed-out visitor …</p>
-    <ConfirmationTable v-else :confirmations="confirmations" />
+    <template v-else>
+      <ConfirmationTable :confirmations="confirmations" />
+      <LiveCheck :site="site" :paths="confirmations.map(({ path }) => path)" />
+    </template>
   </section>
 
   <section v-if="entry" aria-label="Verdict">
