@@ -17,6 +17,8 @@ export default defineConfig({
           expect: patient,
           include: ['{core,delivery,lab,server,web,cli,standins,scripts,bench}/**/*.test.ts'],
           environment: 'node',
+          // Vuetify's components import their styles, which Node by itself cannot read.
+          server: { deps: { inline: ['vuetify'] } },
           testTimeout: 30_000,
           hookTimeout: 60_000,
         },

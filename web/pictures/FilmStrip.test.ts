@@ -3,6 +3,7 @@ import { createApp, h, nextTick } from 'vue'
 import { describe, expect, test } from 'vitest'
 import type { Run } from '../../core/contracts/measurements.ts'
 import { aVisitor, someMetrics } from '../../core/measuring/testing/made-up.ts'
+import { createVuetify } from 'vuetify'
 import FilmStrip from './FilmStrip.vue'
 
 const run = (side: 'live' | 'trial', instants: number[]): Run => ({
@@ -16,7 +17,9 @@ const run = (side: 'live' | 'trial', instants: number[]): Run => ({
 }) // prettier-ignore
 const show = (runs: Run[]): HTMLElement => {
   const host = document.createElement('div')
-  createApp({ render: () => h(FilmStrip, { runs }) }).mount(host)
+  createApp({ render: () => h(FilmStrip, { runs }) })
+    .use(createVuetify())
+    .mount(host)
   return host
 }
 const alts = (host: HTMLElement): string[] =>
