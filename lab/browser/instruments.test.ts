@@ -112,9 +112,9 @@ describe('with all instruments', () => {
     const { curve, meanMs } = detailsOf({ details }).visual!
     expect(curve[0]!.share).toBe(0)
     expect(curve.at(-1)!.share).toBe(1)
-    // Nothing is drawn before the first paint, as the browser itself says; frames come up to some refreshes later.
+    // Nothing is drawn before the first paint, as the browser itself says; a frame bears the time of its drawing, some refreshes before it is shown.
     const first = curve.find(({ share }) => share > 0)!
-    expect(first.atMs).toBeGreaterThan(metrics.fcpMs! - 20)
-    expect(meanMs).toBeGreaterThan(metrics.fcpMs! - 20)
+    expect(first.atMs).toBeGreaterThan(metrics.fcpMs! - 60)
+    expect(meanMs).toBeGreaterThan(metrics.fcpMs! - 60)
   })
 })
