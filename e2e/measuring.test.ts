@@ -261,7 +261,7 @@ describe('routine', () => {
     await page.getByLabel('Main content, s for Laptop').fill('0.1')
     await saved('Save routine')
     expect(await accessibilityProblems(page)).toEqual([])
-    const head = await stack.api<MeasurementHead>('POST', `/sites/${site.id}/measurements`, {
+    await stack.api('POST', `/sites/${site.id}/measurements`, {
       sides: ['live'],
       pageIds: [site.sample[0]!.id],
       visitorIds: ['laptop'],
@@ -274,7 +274,6 @@ describe('routine', () => {
     await page.getByRole('heading', { name: 'The routine says' }).waitFor()
     await page.getByRole('button', { name: 'Mark all as read' }).click()
     await expect.poll(() => page.getByRole('heading', { name: 'The routine says' }).count()).toBe(0)
-    expect(head.id).not.toBe('')
   })
   test('the interface itself had nothing to complain about', () => expect(complaints).toEqual([]))
 })

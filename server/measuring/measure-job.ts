@@ -168,7 +168,7 @@ class Loader {
       }
     }
     if (!this.needs(planned)) return undefined
-    const hosts = new Set([new URL(site.address).hostname, new URL(order.url).hostname, ...site.hosts.added])
+    const hosts = new Set([new URL(site.address).host, new URL(order.url).host, ...site.hosts.added])
     return predictedRun(order, { privateAddresses: site.hosts.privateAddresses, hosts })
   }
 }

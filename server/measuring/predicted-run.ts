@@ -23,7 +23,7 @@ const MOST_DECODED = 32 * 1024 * 1024
 /** What may be asked, and where names lead. */
 export interface FetchReach {
   readonly privateAddresses: PrivateAddresses
-  /** Hosts that belong to the site; others are counted with what is usual, not asked. */
+  /** Hosts, with their ports, that belong to the site; others are counted with what is usual, not asked. */
   readonly hosts: ReadonlySet<string>
 }
 
@@ -54,7 +54,7 @@ interface Fetched extends FetchedResource {
 const fetchOne = async (named: NamedResource, order: RunOrder, reach: FetchReach): Promise<Fetched> => {
   const url = new URL(named.url)
   const elsewhere = order.connectTo[`${url.hostname}:${url.port}`]
-  if (!reach.hosts.has(url.hostname))
+  if (!reach.hosts.has(url.host))
     return {
       ...named,
       ...USUAL,

@@ -3,13 +3,10 @@ import ActionButton from './ActionButton.vue'
 import { computed, ref, watch } from 'vue'
 import { Site, type SiteHosts } from '../../core/contracts/sites.ts'
 import { callApi } from '../api/client.ts'
-import { useProblems } from '../stores/problems.ts'
-import { useSites } from '../stores/sites.ts'
+import { useSaving } from '../stores/saving.ts'
 
 /** Which hosts besides the origin may be asked on the owner's behalf. */
 const props = defineProps<{ site: Site }>()
-const sites = useSites()
-const problems = useProblems()
 const hosts = ref<SiteHosts>({ added: [], privateAddresses: 'refused' })
 watch(
   () => props.site.hosts,
@@ -17,15 +14,9 @@ watch(
   { immediate: true },
 )
 const changed = computed(() => JSON.stringify(hosts.value) !== JSON.stringify(props.site.hosts))
-const saving = ref(false)
-const save = async (): Promise<void> => {
-  saving.value = true
-  await problems.catching(async () => {
-    await callApi('PUT', `/sites/${props.site.id}/hosts`, Site, hosts.value)
-    await sites.load()
-  })
-  saving.value = false
-}
+const { saving, save } = useSaving(async () => {
+  await callApi('PUT', `/sites/${props.site.id}/hosts`, Site, hosts.value)
+})
 </script>
 
 <template>

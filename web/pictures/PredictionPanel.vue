@@ -5,7 +5,7 @@ import type { Site } from '../../core/contracts/sites.ts'
 import type { VisitorProfile } from '../../core/contracts/measuring.ts'
 import { distanceMs } from '../../core/load/distance.ts'
 import { recordingOf } from '../../core/load/model/from-run.ts'
-import { simulateLoad } from '../../core/load/model/page-load.ts'
+import { MODEL_ERROR_PERCENT, simulateLoad } from '../../core/load/model/page-load.ts'
 import { QUESTIONS } from '../../core/load/model/questions.ts'
 import type { PredictedLoad, PredictedVisitor } from '../../core/load/model/recording.ts'
 import { changed, type WhatIf } from '../../core/load/model/what-if.ts'
@@ -131,8 +131,8 @@ const FIGURES = [
         </tbody>
       </table>
       <p class="small muted">
-        Predicted by the load model from this one load, not measured. In real Chromium half of its predictions
-        are within 7 %; a retest says what it really is worth.
+        Predicted by the load model from this one load, not measured. In real Chromium it is off by about
+        {{ MODEL_ERROR_PERCENT }} % in the middle; a retest says what it really is worth.
         <template v-if="!run.details"
           >This load was recorded without a look at the main thread, so time spent in scripts is
           missing.</template

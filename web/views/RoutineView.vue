@@ -6,13 +6,10 @@ import { Site } from '../../core/contracts/sites.ts'
 import { callApi } from '../api/client.ts'
 import MeasureNav from '../components/MeasureNav.vue'
 import MessageList from '../components/MessageList.vue'
-import { useProblems } from '../stores/problems.ts'
-import { useSites } from '../stores/sites.ts'
+import { useSaving } from '../stores/saving.ts'
 
 /** Retests that nobody has to start, and what they are held against. */
 const props = defineProps<{ site: Site }>()
-const sites = useSites()
-const problems = useProblems()
 const copy = (): Routine => {
   const routine = Routine.parse(JSON.parse(JSON.stringify(props.site.routine)))
   const limits = props.site.visitors.map(
@@ -46,20 +43,14 @@ const LIMITS = [
 ] as const
 const nameOf = (id: string): string => props.site.visitors.find((one) => one.id === id)?.name ?? id
 const changed = computed(() => JSON.stringify(routine.value) !== JSON.stringify(copy()))
-const saving = ref(false)
-const save = async (): Promise<void> => {
-  saving.value = true
-  await problems.catching(async () => {
-    const limits = routine.value.limits.filter((one) => LIMITS.some(({ key }) => one[key] !== null))
-    await callApi('PUT', `/sites/${props.site.id}/routine`, Site, {
-      ...routine.value,
-      limits,
-      webhook: routine.value.webhook || null,
-    })
-    await sites.load()
+const { saving, save } = useSaving(async () => {
+  const limits = routine.value.limits.filter((one) => LIMITS.some(({ key }) => one[key] !== null))
+  await callApi('PUT', `/sites/${props.site.id}/routine`, Site, {
+    ...routine.value,
+    limits,
+    webhook: routine.value.webhook || null,
   })
-  saving.value = false
-}
+})
 </script>
 
 <template>

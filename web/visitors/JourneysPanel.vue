@@ -4,14 +4,11 @@ import { computed, ref, watch } from 'vue'
 import type { Journey, JourneyStep } from '../../core/contracts/measuring.ts'
 import { Site } from '../../core/contracts/sites.ts'
 import { callApi } from '../api/client.ts'
-import { useProblems } from '../stores/problems.ts'
-import { useSites } from '../stores/sites.ts'
+import { useSaving } from '../stores/saving.ts'
 import JourneyRecorder from './JourneyRecorder.vue'
 
 /** Steps that visitors take: recorded by doing them, or written. */
 const props = defineProps<{ site: Site }>()
-const sites = useSites()
-const problems = useProblems()
 const journeys = ref<Journey[]>([])
 const reset = (): void => void (journeys.value = JSON.parse(JSON.stringify(props.site.journeys)) as Journey[])
 watch(() => props.site.journeys, reset, { immediate: true })
@@ -35,15 +32,9 @@ const add = (steps: JourneyStep[]): void =>
     steps,
   })
 const changed = computed(() => JSON.stringify(journeys.value) !== JSON.stringify(props.site.journeys))
-const saving = ref(false)
-const save = async (): Promise<void> => {
-  saving.value = true
-  await problems.catching(async () => {
-    await callApi('PUT', `/sites/${props.site.id}/journeys`, Site, journeys.value)
-    await sites.load()
-  })
-  saving.value = false
-}
+const { saving, save } = useSaving(async () => {
+  await callApi('PUT', `/sites/${props.site.id}/journeys`, Site, journeys.value)
+})
 </script>
 
 <template>

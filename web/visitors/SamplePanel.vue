@@ -6,12 +6,11 @@ import { AccessLogResult, KnownPage, Site, type SampleCandidate } from '../../co
 import { addressPattern } from '../../core/sampling/kinds.ts'
 import { callApi } from '../api/client.ts'
 import { useProblems } from '../stores/problems.ts'
-import { useSites } from '../stores/sites.ts'
+import { useSaving } from '../stores/saving.ts'
 import { whole } from '../words/show.ts'
 
 /** Which pages stand for the site. */
 const props = defineProps<{ site: Site }>()
-const sites = useSites()
 const problems = useProblems()
 const pages = ref<SampleCandidate[]>([])
 const reset = (): void => void (pages.value = props.site.sample.map(({ path, kind }) => ({ path, kind })))
@@ -59,15 +58,9 @@ const changed = computed(
     JSON.stringify(pages.value) !==
     JSON.stringify(props.site.sample.map((one) => ({ path: one.path, kind: one.kind }))),
 )
-const saving = ref(false)
-const save = async (): Promise<void> => {
-  saving.value = true
-  await problems.catching(async () => {
-    await callApi('PUT', path('/sample'), Site, pages.value)
-    await sites.load()
-  })
-  saving.value = false
-}
+const { saving, save } = useSaving(async () => {
+  await callApi('PUT', path('/sample'), Site, pages.value)
+})
 </script>
 
 <template>

@@ -7,15 +7,12 @@ import { distanceMs } from '../../core/load/distance.ts'
 import { DEFAULT_VISITORS } from '../../core/sampling/default-visitors.ts'
 import { callApi } from '../api/client.ts'
 import PlaceMap from '../pictures/PlaceMap.vue'
-import { useProblems } from '../stores/problems.ts'
-import { useSites } from '../stores/sites.ts'
+import { useSaving } from '../stores/saving.ts'
 import PlaceFields from './PlaceFields.vue'
 import VisitorFields from './VisitorFields.vue'
 
 /** Whom to measure as, where they are, and where the servers stand. */
 const props = defineProps<{ site: Site }>()
-const sites = useSites()
-const problems = useProblems()
 const copied = <T,>(value: T): T => JSON.parse(JSON.stringify(value)) as T
 const visitors = ref<VisitorProfile[]>([])
 const places = ref<SitePlaces>({ origin: null, hosts: [] })
@@ -63,16 +60,10 @@ const changed = computed(
     JSON.stringify([visitors.value, places.value]) !==
     JSON.stringify([props.site.visitors, props.site.places]),
 )
-const saving = ref(false)
-const save = async (): Promise<void> => {
-  saving.value = true
-  await problems.catching(async () => {
-    await callApi('PUT', `/sites/${props.site.id}/places`, Site, places.value)
-    await callApi('PUT', `/sites/${props.site.id}/visitors`, Site, visitors.value)
-    await sites.load()
-  })
-  saving.value = false
-}
+const { saving, save } = useSaving(async () => {
+  await callApi('PUT', `/sites/${props.site.id}/places`, Site, places.value)
+  await callApi('PUT', `/sites/${props.site.id}/visitors`, Site, visitors.value)
+})
 const farness = (visitor: VisitorProfile): string => {
   const ms = distanceMs(visitor.place, places.value.origin)
   return ms === 0 ? `${visitor.roundTripMs} ms` : `${visitor.roundTripMs} + ${ms.toFixed(0)} ms`

@@ -1,0 +1,24 @@
+import { ref, type Ref } from 'vue'
+import { useProblems } from './problems.ts'
+import { useSites } from './sites.ts'
+
+/**
+ * Saving something that belongs to a site: while it goes on `saving` is true, what goes wrong is shown, and afterwards the sites are
+ * loaded anew, so that every view stands on what was kept.
+ */
+export const useSaving = (
+  send: () => Promise<unknown>,
+): { saving: Ref<boolean>; save: () => Promise<void> } => {
+  const sites = useSites()
+  const problems = useProblems()
+  const saving = ref(false)
+  const save = async (): Promise<void> => {
+    saving.value = true
+    await problems.catching(async () => {
+      await send()
+      await sites.load()
+    })
+    saving.value = false
+  }
+  return { saving, save }
+}
