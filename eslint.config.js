@@ -20,7 +20,8 @@ export default tseslint.config(
     plugins: { rooms: roomsPlugin },
     rules: {
       'rooms/imports': 'error',
-      eqeqeq: 'error',
+      // "!= null" asks for both kinds of nothing, which libraries mix.
+      eqeqeq: ['error', 'always', { null: 'ignore' }],
       'no-console': 'off',
       '@typescript-eslint/consistent-type-imports': 'error',
       '@typescript-eslint/no-unused-vars': ['error', { argsIgnorePattern: '^_', varsIgnorePattern: '^_' }],

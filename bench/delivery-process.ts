@@ -27,7 +27,8 @@ export const configFor = (
       {
         siteId: 'bench',
         origin: { base: `http://127.0.0.1:${originPort}`, hostHeader: 'visitor', timeoutMs: 10_000 },
-        channels: [{ channel: 'live', hosts: [HOST], setup }],
+        knowledge: [],
+      channels: [{ channel: 'live', hosts: [HOST], setup }],
       },
     ],
   }

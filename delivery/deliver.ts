@@ -7,6 +7,7 @@ import { fetchShared } from './answer/fetch-shared.ts'
 import { refreshOnce } from './answer/refresh.ts'
 import { passThrough } from './answer/pass-through.ts'
 import { problemPage } from './answer/problem-page.ts'
+import { mayBeMade, sendMade } from './answer/send-made.ts'
 import { sendStored } from './answer/send-stored.ts'
 import { cut } from './answer/write-head.ts'
 import { keyOf, storeOf, type DeliveryIo, type Exchange } from './exchange.ts'
@@ -72,6 +73,11 @@ export const deliver = (req: IncomingMessage, res: ServerResponse, io: DeliveryI
 }
 
 const answer = (exchange: Exchange): void | Promise<void> => {
+  if (!mayBeMade(exchange)) return answerOwn(exchange)
+  return sendMade(exchange).then((rest) => (rest === 'sent' ? undefined : answerOwn(rest)))
+}
+
+const answerOwn = (exchange: Exchange): void | Promise<void> => {
   const { route, rule } = exchange
   const admission = admit(exchange, route.admission, rule.ignoredCookie)
   switch (admission.kind) {

@@ -10,6 +10,7 @@ import { kindLabel, type Counters } from './counting/counters.ts'
 import type { Flights } from './flights.ts'
 import type { OriginClient } from './origin/origin-client.ts'
 import type { Visitor } from './origin/request-fields.ts'
+import type { Rewriter } from './rewriting/rewriter.ts'
 import type { PathRule, Route, Routes } from './routing.ts'
 import type { ResponseStore } from './store/response-store.ts'
 
@@ -29,6 +30,9 @@ export interface DeliveryIo {
   /** Name of this process in Via. */
   readonly instance: string
   readonly bestCodings: BestCodings
+  readonly rewriter: Rewriter
+  /** Tell the owner, in a sentence. */
+  readonly say: (sentence: string) => void
   /** The port visitors reach a scheme under; origins write it into absolute addresses. */
   readonly publicPort: (scheme: 'http' | 'https') => number
 }

@@ -19,6 +19,10 @@ import { createListener, createSecureListener } from './listener.ts'
 import { OriginClient } from './origin/origin-client.ts'
 import { purge, purgeElsewhere } from './purging.ts'
 import { Refresher } from './refresher.ts'
+import { changesOf } from './rewriting/changes-of.ts'
+import { craftElsewhere } from './rewriting/craft-elsewhere.ts'
+import { MadeFiles } from './rewriting/made-files.ts'
+import { Rewriter } from './rewriting/rewriter.ts'
 import { compileRoutes } from './routing.ts'
 import { coverageOf, listStore } from './store/listing.ts'
 import { IndexedStore } from './store/indexed-store.ts'
@@ -92,8 +96,15 @@ const main = async (): Promise<void> => {
   })
   let config = await loadConfig(configPath)
   let routes = compileRoutes(config)
+  const now = (): ReturnType<DeliveryIo['now']> => epochMs(Date.now())
+  const craft = craftElsewhere({
+    pageWorker: join(import.meta.dirname, 'page-worker.mjs'),
+    bulkWorker: join(import.meta.dirname, 'bulk-worker.mjs'),
+  })
   const io: DeliveryIo = {
-    now: () => epochMs(Date.now()),
+    now,
+    rewriter: new Rewriter(craft, new MadeFiles(store, now)),
+    say: (sentence) => console.error(sentence),
     elapsed: () => performance.now(),
     store,
     ownCopies: new MemoryStore(64 * 1024 * 1024),
@@ -139,6 +150,8 @@ const main = async (): Promise<void> => {
     traffic: (siteId) => io.counters.traffic(siteId, store),
     listStore: (query) => listStore(query, io),
     coverage: (query) => coverageOf(query, io),
+    changes: (query) => changesOf(query, io),
+    preparing: (siteId) => ({ waiting: io.rewriter.waiting(siteId) }),
   })
   await listen(control, { path: socketPath })
   await chmod(socketPath, 0o600)
@@ -149,6 +162,7 @@ const main = async (): Promise<void> => {
     listener.closeIdleConnections()
     clearInterval(keeping)
     await keepCounters()
+    await craft.close()
     await store.close()
     process.exit(0)
   }

@@ -1,3 +1,4 @@
+import { createHash } from 'node:crypto'
 import { namePatterns, pathPatterns } from '../core/http/cache-key.ts'
 import type { AdmissionRules } from '../core/http/admission.ts'
 import type { Overrule } from '../core/http/overrule.ts'
@@ -6,7 +7,8 @@ import type { Coding } from '../core/http/negotiation.ts'
 import type { ReusePolicy } from '../core/http/reuse.ts'
 import { seconds, type Seconds } from '../core/time.ts'
 import type { Channel, DeliveryConfig, DeliverySite } from '../core/contracts/delivery.ts'
-import type { PageCacheSettings, Setup } from '../core/contracts/setup.ts'
+import type { PageCacheSettings, Remedies, Setup } from '../core/contracts/setup.ts'
+import { compileExceptions } from '../core/page/exceptions.ts'
 
 /** How one kind of page is stored and reused. */
 export interface PathRule {
@@ -16,6 +18,20 @@ export interface PathRule {
   /** Cookies that do not change these pages. */
   readonly ignoredCookie: (name: string) => boolean
   readonly overrule: Overrule | undefined
+}
+
+/** What the remedies of reach *files* and *page* need to do their work on this channel. */
+export interface Rewriting {
+  readonly remedies: Remedies
+  readonly knowledge: DeliverySite['knowledge']
+  /** Stands for all of the above: what was made under the same one need not be made again. */
+  readonly digest: string
+}
+
+/** Polls of pages left open, answered at most so often by the origin. */
+export interface SlowedPolls {
+  readonly fits: (path: string) => boolean
+  readonly everyMs: number
 }
 
 /** A setup made ready for answering requests of one channel of one site. */
@@ -44,6 +60,10 @@ export interface Route {
   readonly edgePages: Seconds
   readonly serverTiming: boolean
   readonly redirectToHttps: boolean
+  /** undefined when no remedy rewrites anything. */
+  readonly rewriting: Rewriting | undefined
+  /** undefined when polls are not slowed. */
+  readonly polls: SlowedPolls | undefined
 }
 
 /** Routes by host name, without port. */
@@ -112,8 +132,28 @@ const privateRule = (settings: PageCacheSettings): PathRule => ({
   overrule: undefined,
 })
 
+/** Remedies that change bytes. */
+const REWRITING = ['minify', 'fingerprint', 'images', 'fonts', 'localCopies', 'lazy', 'scriptOrder', 'hints', 'unusedStyles', 'criticalStyles', 'stillVideo', 'combine', 'features'] as const // prettier-ignore
+
+const compileRewriting = ({ knowledge }: DeliverySite, { remedies }: Setup): Rewriting | undefined => {
+  if (!REWRITING.some((id) => remedies[id].enabled)) return undefined
+  const inForce = REWRITING.map((id) => remedies[id])
+  const digest = createHash('sha256')
+    .update(JSON.stringify([inForce, knowledge]))
+    .digest('hex')
+    .slice(0, 20)
+  return { remedies, knowledge, digest }
+}
+
+const compilePolls = ({ remedies: { polling } }: Setup): SlowedPolls | undefined => {
+  if (!polling.enabled) return undefined
+  const slowed = pathPatterns(polling.paths)
+  const left = compileExceptions(polling.exceptions)
+  return { fits: (path) => slowed(path) && left.page(path) === undefined, everyMs: polling.everyS * 1000 }
+}
+
 const compileRoute = (site: DeliverySite, channel: Channel, setup: Setup): Route => {
-  const { pageCache, compression } = setup.remedies
+  const { pageCache, compression, criticalStyles } = setup.remedies
   const codings: Coding[] = compression.enabled
     ? [...(compression.brotli ? (['br'] as const) : []), ...(compression.gzip ? (['gzip'] as const) : [])]
     : []
@@ -135,7 +175,7 @@ const compileRoute = (site: DeliverySite, channel: Channel, setup: Setup): Route
     privateRule: privateRule(pageCache),
     ignoredParameter: namePatterns(pageCache.ignoredParameters),
     sortParameters: pageCache.sortParameters,
-    byDevice: pageCache.deviceClasses,
+    byDevice: pageCache.deviceClasses || (criticalStyles.enabled && criticalStyles.perDevice),
     fragments: pageCache.fragments,
     codings,
     leastCompressedBytes: compression.leastBytes,
@@ -144,6 +184,8 @@ const compileRoute = (site: DeliverySite, channel: Channel, setup: Setup): Route
     edgePages: seconds(setup.remedies.browserCache.enabled ? setup.remedies.browserCache.edgePageS : 0),
     serverTiming: setup.serverTiming,
     redirectToHttps: setup.redirectToHttps,
+    rewriting: compileRewriting(site, setup),
+    polls: compilePolls(setup),
   }
 }
 

@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { PageChange, PageKnowledge } from './page-changes.ts'
 import { Setup } from './setup.ts'
 
 /** The unpublished setup on an address of its own, or the one that visitors get. */
@@ -27,6 +28,8 @@ export const DeliverySite = z.object({
   /** The owner's certificate and key, PEM; without it one is made here. */
   tls: z.object({ certificate: z.string(), key: z.string() }).optional(),
   channels: z.array(z.object({ channel: Channel, hosts: z.array(HostName).min(1), setup: Setup })),
+  /** How pages are shown, as far as it was measured. */
+  knowledge: z.array(PageKnowledge),
 })
 export type DeliverySite = z.infer<typeof DeliverySite>
 
@@ -132,3 +135,27 @@ export const Traffic = z.object({
   storeProblem: z.string().nullable().describe('What keeps delivery from storing, in a sentence'),
 })
 export type Traffic = z.infer<typeof Traffic>
+
+/** Which page's rewriting to look at. */
+export const ChangesQuery = z.object({
+  siteId: z.string(),
+  channel: Channel,
+  path: z.string().startsWith('/', 'A path begins with "/".').max(4000),
+  device: z.enum(['phone', 'laptop']).default('phone'),
+  scheme: z.enum(['http', 'https']).default('http'),
+})
+export type ChangesQuery = z.infer<typeof ChangesQuery>
+
+/** What remedies do to one page right now. */
+export const PageChanges = z.object({
+  /** Why nothing is rewritten; null: it is. */
+  untouched: z.string().nullable(),
+  bytesBefore: z.int().min(0),
+  bytesAfter: z.int().min(0),
+  changes: z.array(PageChange),
+})
+export type PageChanges = z.infer<typeof PageChanges>
+
+/** Pages being rewritten and pictures being converted, of a site. */
+export const Preparing = z.object({ waiting: z.int().min(0) })
+export type Preparing = z.infer<typeof Preparing>

@@ -208,6 +208,13 @@ export const RunDetails = z.object({
   offsets: z
     .record(z.string(), z.number().min(0).max(1))
     .describe('How far into the HTML each address is named, by address'),
+  firstView: z
+    .object({
+      selectors: z.array(z.string()).describe('Of style rules that fit something in the first view'),
+      fonts: z.array(z.string()).describe('Addresses of fonts of the first view, the largest text first'),
+    })
+    .nullable()
+    .default(null),
 })
 export type RunDetails = z.infer<typeof RunDetails>
 

@@ -1,4 +1,20 @@
 import { z } from 'zod'
+import {
+  CombineSettings,
+  CriticalStyleSettings,
+  FeatureSettings,
+  FingerprintSettings,
+  FontSettings,
+  HintSettings,
+  ImageSettings,
+  LazySettings,
+  LocalCopySettings,
+  MinifySettings,
+  PollingSettings,
+  ScriptOrderSettings,
+  StillVideoSettings,
+  UnusedStyleSettings,
+} from './rewriting.ts'
 
 /** Raised when an older setup needs migrating before it can be used. */
 export const SETUP_FORMAT = 1
@@ -201,6 +217,20 @@ export const Remedies = z.strictObject({
   pageCache: PageCacheSettings.prefault({}),
   compression: CompressionSettings.prefault({}),
   browserCache: BrowserCacheSettings.prefault({}),
+  minify: MinifySettings.prefault({}),
+  fingerprint: FingerprintSettings.prefault({}),
+  images: ImageSettings.prefault({}),
+  fonts: FontSettings.prefault({}),
+  localCopies: LocalCopySettings.prefault({}),
+  lazy: LazySettings.prefault({}),
+  scriptOrder: ScriptOrderSettings.prefault({}),
+  hints: HintSettings.prefault({}),
+  unusedStyles: UnusedStyleSettings.prefault({}),
+  criticalStyles: CriticalStyleSettings.prefault({}),
+  stillVideo: StillVideoSettings.prefault({}),
+  combine: CombineSettings.prefault({}),
+  features: FeatureSettings.prefault({}),
+  polling: PollingSettings.prefault({}),
 })
 export type Remedies = z.infer<typeof Remedies>
 export type RemedyId = keyof Remedies

@@ -17,6 +17,8 @@ export interface StoredResponse {
   readonly staleSince?: EpochMs | undefined
   /** Set when the origin's own Cache-Control was not followed here: a browser is told to ask each time. */
   readonly askEachTime?: true | undefined
+  /** Set when the bytes are others than the origin's: its tag and digests do not stand for them. */
+  readonly rewritten?: true | undefined
 }
 
 /** What the origin took until its answer began, ms: the wait that each use of the copy saves a visitor. */

@@ -150,7 +150,8 @@ describe('filmstrip', () => {
 
 describe('a close look', () => {
   const details: RunDetails = {
-    visual: null, tasks: [], offsets: {}, dom: { nodes: 2100, depth: 14 },
+    visual: null, tasks: [], offsets: {},
+  firstView: null, dom: { nodes: 2100, depth: 14 },
     unused: [{ url: 'http://quay.example/a.css', type: 'style', inline: false, totalBytes: 40_000, unusedBytes: 30_000 }, { url: 'http://quay.example/', type: 'script', inline: true, totalBytes: 400, unusedBytes: 300 }],
     images: [
       { url: 'http://quay.example/big.jpg', naturalWidth: 4000, naturalHeight: 3000, shownWidth: 400, shownHeight: 300, inFirstView: true, lazy: false, sized: false },

@@ -1,4 +1,6 @@
-import { REMEDIES, remedyName, type RemedyOption } from './catalogue.ts'
+import type { RemedyException } from '../contracts/rewriting.ts'
+import { REMEDIES, remedyName } from './catalogue.ts'
+import type { RemedyOption } from './remedy.ts'
 import { settingInWords } from './setting-words.ts'
 import type { PageKind, RemedyId, Setup } from '../contracts/setup.ts'
 
@@ -44,6 +46,24 @@ const kindsSentence = (from: readonly PageKind[], to: readonly PageKind[]): stri
   return `kinds of pages: ${parts.length === 0 ? 'in another order' : parts.join('; ')}`
 }
 
+const EXCEPTION_WORDS = { file: 'file', address: 'page', selector: 'elements' } as const
+const exceptionWords = ({ by, value, reason }: RemedyException): string =>
+  `${EXCEPTION_WORDS[by]} ${value}${reason === '' ? '' : ` (${reason})`}`
+
+/** What is left out from now on, and what no longer is. */
+const exceptionsSentence = (from: readonly RemedyException[], to: readonly RemedyException[]): string => {
+  const has = (list: readonly RemedyException[], one: RemedyException): boolean =>
+    list.some((other) => same(other, one))
+  const added = to.filter((one) => !has(from, one)).map(exceptionWords)
+  const removed = from.filter((one) => !has(to, one)).map(exceptionWords)
+  return (
+    [
+      ...(added.length > 0 ? [`leaves out ${added.join(', ')}`] : []),
+      ...(removed.length > 0 ? [`no longer leaves out ${removed.join(', ')}`] : []),
+    ].join('; ') || 'exceptions in another order'
+  )
+}
+
 const sentenceFor = (remedy: RemedyId, setting: string, from: unknown, to: unknown): string => {
   const name = remedyName(remedy)
   if (setting === 'enabled') return `${name} switched ${to === true ? 'on' : 'off'}`
@@ -51,6 +71,8 @@ const sentenceFor = (remedy: RemedyId, setting: string, from: unknown, to: unkno
   if (option === undefined) return `${name}: ${setting} changed`
   const label = option.label.charAt(0).toLowerCase() + option.label.slice(1)
   if (option.input.kind === 'kinds') return `${name}: ${kindsSentence(from as PageKind[], to as PageKind[])}`
+  if (option.input.kind === 'exceptions')
+    return `${name}: ${exceptionsSentence(from as RemedyException[], to as RemedyException[])}`
   if (Array.isArray(from) && Array.isArray(to))
     return `${name}: ${listSentence(label, from as string[], to as string[])}`
   return `${name}: ${label} from ${settingInWords(option.input, from)} to ${settingInWords(option.input, to)}`

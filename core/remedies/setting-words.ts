@@ -1,4 +1,4 @@
-import type { OptionInput } from './catalogue.ts'
+import type { OptionInput } from './remedy.ts'
 
 const UNITS = [
   ['year', 31_536_000],
@@ -33,6 +33,12 @@ export const settingInWords = (input: OptionInput, value: unknown): string => {
       return Array.isArray(value) && value.length > 0 ? value.join(', ') : 'none'
     case 'choice':
       return input.choices.find((choice) => choice.value === value)?.title ?? String(value)
+    case 'number':
+      return `${Number(value)} ${input.unit}`
+    case 'text':
+      return value === '' ? 'nothing' : `“${String(value)}”`
+    case 'exceptions':
+      return Array.isArray(value) && value.length > 0 ? `${value.length} left out` : 'nothing left out'
     case 'kinds':
       return Array.isArray(value) && value.length > 0 ? `${value.length} named` : 'none named'
   }

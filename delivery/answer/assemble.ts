@@ -1,27 +1,21 @@
-import { createHash } from 'node:crypto'
 import { admit } from '../../core/http/admission.ts'
 import type { Outcome } from '../../core/http/cache-status.ts'
-import { isNotModified } from '../../core/http/conditional.ts'
 import { fieldValue, withField, withoutFields } from '../../core/http/fields.ts'
 import { isHtml } from '../../core/http/freshness.ts'
-import { negotiateCoding } from '../../core/http/negotiation.ts'
-import { decideReuse, mayServeOnError } from '../../core/http/reuse.ts'
 import {
   asksForProcessing,
   fragmentParts,
   type FragmentPart,
   type Include,
 } from '../../core/page/fragments.ts'
-import { storeOf, countWhenDone, keyOf, type Exchange } from '../exchange.ts'
+import { storeOf, type Exchange } from '../exchange.ts'
 import { passedRequestFields } from '../origin/request-fields.ts'
 import type { Route } from '../routing.ts'
 import type { StoredEntry } from '../store/response-store.ts'
 import { waitOf, type StoredResponse } from '../../core/http/stored-response.ts'
-import { askOrigin } from './ask-origin.ts'
-import { encode } from './coding.ts'
-import { collect, decideKeeping, keep } from './keeping.ts'
-import { closingFields, flat, varyBy } from './outgoing-fields.ts'
-import { writeHead } from './write-head.ts'
+import { collect } from './keeping.ts'
+import { obtain } from './obtain.ts'
+import { sendPage } from './send-page.ts'
 
 /** A fragment may hold fragments, but not without end (Edge Side Includes 1.0 asks for three levels at least). */
 const DEEPEST = 3
@@ -29,6 +23,15 @@ const DEEPEST = 3
 const LARGEST_FRAGMENT = 1024 * 1024
 /** Of one visitor, or of what a shared answer must not have: conditions and ranges are about the page, not its fragments. */
 const ABOUT_THE_PAGE = new Set(['if-none-match', 'if-modified-since', 'if-range', 'range'])
+
+/** What is said of a shared page, and does not hold for what one visitor is sent. */
+const NOT_OF_ONE_VISITOR = new Set([
+  'surrogate-control',
+  'cache-groups',
+  'cdn-cache-control',
+  'expires',
+  'age',
+])
 
 const known = new WeakMap<StoredEntry, boolean>()
 
@@ -81,29 +84,8 @@ const personalFragment = async (exchange: Exchange): Promise<Buffer | undefined>
 
 /** A fragment that the store may hold. */
 const storableFragment = async (exchange: Exchange): Promise<Buffer | undefined> => {
-  const { io, rule, fields } = exchange
-  const key = keyOf(exchange)
-  const decision = decideReuse(fields, storeOf(exchange).candidates(key), rule.reuse, io.now())
-  if (decision.kind === 'reuse' || decision.kind === 'reuse-stale') {
-    const bytes = await storeOf(exchange).body(decision.stored, 'identity')
-    if (bytes !== undefined && decision.stored.status === 200) return bytes
-  }
-  const flight = io.flights.begin(key, false)
-  try {
-    const answer = await askOrigin(exchange, key, [])
-    const collected = await collect(answer.body, LARGEST_FRAGMENT)
-    if (answer.status !== 200 || collected.kind !== 'complete') return undefined
-    if (decideKeeping(exchange, answer).kind === 'store')
-      await keep(exchange, key, flight, answer, collected.bytes)
-    return collected.bytes
-  } catch (failure) {
-    const stale = decision.kind === 'fetch' ? decision.stale : decision.kind === 'validate' ? decision.stored : undefined // prettier-ignore
-    if (stale !== undefined && mayServeOnError(stale, rule.reuse, io.now()))
-      return (await storeOf(exchange).body(stale, 'identity')) ?? undefined
-    throw failure
-  } finally {
-    io.flights.end(flight)
-  }
+  const found = await obtain(exchange, { largest: LARGEST_FRAGMENT, kept: true })
+  return found?.status === 200 ? found.bytes : undefined
 }
 
 const fragmentBytes = async (page: Exchange, src: string): Promise<Buffer | undefined> => {
@@ -158,35 +140,8 @@ export const sendFilled = async (
   bytes: Buffer,
   outcome: Outcome,
 ): Promise<void> => {
-  const { res, req, route, io, method } = exchange
   const page = Buffer.from(await filled(exchange, bytes.toString('utf8'), 1))
-  const coding =
-    page.length >= route.leastCompressedBytes
-      ? negotiateCoding(req.headers['accept-encoding'] as string | undefined, route.codings)
-      : 'identity'
-  const body = await encode(page, coding)
-  // Weak: two codings of it share the tag (RFC 9110 §8.8.1).
-  const etag = `W/"zl-${createHash('sha256').update(page).digest('base64url').slice(0, 22)}"`
-  const unchanged =
-    answer.status === 200 && isNotModified(exchange.fields, { etag, lastModified: undefined }, io.now())
-  let fields = withoutFields(
-    answer.fields,
-    new Set([
-      'content-length',
-      'surrogate-control',
-      'cache-groups',
-      'cdn-cache-control',
-      'last-modified',
-      'expires',
-      'age',
-    ]),
-  )
-  fields = withField(withField(fields, 'cache-control', 'private, no-cache'), 'etag', etag)
-  if (route.codings.length > 0) fields = varyBy(fields, 'accept-encoding')
-  if (!unchanged && coding !== 'identity') fields = withField(fields, 'content-encoding', coding)
-  if (!unchanged) fields = withField(fields, 'content-length', String(body.length))
-  writeHead(res, unchanged ? 304 : answer.status, flat(closingFields(fields, exchange, outcome)))
-  const sent = !unchanged && method !== 'HEAD'
-  countWhenDone(exchange, outcome, () => (sent ? body.length : 0), { page: true, savedMs: waitOf(answer) })
-  res.end(sent ? body : undefined)
+  const fields = withoutFields(answer.fields, NOT_OF_ONE_VISITOR)
+  const sent = { status: answer.status, fields: withField(fields, 'cache-control', 'private, no-cache') }
+  return sendPage(exchange, sent, page, outcome, waitOf(answer))
 }

@@ -1,19 +1,18 @@
 import type { CacheKey } from '../../core/http/cache-key.ts'
-import type { Outcome, Storing } from '../../core/http/cache-status.ts'
-import { endToEndFields, fieldValue, type Fields } from '../../core/http/fields.ts'
+import type { Storing } from '../../core/http/cache-status.ts'
+import type { Fields } from '../../core/http/fields.ts'
 import type { MissReason, NotStoredReason } from '../../core/http/reasons.ts'
 import { decideReuse, mayServeOnError, timeToLive } from '../../core/http/reuse.ts'
 import { currentAge } from '../../core/http/freshness.ts'
-import { asksForProcessing } from '../../core/page/fragments.ts'
 import { storeOf, type Exchange } from '../exchange.ts'
 import type { Flight, FlightEnd } from '../flights.ts'
 import type { OriginAnswer, OriginFailure } from '../origin/origin-client.ts'
 import type { StoredEntry } from '../store/response-store.ts'
 import { askOrigin } from './ask-origin.ts'
-import { sendFilled } from './assemble.ts'
-import { collect, decideKeeping, keep } from './keeping.ts'
+import { collect, decideKeeping, keep, prepend } from './keeping.ts'
 import { freshen, SERVER_FAILURES } from './refresh.ts'
 import { sendFailure } from './send-failure.ts'
+import { sendOn } from './send-on.ts'
 import { sendStored } from './send-stored.ts'
 import { streamAnswer } from './stream-answer.ts'
 import { Readable } from 'node:stream'
@@ -134,11 +133,6 @@ const shareAnswer = async (exchange: Exchange, lookup: Lookup, ahead: Flight): P
 const standInFor = ({ rule, io }: Exchange, { stale }: Lookup): StoredEntry | undefined =>
   stale !== undefined && mayServeOnError(stale, rule.reuse, io.now()) ? stale : undefined
 
-async function* prepend(start: Buffer, rest: Readable): AsyncGenerator<Buffer> {
-  yield start
-  for await (const chunk of rest) yield chunk as Buffer
-}
-
 const sendStale = async (exchange: Exchange, stale: StoredEntry): Promise<boolean> => {
   const { io, rule } = exchange
   const ttl = timeToLive(stale, rule.reuse, io.now())
@@ -182,24 +176,10 @@ export const fetchShared = async (exchange: Exchange, lookup: Lookup): Promise<v
     io.flights.settle(flight, { kind: 'not-stored', lasting: answer.status < 500 })
     const storing: Storing = { kind: 'not-stored', reason: decision.reason }
     const outcome = { kind: 'forwarded', why: lookup.reason, status: answer.status, storing } as const
-    if (asksToBeFilled(exchange, answer)) await collectAndFill(exchange, answer, outcome)
-    else await streamAnswer(exchange, answer, outcome, sharing(exchange))
+    await sendOn(exchange, answer, outcome, sharing(exchange))
   } finally {
     io.flights.end(flight)
   }
-}
-
-/** Whether an answer has fragments in it; browsers must not see their markup, stored or not. */
-const asksToBeFilled = ({ route, method }: Exchange, { fields }: OriginAnswer): boolean =>
-  route.fragments && method === 'GET' && asksForProcessing(fieldValue(fields, 'surrogate-control'))
-
-const collectAndFill = async (exchange: Exchange, answer: OriginAnswer, outcome: Outcome): Promise<void> => {
-  const collected = await collect(answer.body)
-  if (collected.kind !== 'complete') {
-    answer.body.destroy()
-    return sendFailure(exchange, 'broken')
-  }
-  return sendFilled(exchange, { ...answer, fields: endToEndFields(answer.fields) }, collected.bytes, outcome)
 }
 
 const sendFreshened = async (

@@ -13,6 +13,7 @@ import { storeOf, type Inquiry } from '../exchange.ts'
 import type { Flight } from '../flights.ts'
 import type { OriginAnswer } from '../origin/origin-client.ts'
 import type { StoredEntry } from '../store/response-store.ts'
+import { PATIENCE_MS } from '../rewriting/rewriter.ts'
 import { decode } from './coding.ts'
 
 /** Larger responses go through without being stored. */
@@ -43,6 +44,12 @@ export const collect = (body: Readable, limit = LARGEST_STORED): Promise<Collect
   })
 }
 
+/** What was read of a body, and then the rest of it. */
+export async function* prepend(start: Buffer, rest: Readable): AsyncGenerator<Buffer> {
+  yield start
+  for await (const chunk of rest) yield chunk as Buffer
+}
+
 /** Fields of an answer as the owner wants them read for this page and this audience. */
 export const fieldsAsRead = ({ rule, audience }: Inquiry, answer: OriginAnswer): Fields =>
   audience.kind === 'one' ? privatelyRead(answer.fields) : overruled(answer, rule.overrule)
@@ -65,6 +72,44 @@ export const apartBy = ({ route }: Inquiry, answer: OriginAnswer): string[] => {
   return varied === '*' ? [] : keptApartBy(varied, route.byDevice)
 }
 
+/** JSON keeps its address, so it is made lighter where it is. */
+const rewriteData = (
+  { io, route, method }: Inquiry,
+  { status, fields }: OriginAnswer,
+  bytes: Buffer,
+): Promise<{ bytes: Buffer } | undefined> | undefined => {
+  const minify = route.rewriting?.remedies.minify
+  const isJson = /^application\/(?:[\w.+-]+\+)?json\b/i.test(fieldValue(fields, 'content-type') ?? '')
+  if (minify?.enabled !== true || !minify.json || !isJson || status !== 200 || method !== 'GET')
+    return undefined
+  const text = bytes.toString('utf8')
+  return io.rewriter.craft.json(text).then(
+    (made) => (made === text ? undefined : { bytes: Buffer.from(made) }),
+    () => undefined,
+  )
+}
+
+/** @returns undefined when it takes longer, or there is nothing */
+export const within = async <T>(work: Promise<T | undefined>, ms: number): Promise<T | undefined> => {
+  let timer: NodeJS.Timeout | undefined
+  const late = new Promise<undefined>((resolve) => (timer = setTimeout(resolve, ms, undefined)))
+  return Promise.race([work, late]).finally(() => clearTimeout(timer))
+}
+
+/** A page that took longer to rewrite than a visitor waits takes the place of the plain one, unless something newer has come. */
+const putWhenReady = async (
+  exchange: Inquiry,
+  entry: StoredEntry,
+  rewriting: Promise<{ bytes: Buffer } | undefined>,
+): Promise<void> => {
+  const made = await rewriting
+  const store = storeOf(exchange)
+  const now = store.candidates(entry.key).find((one) => one.responseTime === entry.responseTime)
+  if (made === undefined || now === undefined || now.rewritten === true) return
+  const { id: _id, bodies: _bodies, ...known } = now
+  store.put({ ...known, rewritten: true }, new Map<Coding, Buffer>([['identity', made.bytes]]))
+}
+
 /** Put a complete answer into the store. */
 export const keep = async (
   exchange: Inquiry,
@@ -76,6 +121,10 @@ export const keep = async (
   const contentEncoding = fieldValue(answer.fields, 'content-encoding')
   const identity = contentEncoding === undefined ? bytes : await decode(bytes, contentEncoding)
   if (identity === undefined) return { kind: 'not-kept', reason: 'encoded' }
+  const rewriting = exchange.io.rewriter.takes(exchange, answer)
+    ? exchange.io.rewriter.rewrite(exchange, answer, identity)
+    : rewriteData(exchange, answer, identity)
+  const inTime = rewriting === undefined ? undefined : await within(rewriting, PATIENCE_MS)
   // Looked at last, with nothing awaited before the entry is in: a purge in between cannot be missed.
   if (flight.purged) return { kind: 'not-kept', reason: 'purged-meanwhile' }
   const read = fieldsAsRead(exchange, answer)
@@ -90,8 +139,10 @@ export const keep = async (
       correctedInitialAge: correctedInitialAge(answer.fields, answer.requestTime, answer.responseTime),
       nominated: nominatedFields(apartBy(exchange, answer), exchange.fields),
       ...(read === answer.fields ? {} : { askEachTime: true as const }),
+      ...(inTime === undefined ? {} : { rewritten: true as const }),
     },
-    new Map<Coding, Buffer>([['identity', identity]]),
+    new Map<Coding, Buffer>([['identity', inTime?.bytes ?? identity]]),
   )
+  if (rewriting !== undefined && inTime === undefined) void putWhenReady(exchange, entry, rewriting)
   return { kind: 'kept', entry }
 }

@@ -66,7 +66,11 @@ const withOwnVary = (fields: Fields, route: Route, entry: StoredEntry): Fields =
 const tagOf = (entry: StoredEntry, coding: Coding): string => {
   const own = fieldValue(entry.fields, 'etag')
   // Some origins send tags without quotes; such a tag is no use to browsers, the digest of the bytes is.
-  const tag = own !== undefined && isEntityTag(own) ? own : `"zl-${entry.bodies[0]!.digest.slice(0, 22)}"`
+  // The origin's tag does not stand for bytes that were rewritten here.
+  const tag =
+    own !== undefined && isEntityTag(own) && entry.rewritten !== true
+      ? own
+      : `"zl-${entry.bodies[0]!.digest.slice(0, 22)}"`
   const best = entry.bodies.find((body) => body.coding === coding)?.best === true
   return codedEntityTag(tag, best ? `${coding}-best` : coding)
 }

@@ -1,5 +1,12 @@
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http'
-import { DeliveryConfig, PurgeOrder, type Traffic } from '../../core/contracts/delivery.ts'
+import {
+  ChangesQuery,
+  DeliveryConfig,
+  PurgeOrder,
+  type PageChanges,
+  type Preparing,
+  type Traffic,
+} from '../../core/contracts/delivery.ts'
 import { CoverageQuery, StoreQuery, type AddressState, type StorePage } from '../../core/contracts/store.ts'
 
 /** What control may ask of delivery. */
@@ -9,6 +16,8 @@ export interface ControlActions {
   readonly traffic: (siteId: string) => Traffic
   readonly listStore: (query: StoreQuery) => Promise<StorePage>
   readonly coverage: (query: CoverageQuery) => Promise<AddressState[]>
+  readonly changes: (query: ChangesQuery) => Promise<PageChanges>
+  readonly preparing: (siteId: string) => Preparing
 }
 
 const LARGEST_ORDER = 16 * 1024 * 1024
@@ -45,6 +54,10 @@ const handle = async (req: IncomingMessage, res: ServerResponse, actions: Contro
       return reply(res, 200, await actions.listStore(StoreQuery.parse(await readJson(req))))
     case 'POST coverage':
       return reply(res, 200, await actions.coverage(CoverageQuery.parse(await readJson(req))))
+    case 'POST changes':
+      return reply(res, 200, await actions.changes(ChangesQuery.parse(await readJson(req))))
+    case 'GET preparing':
+      return reply(res, 200, actions.preparing(decodeURIComponent(id)))
     default:
       return reply(res, 404, { error: 'unknown order' })
   }

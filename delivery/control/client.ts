@@ -6,7 +6,15 @@ import {
   type CoverageQuery,
   type StoreQuery,
 } from '../../core/contracts/store.ts'
-import { PurgeResult, Traffic, type DeliveryConfig, type PurgeOrder } from '../../core/contracts/delivery.ts'
+import {
+  PageChanges,
+  Preparing,
+  PurgeResult,
+  Traffic,
+  type ChangesQuery,
+  type DeliveryConfig,
+  type PurgeOrder,
+} from '../../core/contracts/delivery.ts'
 
 /** Delivery did not take an order. */
 export class DeliveryUnavailable extends Error {
@@ -25,22 +33,19 @@ export class DeliveryClient {
     this.#socketPath = socketPath
   }
 
-  #send(method: string, path: string, body?: unknown): Promise<unknown> {
+  #send(method: string, path: string, body?: unknown, timeout = 10_000): Promise<unknown> {
     return new Promise((resolve, reject) => {
-      const outgoing = request(
-        { socketPath: this.#socketPath, method, path, timeout: 10_000 },
-        (incoming) => {
-          const chunks: Buffer[] = []
-          incoming.on('data', (chunk: Buffer) => chunks.push(chunk))
-          incoming.on('error', (error) => reject(new DeliveryUnavailable(error.message)))
-          incoming.on('end', () => {
-            const text = Buffer.concat(chunks).toString('utf8')
-            if (incoming.statusCode === 200) resolve(JSON.parse(text))
-            else reject(new DeliveryUnavailable(text))
-          })
-        },
-      )
-      outgoing.on('timeout', () => outgoing.destroy(new Error('no answer for 10 s')))
+      const outgoing = request({ socketPath: this.#socketPath, method, path, timeout }, (incoming) => {
+        const chunks: Buffer[] = []
+        incoming.on('data', (chunk: Buffer) => chunks.push(chunk))
+        incoming.on('error', (error) => reject(new DeliveryUnavailable(error.message)))
+        incoming.on('end', () => {
+          const text = Buffer.concat(chunks).toString('utf8')
+          if (incoming.statusCode === 200) resolve(JSON.parse(text))
+          else reject(new DeliveryUnavailable(text))
+        })
+      })
+      outgoing.on('timeout', () => outgoing.destroy(new Error(`no answer for ${timeout / 1000} s`)))
       outgoing.on('error', (error) => reject(new DeliveryUnavailable(error.message)))
       outgoing.end(body === undefined ? undefined : JSON.stringify(body))
     })
@@ -66,6 +71,16 @@ export class DeliveryClient {
 
   async coverage(query: CoverageQuery): Promise<AddressState[]> {
     return AddressStates.parse(await this.#send('POST', '/coverage', query))
+  }
+
+  /** What remedies do to a page right now; takes as long as the origin and the rewriting. */
+  async changes(query: ChangesQuery): Promise<PageChanges> {
+    return PageChanges.parse(await this.#send('POST', '/changes', query, 120_000))
+  }
+
+  /** How much is still being rewritten and converted for a site. */
+  async preparing(siteId: string): Promise<Preparing> {
+    return Preparing.parse(await this.#send('GET', `/preparing/${encodeURIComponent(siteId)}`))
   }
 
   async isUp(): Promise<boolean> {

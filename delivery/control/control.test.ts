@@ -21,6 +21,7 @@ const CONFIG: DeliveryConfig = {
     {
       siteId: 's',
       origin: { base: 'http://127.0.0.1:1', hostHeader: 'visitor', timeoutMs: 1000 },
+      knowledge: [],
       channels: [{ channel: 'live', hosts: ['a.example'], setup: emptySetup() }],
     },
   ],
@@ -33,6 +34,8 @@ const start = (path: string): Promise<Server> => {
     traffic: () => ({ since: 1, channels: [], recent: [], storeProblem: null }),
     listStore: async () => ({ total: 0, entries: [] }),
     coverage: async () => [],
+    changes: async () => ({ untouched: null, bytesBefore: 2, bytesAfter: 1, changes: [] }),
+    preparing: () => ({ waiting: 3 }),
   })
   return new Promise((resolve) => created.listen(path, () => resolve(created)))
 }

@@ -30,7 +30,7 @@ export interface OriginAnswer {
   readonly status: number
   readonly statusText: string
   readonly fields: Fields
-  readonly body: IncomingMessage
+  readonly body: Readable
   readonly requestTime: EpochMs
   readonly responseTime: EpochMs
 }

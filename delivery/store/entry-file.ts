@@ -23,6 +23,7 @@ const Header = z.object({
   nominated: z.array(z.tuple([z.string(), z.string().nullable()])),
   staleSince: z.number().transform(epochMs).optional(),
   askEachTime: z.literal(true).optional(),
+  rewritten: z.literal(true).optional(),
   bodies: z.array(
     z.object({
       coding: z.enum(CODINGS),

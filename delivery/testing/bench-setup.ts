@@ -12,7 +12,7 @@ import type { AddressInfo } from 'node:net'
 import { tmpdir } from 'node:os'
 import { basename, join } from 'node:path'
 import type { DeliveryConfig, DeliverySite } from '../../core/contracts/delivery.ts'
-import { Setup } from '../../core/contracts/setup.ts'
+import { Setup, type RemedyId } from '../../core/contracts/setup.ts'
 import { epochMs } from '../../core/time.ts'
 import { BestCodings } from '../answer/best-codings.ts'
 import { Counters } from '../counting/counters.ts'
@@ -20,6 +20,9 @@ import type { DeliveryIo } from '../exchange.ts'
 import { Flights } from '../flights.ts'
 import { createListener, createSecureListener } from '../listener.ts'
 import { OriginClient } from '../origin/origin-client.ts'
+import { craftHere } from '../rewriting/craft.ts'
+import { MadeFiles } from '../rewriting/made-files.ts'
+import { Rewriter } from '../rewriting/rewriter.ts'
 import { compileRoutes } from '../routing.ts'
 import { IndexedStore } from '../store/indexed-store.ts'
 import { MemoryStore } from '../store/memory-store.ts'
@@ -47,11 +50,7 @@ const close = (server: Server): Promise<void> =>
     server.closeAllConnections()
   })
 
-export interface Remedies {
-  readonly pageCache?: Record<string, unknown>
-  readonly compression?: Record<string, unknown>
-  readonly browserCache?: Record<string, unknown>
-}
+export type Remedies = Partial<Record<RemedyId, Record<string, unknown>>>
 
 export const setupWith = (remedies: Remedies, serverTiming = false): Setup => {
   const on = Object.fromEntries(
@@ -93,6 +92,10 @@ export class DeliveryBench {
       store: parts.store,
       ownCopies: new MemoryStore(8e6),
       bestCodings: new BestCodings(parts.store),
+      rewriter: new Rewriter(craftHere(), new MadeFiles(parts.store, now)),
+      say: (sentence) => {
+        throw new Error(sentence)
+      },
       publicPort: (scheme) => (scheme === 'http' ? 80 : 443),
       origin: new OriginClient(now),
       flights: new Flights(),
@@ -146,7 +149,8 @@ export class DeliveryBench {
           siteId: 's',
           origin: { base, hostHeader: 'visitor', timeoutMs },
           ...(tls === undefined ? {} : { tls }),
-          channels: [
+          knowledge: [],
+      channels: [
             { channel: 'live', hosts: ['live.example'], setup: live },
             { channel: 'trial', hosts: ['trial.example'], setup: trial },
           ],

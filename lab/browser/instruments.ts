@@ -110,7 +110,7 @@ export class Instruments {
     const { tasks, blocks } = mainThreadTasks(trace.traceEvents, this.#page.url(), slowdown)
     const frames = await this.#frames.read(log.documentWallTime ?? 0, loadedMs + AFTERMATH_MS)
     const unused = await this.#coverage.read()
-    const { images, faces, dom } = await this.#page.evaluate(readContents)
+    const { images, faces, dom, firstView } = await this.#page.evaluate(readContents)
     const requests = log.records(blocks)
     return {
       details: {
@@ -122,6 +122,7 @@ export class Instruments {
         console: this.#console,
         tasks,
         offsets: offsetsIn(await this.#html(log), requests),
+        firstView,
       },
       frames,
       requests,

@@ -5,6 +5,7 @@ export interface PageContents {
   /** Faces whose file has come, with what CSS says of them. */
   faces: { family: string; display: string; urls: string[] }[]
   dom: { nodes: number; depth: number }
+  firstView: { selectors: string[]; fonts: string[] }
 }
 
 /** Runs in the page once it is quiet: what pictures, fonts and elements there are. It may use nothing from outside. */
@@ -67,5 +68,96 @@ export const readContents = (): PageContents => {
     for (const child of element.children) walk(child, level + 1)
   }
   walk(document.documentElement, 1)
-  return { images, faces, dom: { nodes, depth } }
+  const inView = new Set<Element>()
+  const textSizes = new Map<string, number>()
+  for (const element of document.querySelectorAll('*')) {
+    const box = element.getBoundingClientRect()
+    const top = box.top + window.scrollY
+    if (box.width === 0 || box.height === 0 || top >= view.height || top + box.height <= 0) continue
+    inView.add(element)
+    const hasText = [...element.childNodes].some(
+      (node) => node.nodeType === 3 && (node.nodeValue ?? '').trim() !== '',
+    )
+    if (!hasText) continue
+    const { fontFamily, fontWeight, fontSize } = getComputedStyle(element)
+    for (const family of fontFamily.split(',').slice(0, 1)) {
+      const key = `${family.trim().replaceAll(/["']/g, '')} ${fontWeight}`
+      textSizes.set(key, Math.max(textSizes.get(key) ?? 0, Number.parseFloat(fontSize)))
+    }
+  }
+  /** Selectors of a list, cut at the commas that are not inside brackets. */
+  const parts = (list: string): string[] => {
+    const found: string[] = []
+    let depthOf = 0
+    let from = 0
+    for (let i = 0; i < list.length; i++) {
+      const char = list[i]!
+      if (char === '\\') i++
+      else if ('([{'.includes(char)) depthOf++
+      else if (')]}'.includes(char)) depthOf--
+      else if (char === ',' && depthOf === 0) {
+        found.push(list.slice(from, i).trim())
+        from = i + 1
+      }
+    }
+    return [...found, list.slice(from).trim()]
+  }
+  const STATES =
+    /::?(?:before|after|first-line|first-letter|placeholder|marker|selection|backdrop|hover|focus-visible|focus-within|focus|active|visited|link|target|checked|-[a-z-]+)(?:\([^()]*\))?/g
+  const fits = (selector: string): boolean => {
+    try {
+      const lasting = selector.replaceAll(STATES, '').trim()
+      const asked = lasting === '' || /[>+~ ]$/.test(lasting) ? `${lasting}*` : lasting
+      return [...document.querySelectorAll(asked)].some((element) => inView.has(element))
+    } catch {
+      return true
+    }
+  }
+  const selectors = new Set<string>()
+  const walkRules = (list: CSSRuleList): void => {
+    for (const rule of list) {
+      if (rule instanceof CSSStyleRule)
+        for (const one of parts(rule.selectorText)) if (!selectors.has(one) && fits(one)) selectors.add(one)
+      if (rule instanceof CSSImportRule && rule.styleSheet !== null) walkRules(rule.styleSheet.cssRules)
+      else if ('cssRules' in rule && !(rule instanceof CSSStyleRule) && !(rule instanceof CSSKeyframesRule))
+        walkRules((rule as CSSGroupingRule).cssRules)
+    }
+  }
+  for (const sheet of document.styleSheets)
+    try {
+      walkRules(sheet.cssRules)
+    } catch {
+      // Another host's style sheet may not be read.
+    }
+  const weightOf = (weight: string): number =>
+    weight === 'bold' ? 700 : weight === 'normal' ? 400 : Number(weight)
+  const fonts = [...textSizes]
+    .sort(([, a], [, b]) => b - a)
+    .flatMap(([key]) => {
+      const family = key.slice(0, key.lastIndexOf(' '))
+      const weight = weightOf(key.slice(key.lastIndexOf(' ') + 1))
+      const rule = rules.find(
+        (one) =>
+          one.style.getPropertyValue('font-family').replaceAll(/["']/g, '') === family &&
+          weightOf(one.style.getPropertyValue('font-weight') || 'normal') === weight,
+      )
+      return (
+        faces
+          .find(
+            (face) =>
+              face.family === family &&
+              rule !== undefined &&
+              face.urls.some((url) =>
+                rule.style.getPropertyValue('src').includes(new URL(url).pathname.split('/').at(-1)!),
+              ),
+          )
+          ?.urls.slice(0, 1) ?? []
+      )
+    })
+  return {
+    images,
+    faces,
+    dom: { nodes, depth },
+    firstView: { selectors: [...selectors].slice(0, 5000), fonts: [...new Set(fonts)] },
+  }
 }

@@ -26,7 +26,7 @@ import { runOrder } from './run-order.ts'
 const MOST_FAILURES = 2
 
 /** The part of Services a job needs; the queue itself is made from it. */
-export type MeasureIo = Pick<Services, 'db' | 'addresses' | 'publisher'> & {
+export type MeasureIo = Pick<Services, 'db' | 'addresses' | 'publisher' | 'delivery'> & {
   readonly events: EventBus
   readonly lab: LabClient
 }
@@ -173,6 +173,33 @@ class Loader {
   }
 }
 
+/** Longest wait for pages and pictures to be made ready; then what is there is measured. */
+const LONGEST_PREPARING_MS = 10 * 60_000
+const LOOK_AGAIN_MS = 400
+
+/** Wait until delivery has rewritten and converted what the site's pages need. */
+const whenPrepared = async (
+  { delivery }: MeasureIo,
+  siteId: string,
+  progress: JobProgress,
+  done: number,
+  all: number,
+): Promise<'ready' | 'waited'> => {
+  const startedAt = performance.now()
+  let most = 0
+  for (;;) {
+    // Without delivery nothing is being prepared, and the loads will say so.
+    const { waiting } = await delivery.preparing(siteId).catch(() => ({ waiting: 0 }))
+    most = Math.max(most, waiting)
+    const passed = performance.now() - startedAt
+    if (waiting === 0 || progress.signal.aborted || passed > LONGEST_PREPARING_MS)
+      return most > 0 ? 'waited' : 'ready'
+    const left = most > waiting ? (passed / (most - waiting)) * waiting : null
+    await progress.report(done, all, `Making pages and pictures ready, ${waiting} to go`, left)
+    await new Promise((resolve) => setTimeout(resolve, LOOK_AGAIN_MS))
+  }
+}
+
 const runAll = async (
   io: MeasureIo,
   site: Site,
@@ -206,6 +233,14 @@ const runAll = async (
     const outcome = await loader.load(site, planned, load, progress.signal)
     if (outcome === undefined) continue
     took.push(performance.now() - startedAt)
+    // What this load has set going behind its back is finished first; then once more, for what the finished page asks for.
+    if (
+      planned.purpose === 'fill' &&
+      (await whenPrepared(io, site.id, progress, index, plan.length)) === 'waited'
+    ) {
+      await loader.load(site, planned, load, progress.signal)
+      await whenPrepared(io, site.id, progress, index, plan.length)
+    }
     await writeRun(db, measurement.id, planned, page, load, outcome)
     io.events.changed(site.id, 'measurements')
   }
@@ -235,10 +270,8 @@ const entryFor = (
   return { kind: 'measured', title: `Measured ${names}: ${scope}`, decision: 'none' }
 }
 
-const conclude = async (
-  { db, events }: MeasureIo,
-  measurement: typeof measurements.$inferSelect,
-): Promise<void> => {
+const conclude = async (io: MeasureIo, measurement: typeof measurements.$inferSelect): Promise<void> => {
+  const { db, events } = io
   const results = await resultsOf(db, measurement.id, measurement.order)
   const failed = results.flatMap(({ sides }) => sides)
   if (failed.length > 0 && failed.every(({ runs: count, failed: bad }) => bad === count))
@@ -270,6 +303,8 @@ const conclude = async (
     })
   })
   for (const what of ['measurements', 'ledger', 'trial'] as const) events.changed(measurement.siteId, what)
+  // What was seen of pages is what remedies go by from now on.
+  await io.publisher.publish().catch(() => undefined)
   await forgetOldFrames(db, measurement.siteId)
   await watchResults({ db, events }, measurement, results)
 }

@@ -6,6 +6,7 @@ import { DeliveryUnavailable, type DeliveryClient } from '../../delivery/control
 import type { Database } from '../db/database.ts'
 import { jobs, measurements, sites, trials, versions } from '../db/schema.ts'
 import { versionHost } from '../measuring/run-order.ts'
+import { siteKnowledge } from '../measuring/knowledge.ts'
 
 const ORIGIN_TIMEOUT_MS = 60_000
 const RETRY_MS = 1000
@@ -28,6 +29,7 @@ const siteConfig = async (db: Database, site: typeof sites.$inferSelect): Promis
   const liveSetup = Setup.parse(live?.setup ?? {})
   return {
     siteId: site.id,
+    knowledge: await siteKnowledge(db, site.id),
     ...(site.tlsCertificate === null || site.tlsKey === null
       ? {}
       : { tls: { certificate: site.tlsCertificate, key: site.tlsKey } }),

@@ -106,6 +106,8 @@ export class ServerBench {
       purge: (order) => bench.purges.push(order),
       traffic: () => ({ since: 0, channels: [], recent: [], storeProblem: null }),
       listStore: async () => ({ total: 0, entries: [] }),
+      changes: async () => ({ untouched: null, bytesBefore: 0, bytesAfter: 0, changes: [] }),
+      preparing: () => ({ waiting: 0 }),
       coverage: async ({ addresses }) =>
         addresses.map((address) => ({ address, state: 'absent', ttlS: null, last: null })),
     })

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 import type { PageKind } from '../../core/contracts/setup.ts'
-import type { RemedyOption } from '../../core/remedies/catalogue.ts'
+import type { RemedyOption } from '../../core/remedies/remedy.ts'
 import { durationInWords } from '../../core/remedies/setting-words.ts'
 import KindsField from './KindsField.vue'
 

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { RemedyId, Setup } from '../../core/contracts/setup.ts'
-import { REACH, type Remedy, type RemedyOption } from '../../core/remedies/catalogue.ts'
+import { REACH, type Remedy, type RemedyOption } from '../../core/remedies/remedy.ts'
 import OptionField from './OptionField.vue'
 
 /** A remedy explains itself, and is switched and set for the trial. */

@@ -13,6 +13,7 @@ const run = (side: 'live' | 'trial', instants: number[]): Run => ({
   details: {
     visual: { curve: instants.map((atMs, index) => ({ atMs, share: index / (instants.length - 1) })), meanMs: 300 },
     unused: [], images: [], fonts: [], dom: { nodes: 1, depth: 1 }, console: [], tasks: [], offsets: {},
+  firstView: null,
   },
 }) // prettier-ignore
 const show = (runs: Run[]): HTMLElement => {

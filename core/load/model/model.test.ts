@@ -223,7 +223,7 @@ describe('from a run', () => {
   const navigation = { kind: 'navigation' as const, url: null }
   const url = 'http://quay.example/'
   const details = (more: Partial<RunDetails>): RunDetails => ({
-    visual: null, unused: [], images: [], fonts: [], dom: { nodes: 1, depth: 1 }, console: [], tasks: [], offsets: {}, ...more,
+    visual: null, unused: [], images: [], fonts: [], dom: { nodes: 1, depth: 1 }, console: [], tasks: [], offsets: {}, firstView: null, ...more,
   }) // prettier-ignore
   const document = aRequest({
     url,

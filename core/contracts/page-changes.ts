@@ -1,0 +1,28 @@
+import { z } from 'zod'
+
+/** One thing a remedy did to a page or file, or left alone and why. */
+export const PageChange = z.object({
+  remedy: z.string(),
+  kind: z.enum(['changed', 'left']),
+  /** The address, or the element as it begins. */
+  item: z.string(),
+  sentence: z.string(),
+  bytesBefore: z.int().nullable().default(null),
+  bytesAfter: z.int().nullable().default(null),
+})
+export type PageChange = z.infer<typeof PageChange>
+
+/** What is known of how a page is shown on a device; paths are those of the origin, without query. */
+export const PageKnowledge = z.object({
+  path: z.string(),
+  device: z.enum(['phone', 'laptop']),
+  viewWidth: z.number().describe('CSS pixels'),
+  mainImage: z.string().nullable().describe('Path of the picture that is the main content'),
+  images: z.array(z.object({ path: z.string(), shownWidth: z.number(), inFirstView: z.boolean() })),
+  fonts: z.array(z.string()).describe('Paths of fonts that the first view shows, the most important first'),
+  selectors: z.array(z.string()).describe('Selectors of style rules that the first view needs'),
+  hosts: z.array(z.string()).describe('Other origins that were asked before the first paint'),
+  spoke: z.array(z.string()).describe('Scripts that wrote to the console'),
+  measured: z.array(z.string()).describe('All scripts that ran'),
+})
+export type PageKnowledge = z.infer<typeof PageKnowledge>

@@ -1,0 +1,56 @@
+import type { RequestRecord, RunDetails, RunMetrics, VisitorProfile } from '../contracts/measuring.ts'
+import type { PageKnowledge } from '../contracts/page-changes.ts'
+import { originalPath } from '../page/files.ts'
+
+/** A close look at a page, as far as remedies go by it. */
+export interface CloseLook {
+  readonly path: string
+  readonly visitor: Pick<VisitorProfile, 'device' | 'width'>
+  readonly metrics: RunMetrics
+  readonly details: RunDetails
+  readonly requests: readonly RequestRecord[]
+}
+
+/** The origin's path of an address, whatever it was named here; undefined for other hosts. */
+const pathOn = (host: string, url: string | null): string | undefined => {
+  if (url === null || !URL.canParse(url)) return undefined
+  const address = new URL(url)
+  return address.host === host ? originalPath(address.pathname) : undefined
+}
+
+const defined = <T>(values: readonly (T | undefined)[]): T[] => [
+  ...new Set(values.filter((value): value is T => value !== undefined)),
+]
+
+/**
+ * What a close look says about how the page is shown.
+ * @returns undefined for looks from before the first view was recorded, and where no page came
+ */
+export const knowledgeOf = ({
+  path,
+  visitor,
+  metrics,
+  details,
+  requests,
+}: CloseLook): PageKnowledge | undefined => {
+  const page = requests.find(({ type }) => type === 'Document')
+  if (page === undefined || details.firstView === null) return undefined
+  const { host, origin } = new URL(page.url)
+  const own = (url: string | null): string | undefined => pathOn(host, url)
+  const early = requests.filter(({ startMs, failure }) => failure === null && startMs < (metrics.fcpMs ?? 0))
+  return {
+    path,
+    device: visitor.device,
+    viewWidth: visitor.width,
+    mainImage: own(metrics.lcpUrl) ?? null,
+    images: details.images.flatMap(({ url, shownWidth, inFirstView }) => {
+      const image = own(url)
+      return image === undefined ? [] : [{ path: image, shownWidth, inFirstView }]
+    }),
+    fonts: defined(details.firstView.fonts.map(own)),
+    selectors: details.firstView.selectors,
+    hosts: defined(early.map(({ url }) => new URL(url).origin)).filter((one) => one !== origin),
+    spoke: defined(details.console.map(({ url }) => own(url))),
+    measured: defined(details.unused.filter(({ type, inline }) => type === 'script' && !inline).map(({ url }) => own(url))), // prettier-ignore
+  }
+}

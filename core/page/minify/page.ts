@@ -1,0 +1,107 @@
+import { minify } from 'html-minifier-terser'
+import type { Document, Element } from 'domhandler'
+import { readPage } from '../document/page-document.ts'
+import { minifyJson } from './data.ts'
+import { minifyScript } from './script.ts'
+import { minifyStyle } from './style.ts'
+
+/** Text whose white space means something. */
+const VERBATIM = new Set(['pre', 'textarea', 'script', 'style', 'template', 'xmp', 'listing', 'plaintext'])
+/** Comments that something reads: conditional ones, licences, Edge Side Includes and server-side includes. */
+const READ_COMMENTS = [/^!/, /^\s*\[if\b/i, /<!\[endif\]/i, /^esi\b/, /^\s*#/, /@license|@preserve/i]
+
+type Node = Document['children'][number]
+
+/** White space between the elements of these is no part of what is shown. */
+const isUnseen = (parent: Element | null): boolean =>
+  parent === null || parent.name === undefined || parent.name === 'html' || parent.name === 'head'
+
+/** What a page means, apart from comments and the amount of white space between words. */
+const meaning = (nodes: readonly Node[], parts: string[], verbatim: boolean): void => {
+  for (const node of nodes) {
+    if (node.type === 'text' && isUnseen(node.parent as Element | null) && node.data.trim() === '') continue
+    if (node.type === 'text') parts.push(verbatim ? node.data : node.data.replaceAll(/[\t\n\f\r ]+/g, ' '))
+    else if (node.type === 'directive') parts.push(`<!${node.data.toLowerCase()}>`)
+    else if ('attribs' in node) {
+      const attributes = Object.entries(node.attribs)
+        .map(([name, value]) => `${name}=${JSON.stringify(value.trim().replaceAll(/\s+/g, ' '))}`)
+        .sort()
+      parts.push(`<${node.name} ${attributes.join(' ')}>`)
+      // Code inside is minified by rules of its own.
+      if (node.name === 'script' || node.name === 'style') parts.push('code')
+      else meaning(node.children as Node[], parts, verbatim || VERBATIM.has(node.name))
+      parts.push(`</${node.name}>`)
+    }
+  }
+}
+
+/** A page's meaning as a text; two pages with the same one are shown alike. */
+export const pageMeaning = (html: string, address: URL): string => {
+  const parts: string[] = []
+  meaning(readPage(html, address).root.children, parts, false)
+  // Where comments stood, white space meets white space; behind the body's last element it shows nothing.
+  return parts
+    .join('')
+    .replaceAll(/ +/g, ' ')
+    .replaceAll(/ (<\/body>|<\/html>)/g, '$1')
+    .trim()
+}
+
+export interface PageMinifying {
+  readonly inline: boolean
+  readonly json: boolean
+}
+
+/**
+ * A page without needless white space and comments. Runs of white space become one space and are never taken away whole, since between words and
+ * pictures they show. Afterwards both are parsed (WHATWG HTML §13.2); unless they mean the same, the page stays as it is.
+ */
+export const minifyPage = async (
+  html: string,
+  address: URL,
+  { inline, json }: PageMinifying,
+): Promise<{ kind: 'minified'; html: string } | { kind: 'left'; why: string }> => {
+  let made: string
+  try {
+    made = await minify(html, {
+      collapseWhitespace: true,
+      conservativeCollapse: true,
+      continueOnParseError: false,
+      caseSensitive: true,
+      keepClosingSlash: true,
+      removeComments: true,
+      ignoreCustomComments: READ_COMMENTS,
+      collapseBooleanAttributes: false,
+      removeAttributeQuotes: true,
+      removeRedundantAttributes: false,
+      decodeEntities: false,
+      minifyCSS: inline
+        ? (text: string, type?: string) =>
+            type === undefined || type === 'text/css' ? minifyStyle(text) : text
+        : false,
+      minifyJS: inline
+        ? (text: string, isAttribute?: boolean) => (isAttribute === true ? text : minifyScript(text))
+        : false,
+      processScripts: [],
+    } as Parameters<typeof minify>[1])
+  } catch (error) {
+    return {
+      kind: 'left',
+      why: `It could not be minified: ${(error as Error).message.split('\n', 1)[0]!.slice(0, 120)}`,
+    }
+  }
+  if (json) made = withJsonMinified(made)
+  if (made.length >= html.length) return { kind: 'left', why: 'There is nothing to take away.' }
+  if (pageMeaning(made, address) !== pageMeaning(html, address))
+    return { kind: 'left', why: 'Its HTML is malformed in a way that minifying would change what it means.' }
+  return { kind: 'minified', html: made }
+}
+
+const JSON_SCRIPT =
+  /(<script\b[^>]*\btype\s*=\s*["']?application\/(?:ld\+)?json["']?[^>]*>)([\s\S]*?)(<\/script)/gi
+
+const withJsonMinified = (html: string): string =>
+  html.replace(
+    JSON_SCRIPT,
+    (_match, open: string, data: string, close: string) => open + minifyJson(data) + close,
+  )

@@ -1,0 +1,189 @@
+import type { Element } from 'domhandler'
+import type { PageChange } from '../../contracts/page-changes.ts'
+import type { Rewrite, RewriteContext } from '../context.ts'
+import { applyEdits, insertEarly, replaceText, setAttribute, type Edit } from '../document/edits.ts'
+import { isStyleLink, resolved, textOf, words, type PageDocument } from '../document/page-document.ts'
+import type { FileFacts } from '../files.ts'
+import { readSheet, styleAddresses, writtenUrl } from '../styles/addresses.ts'
+import { pictureSources } from './picture-sources.ts'
+
+/** Pictures whose size was written in by us keep their shape whatever width a style gives them; any rule of the page's own weighs more. */
+const SIZE_RULE = '<style data-zest="sizes">:where(img[data-zest-size]){height:auto}</style>'
+
+const SENTENCES: Readonly<Record<string, string>> = {
+  minify: 'Minified.',
+  fingerprint: 'Named after its content, so that browsers keep it for a year.',
+  images: 'Sent in the form and size that the browser can use.',
+  fonts: 'Cut to the characters in use.',
+  localCopies: 'Loaded from a copy kept here.',
+  hints: 'Text stays visible while its fonts load.',
+}
+
+/** Collects edits, and one change for each file and remedy however often a page names it. */
+class Addresses {
+  readonly edits: Edit[] = []
+  readonly #told = new Map<string, PageChange>()
+  readonly page: PageDocument
+  readonly context: RewriteContext
+  sized = false
+
+  constructor(page: PageDocument, context: RewriteContext) {
+    this.page = page
+    this.context = context
+  }
+
+  get changes(): PageChange[] {
+    return [...this.#told.values()]
+  }
+
+  /** The facts of a file that has an address of its own. */
+  find(value: string | undefined): (FileFacts & { made: NonNullable<FileFacts['made']> }) | undefined {
+    const facts = this.context.shelf.find(resolved(this.page, value))
+    return facts?.made === undefined
+      ? undefined
+      : (facts as FileFacts & { made: NonNullable<FileFacts['made']> })
+  }
+
+  tell({ address, made, bytes }: FileFacts): void {
+    for (const remedy of made?.by ?? [])
+      this.#told.set(`${remedy} ${address}`, {
+        remedy,
+        kind: 'changed',
+        item: address,
+        sentence: SENTENCES[remedy] ?? 'Changed.',
+        bytesBefore: made!.changed ? bytes : null,
+        bytesAfter: made!.changed ? (made!.bytes ?? null) : null,
+      })
+  }
+
+  /** An address as this page has to write it: below the root, unless the page's base is another host. */
+  written(path: string): string {
+    return this.page.base.origin === this.page.address.origin ? path : this.page.address.origin + path
+  }
+}
+
+const inSrcset = (value: string, to: Addresses): string =>
+  value.replaceAll(
+    /(^|,\s+|,(?=\S+\s))(\s*)([^\s,][^\s]*[^\s,]|[^\s,])/g,
+    (whole, before: string, space: string, address: string) => {
+      const facts = to.find(address)
+      if (facts === undefined) return whole
+      to.tell(facts)
+      return `${before}${space}${to.written(facts.made.path)}`
+    },
+  )
+
+const inStyles = (text: string, to: Addresses): string => {
+  const wrapped = `x{${text}}`
+  const isSheet = text.includes('{')
+  const edits = styleAddresses(readSheet(isSheet ? text : wrapped)).flatMap(
+    ({ from, to: end, value, bare }): Edit[] => {
+      const facts = bare ? undefined : to.find(value)
+      if (facts === undefined) return []
+      to.tell(facts)
+      const shift = isSheet ? 0 : 2
+      return [{ from: from - shift, to: end - shift, text: writtenUrl(to.written(facts.made.path)) }]
+    },
+  )
+  return applyEdits(text, edits)
+}
+
+/** Attributes of a picture: where it is, in which widths, and how large it is. */
+const picture = (element: Element, facts: FileFacts, to: Addresses): Edit[] => {
+  const { attribs } = element
+  const inPicture = (element.parent as Element | null)?.name === 'picture'
+  const { images } = to.context.remedies
+  const image = images.enabled ? facts.image : undefined
+  const sized = attribs['width'] !== undefined || attribs['height'] !== undefined
+  const mayBeSized =
+    image !== undefined && images.dimensions && !sized && to.context.policy.inlineStyle && !inPicture
+  const made = to.written(facts.made!.path)
+  // Of another width than it has, a picture would be shown in another size, unless the page says which.
+  if (image === undefined || inPicture || attribs['srcset'] !== undefined || !(sized || mayBeSized))
+    return setAttribute(element, 'src', made)
+  const sources = pictureSources(facts, attribs['loading'] === 'lazy', to.context)!
+  const edits = [...setAttribute(element, 'src', to.written(sources.src))]
+  if (sources.srcset !== undefined)
+    edits.push(
+      ...setAttribute(element, 'srcset', sources.srcset),
+      ...setAttribute(element, 'sizes', sources.sizes),
+    )
+  if (mayBeSized) {
+    to.sized = true
+    edits.push(
+      ...setAttribute(element, 'width', String(image.width)),
+      ...setAttribute(element, 'height', String(image.height)),
+      ...setAttribute(element, 'data-zest-size', undefined),
+    )
+  }
+  return edits
+}
+
+/** The digest that a page vouches for a file with, computed anew (Subresource Integrity §3.5). */
+const integrity = (element: Element, { made }: FileFacts): Edit[] =>
+  element.attribs['integrity'] === undefined || element.attribs['integrity'] === '' || !made!.changed
+    ? []
+    : setAttribute(element, 'integrity', made!.integrity ?? '')
+
+const preload = (element: Element, facts: FileFacts, to: Addresses): Edit[] => {
+  if (element.attribs['as'] !== 'image') return [...setAttribute(element, 'href', to.written(facts.made!.path)), ...integrity(element, facts)] // prettier-ignore
+  const { policy, remedies } = to.context
+  const sources = policy.inlineStyle && remedies.images.enabled && remedies.images.dimensions ? pictureSources(facts, false, to.context) : undefined // prettier-ignore
+  const href = setAttribute(element, 'href', to.written(sources?.src ?? facts.made!.path))
+  return sources?.srcset === undefined
+    ? href
+    : [...href, ...setAttribute(element, 'imagesrcset', sources.srcset), ...setAttribute(element, 'imagesizes', sources.sizes)] // prettier-ignore
+}
+
+const editsFor = (element: Element, to: Addresses): Edit[] => {
+  const { name, attribs } = element
+  const edits: Edit[] = []
+  const style = attribs['style']
+  for (const attribute of ['style', 'data-zest-style'] as const) {
+    const before = attribute === 'style' ? style : attribs[attribute]
+    const after = before?.includes('url(') === true ? inStyles(before, to) : before
+    if (after !== undefined && after !== before) edits.push(...setAttribute(element, attribute, after))
+  }
+  const srcset = attribs['srcset']
+  if (srcset !== undefined && (name === 'img' || name === 'source')) {
+    const after = inSrcset(srcset, to)
+    if (after !== srcset) edits.push(...setAttribute(element, 'srcset', after))
+  }
+  const attribute = name === 'link' ? 'href' : name === 'video' ? 'poster' : 'src'
+  const facts = to.find(attribs[attribute])
+  if (facts === undefined) return edits
+  const rel = words(attribs['rel'])
+  if (name === 'img') edits.push(...picture(element, facts, to))
+  else if (name === 'video') edits.push(...setAttribute(element, 'poster', to.written(facts.made.path)))
+  else if (name === 'link' && rel.includes('preload')) edits.push(...preload(element, facts, to))
+  else if (isStyleLink(element))
+    edits.push(...setAttribute(element, 'href', to.written(facts.made.path)), ...integrity(element, facts))
+  // Modules are one instance by address: under a second one they would run twice (WHATWG HTML §8.1.6.2, module map).
+  else if (name === 'script' && attribs['type'] !== 'module')
+    edits.push(...setAttribute(element, 'src', to.written(facts.made.path)), ...integrity(element, facts))
+  else return edits
+  to.tell(facts)
+  return edits
+}
+
+/**
+ * Names files by the addresses of their own under which their rewritten forms are. What is found at the origin's address is always the origin's
+ * bytes: a page that is not rewritten, a script that asks by itself, or an integrity attribute elsewhere never meets changed ones.
+ */
+export const nameOwnAddresses = (page: PageDocument, context: RewriteContext): Rewrite => {
+  const to = new Addresses(page, context)
+  for (const element of page.elements) {
+    to.edits.push(...editsFor(element, to))
+    const later = element.name === 'script' ? to.find(element.attribs['data-zest-src']) : undefined
+    if (later !== undefined) {
+      to.edits.push(...setAttribute(element, 'data-zest-src', to.written(later.made.path)))
+      to.tell(later)
+    }
+    if (element.name !== 'style' || context.policy.hashes) continue
+    const text = textOf(element)
+    const after = text.includes('url(') ? inStyles(text, to) : text
+    if (after !== text) to.edits.push(...replaceText(element, after))
+  }
+  if (to.sized) to.edits.push(...insertEarly(page, SIZE_RULE))
+  return { html: applyEdits(page.html, to.edits), changes: to.changes }
+}

@@ -1,0 +1,77 @@
+import { selectOne } from 'css-select'
+import type { AnyNode } from 'domhandler'
+import { clone, generate, parse, walk, type CssNode, type List, type Rule, type Selector } from 'css-tree'
+
+/** Pseudo-classes that depend on nothing but the document's structure; all others may come true later. */
+const STRUCTURAL = new Set(['root', 'first-child', 'last-child', 'only-child', 'nth-child', 'nth-last-child', 'first-of-type', 'last-of-type', 'only-of-type', 'nth-of-type', 'nth-last-of-type']) // prettier-ignore
+
+/** A selector written in one way, whatever way it was written. */
+export const normalSelector = (text: string): string => {
+  try {
+    return generate(parse(text, { context: 'selectorList' }))
+  } catch {
+    return text.replaceAll(/\s+/g, ' ').trim()
+  }
+}
+
+/** The selectors of a rule, each as a text; undefined where they cannot be read. */
+export const selectorsOf = (rule: Rule): string[] | undefined => {
+  if (rule.prelude.type !== 'SelectorList') return undefined
+  return rule.prelude.children.toArray().map((selector) => generate(selector))
+}
+
+/** Words of a selector that a script may put into the page: classes, ids, attribute names. */
+export const switchableWords = (selector: string): string[] => {
+  const found: string[] = []
+  const tree = parse(selector, { context: 'selector', onParseError: () => undefined })
+  walk(tree, (node) => {
+    if (node.type === 'ClassSelector' || node.type === 'IdSelector') found.push(node.name)
+    if (node.type === 'AttributeSelector') found.push(node.name.name)
+  })
+  return found
+}
+
+/**
+ * A selector without what may come true later (:hover, ::before, :not(…), :checked): what is left must fit for the whole to fit.
+ * @returns undefined where nothing can be said
+ */
+const lasting = (selector: string): string | undefined => {
+  let tree: CssNode
+  try {
+    tree = clone(parse(selector, { context: 'selector' }))
+  } catch {
+    return undefined
+  }
+  let unsure = false
+  walk(tree, {
+    visit: 'Selector',
+    enter(node: Selector) {
+      const kept = node.children.filter((child: CssNode) => {
+        if (child.type === 'NestingSelector') unsure = true
+        if (child.type === 'PseudoElementSelector') return false
+        if (child.type === 'PseudoClassSelector') return STRUCTURAL.has(child.name.toLowerCase())
+        return true
+      }) as List<CssNode>
+      node.children = kept
+    },
+  })
+  if (unsure) return undefined
+  const text = generate(tree).trim()
+  // With everything taken away after a combinator, anything may stand there.
+  return (
+    text
+      .replaceAll(/([>+~ ]|^)(?=[>+~ ]|$)/g, (combinator) => (combinator === '' ? '*' : `${combinator}*`))
+      .replace(/^\*(?=[>+~ ])/, '*') || '*'
+  )
+}
+
+/** Whether anything in a document fits a selector, now or once a state changes. Unreadable ones count as fitting. */
+export const mayFit = (selector: string, document: AnyNode): boolean => {
+  const text = lasting(selector)
+  if (text === undefined) return true
+  try {
+    return selectOne(text, document) !== null
+  } catch {
+    return true
+  }
+}

@@ -1,0 +1,49 @@
+import type { RemedyException } from '../contracts/rewriting.ts'
+import type { Remedies, RemedyId } from '../contracts/setup.ts'
+
+/** What a remedy touches, and so how it could break a page. */
+export type Reach = 'delivery' | 'files' | 'page'
+
+/** How a setting is shown and edited. */
+export type OptionInput =
+  | { kind: 'duration' }
+  | { kind: 'bytes' }
+  | { kind: 'switch' }
+  | { kind: 'patterns'; placeholder: string }
+  | { kind: 'choice'; choices: readonly { readonly value: string; readonly title: string }[] }
+  /** A list of kinds of pages, each with settings of its own. */
+  | { kind: 'kinds' }
+  | { kind: 'number'; unit: string; least: number; most: number; step?: number }
+  | { kind: 'text'; placeholder: string }
+  /** What is left out: files, addresses, elements; which of these the remedy knows. */
+  | { kind: 'exceptions'; by: readonly RemedyException['by'][] }
+
+export interface RemedyOption {
+  readonly key: string
+  readonly label: string
+  readonly hint: string
+  readonly input: OptionInput
+  /** Heading it stands under, where a remedy has many. */
+  readonly group?: string
+}
+
+/** A remedy explains itself: what it does, when it helps, when to avoid it, what could break, how to undo. */
+export interface Remedy<Id extends RemedyId = RemedyId> {
+  readonly id: Id
+  readonly name: string
+  readonly reach: Reach
+  readonly inShort: string
+  readonly does: string
+  readonly helps: string
+  readonly avoid: string
+  readonly couldBreak: string
+  readonly lookAt: string
+  readonly undo: string
+  readonly options: readonly (RemedyOption & { readonly key: keyof Remedies[Id] & string })[]
+}
+
+export const REACH: Record<Reach, string> = {
+  delivery: 'Headers and transport only: the bytes a browser decodes stay the same.',
+  files: 'Lighter files, in the same structure and order.',
+  page: 'The order or structure of the page changes.',
+}

@@ -1,0 +1,70 @@
+import { fieldValue } from '../../core/http/fields.ts'
+import { madeDigest, originalPath } from '../../core/page/files.ts'
+import { acceptedForms } from '../../core/page/pictures/widths.ts'
+import { seconds } from '../../core/time.ts'
+import type { Exchange } from '../exchange.ts'
+import type { Route } from '../routing.ts'
+import type { StoredEntry } from '../store/response-store.ts'
+import { sendStored } from './send-stored.ts'
+
+const YEAR_S = 31_536_000
+
+/** Routes that say nothing of lifetimes to browsers, by route: what stands in for a file must not be kept in its place. */
+const withoutLifetimes = new WeakMap<Route, Route>()
+const silentRoute = (route: Route): Route => {
+  const known = withoutLifetimes.get(route)
+  if (known !== undefined) return known
+  const silent = { ...route, browserLifetimes: undefined }
+  withoutLifetimes.set(route, silent)
+  return silent
+}
+
+/** The origin's file behind an address made here, asked for in the normal way. */
+const standIn = (exchange: Exchange, address: string): Exchange => {
+  const url = new URL(address, 'http://site')
+  return {
+    ...exchange,
+    route: silentRoute(exchange.route),
+    target: url.pathname + url.search,
+    path: url.pathname,
+    rule: exchange.route.ruleFor(url.pathname),
+  }
+}
+
+const send = async (exchange: Exchange, entry: StoredEntry): Promise<boolean> =>
+  sendStored(exchange, entry, { kind: 'hit', ttl: seconds(YEAR_S) }, seconds(0))
+
+const WIDTH = /\.w(\d{1,5})\.[0-9a-f]{20}/
+
+/** A picture in the best form that is there; the best there could be is ordered, for the next visitor. */
+const sendPicture = async (exchange: Exchange, digest: string): Promise<Exchange | 'sent'> => {
+  const { io, route, path, fields } = exchange
+  const { made, pictures } = io.rewriter
+  const recipe = await made.recipe(route.siteId, digest)
+  const width = Number(WIDTH.exec(path)?.[1])
+  // Only widths that were offered: nobody can keep the machine busy with others.
+  if (recipe === undefined || !recipe.widths.includes(width)) return standIn(exchange, originalPath(path))
+  const forms = acceptedForms(fieldValue(fields, 'accept'), recipe.forms)
+  const { entry, better } = pictures.best(route.siteId, digest, width, forms)
+  if (better !== undefined)
+    void pictures.want({ siteId: route.siteId, digest, recipe, width, form: better, fetch: io.rewriter.fetcher(exchange) }) // prettier-ignore
+  if (entry !== undefined && (await send(exchange, entry))) return 'sent'
+  return standIn(exchange, recipe.address)
+}
+
+/**
+ * Answer a request for a file made here.
+ * @returns 'sent', or the exchange to go on with: what is not there (any more, or yet) is answered with the origin's file
+ */
+export const sendMade = async (exchange: Exchange): Promise<Exchange | 'sent'> => {
+  const { io, route, path } = exchange
+  const digest = madeDigest(path)!
+  const entry = io.rewriter.made.file(route.siteId, digest)
+  if (entry !== undefined)
+    return (await send(exchange, entry)) ? 'sent' : standIn(exchange, originalPath(path))
+  return sendPicture(exchange, digest)
+}
+
+/** Whether a request may be for a file made here. */
+export const mayBeMade = ({ route, method, path }: Exchange): boolean =>
+  route.rewriting !== undefined && (method === 'GET' || method === 'HEAD') && madeDigest(path) !== undefined

@@ -1,0 +1,43 @@
+import { createHash } from 'node:crypto'
+import type { Outcome } from '../../core/http/cache-status.ts'
+import { isNotModified } from '../../core/http/conditional.ts'
+import { withField, withoutFields, type Fields } from '../../core/http/fields.ts'
+import { negotiateCoding } from '../../core/http/negotiation.ts'
+import { countWhenDone, type Exchange } from '../exchange.ts'
+import { encode } from './coding.ts'
+import { closingFields, flat, varyBy } from './outgoing-fields.ts'
+import { writeHead } from './write-head.ts'
+
+/** Fields about other bytes than the ones that are sent. */
+const ABOUT_OTHER_BYTES = new Set(['content-length', 'content-encoding', 'content-md5', 'content-digest', 'repr-digest', 'accept-ranges', 'last-modified', 'etag']) // prettier-ignore
+
+/**
+ * Send a page that was put together for this request and is kept nowhere.
+ * @param fields of the answer, without those that were about other bytes
+ */
+export const sendPage = async (
+  exchange: Exchange,
+  answer: { readonly status: number; readonly fields: Fields },
+  page: Buffer,
+  outcome: Outcome,
+  savedMs = 0,
+): Promise<void> => {
+  const { res, req, route, io, method } = exchange
+  const coding =
+    page.length >= route.leastCompressedBytes
+      ? negotiateCoding(req.headers['accept-encoding'] as string | undefined, route.codings)
+      : 'identity'
+  const body = await encode(page, coding)
+  // Weak: two codings of it share the tag (RFC 9110 §8.8.1).
+  const etag = `W/"zl-${createHash('sha256').update(page).digest('base64url').slice(0, 22)}"`
+  const unchanged =
+    answer.status === 200 && isNotModified(exchange.fields, { etag, lastModified: undefined }, io.now())
+  let fields = withField(withoutFields(answer.fields, ABOUT_OTHER_BYTES), 'etag', etag)
+  if (route.codings.length > 0) fields = varyBy(fields, 'accept-encoding')
+  if (!unchanged && coding !== 'identity') fields = withField(fields, 'content-encoding', coding)
+  if (!unchanged) fields = withField(fields, 'content-length', String(body.length))
+  writeHead(res, unchanged ? 304 : answer.status, flat(closingFields(fields, exchange, outcome)))
+  const sent = !unchanged && method !== 'HEAD'
+  countWhenDone(exchange, outcome, () => (sent ? body.length : 0), { page: true, savedMs })
+  res.end(sent ? body : undefined)
+}

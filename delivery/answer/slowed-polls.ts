@@ -1,0 +1,87 @@
+import { createHash } from 'node:crypto'
+import { LRUCache } from 'lru-cache'
+import { Readable } from 'node:stream'
+import { fieldValue } from '../../core/http/fields.ts'
+import type { Exchange } from '../exchange.ts'
+import type { OriginAnswer } from '../origin/origin-client.ts'
+import { collect } from './keeping.ts'
+
+/** A poll is a short question with a short answer; what is larger is something else and passes. */
+const LARGEST_QUESTION = 16 * 1024
+const LARGEST_ANSWER = 64 * 1024
+
+interface LastAnswer {
+  readonly answer: Omit<OriginAnswer, 'body'>
+  readonly bytes: Buffer
+  readonly at: number
+}
+
+/** The last answers, one for each visitor and question. In memory only; never shared between visitors. */
+const lastAnswers = new LRUCache<string, LastAnswer>({ max: 5000, maxSize: 32 * 1024 * 1024, sizeCalculation: ({ bytes }) => bytes.length + 500 }) // prettier-ignore
+
+/** Same site, same visitor, same question: cookies, credentials and the body all count. */
+const questionOf = ({ route, method, target, fields, visitor }: Exchange, body: Buffer): string =>
+  createHash('sha256')
+    .update(
+      JSON.stringify([
+        route.partition,
+        visitor.hostName,
+        method,
+        target,
+        fieldValue(fields, 'cookie') ?? visitor.address,
+        fieldValue(fields, 'authorization') ?? '',
+        fieldValue(fields, 'content-type') ?? '',
+      ]),
+    )
+    .update(body)
+    .digest('base64url')
+
+const readQuestion = async ({ req, method }: Exchange): Promise<Buffer | undefined> => {
+  if (method === 'GET' || method === 'HEAD') return Buffer.alloc(0)
+  const length = Number(req.headers['content-length'] ?? Number.NaN)
+  // Read only what is known to be short: a body that was begun cannot be put back.
+  if (!(length <= LARGEST_QUESTION)) return undefined
+  const collected = await collect(req, LARGEST_QUESTION)
+  return collected.kind === 'complete' ? collected.bytes : undefined
+}
+
+export type Poll =
+  | { readonly kind: 'passes' }
+  | { readonly kind: 'answered'; readonly answer: OriginAnswer }
+  | {
+      readonly kind: 'asks'
+      readonly body: Buffer
+      /** Take down the origin's answer. @returns the answer to send on */
+      readonly keep: (answer: OriginAnswer) => Promise<OriginAnswer>
+    }
+
+/** What becomes of a poll: answered with what the origin said a short while ago, or put to it and taken down. */
+export const slowPoll = async (exchange: Exchange): Promise<Poll> => {
+  const { route, path, io } = exchange
+  if (route.polls === undefined || !route.polls.fits(path)) return { kind: 'passes' }
+  const body = await readQuestion(exchange)
+  if (body === undefined) return { kind: 'passes' }
+  const question = questionOf(exchange, body)
+  const last = lastAnswers.get(question)
+  if (last !== undefined && io.now() - last.at < route.polls.everyMs)
+    return {
+      kind: 'answered',
+      answer: { ...last.answer, body: Readable.from([last.bytes]) as OriginAnswer['body'] },
+    }
+  const keep = async (answer: OriginAnswer): Promise<OriginAnswer> => {
+    const length = Number(fieldValue(answer.fields, 'content-length') ?? 0)
+    if (answer.status !== 200 || length > LARGEST_ANSWER) return answer
+    const collected = await collect(answer.body, LARGEST_ANSWER)
+    if (collected.kind === 'truncated') throw new Error('The origin broke off.')
+    if (collected.kind === 'larger') {
+      answer.body.destroy()
+      throw new Error('An answer to a poll is too large.')
+    }
+    const { body: _body, ...rest } = answer
+    // A cookie that is set is set once.
+    if (fieldValue(answer.fields, 'set-cookie') === undefined)
+      lastAnswers.set(question, { answer: rest, bytes: collected.bytes, at: io.now() })
+    return { ...rest, body: Readable.from([collected.bytes]) as OriginAnswer['body'] }
+  }
+  return { kind: 'asks', body, keep }
+}

@@ -1,0 +1,44 @@
+import type { ChangesQuery, PageChanges } from '../../core/contracts/delivery.ts'
+import type { DeliveryIo, Inquiry } from '../exchange.ts'
+import { publicHost } from '../reading.ts'
+
+/** What the remedies of a channel do to a page right now. */
+export const changesOf = async (
+  { siteId, channel, path, device, scheme }: ChangesQuery,
+  io: DeliveryIo,
+): Promise<PageChanges> => {
+  const untouched = (why: string): PageChanges => ({
+    untouched: why,
+    bytesBefore: 0,
+    bytesAfter: 0,
+    changes: [],
+  })
+  const [hostName, route] =
+    [...io.routes()].find(([, one]) => one.siteId === siteId && one.channel === channel) ?? []
+  if (route === undefined || hostName === undefined) return untouched('The site is not delivered at present.')
+  if (route.rewriting === undefined)
+    return untouched('No remedy that rewrites pages or files is switched on.')
+  const url = new URL(path, 'http://site')
+  const inquiry: Inquiry = {
+    io,
+    route,
+    visitor: { address: '127.0.0.1', hostName, host: publicHost(hostName, scheme, io), scheme },
+    method: 'GET',
+    target: url.pathname + url.search,
+    path: url.pathname,
+    fields: [['sec-ch-ua-mobile', device === 'phone' ? '?1' : '?0']],
+    rule: route.ruleFor(url.pathname),
+    audience: { kind: 'everyone' },
+  }
+  const result = await io.rewriter.changes(inquiry)
+  if (result === undefined)
+    return untouched(
+      'The page passes through as it came: the origin did not send a page in UTF-8 or a single-byte encoding, or it is larger than 5 MB.',
+    )
+  return {
+    untouched: null,
+    bytesBefore: result.bytesBefore,
+    bytesAfter: result.bytes.length,
+    changes: [...result.changes],
+  }
+}

@@ -1,0 +1,123 @@
+import { z } from 'zod'
+import type { CacheKey } from '../../core/http/cache-key.ts'
+import { cacheKey } from '../../core/http/cache-key.ts'
+import type { Fields } from '../../core/http/fields.ts'
+import type { PictureForm } from '../../core/page/pictures/widths.ts'
+import { seconds, type EpochMs } from '../../core/time.ts'
+import type { ResponseStore, StoredEntry } from '../store/response-store.ts'
+
+/** How a picture is made that somebody may ask for: kept, so that it can be made whenever that happens. */
+export const PictureRecipe = z.object({
+  address: z.string(),
+  source: z.string().describe('Digest of the origin’s bytes'),
+  form: z.enum(['avif', 'webp', 'jpeg', 'png', 'gif']),
+  forms: z.array(z.enum(['avif', 'webp', 'jpeg', 'png', 'gif'])).describe('Smallest first; its own last'),
+  widths: z.array(z.int()),
+  quality: z.int(),
+  lossless: z.boolean(),
+})
+export type PictureRecipe = z.infer<typeof PictureRecipe>
+
+const TYPES: Record<string, string> = {
+  style: 'text/css; charset=utf-8',
+  script: 'text/javascript; charset=utf-8',
+  font: 'font/woff2',
+  svg: 'image/svg+xml',
+  recipe: 'application/json',
+}
+
+/** RFC 8246: what has its content in its name never changes under it. A year is the longest that caches commonly take seriously. */
+const FOR_GOOD = 'public, max-age=31536000, immutable'
+
+/**
+ * Files made here, by digest. They are kept in the store like all that is delivered, in a partition of their own that purges do not touch: pages in
+ * browsers name them for as long as they are open. Live, trial and versions share them, since the name holds the content.
+ */
+export class MadeFiles {
+  readonly #store: ResponseStore
+  readonly #now: () => EpochMs
+  readonly #recipes = new Map<string, PictureRecipe | undefined>()
+
+  constructor(store: ResponseStore, now: () => EpochMs) {
+    this.#store = store
+    this.#now = now
+  }
+
+  #key(siteId: string, digest: string, part: string): CacheKey {
+    return cacheKey(`made:${siteId}`, 'https', 'made', `/${digest}/${part}`, () => false)
+  }
+
+  #put(key: CacheKey, type: string, bytes: Buffer, more: Fields = []): StoredEntry {
+    const now = this.#now()
+    return this.#store.put(
+      {
+        key,
+        status: 200,
+        fields: [
+          ['content-type', type],
+          ['cache-control', FOR_GOOD],
+          ['date', new Date(now).toUTCString()],
+          ...more,
+        ],
+        requestTime: now,
+        responseTime: now,
+        correctedInitialAge: seconds(0),
+        nominated: [],
+        rewritten: true,
+      },
+      new Map([['identity', bytes]]),
+    )
+  }
+
+  /** A file of which there is one form. */
+  file(siteId: string, digest: string): StoredEntry | undefined {
+    return this.#store.candidates(this.#key(siteId, digest, 'file'))[0]
+  }
+
+  /** @param type media type, or the kind it follows from */
+  putFile(siteId: string, digest: string, type: string, bytes: Buffer): StoredEntry {
+    return (
+      this.file(siteId, digest) ?? this.#put(this.#key(siteId, digest, 'file'), TYPES[type] ?? type, bytes)
+    )
+  }
+
+  picture(siteId: string, digest: string, width: number, form: PictureForm): StoredEntry | undefined {
+    return this.#store.candidates(this.#key(siteId, digest, `${width}.${form}`))[0]
+  }
+
+  putPicture(
+    siteId: string,
+    digest: string,
+    { width, form, bytes, type }: { width: number; form: PictureForm; bytes: Buffer; type: PictureForm },
+  ): StoredEntry {
+    // One address, several forms: caches on the way must keep them apart (RFC 9110 §12.5.5).
+    return this.#put(this.#key(siteId, digest, `${width}.${form}`), `image/${type}`, bytes, [
+      ['vary', 'accept'],
+    ])
+  }
+
+  async recipe(siteId: string, digest: string): Promise<PictureRecipe | undefined> {
+    const id = `${siteId} ${digest}`
+    const known = this.#recipes.get(id)
+    if (known !== undefined) return known
+    const entry = this.#store.candidates(this.#key(siteId, digest, 'recipe'))[0]
+    const bytes = entry === undefined ? undefined : await this.#store.body(entry, 'identity')
+    if (bytes === undefined) return undefined
+    const recipe = PictureRecipe.safeParse(JSON.parse(bytes.toString('utf8'))).data
+    this.#recipes.set(id, recipe)
+    return recipe
+  }
+
+  putRecipe(siteId: string, digest: string, recipe: PictureRecipe): void {
+    const id = `${siteId} ${digest}`
+    if (this.#recipes.get(id) !== undefined) return
+    this.#recipes.set(id, recipe)
+    const key = this.#key(siteId, digest, 'recipe')
+    if (this.#store.candidates(key).length === 0)
+      this.#put(key, TYPES['recipe']!, Buffer.from(JSON.stringify(recipe)))
+  }
+
+  bytes(entry: StoredEntry): Promise<Buffer | undefined> {
+    return Promise.resolve(this.#store.body(entry, 'identity'))
+  }
+}

@@ -1,0 +1,87 @@
+import type { PictureForm } from '../../core/page/pictures/widths.ts'
+import type { StoredEntry } from '../store/response-store.ts'
+import type { Craft } from './craft.ts'
+import type { MadeFiles, PictureRecipe } from './made-files.ts'
+import { digest20 } from './page-tasks.ts'
+import type { Fetch } from './materials.ts'
+
+/** Pictures that wait to be converted; with more, those not yet asked for are left until somebody asks. */
+const MOST_WAITING = 5000
+
+export interface PictureWish {
+  readonly siteId: string
+  readonly digest: string
+  readonly recipe: PictureRecipe
+  readonly width: number
+  readonly form: PictureForm
+  readonly fetch: Fetch
+}
+
+/** Converts pictures behind the visitors' backs: each width and form once, when it is first asked for or expected to be. */
+export class Pictures {
+  readonly #craft: Craft
+  readonly #made: MadeFiles
+  readonly #underWay = new Map<string, Promise<void>>()
+  readonly #failed = new Set<string>()
+
+  constructor(craft: Craft, made: MadeFiles) {
+    this.#craft = craft
+    this.#made = made
+  }
+
+  /** Pictures that wait or are being made, of a site. */
+  waiting(siteId: string): number {
+    let count = 0
+    for (const id of this.#underWay.keys()) if (id.startsWith(`${siteId} `)) count++
+    return count
+  }
+
+  /** Make one unless it is there or under way. Resolves when it is there or cannot be made. */
+  want(wish: PictureWish): Promise<void> {
+    const { siteId, digest, width, form } = wish
+    const id = `${siteId} ${digest} ${width} ${form}`
+    const underWay = this.#underWay.get(id)
+    if (underWay !== undefined) return underWay
+    if (this.#failed.has(id) || this.#made.picture(siteId, digest, width, form) !== undefined)
+      return Promise.resolve()
+    if (this.#underWay.size >= MOST_WAITING) return Promise.resolve()
+    const making = this.#make(wish)
+      .catch(() => void this.#failed.add(id))
+      .finally(() => this.#underWay.delete(id))
+    this.#underWay.set(id, making)
+    return making
+  }
+
+  async #make({ siteId, digest, recipe, width, form, fetch }: PictureWish): Promise<void> {
+    const source = await fetch(recipe.address, Number.POSITIVE_INFINITY)
+    // The origin has another picture there by now: pages made from now on name that one.
+    if (source === undefined || digest20(source.bytes) !== recipe.source)
+      throw new Error('The source has changed.')
+    const { quality, lossless } = recipe
+    const made = await this.#craft.picture({ bytes: source.bytes, form, width, quality, lossless })
+    // What does not get smaller stays as it is.
+    const smaller =
+      made !== undefined && (made.length < source.bytes.length || width < Math.max(...recipe.widths))
+    this.#made.putPicture(siteId, digest, {
+      width,
+      form,
+      bytes: smaller ? Buffer.from(made) : source.bytes,
+      type: smaller ? form : recipe.form,
+    })
+  }
+
+  /** The best form that is there of those a browser takes, and whether there could be a better one. */
+  best(
+    siteId: string,
+    digest: string,
+    width: number,
+    forms: readonly PictureForm[],
+  ): { entry: StoredEntry | undefined; better: PictureForm | undefined } {
+    // prettier-ignore
+    for (const [index, form] of forms.entries()) {
+      const entry = this.#made.picture(siteId, digest, width, form)
+      if (entry !== undefined) return { entry, better: index === 0 ? undefined : forms[0] }
+    }
+    return { entry: undefined, better: forms[0] }
+  }
+}

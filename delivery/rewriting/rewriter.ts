@@ -1,0 +1,264 @@
+import { LRUCache } from 'lru-cache'
+import { admit } from '../../core/http/admission.ts'
+import { fieldValue, type Fields } from '../../core/http/fields.ts'
+import { isHtml } from '../../core/http/freshness.ts'
+import { parseDirectives } from '../../core/http/directives.ts'
+import { addressPattern } from '../../core/sampling/kinds.ts'
+import { deviceClass } from '../../core/http/device.ts'
+import { madeDigest } from '../../core/page/files.ts'
+import { knowledgeFor, knowledgeForBoth } from '../../core/page/knowledge.ts'
+import { LARGEST_PAGE_BYTES, type PageOrder, type RewrittenPage } from '../../core/page/rewrite.ts'
+import type { FileFacts } from '../../core/page/files.ts'
+import { obtain } from '../answer/obtain.ts'
+import type { Inquiry } from '../exchange.ts'
+import type { Rewriting, Route } from '../routing.ts'
+import type { Craft } from './craft.ts'
+import { fetchElsewhere } from './elsewhere.ts'
+import type { MadeFiles } from './made-files.ts'
+import { Materials, type Fetch } from './materials.ts'
+import { Pictures } from './pictures.ts'
+
+/** Longest time a visitor waits for a page to be rewritten; then this visitor gets it as it came, and the next one gets it rewritten. */
+export const PATIENCE_MS = 400
+/** Sets of remedies whose materials are held: live and trial of each site, and versions that are being measured. */
+const MOST_SETS = 50
+
+/** A page as the origin sent it. */
+export interface PageAnswer {
+  readonly status: number
+  readonly fields: Fields
+}
+
+export interface RewriteResult extends RewrittenPage {
+  readonly bytes: Buffer
+  readonly bytesBefore: number
+}
+
+/** A page as text, and the encoding that turns it back into the same bytes. */
+interface PageText {
+  readonly text: string
+  readonly encoding: 'utf8' | 'latin1'
+}
+
+const DECLARED = /<meta[^>]*charset\s*=\s*["']?([\w-]+)/i
+/** Encodings in which ASCII is ASCII and each byte a character (WHATWG Encoding §9): what we touch and add is ASCII, the rest passes as it is. */
+const SINGLE_BYTE = /^(iso-8859-\d+|windows-125\d|latin1|us-ascii)$/
+
+/** @returns undefined for encodings that cannot be written back byte for byte */
+const pageText = (fields: Fields, bytes: Buffer): PageText | undefined => {
+  const type = fieldValue(fields, 'content-type') ?? ''
+  // WHATWG HTML §13.2.3: what the transport says comes before what the first kilobyte of the page says.
+  const declared = /charset\s*=\s*"?([\w-]+)/i.exec(type) ?? DECLARED.exec(bytes.toString('latin1', 0, 1024))
+  const charset = declared?.[1]?.toLowerCase() ?? 'utf-8'
+  if (SINGLE_BYTE.test(charset)) return { text: bytes.toString('latin1'), encoding: 'latin1' }
+  if (charset !== 'utf-8' && charset !== 'utf8') return undefined
+  const text = bytes.toString('utf8')
+  return Buffer.from(text).equals(bytes) ? { text, encoding: 'utf8' } : undefined
+}
+
+/** What everyone gets at an address of the site; nothing of a visitor goes along. */
+const obtainPublic = (
+  inquiry: Inquiry,
+  { pathname, search }: URL,
+  largest: number,
+): ReturnType<typeof obtain> => {
+  const { route } = inquiry
+  const rule = route.ruleFor(pathname)
+  const device = inquiry.fields.filter(([name]) => name === 'sec-ch-ua-mobile' || name === 'user-agent')
+  const asked: Inquiry = {
+    ...inquiry,
+    method: 'GET',
+    target: pathname + search,
+    path: pathname,
+    fields: device,
+    rule,
+    audience: { kind: 'everyone' },
+  }
+  return obtain(asked, { largest, kept: admit(asked, route.admission, rule.ignoredCookie).kind === 'shared' })
+}
+
+/** Rewrites pages by the remedies of their route. */
+export class Rewriter {
+  readonly #craft: Craft
+  readonly #made: MadeFiles
+  readonly pictures: Pictures
+  readonly #sets = new LRUCache<string, Materials>({ max: MOST_SETS })
+  /** Selectors used by pages of a kind, by set of remedies and kind. */
+  readonly #used = new LRUCache<string, Set<string>>({ max: 2000 })
+  /** Pages being rewritten, by site. */
+  readonly #busy = new Map<string, number>()
+
+  constructor(craft: Craft, made: MadeFiles) {
+    this.#craft = craft
+    this.#made = made
+    this.pictures = new Pictures(craft, made)
+  }
+
+  get craft(): Craft {
+    return this.#craft
+  }
+
+  get made(): MadeFiles {
+    return this.#made
+  }
+
+  /** Pages and pictures of a site that are being worked on. */
+  waiting(siteId: string): number {
+    return (this.#busy.get(siteId) ?? 0) + this.pictures.waiting(siteId)
+  }
+
+  /** Whether an answer is a page that the route's remedies rewrite. */
+  takes({ route, method }: Pick<Inquiry, 'route' | 'method'>, { status, fields }: PageAnswer): boolean {
+    return (
+      route.rewriting !== undefined &&
+      method === 'GET' &&
+      status === 200 &&
+      isHtml(fields) &&
+      !parseDirectives(fieldValue(fields, 'cache-control')).has('no-transform')
+    )
+  }
+
+  /** How files of the route are fetched: by the same way as visitors' requests, without a visitor. */
+  fetcher(inquiry: Inquiry): Fetch {
+    return async (address, largest) => {
+      const url = new URL(address)
+      const own = `${inquiry.visitor.scheme}://${inquiry.visitor.host}`
+      const isOwn = url.origin === own || url.origin === new URL(inquiry.route.origin.base).origin
+      const rewriting = inquiry.route.rewriting!
+      if (!isOwn) return fetchElsewhere(address, largest, rewriting, inquiry.io)
+      const found = await obtainPublic(inquiry, url, largest)
+      return found?.status === 200 ? { bytes: found.bytes, type: fieldValue(found.fields, 'content-type') ?? '' } : undefined // prettier-ignore
+    }
+  }
+
+  /**
+   * Rewrite a page.
+   * @returns undefined where nothing can be done: it is too large, or in an encoding that is not known here
+   */
+  async rewrite(
+    inquiry: Inquiry,
+    answer: PageAnswer,
+    bytes: Buffer,
+  ): Promise<RewriteResult | undefined> {
+    // prettier-ignore
+    const { route, visitor, target, io } = inquiry
+    const page = bytes.length > LARGEST_PAGE_BYTES ? undefined : pageText(answer.fields, bytes)
+    const { siteId, rewriting } = route
+    if (page === undefined || rewriting === undefined) return undefined
+    const { text, encoding } = page
+    this.#busy.set(siteId, (this.#busy.get(siteId) ?? 0) + 1)
+    try {
+      const address = `${visitor.scheme}://${visitor.host}${target}`
+      const contents = await this.#craft.readPage({ html: text, address })
+      const facts = await this.#materials(route, rewriting).of(contents, this.fetcher(inquiry))
+      const kind = `${rewriting.digest} ${addressPattern(inquiry.path)}`
+      const order = this.#order(inquiry, answer, { text, address, facts, kind })
+      const result = await this.#craft.page(order)
+      this.#use(kind, result.used)
+      for (const { path, kind: fileKind, text: made } of result.files)
+        this.#made.putFile(siteId, madeDigest(path)!, fileKind, Buffer.from(made))
+      void this.#expectPictures(inquiry, order, facts)
+      return { ...result, bytes: Buffer.from(result.html, encoding), bytesBefore: bytes.length }
+    } catch (error) {
+      io.say(`A page could not be rewritten and goes out as it came (${target}): ${(error as Error).message}`)
+      return undefined
+    } finally {
+      this.#busy.set(siteId, (this.#busy.get(siteId) ?? 1) - 1)
+    }
+  }
+
+  #materials({ siteId }: Route, rewriting: Rewriting): Materials {
+    const id = `${siteId} ${rewriting.digest}`
+    const known = this.#sets.get(id)
+    if (known !== undefined) return known
+    const materials = new Materials(siteId, rewriting, { craft: this.#craft, made: this.#made })
+    this.#sets.set(id, materials)
+    return materials
+  }
+
+  #order(
+    { route, fields, path, visitor }: Inquiry,
+    answer: PageAnswer,
+    {
+      text,
+      address,
+      facts,
+      kind,
+    }: { text: string; address: string; facts: ReadonlyMap<string, FileFacts>; kind: string },
+  ): PageOrder {
+    const { remedies, knowledge } = route.rewriting!
+    const phone = knowledgeFor(knowledge, path, 'phone')
+    const laptop = knowledgeFor(knowledge, path, 'laptop')
+    const device = deviceClass(fields) === 'phone' ? 'phone' : 'laptop'
+    const own = device === 'phone' ? phone : laptop
+    return {
+      html: text,
+      address,
+      remedies,
+      device,
+      multiplexed: visitor.scheme === 'https',
+      policy: fieldValue(answer.fields, 'content-security-policy'),
+      knowledge: route.byDevice ? own : knowledgeForBoth(phone, laptop),
+      views: { ...(phone === undefined ? {} : { phone }), ...(laptop === undefined ? {} : { laptop }) },
+      facts,
+      alsoUsed: [...(this.#used.get(kind) ?? [])],
+    }
+  }
+
+  #use(kind: string, used: readonly string[]): void {
+    const known = this.#used.get(kind) ?? new Set<string>()
+    for (const selector of used) known.add(selector)
+    this.#used.set(kind, known)
+  }
+
+  /** Convert the pictures that visitors of this page will ask for first: the widths that the measured layouts need, in the best form. */
+  async #expectPictures(
+    inquiry: Inquiry,
+    { views }: PageOrder,
+    facts: ReadonlyMap<string, FileFacts>,
+  ): Promise<void> {
+    const { siteId } = inquiry.route
+    const fetch = this.fetcher(inquiry)
+    const order = (address: string): number => {
+      const path = new URL(address).pathname
+      return [views.phone, views.laptop].some((view) => view?.images.some((one) => one.path === path && one.inFirstView)) ? 0 : 1 // prettier-ignore
+    }
+    const pictures = [...facts.values()]
+      .filter(({ image }) => image !== undefined)
+      .sort((a, b) => order(a.address) - order(b.address))
+    for (const { address, image, made } of pictures) {
+      const digest = madeDigest(made!.path)!
+      const recipe = await this.#made.recipe(siteId, digest)
+      if (recipe === undefined) continue
+      const needed = expectedWidths(new URL(address).pathname, image!, views)
+      for (const width of needed)
+        void this.pictures.want({ siteId, digest, recipe, width, form: recipe.forms[0]!, fetch })
+    }
+  }
+
+  /** Changes that the remedies make to a page right now, for people to look at. */
+  async changes(inquiry: Inquiry): Promise<RewriteResult | undefined> {
+    // As the origin sends it: kept apart from what visitors get, which is rewritten already.
+    const plain = { ...inquiry.route, rewriting: undefined, partition: `${inquiry.route.partition}:plain` }
+    const address = new URL(`${inquiry.visitor.scheme}://${inquiry.visitor.host}${inquiry.target}`)
+    const found = await obtainPublic({ ...inquiry, route: plain }, address, LARGEST_PAGE_BYTES)
+    return found?.status === 200 ? this.rewrite(inquiry, found, found.bytes) : undefined
+  }
+}
+
+/** Device pixels that phones have for each CSS pixel, and laptops (common practice). */
+const DENSITY = { phone: 2.6, laptop: 1 } as const
+
+const expectedWidths = (
+  path: string,
+  image: NonNullable<FileFacts['image']>,
+  views: PageOrder['views'],
+): number[] => {
+  const widths = new Set<number>()
+  for (const device of ['phone', 'laptop'] as const) {
+    const shown = views[device]?.images.find((one) => one.path === path)?.shownWidth
+    const needed = shown === undefined ? Number.POSITIVE_INFINITY : shown * DENSITY[device]
+    widths.add((image.widths.find(({ width }) => width >= needed) ?? image.widths.at(-1)!).width)
+  }
+  return [...widths]
+}
