@@ -12,7 +12,8 @@ import { claimSocket } from './control/claim-socket.ts'
 import { controlSocketPath } from './control/socket-path.ts'
 import { Counters } from './counting/counters.ts'
 import { loadCounters, saveCounters } from './counting/counters-file.ts'
-import type { DeliveryIo } from './exchange.ts'
+import { keyPartition } from '../core/http/cache-key.ts'
+import { sharedPartitions, type DeliveryIo } from './exchange.ts'
 import { Flights } from './flights.ts'
 import { BestCodings } from './answer/best-codings.ts'
 import { createListener, createSecureListener } from './listener.ts'
@@ -23,7 +24,7 @@ import { changesOf } from './rewriting/changes-of.ts'
 import { craftElsewhere } from './rewriting/craft-elsewhere.ts'
 import { MadeFiles } from './rewriting/made-files.ts'
 import { Rewriter } from './rewriting/rewriter.ts'
-import { compileRoutes } from './routing.ts'
+import { compileRoutes, rewrittenAnew } from './routing.ts'
 import { coverageOf, listStore } from './store/listing.ts'
 import { IndexedStore } from './store/indexed-store.ts'
 import { MemoryStore } from './store/memory-store.ts'
@@ -139,7 +140,10 @@ const main = async (): Promise<void> => {
       await saveConfig(configPath, next)
       config = next
       certificates.use(next)
+      const anew = rewrittenAnew(routes, compiled).flatMap(sharedPartitions)
       routes = compiled
+      if (anew.length > 0)
+        store.purge(({ key, rewritten }) => rewritten === true && anew.includes(keyPartition(key)))
     },
     purge: async (order) => {
       const purged = purge(order, io, (stale) => refresher.add(stale))

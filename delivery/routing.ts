@@ -200,5 +200,20 @@ export const compileRoutes = (config: DeliveryConfig): Routes => {
   return routes
 }
 
+/**
+ * Partitions of trial whose pages would be rewritten in another way from now on: because other remedies are on, or because more is known of the
+ * pages. Live pages are left until they are fetched anew: no visitor should wait because something was measured.
+ */
+export const rewrittenAnew = (before: Routes, after: Routes): string[] => {
+  const digests = (routes: Routes): Map<string, string | undefined> =>
+    new Map(
+      [...routes]
+        .filter(([, { channel }]) => channel === 'trial')
+        .map(([, one]) => [one.partition, one.rewriting?.digest]),
+    )
+  const old = digests(before)
+  return [...digests(after)].filter(([partition, digest]) => old.has(partition) && old.get(partition) !== digest).map(([partition]) => partition) // prettier-ignore
+}
+
 /** The host name of a Host field, without port, in lower case. */
 export const hostName = (host: string): string => host.toLowerCase().replace(/:\d+$/, '')

@@ -11,6 +11,8 @@ export interface FileFacts {
   readonly made?: MadeFact
   /** Pictures. */
   readonly image?: ImageFacts
+  /** What a style sheet names and has addresses of its own. */
+  readonly parts?: readonly FileFacts[]
 }
 export type FileFactsKind = 'style' | 'script' | 'image' | 'font' | 'other'
 

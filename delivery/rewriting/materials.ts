@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto'
 import { LRUCache } from 'lru-cache'
 import type { Remedies } from '../../core/contracts/setup.ts'
 import { compileExceptions, type Exceptions } from '../../core/page/exceptions.ts'
-import { madePath, type FileFacts, type FileFactsKind } from '../../core/page/files.ts'
+import { MADE_FOLDER, madePath, type FileFacts, type FileFactsKind } from '../../core/page/files.ts'
 import type { NamedFile } from '../../core/page/named-files.ts'
 import { offeredForms, offeredWidths } from '../../core/page/pictures/widths.ts'
 import type { Rewriting } from '../routing.ts'
@@ -90,7 +90,6 @@ export class Materials {
     fetch: Fetch,
     progress: (done: number, all: number) => void = () => undefined,
   ): Promise<Map<string, FileFacts>> {
-    // prettier-ignore
     this.#see(contents)
     const files = contents.files.filter(({ kind }) => this.#wanted.has(kind))
     const facts = new Map<string, FileFacts>()
@@ -162,17 +161,24 @@ export class Materials {
     before: Buffer,
     text: string,
     by: string[],
+    parts: readonly FileFacts[] = [],
   ): FileFacts {
-    const facts = { address, kind, bytes: before.length, text }
-    if (by.length === 0) return facts
+    const facts = { address, kind, bytes: before.length, text, parts }
+    if (by.length === 0 && parts.length === 0) return facts
     const bytes = Buffer.from(text)
     const digest = digest20(bytes)
     this.#io.made.putFile(this.#siteId, digest, kind, bytes)
     const changed = !bytes.equals(before)
     return {
       ...facts,
-      made: { path: madePath(new URL(address).pathname, digest), bytes: bytes.length, integrity: sha384(bytes), changed, by }, // prettier-ignore
+      made: { path: madePath(this.#placeOf(address, by), digest), bytes: bytes.length, integrity: sha384(bytes), changed, by }, // prettier-ignore
     }
+  }
+
+  /** Path that a made file is named after; a copy of another host's file must not look like one of the site's own. */
+  #placeOf(address: string, by: readonly string[]): string {
+    const { pathname, host } = new URL(address)
+    return by.includes('localCopies') ? `${MADE_FOLDER}${host.replace(':', '-')}${pathname}` : pathname
   }
 
   async #script(address: string, bytes: Buffer): Promise<FileFacts | undefined> {
@@ -194,7 +200,6 @@ export class Materials {
     fetch: Fetch,
     depth: number,
   ): Promise<FileFacts | undefined> {
-    // prettier-ignore
     const text = isText(bytes)
     if (text === undefined || depth > DEEPEST_IMPORT) return undefined
     const { craft } = this.#io
@@ -219,10 +224,16 @@ export class Materials {
       const by = [
         ...(made.did.minified ? ['minify'] : []),
         ...(made.did.fonts > 0 ? ['hints'] : []),
-        ...new Set(parts.flatMap((part) => part.made!.by.filter((one) => one !== 'minify'))),
         ...(this.#named('style', url) ? ['fingerprint'] : []),
       ]
-      return this.#madeText(address, 'style', bytes, by.length === 0 ? text : made.text, [...new Set(by)])
+      return this.#madeText(
+        address,
+        'style',
+        bytes,
+        by.length === 0 && parts.length === 0 ? text : made.text,
+        by,
+        parts,
+      )
     })
   }
 
@@ -262,7 +273,6 @@ export class Materials {
     type: string,
     by: string[],
   ): FileFacts | undefined {
-    // prettier-ignore
     if (by.length === 0) return undefined
     const digest = digest20(made)
     this.#io.made.putFile(this.#siteId, digest, type, made)

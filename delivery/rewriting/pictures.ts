@@ -77,7 +77,6 @@ export class Pictures {
     width: number,
     forms: readonly PictureForm[],
   ): { entry: StoredEntry | undefined; better: PictureForm | undefined } {
-    // prettier-ignore
     for (const [index, form] of forms.entries()) {
       const entry = this.#made.picture(siteId, digest, width, form)
       if (entry !== undefined) return { entry, better: index === 0 ? undefined : forms[0] }

@@ -135,12 +135,7 @@ export class Rewriter {
    * Rewrite a page.
    * @returns undefined where nothing can be done: it is too large, or in an encoding that is not known here
    */
-  async rewrite(
-    inquiry: Inquiry,
-    answer: PageAnswer,
-    bytes: Buffer,
-  ): Promise<RewriteResult | undefined> {
-    // prettier-ignore
+  async rewrite(inquiry: Inquiry, answer: PageAnswer, bytes: Buffer): Promise<RewriteResult | undefined> {
     const { route, visitor, target, io } = inquiry
     const page = bytes.length > LARGEST_PAGE_BYTES ? undefined : pageText(answer.fields, bytes)
     const { siteId, rewriting } = route

@@ -150,7 +150,7 @@ export class DeliveryBench {
           origin: { base, hostHeader: 'visitor', timeoutMs },
           ...(tls === undefined ? {} : { tls }),
           knowledge: [],
-      channels: [
+          channels: [
             { channel: 'live', hosts: ['live.example'], setup: live },
             { channel: 'trial', hosts: ['trial.example'], setup: trial },
           ],

@@ -1,5 +1,6 @@
 import { minify } from 'html-minifier-terser'
 import type { Document, Element } from 'domhandler'
+import { hasFragmentMarkup } from '../fragments.ts'
 import { readPage } from '../document/page-document.ts'
 import { minifyJson } from './data.ts'
 import { minifyScript } from './script.ts'
@@ -16,6 +17,15 @@ type Node = Document['children'][number]
 const isUnseen = (parent: Element | null): boolean =>
   parent === null || parent.name === undefined || parent.name === 'html' || parent.name === 'head'
 
+/** Attributes in whose values white space around commas and semicolons says nothing. */
+const LISTS = new Set(['content', 'srcset', 'sizes', 'style', 'media', 'imagesrcset', 'imagesizes'])
+
+const attributeMeaning = ([name, value]: [string, string]): string => {
+  // Of a boolean attribute only the presence counts (WHATWG HTML §2.3.2).
+  const text = value === name ? '' : value.trim().replaceAll(/\s+/g, ' ')
+  return `${name}=${JSON.stringify(LISTS.has(name) ? text.replaceAll(/ *([,;:]) */g, '$1').replace(/;$/, '') : text)}`
+}
+
 /** What a page means, apart from comments and the amount of white space between words. */
 const meaning = (nodes: readonly Node[], parts: string[], verbatim: boolean): void => {
   for (const node of nodes) {
@@ -23,9 +33,7 @@ const meaning = (nodes: readonly Node[], parts: string[], verbatim: boolean): vo
     if (node.type === 'text') parts.push(verbatim ? node.data : node.data.replaceAll(/[\t\n\f\r ]+/g, ' '))
     else if (node.type === 'directive') parts.push(`<!${node.data.toLowerCase()}>`)
     else if ('attribs' in node) {
-      const attributes = Object.entries(node.attribs)
-        .map(([name, value]) => `${name}=${JSON.stringify(value.trim().replaceAll(/\s+/g, ' '))}`)
-        .sort()
+      const attributes = Object.entries(node.attribs).map(attributeMeaning).sort()
       parts.push(`<${node.name} ${attributes.join(' ')}>`)
       // Code inside is minified by rules of its own.
       if (node.name === 'script' || node.name === 'style') parts.push('code')
@@ -71,8 +79,9 @@ export const minifyPage = async (
       keepClosingSlash: true,
       removeComments: true,
       ignoreCustomComments: READ_COMMENTS,
-      collapseBooleanAttributes: false,
-      removeAttributeQuotes: true,
+      collapseBooleanAttributes: true,
+      // Fragments are read by their quotes.
+      removeAttributeQuotes: !hasFragmentMarkup(html),
       removeRedundantAttributes: false,
       decodeEntities: false,
       minifyCSS: inline

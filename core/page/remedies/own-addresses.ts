@@ -44,12 +44,14 @@ class Addresses {
       : (facts as FileFacts & { made: NonNullable<FileFacts['made']> })
   }
 
-  tell({ address, made, bytes }: FileFacts): void {
+  tell({ address, made, bytes, parts }: FileFacts): void {
+    for (const part of parts ?? []) this.tell(part)
+    const { host, pathname, search } = new URL(address)
     for (const remedy of made?.by ?? [])
       this.#told.set(`${remedy} ${address}`, {
         remedy,
         kind: 'changed',
-        item: address,
+        item: host === this.page.address.host ? pathname + search : address,
         sentence: SENTENCES[remedy] ?? 'Changed.',
         bytesBefore: made!.changed ? bytes : null,
         bytesAfter: made!.changed ? (made!.bytes ?? null) : null,

@@ -1,7 +1,7 @@
 import { walk } from 'css-tree'
 import { compileExceptions } from '../exceptions.ts'
 import { Work, type PageRemedy, type RewriteContext } from '../context.ts'
-import { applyEdits, setAttribute, type Edit } from '../document/edits.ts'
+import { applyEdits, removeElement, setAttribute, type Edit } from '../document/edits.ts'
 import { isClassicScript, resolved, textOf, type PageDocument } from '../document/page-document.ts'
 import { readSheet } from '../styles/addresses.ts'
 import { mayFit, selectorsOf, switchableWords } from '../styles/selectors.ts'
@@ -89,6 +89,10 @@ export const leaveOutUnusedStyles: PageRemedy = (page, context) => {
     const cut = applyEdits(sheet.text, edits)
     if (cut.length > sheet.text.length * 0.95) {
       work.left(sheet.href, 'Stays whole: nearly all of it is used.')
+      continue
+    }
+    if (cut.replaceAll(/\/\*[\s\S]*?\*\//g, '').trim() === '') {
+      work.change(sheet.href, 'Left out whole: this page has no use for any of its rules.', removeElement(sheet.element), { before: sheet.text.length, after: 0 }) // prettier-ignore
       continue
     }
     const name = sheet.address.pathname.split('/').at(-1)!.replace(/\.css$/, '').replaceAll(/[^\w-]/g, '') || 'styles' // prettier-ignore
