@@ -36,6 +36,11 @@ export class Pictures {
     return count
   }
 
+  /** Resolves when none waits any more. */
+  async settled(): Promise<void> {
+    while (this.#underWay.size > 0) await Promise.all(this.#underWay.values())
+  }
+
   /** Make one unless it is there or under way. Resolves when it is there or cannot be made. */
   want(wish: PictureWish): Promise<void> {
     const { siteId, digest, width, form } = wish

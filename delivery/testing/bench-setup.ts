@@ -205,6 +205,7 @@ export class DeliveryBench {
   async close({ keepFolder = false } = {}): Promise<void> {
     this.#secure.close()
     await Promise.all([close(this.#listener), close(this.#origin)])
+    await this.io.rewriter.pictures.settled()
     await this.#store.close()
     this.io.origin.close()
     await rm(`${this.folder}-tls`, { recursive: true, force: true })

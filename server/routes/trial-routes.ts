@@ -1,9 +1,13 @@
 import { z } from 'zod'
+import { ChangesQuery, PageChanges } from '../../core/contracts/delivery.ts'
+import { Findings } from '../../core/contracts/findings.ts'
 import { BackOut, KeepTrial, LedgerEntry, SaveTrial, StepBack, Trial } from '../../core/contracts/ledger.ts'
 import { Version } from '../../core/contracts/sites.ts'
 import { endpoint, type Endpoint } from '../http/endpoint.ts'
 import type { Services } from '../services.ts'
 import { backOut, getTrial, keepTrial, listLedger, saveTrial, stepBack } from '../sites/setups.ts'
+import { siteFindings } from '../measuring/findings.ts'
+import { siteRow } from '../sites/sites.ts'
 import { SiteParams } from './site-routes.ts'
 
 export const trialEndpoints = (services: Services): Endpoint[] => [
@@ -57,6 +61,29 @@ export const trialEndpoints = (services: Services): Endpoint[] => [
       reply: Version,
     },
     async ({ params, body, account }) => stepBack(services, params.siteId, body.number, account!.name),
+  ),
+  endpoint(
+    {
+      method: 'get',
+      path: '/sites/:siteId/findings',
+      summary: 'What is slow, by the newest close looks, and what each remedy is predicted to be worth',
+      input: { params: SiteParams },
+      reply: Findings,
+    },
+    async ({ params }) => siteFindings(services, params.siteId),
+  ),
+  endpoint(
+    {
+      method: 'post',
+      path: '/sites/:siteId/changes',
+      summary: 'What the remedies do to a page right now, change by change',
+      input: { params: SiteParams, body: ChangesQuery.omit({ siteId: true }) },
+      reply: PageChanges,
+    },
+    async ({ params, body }) => {
+      await siteRow(services.db, params.siteId)
+      return services.delivery.changes({ ...body, siteId: params.siteId })
+    },
   ),
   endpoint(
     {

@@ -6,9 +6,12 @@ import {
   BASKET_JS,
   CONSENT_JS,
   DEPARTURES_JS,
+  EMBED_JS,
+  EMOJI_JS,
   FORMS_JS,
   LIGHTBOX_JS,
   MENU_JS,
+  MIGRATE_JS,
   SLIDER_JS,
 } from './assets/scripts.ts'
 import { FORMS_CSS, SLIDER_CSS, THEME_CSS, frameworkCss, iconsCss } from './assets/styles.ts'
@@ -45,6 +48,9 @@ export const loadAssets = async (): Promise<ReadonlyMap<string, Buffer>> => {
     'basket.js': BASKET_JS,
     'forms.js': FORMS_JS,
     'consent.js': CONSENT_JS,
+    'migrate.js': MIGRATE_JS,
+    'emoji.js': EMOJI_JS,
+    'embed.js': EMBED_JS,
   }
   for (const [name, text] of Object.entries(texts)) assets.set(name, Buffer.from(text))
   assets.set('jquery.js', await packageFile('jquery', 'dist/jquery.js'))

@@ -23,7 +23,20 @@ export interface Page {
 }
 
 const STYLES = ['framework', 'icons', 'theme', 'slider', 'forms']
-const SCRIPTS = ['jquery', 'lodash', 'slider', 'menu', 'departures', 'lightbox', 'basket', 'forms', 'consent']
+const SCRIPTS = [
+  'emoji',
+  'jquery',
+  'migrate',
+  'lodash',
+  'slider',
+  'menu',
+  'departures',
+  'lightbox',
+  'basket',
+  'forms',
+  'consent',
+  'embed',
+]
 
 /** Each part of the frame asks the database for itself, as themes grown over years do. */
 const frame = async ({ db }: PageContext): Promise<Record<string, string>> => {

@@ -3,6 +3,8 @@ import { computed, ref } from 'vue'
 import type { PageKind } from '../../core/contracts/setup.ts'
 import type { RemedyOption } from '../../core/remedies/remedy.ts'
 import { durationInWords } from '../../core/remedies/setting-words.ts'
+import type { RemedyException } from '../../core/contracts/rewriting.ts'
+import ExceptionsField from '../remedies/ExceptionsField.vue'
 import KindsField from './KindsField.vue'
 
 /** One setting of a remedy, edited in the form that suits it. */
@@ -24,6 +26,10 @@ const setNumber = (event: Event, factor: number): void => {
   const typed = Number((event.target as HTMLInputElement).value)
   if (Number.isFinite(typed) && typed >= 0) emit('change', Math.round(typed * factor))
 }
+const setFigure = (event: Event, { least, most }: { least: number; most: number }): void => {
+  const typed = Number((event.target as HTMLInputElement).value)
+  if (Number.isFinite(typed)) emit('change', Math.min(most, Math.max(least, typed)))
+}
 const setUnit = (next: number): void => {
   const now = amount.value
   unit.value = next
@@ -40,7 +46,7 @@ const setLines = (event: Event): void =>
 </script>
 
 <template>
-  <div class="option" :class="{ wide: option.input.kind === 'kinds' }">
+  <div class="option" :class="{ wide: option.input.kind === 'kinds' || option.input.kind === 'exceptions' }">
     <template v-if="option.input.kind === 'duration'">
       <v-text-field
         type="number"
@@ -72,6 +78,42 @@ const setLines = (event: Event): void =>
       persistent-hint
       :disabled="disabled"
       @change="(event: Event) => setNumber(event, 1)"
+    />
+    <v-text-field
+      v-else-if="option.input.kind === 'number'"
+      class="whole"
+      type="number"
+      :min="option.input.least"
+      :max="option.input.most"
+      :step="option.input.step ?? 1"
+      :suffix="option.input.unit"
+      :label="option.label"
+      :model-value="Number(value)"
+      :hint="option.hint"
+      persistent-hint
+      :disabled="disabled"
+      @change="(event: Event) => setFigure(event, option.input as { least: number; most: number })"
+    />
+    <v-text-field
+      v-else-if="option.input.kind === 'text'"
+      class="whole"
+      :placeholder="option.input.placeholder"
+      :label="option.label"
+      :model-value="String(value)"
+      :hint="option.hint"
+      persistent-hint
+      :disabled="disabled"
+      @change="(event: Event) => emit('change', (event.target as HTMLInputElement).value)"
+    />
+    <ExceptionsField
+      v-else-if="option.input.kind === 'exceptions'"
+      class="whole"
+      :label="option.label"
+      :hint="option.hint"
+      :by="option.input.by"
+      :exceptions="value as RemedyException[]"
+      :disabled="disabled"
+      @change="(exceptions) => emit('change', exceptions)"
     />
     <v-switch
       v-else-if="option.input.kind === 'switch'"

@@ -2,12 +2,11 @@
 import { computed, ref } from 'vue'
 import type { Run } from '../../core/contracts/measurements.ts'
 import type { Site } from '../../core/contracts/sites.ts'
-import type { VisitorProfile } from '../../core/contracts/measuring.ts'
-import { distanceMs } from '../../core/load/distance.ts'
 import { recordingOf } from '../../core/load/model/from-run.ts'
 import { MODEL_ERROR_PERCENT, simulateLoad } from '../../core/load/model/page-load.ts'
+import { predictedVisitor } from '../../core/load/model/predicted-visitor.ts'
 import { QUESTIONS } from '../../core/load/model/questions.ts'
-import type { PredictedLoad, PredictedVisitor } from '../../core/load/model/recording.ts'
+import type { PredictedLoad } from '../../core/load/model/recording.ts'
 import { changed, type WhatIf } from '../../core/load/model/what-if.ts'
 import { rulerScale } from '../ruler/scale.ts'
 import SecondsRuler from '../ruler/SecondsRuler.vue'
@@ -16,18 +15,6 @@ import { seconds } from '../words/show.ts'
 /** From this one load: what any visitor would see, and what a change would be worth, before it is made. */
 const props = defineProps<{ run: Run; site: Site }>()
 
-const asPredicted = (visitor: VisitorProfile, withDistance: boolean): PredictedVisitor => ({
-  roundTripMs: visitor.roundTripMs + (withDistance ? distanceMs(visitor.place, props.site.places.origin) : 0),
-  roundTripsByHost: Object.fromEntries(
-    props.site.places.hosts.map(({ host, place }) => [
-      host,
-      visitor.roundTripMs + distanceMs(visitor.place, place),
-    ]),
-  ),
-  downBitsPerS: visitor.downKbps * 1000,
-  upBitsPerS: visitor.upKbps * 1000,
-  cpuSlowdown: visitor.cpuSlowdown,
-})
 const visitors = computed(() => props.site.visitors.map(({ id, name }) => ({ value: id, title: name })))
 const visitorId = ref(
   props.site.visitors.some(({ id }) => id === props.run.visitorId)
@@ -41,7 +28,7 @@ const recording = computed(() => {
   const { metrics, requests, details, visitor: recorder } = props.run
   return metrics === null
     ? undefined
-    : recordingOf({ metrics, requests, details }, asPredicted(recorder, false))
+    : recordingOf({ metrics, requests, details }, predictedVisitor(recorder, props.site.places, 'included'))
 })
 const decoded = computed(
   () => new Map(props.run.requests.map(({ url, decodedBytes }) => [url, decodedBytes])),
@@ -52,7 +39,10 @@ const apply = (ids: readonly string[]): PredictedLoad | undefined => {
   const changes = QUESTIONS.filter(({ id }) => ids.includes(id))
     .map(({ change }) => change(recording.value!, decoded.value))
     .filter((change): change is WhatIf => change !== undefined)
-  return simulateLoad(changes.reduce(changed, recording.value), asPredicted(visitor.value, true))
+  return simulateLoad(
+    changes.reduce(changed, recording.value),
+    predictedVisitor(visitor.value, props.site.places, 'on-top'),
+  )
 }
 const now = computed(() => apply([]))
 const then = computed(() => (asked.value.length === 0 ? undefined : apply(asked.value)))

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import ActionButton from '../components/ActionButton.vue'
-import { computed, ref } from 'vue'
+import { computed, nextTick, onMounted, ref, watch } from 'vue'
 import type { Setup } from '../../core/contracts/setup.ts'
 import type { Confirmation, Site } from '../../core/contracts/sites.ts'
 import { REMEDIES } from '../../core/remedies/catalogue.ts'
@@ -10,11 +10,18 @@ import ConfirmationTable from '../components/ConfirmationTable.vue'
 import LiveCheck from '../components/LiveCheck.vue'
 import GeneralPanel from '../components/GeneralPanel.vue'
 import PrivacyPanel from '../components/PrivacyPanel.vue'
-import RemedyPanel from '../components/RemedyPanel.vue'
+import PageChangesPanel from '../remedies/PageChangesPanel.vue'
+import RemedyPanel from '../remedies/RemedyPanel.vue'
+import SlowFindings from '../remedies/SlowFindings.vue'
+import StartingPoints from '../remedies/StartingPoints.vue'
 import ResultsTable from '../components/ResultsTable.vue'
 import RetestDialog from '../components/RetestDialog.vue'
 import type { MeasuredChoice } from '../components/MeasurementChoice.vue'
+import { measuredAlone } from '../../core/remedies/measured.ts'
+import { relationsOf, type SiteTraits } from '../../core/remedies/relations.ts'
+import type { RemedyException } from '../../core/contracts/rewriting.ts'
 import { useBench } from '../stores/bench.ts'
+import { useFindings } from '../stores/findings.ts'
 import { useJobs } from '../stores/jobs.ts'
 import { useProblems } from '../stores/problems.ts'
 import { when } from '../words/show.ts'
@@ -23,6 +30,7 @@ const props = defineProps<{ site: Site }>()
 const bench = useBench()
 const jobs = useJobs()
 const problems = useProblems()
+const findings = useFindings()
 
 const retesting = ref(false)
 const keeping = ref(false)
@@ -35,11 +43,44 @@ const changes = computed(() => bench.trial?.changes ?? [])
 const busy = computed(() => jobs.openOf(props.site.id) !== undefined)
 const entry = computed(() => bench.ledger.find(({ id }) => id === bench.trial?.openEntryId))
 const remedies = REMEDIES as unknown as readonly Remedy<RemedyId>[]
+/** In the usual order within each reach: what could break least comes first. */
+const REACHES = [
+  ['delivery', 'Delivery: headers and transport'],
+  ['files', 'Files: lighter, in the same order'],
+  ['page', 'Page: another order or structure'],
+] as const
+const ofReach = (reach: Remedy['reach']): Remedy<RemedyId>[] => remedies.filter((one) => one.reach === reach)
+const traits = computed((): SiteTraits => ({
+  secure: props.site.liveUrl.startsWith('https:'),
+  otherAccelerator: props.site.check.findings.find(({ code }) => code === 'accelerator')?.sentence,
+  measured: (findings.findings?.looks.length ?? 0) > 0,
+}))
+const panels = ref(new Map<string, { open: () => void }>())
+const openRemedy = async (id: string): Promise<void> => {
+  panels.value.get(id)?.open()
+  await nextTick()
+  const heading = document.getElementById(`remedy-${id}`)
+  heading?.scrollIntoView({ block: 'start' })
+  heading?.closest('article')?.querySelector<HTMLElement>('summary')?.focus({ preventScroll: true })
+}
+const loadFindings = (): Promise<unknown> => problems.catching(() => findings.load(props.site.id))
+onMounted(loadFindings)
+// What was measured, and what is live, is what findings rest on.
+watch(() => [bench.measurements.length, props.site.liveVersion], loadFindings)
 
 const save = async (setup: Setup): Promise<void> => {
   confirmations.value = null
   keptVersion.value = null
   await problems.catching(() => bench.saveTrial(setup))
+}
+const leaveOut = async (id: RemedyId, exception: RemedyException): Promise<void> => {
+  const setup = bench.trial?.setup
+  if (setup === undefined) return
+  const settings = setup.remedies[id] as { exceptions: RemedyException[] }
+  await save({
+    ...setup,
+    remedies: { ...setup.remedies, [id]: { ...settings, exceptions: [...settings.exceptions, exception] } },
+  })
 }
 const retest = async (choice: MeasuredChoice): Promise<void> => {
   retesting.value = false
@@ -123,19 +164,36 @@ const backOut = async (): Promise<void> => {
     :disabled="busy"
   />
 
-  <h2>All remedies, in the usual order</h2>
-  <div v-if="bench.trial" class="list">
-    <RemedyPanel
-      v-for="remedy in remedies"
-      :key="remedy.id"
-      :remedy="remedy"
-      :trial="bench.trial.setup"
-      :live="bench.liveVersion?.setup"
-      :disabled="busy"
-      @change="save"
-    />
-    <GeneralPanel :trial="bench.trial.setup" :disabled="busy" @change="save" />
-  </div>
+  <SlowFindings v-if="findings.findings" :site="site" :findings="findings.findings" @open="openRemedy" />
+
+  <template v-if="bench.trial">
+    <StartingPoints :trial="bench.trial.setup" :disabled="busy" @change="save" />
+
+    <h2>All remedies</h2>
+    <template v-for="[reach, title] in REACHES" :key="reach">
+      <h3 class="reach">{{ title }}</h3>
+      <div class="list">
+        <RemedyPanel
+          v-for="remedy in ofReach(reach)"
+          :key="remedy.id"
+          :ref="(panel) => panel && panels.set(remedy.id, panel as unknown as { open: () => void })"
+          :site="site"
+          :remedy="remedy"
+          :trial="bench.trial.setup"
+          :live="bench.liveVersion?.setup"
+          :evidence="findings.byRemedy.get(remedy.id)"
+          :relations="relationsOf(remedy.id, bench.trial.setup, traits)"
+          :measured="measuredAlone(bench.ledger, remedy.name)"
+          :disabled="busy"
+          @change="save"
+        />
+      </div>
+    </template>
+    <div class="list rest">
+      <GeneralPanel :trial="bench.trial.setup" :disabled="busy" @change="save" />
+      <PageChangesPanel :site="site" :disabled="busy" @leave-out="leaveOut" />
+    </div>
+  </template>
 
   <RetestDialog v-model="retesting" :site="site" @start="retest" />
   <v-dialog v-model="keeping" max-width="560" aria-label="Keep the trial">
@@ -181,7 +239,13 @@ const backOut = async (): Promise<void> => {
 }
 .list {
   display: grid;
-  gap: 0.7rem;
+  gap: 0.5rem;
+}
+.reach {
+  margin: 1rem 0 0.4rem;
+}
+.rest {
+  margin-top: 1.2rem;
 }
 ul {
   padding-left: 1.2rem;

@@ -8,8 +8,14 @@ export type WhatIf =
   | { readonly kind: 'sized'; readonly sizes: ReadonlyMap<number, number> }
   /** Not waited for by anything, and not asked for before the first paint. */
   | { readonly kind: 'later'; readonly ids: readonly number[] }
+  /** Asked for as it is met, after what is urgent; nothing waits for it, and it is carried out once the page is read. */
+  | { readonly kind: 'deferred'; readonly ids: readonly number[]; readonly offset?: number }
   /** Sent by another host. */
   | { readonly kind: 'elsewhere'; readonly ids: readonly number[]; readonly hostname: string }
+  /** Named at the beginning of the page, and more urgent than others of its kind. */
+  | { readonly kind: 'early'; readonly ids: readonly number[] }
+  /** Text shows in another font until its own has come. */
+  | { readonly kind: 'unhidden' }
   /** Left out, with everything that only it asked for. */
   | { readonly kind: 'without'; readonly ids: readonly number[] }
 
@@ -57,6 +63,8 @@ export const changed = (recording: PageRecording, change: WhatIf): PageRecording
   })
   if (change.kind === 'sized')
     return each((one) => ({ ...one, sentBytes: change.sizes.get(one.id) ?? one.sentBytes }))
+  if (change.kind === 'unhidden')
+    return recording.lcp.kind === 'font' ? { ...recording, lcp: { kind: 'first-paint' } } : recording
   const ids = new Set(change.ids)
   switch (change.kind) {
     case 'stored':
@@ -65,6 +73,25 @@ export const changed = (recording: PageRecording, change: WhatIf): PageRecording
       return each((one) =>
         ids.has(one.id) && one.id > 0
           ? { ...one, blocks: 'nothing', runs: 'after-parsing', discovery: { by: 'layout' }, urgency: 1 }
+          : one,
+      )
+    case 'deferred':
+      return each((one) =>
+        ids.has(one.id) && one.id > 0
+          ? {
+              ...one,
+              blocks: 'nothing',
+              runs: 'after-parsing',
+              urgency: 1,
+              discovery:
+                change.offset === undefined ? one.discovery : { by: 'parser', offset: change.offset },
+            }
+          : one,
+      )
+    case 'early':
+      return each((one) =>
+        ids.has(one.id) && one.id > 0
+          ? { ...one, discovery: { by: 'parser', offset: 0.01 }, urgency: 3 }
           : one,
       )
     case 'elsewhere':

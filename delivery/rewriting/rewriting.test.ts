@@ -1,0 +1,269 @@
+import { createHash } from 'node:crypto'
+import { readFile } from 'node:fs/promises'
+import { createRequire } from 'node:module'
+import { brotliDecompressSync } from 'node:zlib'
+import * as fontkit from 'fontkit'
+import sharp from 'sharp'
+import { afterEach, beforeAll, beforeEach, describe, expect, test } from 'vitest'
+import { DeliveryBench, setupWith, type Remedies } from '../testing/bench-setup.ts'
+
+/** Rewriting through a real origin, listener, store, image library and font library. */
+
+const STYLE =
+  '/*! licence */\n@font-face { font-family: F; src: url(f.woff) }\n.a { color : red ; background: url("p.png") }\n/* note */'
+const SCRIPT =
+  '/* a long note */\nfunction greet (somebody) { return "hello " + somebody }\nwindow.greet = greet\n'
+let photo: Buffer
+let drawing: Buffer
+let font: Buffer
+let page = ''
+let bench: DeliveryBench
+
+beforeAll(async () => {
+  // Little grain, as in a photo of water; of noise alone no form is smaller than another.
+  const noise = { type: 'gaussian' as const, mean: 128, sigma: 6 }
+  photo = await sharp({ create: { width: 1200, height: 800, channels: 3, background: '#808080', noise } })
+    .jpeg({ quality: 95 })
+    .toBuffer()
+  drawing = await sharp({ create: { width: 60, height: 40, channels: 3, background: '#0c6a70' } }).png({ compressionLevel: 0 }).toBuffer() // prettier-ignore
+  const path = createRequire(import.meta.url).resolve('@fontsource/bitter/files/bitter-latin-400-normal.woff')
+  font = await readFile(path)
+})
+
+beforeEach(async () => {
+  bench = await DeliveryBench.open()
+  page = '<!doctype html><title>Quay</title><link rel="stylesheet" href="/s/a.css?v=1"><script src="/s/a.js"></script><p class="a">Hello</p><img src="/s/photo.jpg">' // prettier-ignore
+  bench.handler = (req, res) => {
+    const send = (type: string, body: string | Buffer, more: Record<string, string> = {}): void =>
+      void res.writeHead(200, { 'content-type': type, etag: '"origin"', ...more }).end(body)
+    switch (req.url?.split('?')[0]) {
+      case '/s/a.css': return send('text/css', STYLE)
+      case '/s/a.js': return send('application/javascript', SCRIPT)
+      case '/s/photo.jpg': return send('image/jpeg', photo)
+      case '/s/p.png': return send('image/png', drawing)
+      case '/s/f.woff': return send('font/woff', font)
+      case '/data': return send('application/json', '{ "big": 12345678901234567890, "text": "a  b" }')
+      case '/latin': return send('text/html; charset=iso-8859-1', Buffer.from('<p>caf\xe9  <img src="/s/photo.jpg">', 'latin1'))
+      case '/koi8': return send('text/html; charset=koi8-r', '<p>x  </p>')
+      case '/large': return send('text/html', `<p>${' '.repeat(5_000_001)}`)
+      case '/private': return send('text/html', page, { 'set-cookie': 'session=1' })
+      case '/untouchable': return send('text/html', page, { 'cache-control': 'no-transform' })
+      case '/poll': return send('application/json', JSON.stringify({ asked: bench.asked.length }))
+      default: return send('text/html; charset=utf-8', page)
+    }
+  } // prettier-ignore
+})
+afterEach(() => bench.close())
+
+const use = (remedies: Remedies): void =>
+  bench.use(setupWith({ pageCache: { apiLifetimeS: 60 }, ...remedies }))
+
+/** The page once everything it names is ready. */
+const ready = async (path = '/', options: Parameters<DeliveryBench['ask']>[1] = {}): Promise<string> => {
+  await bench.ask(path, options)
+  await expect.poll(() => bench.io.rewriter.waiting('s')).toBe(0)
+  return (await bench.ask(path, options)).body.toString()
+}
+const named = (html: string, pattern: RegExp): string =>
+  pattern.exec(html)?.[1] ?? expect.fail(`${pattern} in ${html}`)
+
+describe('files under addresses of their own', () => {
+  test('a minified style sheet keeps its licence, and what it names is found', async () => {
+    use({ minify: {}, fingerprint: {} })
+    const path = named(await ready(), /href=["]?(\/s\/a\.[0-9a-f]{20}\.css)/)
+    const { body, headers } = await bench.ask(path)
+    expect(body.toString()).toMatch(/^\/\*! licence \*\/@font-face\{font-family:F;src:url\(\/s\/f\.[0-9a-f]{20}\.woff\)\}\.a\{color:red;background:url\(\/s\/p\.[0-9a-f]{20}\.png\)\}$/) // prettier-ignore
+    expect(headers['cache-control']).toBe('public, max-age=31536000, immutable')
+    expect(headers['content-type']).toBe('text/css; charset=utf-8')
+    const picture = named(body.toString(), /url\((\/s\/p[^)]*)\)/)
+    expect((await bench.ask(picture)).body.equals(drawing)).toBe(true)
+  })
+  test('the origin’s address still gives the origin’s bytes and tag', async () => {
+    use({ minify: {}, fingerprint: {}, images: {} })
+    await ready()
+    for (const [path, bytes] of [['/s/a.css?v=1', STYLE], ['/s/a.js', SCRIPT], ['/s/photo.jpg', photo]] as const) {
+      const answer = await bench.ask(path)
+      expect([answer.body.equals(Buffer.from(bytes)), answer.headers.etag]).toEqual([true, '"origin"'])
+    }
+  }) // prettier-ignore
+  test('integrity is computed anew for what is changed (Subresource Integrity §3.3)', async () => {
+    page = `<script src="/s/a.js" integrity="sha384-${createHash('sha384').update(SCRIPT).digest('base64')}"></script>`
+    use({ minify: { html: false } })
+    const html = await ready()
+    const { body } = await bench.ask(named(html, /src="([^"]+)"/))
+    expect(body.length).toBeLessThan(SCRIPT.length)
+    expect(html).toContain(`integrity="sha384-${createHash('sha384').update(body).digest('base64')}"`)
+  })
+  test('they are compressed like everything else', async () => {
+    bench.use(setupWith({ pageCache: {}, compression: { leastBytes: 0 }, fingerprint: {} }))
+    const path = named(await ready(), /href="(\/s\/a\.[0-9a-f]{20}\.css)/)
+    const { body, headers } = await bench.ask(path, { headers: { 'accept-encoding': 'br' } })
+    expect(headers['content-encoding']).toBe('br')
+    expect(brotliDecompressSync(body).toString()).toContain('color : red')
+  })
+  test('purging everything leaves them: pages in browsers still name them', async () => {
+    use({ fingerprint: {} })
+    const path = named(await ready(), /href="(\/s\/a[^"]+)/)
+    bench.io.store.purge(({ key }) => key.startsWith('s/'))
+    const asked = bench.asked.length
+    expect((await bench.ask(path)).status).toBe(200)
+    expect(bench.asked).toHaveLength(asked)
+  })
+  test('one that is not there any more is answered with the origin’s file, which no browser keeps in its place', async () => {
+    use({ fingerprint: {}, browserCache: {} })
+    const answer = await bench.ask('/s/a.0123456789abcdef0123.css')
+    expect(answer.body.toString()).toBe(STYLE)
+    expect(answer.headers['cache-control'] ?? '').not.toContain('immutable')
+  })
+  test('another site’s file is not found under the same name', async () => {
+    use({ fingerprint: {} })
+    const path = named(await ready(), /href="(\/s\/a[^"]+)/)
+    expect(bench.io.rewriter.made.file('another', /([0-9a-f]{20})/.exec(path)![1]!)).toBeUndefined()
+  })
+})
+
+describe('pictures', () => {
+  const accept = (value: string) => ({ headers: { accept: value } })
+  test.each([
+    ['AVIF', 'image/avif,image/webp,*/*', 'heif'],
+    ['WebP', 'image/webp,*/*', 'webp'],
+    ['its own form', 'image/png,*/*;q=0.8', 'jpeg'],
+    ['a form that is not refused', 'image/avif;q=0,image/webp', 'webp'],
+  ])('a browser gets %s where it takes it', async (_why, value, form) => {
+    use({ images: {} })
+    const path = named(await ready(), /src="(\/s\/photo\.w1200\.[0-9a-f]{20}\.jpg)"/)
+    await bench.ask(path, accept(value))
+    await expect.poll(() => bench.io.rewriter.waiting('s')).toBe(0)
+    const answer = await bench.ask(path, accept(value))
+    expect((await sharp(answer.body).metadata()).format).toBe(form)
+    expect(answer.headers.vary).toContain('accept')
+    expect(answer.body.length).toBeLessThanOrEqual(photo.length)
+  })
+  test('until it is converted the original is sent, and nobody waits or keeps it', async () => {
+    use({ images: {}, browserCache: {} })
+    const path = named((await bench.ask('/').then(() => ready())), /src="(\/s\/photo\.w1200[^"]+)"/)
+    const first = await bench.ask(path, accept('image/webp'))
+    expect(first.body.equals(photo)).toBe(true)
+    expect(first.headers['cache-control']).toBeUndefined()
+  }) // prettier-ignore
+  test('width and height are written in, and several widths for a lazy one', async () => {
+    use({ images: {}, lazy: { firstImages: 0 } })
+    const html = await ready()
+    expect(html).toMatch(/srcset="\/s\/photo\.w320\.[0-9a-f]{20}\.jpg 320w, [^"]*1200w" sizes="auto, 100vw" width="1200" height="800" data-zest-size/) // prettier-ignore
+    const narrow = named(html, /(\/s\/photo\.w320\.[0-9a-f]{20}\.jpg)/)
+    await bench.ask(narrow, accept('image/webp'))
+    await expect.poll(() => bench.io.rewriter.waiting('s')).toBe(0)
+    expect((await sharp((await bench.ask(narrow, accept('image/webp'))).body).metadata()).width).toBe(320)
+  })
+  test('only widths that were offered are ever made', async () => {
+    use({ images: {} })
+    const path = named(await ready(), /src="(\/s\/photo\.w1200[^"]+)"/).replace('w1200', 'w1199')
+    expect((await bench.ask(path, accept('image/webp'))).body.equals(photo)).toBe(true)
+    expect(bench.io.rewriter.waiting('s')).toBe(0)
+  })
+  test('an exception by file keeps a picture out', async () => {
+    use({ images: { exceptions: [{ by: 'file', value: 'photo.jpg', reason: 'art' }] } })
+    expect(await ready()).toContain('<img src="/s/photo.jpg">')
+  })
+})
+
+describe('fonts', () => {
+  test('are cut to the scripts in use, and still draw them', async () => {
+    use({ fonts: {} })
+    const css = await bench.ask(named(await ready(), /href="(\/s\/a\.[0-9a-f]{20}\.css)/))
+    const { body, headers } = await bench.ask(named(css.body.toString(), /url\((\/s\/f[^)]+)\)/))
+    expect(headers['content-type']).toBe('font/woff2')
+    expect(body.length).toBeLessThan(font.length)
+    const cut = fontkit.create(body)
+    const had = fontkit.create(font)
+    if (!('characterSet' in cut) || !('characterSet' in had)) return expect.fail('no single font')
+    // Glyph for glyph the same outlines, by the font library.
+    for (const char of 'Skerry Point, 7½ € é')
+      expect(cut.glyphForCodePoint(char.codePointAt(0)!).path.toSVG()).toBe(had.glyphForCodePoint(char.codePointAt(0)!).path.toSVG()) // prettier-ignore
+  })
+})
+
+describe('pages', () => {
+  test('in a single-byte encoding keep every byte that is not touched', async () => {
+    use({ lazy: { firstImages: 0 } })
+    await bench.ask('/latin')
+    await expect.poll(() => bench.io.rewriter.waiting('s')).toBe(0)
+    const { body } = await bench.ask('/latin')
+    expect(body.toString('latin1')).toBe('<p>caf\xe9  <img loading="lazy" src="/s/photo.jpg">')
+  })
+  test.each([
+    ['in an encoding that is not known', '/koi8'],
+    ['larger than 5 MB', '/large'],
+    ['that must not be transformed (RFC 9111 §5.2.2.6)', '/untouchable'],
+  ])('%s pass through as they came', async (_why, path) => {
+    bench.use(setupWith({ pageCache: {} }))
+    const before = (await bench.ask(path)).body
+    use({ minify: {}, lazy: { firstImages: 0 } })
+    bench.io.store.purge(() => true)
+    await bench.ask(path)
+    await expect.poll(() => bench.io.rewriter.waiting('s')).toBe(0)
+    expect((await bench.ask(path)).body.equals(before)).toBe(true)
+  })
+  test('of signed-in visitors are rewritten too, and nothing of them is kept', async () => {
+    use({ lazy: { firstImages: 0 } })
+    const { body, cacheStatus } = await bench.ask('/private', { headers: { cookie: 'session=ann' } })
+    expect(body.toString()).toContain('loading="lazy"')
+    expect(cacheStatus).not.toContain('stored')
+    expect([...bench.io.store.all()].some(({ key }) => key.includes('/private'))).toBe(false)
+  })
+  test('have a tag of their own, since the origin’s stands for other bytes', async () => {
+    use({ lazy: { firstImages: 0 } })
+    await ready()
+    const { headers } = await bench.ask('/')
+    expect(headers.etag).not.toBe('"origin"')
+    expect((await bench.ask('/', { headers: { 'if-none-match': String(headers.etag) } })).status).toBe(304)
+    expect((await bench.ask('/', { headers: { 'if-none-match': '"origin"' } })).status).toBe(200)
+  })
+  test('that are stale are asked for whole: files they name may have changed', async () => {
+    use({ fingerprint: {} })
+    await ready()
+    bench.aheadS = 36_000 + 700
+    await bench.ask('/')
+    expect(bench.asked.at(-1)?.headers['if-none-match'] ?? bench.asked.find(({ line, headers }) => line === 'GET /' && headers['if-none-match'])).toBeUndefined() // prettier-ignore
+  })
+  test('data is written without white space, and no number is rounded', async () => {
+    use({ minify: {} })
+    expect((await bench.ask('/data')).body.toString()).toBe('{"big":12345678901234567890,"text":"a  b"}')
+  })
+  test('with no remedy on are not touched at all', async () => {
+    bench.use(setupWith({ pageCache: {} }))
+    expect(await ready()).toBe(page)
+  })
+})
+
+describe('scripts of other hosts', () => {
+  test('are copied from hosts the owner named, and no other host is asked', async () => {
+    const base = new URL(bench.originBase).host
+    page = `<script src="http://${base}/s/a.js"></script><script src="http://never.example/x.js"></script>`
+    bench.use(setupWith({ pageCache: {}, localCopies: { hosts: [base] } }), { base: bench.originBase })
+    const html = await ready()
+    expect(html).toContain('src="http://never.example/x.js"')
+  })
+})
+
+describe('polls of pages left open', () => {
+  const poll = (who: string, body = '{}') =>
+    bench.ask('/poll', { method: 'POST', body, headers: { cookie: `session=${who}`, 'content-type': 'application/json', 'content-length': String(body.length) } }) // prettier-ignore
+  const polls = (): number => bench.asked.filter(({ line }) => line === 'POST /poll').length
+  beforeEach(() => use({ polling: { paths: ['/poll'], everyS: 120 } }))
+
+  test('are answered from the last answer until the time has passed', async () => {
+    const first = (await poll('ann')).body.toString()
+    expect((await poll('ann')).body.toString()).toBe(first)
+    expect(polls()).toBe(1)
+    bench.aheadS = 121
+    await poll('ann')
+    expect(polls()).toBe(2)
+  })
+  test('never with another visitor’s answer, nor to another question', async () => {
+    await poll('bea')
+    await poll('cid')
+    await poll('cid', '{"page":2}')
+    expect(polls()).toBe(3)
+  })
+})

@@ -1,0 +1,101 @@
+import { and, desc, eq, inArray, isNotNull } from 'drizzle-orm'
+import { LRUCache } from 'lru-cache'
+import type { Findings } from '../../core/contracts/findings.ts'
+import { findWhatIsSlow } from '../../core/findings/findings.ts'
+import { lookOf, type Look } from '../../core/findings/look.ts'
+import { predictedVisitor } from '../../core/load/model/predicted-visitor.ts'
+import type { Database } from '../db/database.ts'
+import { measurements, requests, runs } from '../db/schema.ts'
+import type { Services } from '../services.ts'
+import { liveSetup, setupDigest } from '../sites/setups.ts'
+import { getSite } from '../sites/sites.ts'
+
+/** Looks that are gone through for the newest of each page and visitor. */
+const NEWEST = 200
+/** Pages as visitors that findings rest on: more would say the same at length. */
+const MOST_LOOKS = 8
+
+/** Findings by what they rest on: looks and setup. */
+const remembered = new LRUCache<string, Promise<Findings>>({ max: 20 })
+
+/** The newest close look at what visitors get, for each page and visitor; only of pages and visitors the site still has. */
+const newestLooks = async (db: Database, siteId: string) => {
+  const all = await db
+    .select({ run: runs })
+    .from(runs)
+    .innerJoin(measurements, eq(measurements.id, runs.measurementId))
+    .where(
+      and(
+        eq(measurements.siteId, siteId),
+        eq(measurements.source, 'lab'),
+        eq(runs.purpose, 'look'),
+        eq(runs.visit, 'first'),
+        inArray(runs.side, ['origin', 'live']),
+        isNotNull(runs.details),
+      ),
+    )
+    .orderBy(desc(runs.at))
+    .limit(NEWEST)
+  const newest = new Map<string, typeof runs.$inferSelect>()
+  for (const { run } of all) {
+    const key = `${run.pageId} ${run.visitorId}`
+    if (!newest.has(key)) newest.set(key, run)
+  }
+  return [...newest.values()]
+}
+
+const yieldToOthers = (): Promise<void> => new Promise((resolve) => setImmediate(resolve))
+
+/** What is slow, by the newest close looks at the sample, in the order of the site's pages and visitors. */
+export const siteFindings = async (services: Services, siteId: string): Promise<Findings> => {
+  const { db } = services
+  const site = await getSite(services, siteId)
+  const { setup } = await liveSetup(db, siteId)
+  const place = (list: readonly { id: string }[], id: string): number =>
+    list.findIndex((one) => one.id === id)
+  const chosen = (await newestLooks(db, siteId))
+    .filter(
+      ({ pageId, visitorId }) => place(site.sample, pageId) >= 0 && place(site.visitors, visitorId) >= 0,
+    )
+    .sort(
+      (a, b) =>
+        place(site.sample, a.pageId) - place(site.sample, b.pageId) ||
+        place(site.visitors, a.visitorId) - place(site.visitors, b.visitorId),
+    )
+    .slice(0, MOST_LOOKS)
+  const key = `${setupDigest(setup)} ${chosen.map(({ id }) => id).join()}`
+  const known = remembered.get(key)
+  if (known !== undefined) return known
+  const made = findingsFrom(db, chosen, site.places).then((looks) =>
+    findWhatIsSlow(looks, setup, yieldToOthers),
+  )
+  remembered.set(key, made)
+  made.catch(() => remembered.delete(key))
+  return made
+}
+
+const findingsFrom = async (
+  db: Database,
+  chosen: readonly (typeof runs.$inferSelect)[],
+  places: Parameters<typeof predictedVisitor>[1],
+): Promise<Look[]> => {
+  const looks: Look[] = []
+  for (const { id, pageId, path, visitor, at, metrics, details } of chosen) {
+    if (metrics === null || details === null) continue
+    const made = await db.select().from(requests).where(eq(requests.runId, id)).orderBy(requests.position)
+    const visitorOfRun = predictedVisitor(visitor, places, 'included')
+    const look = lookOf({
+      pageId,
+      path,
+      visitor,
+      at: at.toISOString(),
+      metrics,
+      details,
+      requests: made.map(({ record }) => record),
+      recordedBy: visitorOfRun,
+      predictedFor: visitorOfRun,
+    })
+    if (look !== undefined) looks.push(look)
+  }
+  return looks
+}

@@ -1,0 +1,108 @@
+<script setup lang="ts">
+import { computed, ref } from 'vue'
+import type { Setup } from '../../core/contracts/setup.ts'
+import { setupChanges } from '../../core/remedies/difference.ts'
+import {
+  lookAfter,
+  startedFrom,
+  STARTING_POINTS,
+  type StartingPoint,
+} from '../../core/remedies/starting-points.ts'
+
+/** For those who do not want to choose: a good set of remedies at once, into the trial. */
+const props = defineProps<{ trial: Setup; disabled: boolean }>()
+const emit = defineEmits<{ change: [setup: Setup] }>()
+
+const chosen = ref<StartingPoint | null>(null)
+const changes = computed(() =>
+  chosen.value === null ? [] : setupChanges(props.trial, startedFrom(props.trial, chosen.value)),
+)
+const take = (): void => {
+  if (chosen.value !== null) emit('change', startedFrom(props.trial, chosen.value))
+  chosen.value = null
+}
+const isOn = ({ remedies }: StartingPoint): boolean =>
+  remedies.every((id) => props.trial.remedies[id].enabled)
+</script>
+
+<template>
+  <section aria-labelledby="starting">
+    <h2 id="starting">Starting points</h2>
+    <p class="muted small">
+      If you do not want to choose: one step puts everything of a reach into the trial. No visitor sees it.
+    </p>
+    <ol class="points">
+      <li v-for="point in STARTING_POINTS" :key="point.id" class="panel">
+        <h3>{{ point.title }}</h3>
+        <p class="small">{{ point.sentence }}</p>
+        <v-btn size="small" :disabled="disabled || isOn(point)" @click="chosen = point">
+          {{ isOn(point) ? 'All on in trial' : `Into the trial … (${point.remedies.length})` }}
+        </v-btn>
+      </li>
+    </ol>
+    <v-dialog
+      :model-value="chosen !== null"
+      max-width="720"
+      aria-label="Starting point"
+      @update:model-value="chosen = null"
+    >
+      <form v-if="chosen" class="panel dialog" @submit.prevent="take">
+        <h2>{{ chosen.title }}: into the trial</h2>
+        <p>{{ chosen.sentence }}</p>
+        <h3>What changes</h3>
+        <ul>
+          <li v-for="change in changes" :key="change.sentence">{{ change.sentence }}</li>
+        </ul>
+        <h3>What to look at afterwards</h3>
+        <dl>
+          <template v-for="one in lookAfter(chosen)" :key="one.name">
+            <dt>{{ one.name }}</dt>
+            <dd>{{ one.lookAt }}</dd>
+          </template>
+        </dl>
+        <div class="bar end">
+          <v-btn type="button" @click="chosen = null">Not now</v-btn>
+          <v-btn type="submit" color="primary" variant="flat">Put into the trial</v-btn>
+        </div>
+      </form>
+    </v-dialog>
+  </section>
+</template>
+
+<style scoped>
+.points {
+  list-style: none;
+  padding: 0;
+  display: grid;
+  grid-template-columns: repeat(3, minmax(0, 1fr));
+  gap: 0.7rem;
+}
+.points h3 {
+  margin: 0;
+}
+.points p {
+  margin: 0.2rem 0 0.6rem;
+}
+.dialog ul {
+  padding-left: 1.1rem;
+  columns: 2;
+}
+dl {
+  display: grid;
+  grid-template-columns: 12rem minmax(0, 1fr);
+  gap: 0.2rem 0.8rem;
+  font-size: 0.9rem;
+}
+dt {
+  font-weight: 600;
+}
+@media (max-width: 760px) {
+  .points,
+  dl {
+    grid-template-columns: minmax(0, 1fr);
+  }
+  .dialog ul {
+    columns: 1;
+  }
+}
+</style>
