@@ -165,6 +165,7 @@ const backOut = async (): Promise<void> => {
   />
 
   <SlowFindings v-if="findings.findings" :site="site" :findings="findings.findings" @open="openRemedy" />
+  <p v-else class="panel muted" role="status">Looking through what was measured …</p>
 
   <template v-if="bench.trial">
     <StartingPoints :trial="bench.trial.setup" :disabled="busy" @change="save" />

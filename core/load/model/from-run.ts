@@ -109,6 +109,10 @@ export const recordingOf = (run: RecordedRun, visitor: PredictedVisitor): PageRe
   if (document === undefined) return undefined
   // Redirects before the document are its visitor's, not the page's.
   const all = [document, ...answered.filter((one) => one !== document && !documents.includes(one))]
+  /** Pages inside the page: what they wait for holds up them, not the page around them. */
+  const frames = new Set(
+    all.filter((one) => one !== document && one.type === 'Document').map(({ url }) => url),
+  )
   const tasks = run.details?.tasks ?? []
   const fcpMs = run.metrics.fcpMs ?? Number.POSITIVE_INFINITY
   const parsedAt = Math.max(0, ...tasks.filter(({ kind }) => kind === 'parse').map(({ startMs }) => startMs))
@@ -127,7 +131,7 @@ export const recordingOf = (run: RecordedRun, visitor: PredictedVisitor): PageRe
       sentBytes: record.sentBytes,
       serverMs: serverMsOf(record, visitor),
       discovery: discoveryOf(record, all, run, visitor),
-      blocks: record.blocks,
+      blocks: frames.has(record.initiator?.url ?? '') ? 'nothing' : record.blocks,
       runs: ranAt !== undefined && ranAt < parsedAt ? 'at-once' : 'after-parsing',
       nativeMs: id === 0 ? 0 : nativeMsOf(tasks, record.url, ['script', 'style']),
       urgency: URGENCIES[record.priority] ?? URGENCY_BY_TYPE[record.type] ?? 1,

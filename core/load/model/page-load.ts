@@ -33,6 +33,7 @@ class PageLoad {
   readonly #network: Network
   readonly #thread: MainThread
   readonly #requests = new Map<number, { -readonly [part in keyof PredictedRequest]: number }>()
+  readonly #begun = new Set<number>()
   readonly #carriedOut = new Set<number>()
   readonly #afterResource = new Map<number, RecordedResource[]>()
   /** What the parser names, in the order of the HTML. */
@@ -191,9 +192,11 @@ class PageLoad {
     if (styles.every(({ id }) => this.#carriedOut.has(id))) this.#carryOut(stop.resource)
   }
 
+  /** Whatever comes may ask for it; it is carried out, and takes the thread's time, once. */
   #carryOut(resource: RecordedResource): void {
+    if (this.#begun.has(resource.id)) return
+    this.#begun.add(resource.id)
     this.#thread.run(resource.nativeMs, () => {
-      if (this.#carriedOut.has(resource.id)) return
       this.#carriedOut.add(resource.id)
       this.#askForWhatFollows(resource)
       this.#runWaitingScript()
