@@ -19,11 +19,20 @@ export interface PageDocument {
 const isElement = (node: { type: string }): node is Element =>
   node.type === 'tag' || node.type === 'script' || node.type === 'style'
 
-const collect = (parent: ParentNode, into: Element[]): void => {
+/** The parser takes some tags for others (`<image>` for `<img>`, WHATWG HTML §13.2.6.4.7): such elements are not touched. */
+const isAsWritten = (html: string, { name, sourceCodeLocation }: Element): boolean => {
+  if (sourceCodeLocation == null) return true
+  const from = sourceCodeLocation.startOffset + 1
+  return (
+    html.slice(from, from + name.length).toLowerCase() === name && !/\w/.test(html[from + name.length] ?? '')
+  )
+}
+
+const collect = (html: string, parent: ParentNode, into: Element[]): void => {
   for (const child of parent.children) {
     if (!isElement(child)) continue
-    into.push(child)
-    if (child.name !== 'template') collect(child, into)
+    if (isAsWritten(html, child)) into.push(child)
+    if (child.name !== 'template') collect(html, child, into)
   }
 }
 
@@ -38,7 +47,7 @@ const baseOf = (elements: readonly Element[], address: URL): URL => {
 export const readPage = (html: string, address: URL): PageDocument => {
   const root = parse(html, { treeAdapter: adapter, sourceCodeLocationInfo: true })
   const elements: Element[] = []
-  collect(root, elements)
+  collect(html, root, elements)
   return {
     html,
     root,

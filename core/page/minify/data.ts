@@ -29,7 +29,7 @@ export const minifySvg = (text: string): string => {
         },
       ],
     })
-    return data.length < text.length ? data : text
+    return data.includes('<svg') && data.length < text.length ? data : text
   } catch {
     return text
   }

@@ -1,7 +1,7 @@
 import { minify } from 'html-minifier-terser'
 import type { Document, Element } from 'domhandler'
 import { hasFragmentMarkup } from '../fragments.ts'
-import { readPage } from '../document/page-document.ts'
+import { isClassicScript, readPage, textOf } from '../document/page-document.ts'
 import { minifyJson } from './data.ts'
 import { minifyScript } from './script.ts'
 import { minifyStyle } from './style.ts'
@@ -13,6 +13,17 @@ const READ_COMMENTS = [/^!/, /^\s*\[if\b/i, /<!\[endif\]/i, /^esi\b/, /^\s*#/, /
 
 type Node = Document['children'][number]
 
+const JSON_TYPE = /^\s*application\/(ld\+)?json\s*$/i
+const isClassicOrModule = (script: Element): boolean =>
+  isClassicScript(script) ||
+  script.attribs['type']?.trim().toLowerCase() === 'module' ||
+  script.attribs['nomodule'] !== undefined
+
+/** Scripts that hold anything but code: templates, data. They are shown to the minifier as one piece that is not its business. */
+const DATA_BLOCKS =
+  /<script\b[^>]*\btype\s*=\s*(?!["']?(?:(?:text|application)\/(?:x-)?(?:java|ecma)script|module)\b)[^>]*>[\s\S]*?<\/script>/gi
+const SERVER_MARKS = [/<%[\s\S]*?%>/, /<\?[\s\S]*?\?>/]
+
 /** White space between the elements of these is no part of what is shown. */
 const isUnseen = (parent: Element | null): boolean =>
   parent === null || parent.name === undefined || parent.name === 'html' || parent.name === 'head'
@@ -23,7 +34,11 @@ const LISTS = new Set(['content', 'srcset', 'sizes', 'style', 'media', 'imagesrc
 const attributeMeaning = ([name, value]: [string, string]): string => {
   // Of a boolean attribute only the presence counts (WHATWG HTML §2.3.2).
   const text = value === name ? '' : value.trim().replaceAll(/\s+/g, ' ')
-  return `${name}=${JSON.stringify(LISTS.has(name) ? text.replaceAll(/ *([,;:]) */g, '$1').replace(/;$/, '') : text)}`
+  const listed = text
+    .replaceAll(/ *([,;:]) */g, '$1')
+    .replaceAll(/(\d)\.0+(?!\d)/g, '$1')
+    .replace(/;$/, '')
+  return `${name}=${JSON.stringify(LISTS.has(name) ? listed : text)}`
 }
 
 /** What a page means, apart from comments and the amount of white space between words. */
@@ -35,8 +50,10 @@ const meaning = (nodes: readonly Node[], parts: string[], verbatim: boolean): vo
     else if ('attribs' in node) {
       const attributes = Object.entries(node.attribs).map(attributeMeaning).sort()
       parts.push(`<${node.name} ${attributes.join(' ')}>`)
-      // Code inside is minified by rules of its own.
-      if (node.name === 'script' || node.name === 'style') parts.push('code')
+      // Code inside is minified by rules of its own; data is not code.
+      if (node.name === 'style' || (node.name === 'script' && isClassicOrModule(node))) parts.push('code')
+      else if (node.name === 'script' && JSON_TYPE.test(node.attribs['type'] ?? ''))
+        parts.push(minifyJson(textOf(node)))
       else meaning(node.children as Node[], parts, verbatim || VERBATIM.has(node.name))
       parts.push(`</${node.name}>`)
     }
@@ -85,13 +102,14 @@ export const minifyPage = async (
       removeRedundantAttributes: false,
       decodeEntities: false,
       minifyCSS: inline
-        ? (text: string, type?: string) =>
+        ? async (text: string, type?: string) =>
             type === undefined || type === 'text/css' ? minifyStyle(text) : text
         : false,
       minifyJS: inline
-        ? (text: string, isAttribute?: boolean) => (isAttribute === true ? text : minifyScript(text))
+        ? async (text: string, isAttribute?: boolean) => (isAttribute === true ? text : minifyScript(text))
         : false,
       processScripts: [],
+      ignoreCustomFragments: [...SERVER_MARKS, DATA_BLOCKS],
     } as Parameters<typeof minify>[1])
   } catch (error) {
     return {
