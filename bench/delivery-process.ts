@@ -28,7 +28,7 @@ export const configFor = (
         siteId: 'bench',
         origin: { base: `http://127.0.0.1:${originPort}`, hostHeader: 'visitor', timeoutMs: 10_000 },
         knowledge: [],
-      channels: [{ channel: 'live', hosts: [HOST], setup }],
+        channels: [{ channel: 'live', hosts: [HOST], setup }],
       },
     ],
   }

@@ -1,11 +1,14 @@
 import { writeFile } from 'node:fs/promises'
 import { parseArgs } from 'node:util'
 import { ferryHome } from './ferry-home.ts'
+import { bulk } from './bulk.ts'
 import { connections } from './connections.ts'
 import { flood } from './flood.ts'
+import { homeBytes } from './home-bytes.ts'
 import { labSpread, retest } from './lab-bench.ts'
 import { modelBench } from './model/model-bench.ts'
 import { missOverhead } from './miss-overhead.ts'
+import { rewritePageBench } from './rewrite-page.ts'
 import type { BenchResult } from './result.ts'
 import { storeSize } from './store-size.ts'
 import { storedPage } from './stored-page.ts'
@@ -16,6 +19,9 @@ const ALL = [
   storeSize,
   flood,
   connections,
+  rewritePageBench,
+  bulk,
+  homeBytes,
   modelBench,
   labSpread,
   retest,

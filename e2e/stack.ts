@@ -4,6 +4,8 @@ import { request } from 'node:http'
 import { tmpdir } from 'node:os'
 import { join, resolve } from 'node:path'
 import { chromium, type Browser } from 'playwright-core'
+import { DeliveryClient } from '../delivery/control/client.ts'
+import { controlSocketPath } from '../delivery/control/socket-path.ts'
 
 /** The whole product with its demo, started as a newcomer starts it, on ports and data of its own. */
 
@@ -99,6 +101,13 @@ export class Stack {
     const answer = (await response.json()) as T
     if (!response.ok) throw new Error(`${method} ${path}: ${JSON.stringify(answer)}`)
     return answer
+  }
+
+  /** Resolves when delivery has rewritten and converted all that the site's pages need so far. */
+  async prepared(siteId: string): Promise<void> {
+    const delivery = new DeliveryClient(controlSocketPath(this.dataDir))
+    while ((await delivery.preparing(siteId)).waiting > 0)
+      await new Promise((resolve) => setTimeout(resolve, 100))
   }
 
   async stop(): Promise<void> {

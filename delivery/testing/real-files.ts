@@ -3,7 +3,7 @@ import { join } from 'node:path'
 
 /** For tests: pages, style sheets and scripts that real packages ship, written by many hands. */
 
-const folder = join(import.meta.dirname, '../../../node_modules')
+const folder = join(import.meta.dirname, '../../node_modules')
 
 const read = (path: string): { name: string; text: string } => {
   const file = join(folder, path)

@@ -1,0 +1,164 @@
+import { describe, expect, test } from 'vitest'
+import type { PageOrder } from '../rewrite.ts'
+import { factsOf, leftOf, lookedAt, rewritten, textFile } from '../testing/pages.ts'
+import type { FileFacts } from '../files.ts'
+
+const made = (path: string, more: Partial<NonNullable<FileFacts['made']>> = {}): NonNullable<FileFacts['made']> => ({
+  path, bytes: 10, integrity: 'sha384-new', changed: true, by: ['minify'], ...more,
+}) // prettier-ignore
+
+describe('combine', () => {
+  const files = factsOf(
+    textFile('/a.css', 'style', '.a{x:y}'),
+    textFile('/b.css', 'style', '.b{x:y}'),
+    textFile('/c.css', 'style', '@import "d.css";.c{x:y}'),
+    textFile('/a.js', 'script', 'var a = 1'),
+    textFile('/b.js', 'script', 'var b = a'),
+    textFile('/strict.js', 'script', '"use strict"; var c = b'),
+  )
+  const combine = (html: string, more: Partial<PageOrder> = {}, settings = {}) =>
+    rewritten(`<head>${html}</head><p>`, { combine: settings }, { facts: files, ...more })
+
+  test('neighbours become one file, in their order', async () => {
+    const { html, files: made } = await combine(
+      '<link rel=stylesheet href=/a.css><link rel=stylesheet href=/b.css>',
+    )
+    expect(html).toMatch(/^<head><link rel="stylesheet" href="\/zest-made\/together-styles\.[0-9a-f]{20}\.css"><\/head><p>$/) // prettier-ignore
+    expect(made.map(({ text }) => text)).toEqual(['.a{x:y}\n.b{x:y}'])
+  })
+  test('scripts are kept apart by a semicolon, and stand where the last one stood', async () => {
+    const { html, files: made } = await combine('<script src=/a.js></script><link rel=icon><script src=/b.js></script>') // prettier-ignore
+    expect(made[0]!.text).toBe('var a = 1\n;\nvar b = a\n;')
+    expect(html).toMatch(/^<head><link rel=icon><script src="\/zest-made/)
+  })
+  test.each([
+    ['an inline script between them', '<script src=/a.js></script><script>x()</script><script src=/b.js></script>', ''],
+    ['another manner of running', '<script src=/a.js></script><script defer src=/b.js></script>', ''],
+    ['other media', '<link rel=stylesheet href=/a.css><link rel=stylesheet href=/b.css media=print>', ''],
+    ['a sheet that imports', '<link rel=stylesheet href=/a.css><link rel=stylesheet href=/c.css>', 'imports other style sheets'],
+    ['a strict script', '<script src=/a.js></script><script src=/strict.js></script>', 'is strict as a whole'],
+    ['a digest', '<script src=/a.js></script><script src=/b.js integrity=sha384-x></script>', 'digest or nonce'],
+    ['another host', '<script src=/a.js></script><script src=http://other.example/b.js></script>', 'another host'],
+  ])('%s keeps them apart', async (_why, html, said) => {
+    const result = await combine(html)
+    expect(result.html).toBe(`<head>${html}</head><p>`)
+    expect(leftOf(result).join()).toContain(said)
+  }) // prettier-ignore
+  test('over HTTP/2 nothing is combined unless asked for, and it says why', async () => {
+    const html = '<script src=/a.js></script><script src=/b.js></script>'
+    const left = await combine(html, { multiplexed: true })
+    expect(left.html).toContain('src=/a.js')
+    expect(leftOf(left)[0]).toContain('HTTP/2')
+    expect((await combine(html, { multiplexed: true }, { evenMultiplexed: true })).html).toContain(
+      'together-scripts',
+    )
+  })
+})
+
+describe('needless features', () => {
+  const leave = (html: string, more: Partial<PageOrder> = {}, settings = {}) => rewritten(html, { features: settings }, more) // prettier-ignore
+  test.each([
+    ['emoji script without emoji', '<script src="/emoji.js?v=1"></script><p>© Quay → 7½ ✓</p>', false],
+    ['emoji script beside an emoji', '<script src="/emoji.js"></script><p>⛴</p>', true],
+    ['embed script without frames', '<script src="/page-embed.min.js"></script><p>', false],
+    ['embed script beside a frame', '<script src="/page-embed.min.js"></script><iframe src="/x"></iframe>', true],
+    ['embed script beside a quoted page', '<script src="/embeds.js"></script><blockquote class="x-embedded">', true],
+    ['a migration shim nobody has measured', '<script src="/library-migrate.js"></script>', true],
+    ['any other script', '<script src="/gallery.js"></script>', true],
+  ])('%s', async (_why, html, stays) => expect((await leave(html)).html.includes('<script')).toBe(stays)) // prettier-ignore
+  test.each([
+    ['was silent when the page was measured', [], false],
+    ['spoke up', ['/m-migrate.js'], true],
+  ])('a migration shim that %s', async (_why, spoke, stays) => {
+    const knowledge = lookedAt({ measured: ['/m-migrate.js'], spoke })
+    expect((await leave('<script src="/m-migrate.js?v=3"></script>', { knowledge })).html.includes('<script')).toBe(stays) // prettier-ignore
+  })
+  test('what the owner names goes, styles too, unless it is an exception', async () => {
+    const html = '<link rel=stylesheet href="/old.css"><script src="/old.js"></script>'
+    expect((await leave(html, {}, { more: ['old.*'] })).html).toBe('')
+    const kept = await leave(html, {}, { more: ['old.*'], exceptions: [{ by: 'file', value: 'old.js', reason: '' }] }) // prettier-ignore
+    expect(kept.html).toBe('<script src="/old.js"></script>')
+  })
+})
+
+describe('still pictures', () => {
+  test('a video frame keeps its place and size, and shows a link until it is touched', async () => {
+    const { html } = await rewritten('<iframe class=film src="http://v.example/embed/1" width=640 title="A &lt;film>"></iframe>', { stillVideo: {} }) // prettier-ignore
+    expect(html).toContain('class=film src="http://v.example/embed/1" width=640')
+    expect(html).toContain('&quot;http://v.example/embed/1&quot; aria-label=&quot;Play: A &amp;lt;film')
+    expect(html).not.toContain('<script')
+  })
+  test('other frames, and those with content of their own, are left', async () => {
+    const html = '<iframe src="/map"></iframe><iframe src="/embed/x" srcdoc="<p>"></iframe>'
+    expect((await rewritten(html, { stillVideo: {} })).html).toBe(html)
+  })
+})
+
+describe('early hints', () => {
+  const knowledge = lookedAt({ mainImage: '/hero.jpg', fonts: ['/f.woff', '/g.woff', '/h.woff'], hosts: ['http://t.example'] }) // prettier-ignore
+  const page = '<head><meta charset=utf-8><title>x</title></head><img src="/hero.jpg"><script src="http://late.example/x.js"></script>' // prettier-ignore
+  test('the main picture, two fonts and hosts, behind the charset', async () => {
+    const { html } = await rewritten(page, { hints: {} }, { knowledge })
+    expect(html).toBe(
+      '<head><meta charset=utf-8><link rel="preload" as="image" fetchpriority="high" href="/hero.jpg"><link rel="preload" as="font" crossorigin href="/f.woff"><link rel="preload" as="font" crossorigin href="/g.woff"><link rel="preconnect" href="http://t.example"><link rel="dns-prefetch" href="http://late.example"><title>x</title></head><img fetchpriority="high" src="/hero.jpg"><script src="http://late.example/x.js"></script>',
+    )
+  })
+  test('what the page hints at already is not said twice', async () => {
+    const hinted = page.replace('<title>', '<link rel=preload as=image href=/hero.jpg><link rel=preconnect href=http://t.example><title>') // prettier-ignore
+    const { html } = await rewritten(hinted, { hints: { preloadFonts: false } }, { knowledge })
+    expect(html.match(/hero\.jpg/g)).toHaveLength(2)
+    expect(html.match(/t\.example/g)).toHaveLength(1)
+  })
+  test('without a measurement it says what it waits for', async () => {
+    expect(leftOf(await rewritten('<head></head>', { hints: {} }))[0]).toContain('has been measured')
+  })
+})
+
+describe('addresses of their own', () => {
+  const facts = factsOf(
+    textFile('/a.css', 'style', '', { made: made('/a.1.css') }),
+    textFile('/a.js', 'script', '', { made: made('/a.1.js') }),
+    textFile('/same.js', 'script', '', { made: made('/same.1.js', { changed: false, integrity: 'sha384-old', by: ['fingerprint'] }) }),
+    textFile('/p.jpg', 'image', '', { made: made('/p.1.jpg', { by: ['images'] }), image: { width: 1000, height: 500, widths: [{ width: 320, path: '/p.w320.1.jpg' }, { width: 1000, path: '/p.w1000.1.jpg' }] } }),
+  ) // prettier-ignore
+  const name = (html: string, more: Partial<PageOrder> = {}) =>
+    rewritten(html, { images: {} }, { facts, ...more })
+  test.each([
+    ['a style sheet, its version left out of the address', '<link rel=stylesheet href="/a.css">', '<link rel=stylesheet href="/a.1.css">'],
+    ['a script', '<script src=a.js></script>', '<script src="/a.1.js"></script>'],
+    ['no module: under a second address it would run twice', '<script type=module src=a.js></script>', '<script type=module src=a.js></script>'],
+    ['no import map', '<script type=importmap>{"imports":{"a":"/a.js"}}</script>', '<script type=importmap>{"imports":{"a":"/a.js"}}</script>'],
+    ['a digest of what is changed is computed anew', '<script src=/a.js integrity="sha384-old"></script>', '<script src="/a.1.js" integrity="sha384-new"></script>'],
+    ['a digest of the same bytes stays', '<script src=/same.js integrity="sha384-old"></script>', '<script src="/same.1.js" integrity="sha384-old"></script>'],
+    ['a picture in a style attribute', '<p style="background:url(/p.jpg) red">', '<p style="background:url(/p.1.jpg) red">'],
+    ['a picture in an inline style', '<style>.a{background:url("/p.jpg")}</style>', '<style>.a{background:url(/p.1.jpg)}</style>'],
+    ['a poster', '<video poster=/p.jpg></video>', '<video poster="/p.1.jpg"></video>'],
+    ['candidates of srcset, each', '<img srcset="/p.jpg 1x, /q.jpg 2x, /p.jpg 3x">', '<img srcset="/p.1.jpg 1x, /q.jpg 2x, /p.1.jpg 3x">'],
+    ['sources of a picture element', '<picture><source srcset="/p.jpg"><img src="/p.jpg"></picture>', '<picture><source srcset="/p.1.jpg"><img src="/p.1.jpg"></picture>'],
+    ['relative to a base (WHATWG HTML, document base URL)', '<base href="/x/"><img src="../p.jpg" width=9>', '<base href="/x/"><img src="/p.w1000.1.jpg" width=9>'],
+    ['whole, where the base is another host', '<base href="http://cdn.example/"><script src="http://quay.example/a.js"></script>', '<base href="http://cdn.example/"><script src="http://quay.example/a.1.js"></script>'],
+  ])('%s', async (_why, before, after) => expect((await name(before)).html).toBe(after)) // prettier-ignore
+
+  test('a picture gets its size, and a rule that keeps its shape', async () => {
+    const { html } = await name('<head></head><img src="/p.jpg">')
+    expect(html).toBe('<head><style data-zest="sizes">:where(img[data-zest-size]){height:auto}</style></head><img width="1000" height="500" data-zest-size src="/p.w1000.1.jpg">') // prettier-ignore
+  })
+  test('where no size may be written, its size must stay what it is', async () => {
+    expect((await name('<img src="/p.jpg">', { policy: "style-src 'self'" })).html).toBe(
+      '<img src="/p.1.jpg">',
+    )
+  })
+  test('widths by what was measured on each device', async () => {
+    const view = (device: 'phone' | 'laptop', viewWidth: number, shownWidth: number) => lookedAt({ device, viewWidth, images: [{ path: '/p.jpg', shownWidth, inFirstView: true }] }) // prettier-ignore
+    const { html } = await name('<head></head><img src="/p.jpg">', { views: { phone: view('phone', 390, 195), laptop: view('laptop', 1280, 300) } }) // prettier-ignore
+    expect(html).toContain(
+      'srcset="/p.w320.1.jpg 320w, /p.w1000.1.jpg 1000w" sizes="(max-width: 767px) 50vw, 300px"',
+    )
+  })
+  test('the main picture is preloaded in the same widths', async () => {
+    const knowledge = lookedAt({ mainImage: '/p.jpg', images: [{ path: '/p.jpg', shownWidth: 390, inFirstView: true }] }) // prettier-ignore
+    const { html } = await rewritten('<head></head><img src="/p.jpg">', { images: {}, hints: {} }, { facts, knowledge, views: { phone: knowledge } }) // prettier-ignore
+    expect(html.match(/320w, \/p\.w1000\.1\.jpg 1000w/g)).toHaveLength(2)
+    expect(html).toContain('imagesizes="(max-width: 767px) 100vw, 100vw"')
+  })
+})

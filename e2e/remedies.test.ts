@@ -1,0 +1,222 @@
+import type { Browser, BrowserContext, Page } from 'playwright-core'
+import { afterAll, beforeAll, describe, expect, test } from 'vitest'
+import type { Trial } from '../core/contracts/ledger.ts'
+import type { Measurement, MeasurementHead } from '../core/contracts/measurements.ts'
+import type { Site } from '../core/contracts/sites.ts'
+import { REMEDIES } from '../core/remedies/catalogue.ts'
+import { accessibilityProblems } from './accessibility.ts'
+import { openBrowser, Stack } from './stack.ts'
+
+/** Remedies that rewrite, through the real interface in Chromium: read about, tried, looked at, cut back, and the page still whole. */
+
+let stack: Stack
+let browser: Browser
+let context: BrowserContext
+let page: Page
+let site: Site
+const complaints: string[] = []
+
+beforeAll(async () => {
+  stack = await Stack.start(18_700)
+  browser = await openBrowser()
+  context = await browser.newContext({ viewport: { width: 1280, height: 800 } })
+  page = await context.newPage()
+  page.on('pageerror', (error) => complaints.push(error.message))
+  page.setDefaultTimeout(45_000)
+  ;[site] = (await stack.api<Site[]>('GET', '/sites')) as [Site]
+  await page.goto(stack.url)
+  await page.getByLabel('Name or e-mail address').fill('keeper@orrin-sound.example')
+  await page.getByLabel('Password').fill('nine quays')
+  await page.getByRole('button', { name: 'Sign in' }).click()
+  await page.getByRole('link', { name: 'Orrin Sound Ferries' }).click()
+})
+afterAll(async () => {
+  await browser?.close()
+  await stack?.stop()
+})
+
+const openRemedies = () =>
+  page
+    .getByRole('navigation', { name: 'Places' })
+    .getByRole('link', { name: 'Remedies', exact: true })
+    .click()
+const panel = (name: string) => page.getByRole('article', { name, exact: true })
+const trial = () => stack.api<Trial>('GET', `/sites/${site.id}/trial`)
+const switchOn = async (name: string): Promise<void> => {
+  await panel(name)
+    .getByRole('checkbox', { name: `${name} in trial` })
+    .click()
+  await page.getByRole('region', { name: 'Trial', exact: true }).getByText(`${name} switched on`, { exact: true }).waitFor() // prettier-ignore
+}
+const measure = async (sides: string[]): Promise<Measurement> => {
+  const head = await stack.api<MeasurementHead>('POST', `/sites/${site.id}/measurements`, {
+    sides,
+    pageIds: [site.sample[0]!.id],
+    visitorIds: ['phone'],
+    runs: 1,
+  })
+  const found = () => stack.api<Measurement>('GET', `/sites/${site.id}/measurements/${head.id}`)
+  await expect.poll(async () => (await found()).state, { timeout: 400_000, interval: 1000 }).toBe('done')
+  return found()
+}
+
+/** What a visitor has before their eyes once they have gone through the whole page: words, pictures, and what scripts have done. */
+const seenBy = async (url: string) => {
+  const visitor = await browser.newContext({ viewport: { width: 390, height: 844 } })
+  const visit = await visitor.newPage()
+  const errors: string[] = []
+  visit.on('pageerror', (error) => errors.push(error.message))
+  await visit.goto(url, { waitUntil: 'networkidle' })
+  await visit.evaluate(async () => {
+    for (let y = 0; y < document.body.scrollHeight; y += 400) {
+      window.scrollTo(0, y)
+      await new Promise((resolve) => requestAnimationFrame(resolve))
+    }
+  })
+  await visit.waitForLoadState('networkidle')
+  await visit.waitForFunction(() => [...document.images].every((image) => image.complete))
+  await visit.getByRole('button', { name: 'Menu' }).click()
+  const seen = await visit.evaluate(() => ({
+    words: document.body.innerText.replaceAll(/\s+/g, ' '),
+    pictures: [...document.images].map((image) => [image.alt, image.naturalWidth > 0, Math.round(image.getBoundingClientRect().width), Math.round(image.getBoundingClientRect().height)]),
+    slider: document.querySelectorAll('.slider.ready .slide.shown').length,
+    menu: document.querySelector('.main-menu')?.classList.contains('open') ?? false,
+    departures: document.querySelectorAll('#departures li').length,
+  })) // prettier-ignore
+  await visitor.close()
+  return { ...seen, errors }
+}
+
+describe('what is slow', () => {
+  test('before anything was measured it says what to do', async () => {
+    await openRemedies()
+    await page.getByText('Nothing has been looked at closely yet').waitFor()
+  })
+  test('after a measurement findings come with evidence and seconds, most first, and lead to their remedies', async () => {
+    await measure(['origin'])
+    const pictures = page.getByRole('row', { name: /Pictures are heavier than what the screen shows/ })
+    await pictures.waitFor()
+    expect(await pictures.innerText()).toMatch(/MB: about .* less; for one, \/media\//)
+    expect(await pictures.innerText()).toMatch(/loaded \d.*s sooner/)
+    await page.getByText('The host is slow').waitFor()
+    await pictures.getByRole('link', { name: 'Lighter pictures' }).click()
+    await panel('Lighter pictures').getByText('How to undo').waitFor()
+    expect(await accessibilityProblems(page)).toEqual([])
+  })
+})
+
+describe('remedies', () => {
+  test('each of them explains itself, with the risk of its reach', async () => {
+    for (const { name, does, couldBreak } of REMEDIES) {
+      const one = panel(name)
+      if (!(await one.getByText(does).isVisible())) await one.getByText('What it does, when it helps').click()
+      await one.getByText(does).waitFor()
+      await one.getByText(couldBreak).waitFor()
+      await one.getByText(/Risk: /).waitFor()
+    }
+  })
+
+  test('switched on in the trial, what they do to a page is listed change by change', async () => {
+    for (const name of [
+      'Page cache',
+      'Minify',
+      'Lighter pictures',
+      'Lazy loading',
+      'Scripts that wait',
+      'Critical CSS',
+    ])
+      // prettier-ignore
+      await switchOn(name)
+    await page.getByRole('button', { name: 'Look at the changes' }).click()
+    await page.getByText(/^The page itself:/).waitFor()
+    const lazy = page.locator('details', { hasText: /^Lazy loading/ })
+    await lazy.locator('summary').click()
+    await lazy.getByRole('row', { name: /hero-3\.jpg.*Loads when it comes near/ }).waitFor()
+    expect(await accessibilityProblems(page)).toEqual([])
+  })
+
+  test('a file is left out where its change is listed', async () => {
+    await page.getByRole('button', { name: 'Leave /media/quay-saltmarsh.jpg out of Lazy loading' }).click()
+    await page.getByText(/Lazy loading: leaves out file \/media\/quay-saltmarsh\.jpg/).waitFor()
+    await page.getByRole('button', { name: 'Look at the changes' }).click()
+    const lazy = page.locator('details', { hasText: /^Lazy loading/ })
+    await lazy.getByText('1 left alone').waitFor()
+  })
+
+  test('a page is left out by its address, with the reason', async () => {
+    const scripts = panel('Scripts that wait')
+    await scripts.getByText('Settings', { exact: true }).click()
+    await scripts.getByRole('combobox', { name: 'Leave out a' }).focus()
+    await page.keyboard.press('ArrowDown')
+    await page.getByRole('option', { name: 'Page', exact: true }).click()
+    await scripts.getByRole('textbox', { name: 'Page', exact: true }).fill('/shop')
+    await scripts.getByRole('textbox', { name: 'Why' }).fill('the till draws itself')
+    await scripts.getByRole('button', { name: 'Leave out' }).click()
+    await page.getByText(/Scripts that wait: leaves out page \/shop \(the till draws itself\)/).waitFor()
+    const exceptions = (await trial()).setup.remedies.scriptOrder.exceptions
+    expect(exceptions).toEqual([{ by: 'address', value: '/shop', reason: 'the till draws itself' }])
+    const [shop, home] = await Promise.all(['/shop', '/stories'].map(async (path) => {
+      await stack.visit(path, {}, 'trial.orrin.localhost')
+      await stack.prepared(site.id)
+      return (await stack.visit(path, {}, 'trial.orrin.localhost')).body
+    })) // prettier-ignore
+    expect(shop).toMatch(/<script src="?\/assets\/jquery/)
+    expect(home).toMatch(/<script defer src="?\/assets\/jquery/)
+  })
+
+  test('the retested page is lighter and keeps its content', async () => {
+    const { results } = await measure(['live', 'trial'])
+    const [live, tried] = ['live', 'trial'].map(
+      (side) => results[0]!.sides.find((one) => one.side === side)!.medians,
+    )
+    expect(tried!.sentBytes!).toBeLessThan(live!.sentBytes! / 4)
+    expect(tried!.requests!).toBeLessThan(live!.requests!)
+    expect(tried!.failedRequests).toBe(0)
+    const [before, after] = [await seenBy(site.liveUrl), await seenBy(site.trialUrl)]
+    expect(after.errors).toEqual([])
+    expect(after).toEqual(before)
+  })
+  test('signed in, the page is whole too', async () => {
+    const visitor = await browser.newContext()
+    const visit = await visitor.newPage()
+    await visit.goto(`${site.trialUrl}/sign-in`)
+    await visit.locator('[name=name]').fill('rider')
+    await visit.locator('[name=password]').fill('season')
+    await visit.locator('main button').click()
+    await visit.goto(`${site.trialUrl}/stories`)
+    await visit.locator('.who').waitFor()
+    expect(await visit.locator('.card img').count()).toBeGreaterThan(10)
+    await visitor.close()
+  })
+})
+
+describe('starting points', () => {
+  test('one step puts a reach into the trial, after saying what it touches and what to look at', async () => {
+    await page
+      .getByRole('listitem')
+      .filter({ hasText: 'Delivery, files and page' })
+      .getByRole('button')
+      .click()
+    const dialog = page.getByRole('dialog')
+    await dialog.getByText('Compression switched on').waitFor()
+    await dialog.getByText('What to look at afterwards').waitFor()
+    await dialog.getByText('Slider, menu, forms and basket; the console for errors.').waitFor()
+    expect(await accessibilityProblems(page)).toEqual([])
+    await dialog.getByRole('button', { name: 'Put into the trial' }).click()
+    await page.getByRole('button', { name: 'All on in trial' }).first().waitFor()
+    const { remedies } = (await trial()).setup
+    expect(remedies.stillVideo.enabled && remedies.fonts.enabled && remedies.compression.enabled).toBe(true)
+    // What an owner has to decide is left to the owner.
+    expect(remedies.combine.enabled || remedies.localCopies.enabled).toBe(false)
+  })
+  test('with all of it the page still has its content, and critical CSS shows it as before', async () => {
+    await measure(['trial'])
+    const [before, after] = [await seenBy(site.liveUrl), await seenBy(site.trialUrl)]
+    expect(after.errors).toEqual([])
+    expect({ ...after, words: '' }).toEqual({ ...before, words: '' })
+    expect(after.words).toBe(before.words)
+    const trialPage = await stack.visit('/', { 'sec-ch-ua-mobile': '?1' }, 'trial.orrin.localhost')
+    expect(trialPage.body).toContain('data-zest=first-view')
+  })
+  test('no error in the interface meanwhile', () => expect(complaints).toEqual([]))
+})
