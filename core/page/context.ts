@@ -1,6 +1,6 @@
 import type { PageChange, PageKnowledge } from '../contracts/page-changes.ts'
 import type { RemedyId, Remedies } from '../contracts/setup.ts'
-import { applyEdits, type Edit } from './document/edits.ts'
+import type { Edit } from './document/edits.ts'
 import type { PageDocument } from './document/page-document.ts'
 import type { PagePolicy } from './document/policy.ts'
 import type { FileShelf } from './files.ts'
@@ -21,13 +21,13 @@ export interface RewriteContext {
   readonly alsoUsed: ReadonlySet<string>
 }
 
-/** What a remedy makes of a page. */
+/** What a remedy makes of a page: edits to its text, and what to say of them. */
 export interface Rewrite {
-  readonly html: string
+  readonly edits: readonly Edit[]
   readonly changes: readonly PageChange[]
 }
 
-/** A remedy of reach page: document in, document and list of changes out. */
+/** A remedy of reach page: document in, edits and list of changes out. */
 export type PageRemedy = (page: PageDocument, context: RewriteContext) => Rewrite
 
 /** Collects what a remedy does to a page. */
@@ -73,11 +73,7 @@ export class Work {
     })
   }
 
-  get changed(): boolean {
-    return this.#edits.length > 0
-  }
-
-  done(page: PageDocument): Rewrite {
-    return { html: applyEdits(page.html, this.#edits), changes: this.#changes }
+  done(): Rewrite {
+    return { edits: this.#edits, changes: this.#changes }
   }
 }

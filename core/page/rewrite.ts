@@ -1,6 +1,7 @@
 import type { PageChange, PageKnowledge } from '../contracts/page-changes.ts'
 import type { Remedies, RemedyId } from '../contracts/setup.ts'
-import type { RewriteContext, PageRemedy } from './context.ts'
+import type { PageRemedy, Rewrite, RewriteContext } from './context.ts'
+import { applyEdits } from './document/edits.ts'
 import { readPage, type PageDocument } from './document/page-document.ts'
 import { pagePolicy } from './document/policy.ts'
 import { compileExceptions, exceptionSentence } from './exceptions.ts'
@@ -19,16 +20,23 @@ import { leaveOutUnusedStyles, usedSelectors } from './remedies/unused-styles.ts
 /** Larger pages pass through untouched: they are exports or mistakes, and would keep a core busy for seconds. */
 export const LARGEST_PAGE_BYTES = 5_000_000
 
-/** In the order they are applied: each one sees what those before it have made, and all of them the origin's addresses. */
-const PAGE_REMEDIES: readonly (readonly [RemedyId, PageRemedy])[] = [
-  ['features', leaveOutFeatures],
-  ['stillVideo', showStills],
-  ['combine', combineFiles],
-  ['unusedStyles', leaveOutUnusedStyles],
-  ['criticalStyles', inlineCriticalStyles],
-  ['scriptOrder', orderScripts],
-  ['lazy', loadLazily],
-  ['hints', addHints],
+type Step = readonly (readonly [RemedyId, PageRemedy])[]
+
+/**
+ * In the order they are applied. Each step sees what the steps before it have made, and all of them the origin's addresses; remedies of one step
+ * touch different things, so that the page is parsed once for all of them.
+ */
+const STEPS: readonly Step[] = [
+  [['features', leaveOutFeatures]],
+  [['combine', combineFiles]],
+  [['unusedStyles', leaveOutUnusedStyles]],
+  [
+    ['criticalStyles', inlineCriticalStyles],
+    ['scriptOrder', orderScripts],
+    ['stillVideo', showStills],
+    ['lazy', loadLazily],
+    ['hints', addHints],
+  ],
 ]
 
 export interface PageOrder {
@@ -56,19 +64,23 @@ export interface RewrittenPage {
 const changeOf = (remedy: RemedyId, kind: PageChange['kind'], item: string, sentence: string): PageChange => ({ remedy, kind, item, sentence, bytesBefore: null, bytesAfter: null }) // prettier-ignore
 
 /** Carry out one remedy; a mistake of ours leaves the page as it was and is told of. */
-const carriedOut = (remedy: RemedyId, page: PageDocument, apply: PageRemedy, context: RewriteContext) => {
-  const exception = compileExceptions(context.remedies[remedy as 'lazy'].exceptions).page(
-    page.address.pathname,
-  )
-  if (exception !== undefined)
-    return {
-      html: page.html,
-      changes: [changeOf(remedy, 'left', page.address.pathname, exceptionSentence(exception))],
-    }
+const carriedOut = (
+  remedy: RemedyId,
+  page: PageDocument,
+  apply: PageRemedy,
+  context: RewriteContext,
+): Rewrite => {
+  const where = page.address.pathname
+  const left = (sentence: string): Rewrite => ({
+    edits: [],
+    changes: [changeOf(remedy, 'left', where, sentence)],
+  })
+  const exception = compileExceptions(context.remedies[remedy as 'lazy'].exceptions).page(where)
+  if (exception !== undefined) return left(exceptionSentence(exception))
   try {
     return apply(page, context)
   } catch (error) {
-    return { html: page.html, changes: [changeOf(remedy, 'left', page.address.pathname, `Left alone: it could not be carried out (${(error as Error).message}).`)] } // prettier-ignore
+    return left(`Left alone: it could not be carried out (${(error as Error).message}).`)
   }
 }
 
@@ -104,36 +116,44 @@ export const rewritePage = async (
     alsoUsed: new Set(order.alsoUsed),
   }
   const used = remedies.unusedStyles.enabled ? usedSelectors(page, context) : []
-  const take = (rewrite: { html: string; changes: readonly PageChange[] }): void => {
-    changes.push(...rewrite.changes)
-    if (rewrite.html !== page.html) page = readPage(rewrite.html, address)
+  const take = (rewrites: readonly Rewrite[]): void => {
+    changes.push(...rewrites.flatMap((one) => one.changes))
+    const edits = rewrites.flatMap((one) => one.edits)
+    if (edits.length > 0) page = readPage(applyEdits(page.html, edits), address)
   }
-  for (const [remedy, apply] of PAGE_REMEDIES)
-    if (remedies[remedy].enabled) take(carriedOut(remedy, page, apply, context))
-  take(nameOwnAddresses(page, context))
-  if (remedies.minify.enabled && remedies.minify.html) take(await minified(page, context))
-  return { html: page.html, changes, files: shelf.files, used }
+  for (const step of STEPS)
+    take(
+      step
+        .filter(([remedy]) => remedies[remedy].enabled)
+        .map(([remedy, apply]) => carriedOut(remedy, page, apply, context)),
+    )
+  const named = nameOwnAddresses(page, context)
+  changes.push(...named.changes)
+  const html = applyEdits(page.html, named.edits)
+  if (!remedies.minify.enabled || !remedies.minify.html) return { html, changes, files: shelf.files, used }
+  const smaller = await minified(html, address, context)
+  return { html: smaller.html, changes: [...changes, smaller.change], files: shelf.files, used }
 }
 
-const minified = async (page: PageDocument, { remedies, policy }: RewriteContext) => {
+const minified = async (
+  html: string,
+  { pathname }: URL,
+  { remedies, policy }: RewriteContext,
+): Promise<{ html: string; change: PageChange }> => {
   const { minify } = remedies
-  const where = page.address.pathname
-  const exception = compileExceptions(minify.exceptions).page(where)
-  if (exception !== undefined) return { html: page.html, changes: [changeOf('minify', 'left', where, exceptionSentence(exception))] } // prettier-ignore
+  const left = (why: string) => ({ html, change: changeOf('minify', 'left', pathname, why) })
+  const exception = compileExceptions(minify.exceptions).page(pathname)
+  if (exception !== undefined) return left(exceptionSentence(exception))
   // Code that a policy allows by its digest must stay letter for letter.
-  const result = await minifyPage(page.html, page.address, {
-    inline: minify.inline && !policy.hashes,
-    json: minify.json,
-  })
-  if (result.kind === 'left')
-    return { html: page.html, changes: [changeOf('minify', 'left', where, result.why)] }
+  const result = await minifyPage(html, { inline: minify.inline && !policy.hashes, json: minify.json })
+  if (result.kind === 'left') return left(result.why)
   const change: PageChange = {
     remedy: 'minify',
     kind: 'changed',
-    item: where,
+    item: pathname,
     sentence: 'The page itself, without needless white space and comments.',
-    bytesBefore: page.html.length,
+    bytesBefore: html.length,
     bytesAfter: result.html.length,
   }
-  return { html: result.html, changes: [change] }
+  return { html: result.html, change }
 }

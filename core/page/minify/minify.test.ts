@@ -5,7 +5,6 @@ import { minify as htmlMinifier } from 'html-minifier-terser'
 import sharp from 'sharp'
 import { minify as terser } from 'terser'
 import { describe, expect, test } from 'vitest'
-import { ADDRESS } from '../testing/pages.ts'
 import { REAL_PAGES, REAL_SCRIPTS, REAL_SHEETS } from '../../../delivery/testing/real-files.ts'
 import { minifyJson, minifySvg } from './data.ts'
 import { minifyPage, pageMeaning } from './page.ts'
@@ -14,7 +13,7 @@ import { minifyStyle } from './style.ts'
 
 const EVERYTHING = { inline: true, json: true }
 const minified = async (html: string): Promise<string> => {
-  const result = await minifyPage(html, ADDRESS, EVERYTHING)
+  const result = await minifyPage(html, EVERYTHING)
   return result.kind === 'minified' ? result.html : html
 }
 
@@ -31,7 +30,7 @@ const treeOf = (text: string): string => {
 
 describe('pages', () => {
   test.each(REAL_PAGES)('$name means the same after it was minified', async ({ text }) => {
-    expect(pageMeaning(await minified(text), ADDRESS)).toBe(pageMeaning(text, ADDRESS))
+    expect(pageMeaning(await minified(text))).toBe(pageMeaning(text))
   })
   test.each(REAL_PAGES.filter(({ text }) => text.length > 5000))(
     '$name is within 3 % of what the minifier reaches alone',
@@ -54,7 +53,7 @@ describe('pages', () => {
   ])('%s stay', async (_why, body) => {
     const html = `<!doctype html><html><head><title>x</title></head><body>   ${body}   </body></html>`
     const made = await minified(html)
-    expect(pageMeaning(made, ADDRESS)).toBe(pageMeaning(html, ADDRESS))
+    expect(pageMeaning(made)).toBe(pageMeaning(html))
     expect(made).toContain(body.replace('src=x', 'src=x'))
   })
   test('data inside a page loses its white space and nothing else', async () => {
@@ -71,7 +70,7 @@ describe('pages', () => {
     ['nothing', ''],
     ['tags in capitals', '<P CLASS=A>x<BR>y</P>'],
   ])('malformed: %s', async (_why, html) => {
-    expect(pageMeaning(await minified(html), ADDRESS)).toBe(pageMeaning(html, ADDRESS))
+    expect(pageMeaning(await minified(html))).toBe(pageMeaning(html))
   })
   test('whatever is thrown at it', async () => {
     const piece = fc.oneof(
@@ -82,7 +81,7 @@ describe('pages', () => {
     await fc.assert(
       fc.asyncProperty(fc.array(piece, { maxLength: 14 }), async (pieces) => {
         const html = pieces.join('')
-        expect(pageMeaning(await minified(html), ADDRESS)).toBe(pageMeaning(html, ADDRESS))
+        expect(pageMeaning(await minified(html))).toBe(pageMeaning(html))
       }),
       { numRuns: 150 },
     )

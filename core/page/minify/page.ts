@@ -1,7 +1,7 @@
 import { minify } from 'html-minifier-terser'
 import type { Document, Element } from 'domhandler'
 import { hasFragmentMarkup } from '../fragments.ts'
-import { isClassicScript, readPage, textOf } from '../document/page-document.ts'
+import { isClassicScript, parseTree, textOf } from '../document/page-document.ts'
 import { minifyJson } from './data.ts'
 import { minifyScript } from './script.ts'
 import { minifyStyle } from './style.ts'
@@ -61,9 +61,9 @@ const meaning = (nodes: readonly Node[], parts: string[], verbatim: boolean): vo
 }
 
 /** A page's meaning as a text; two pages with the same one are shown alike. */
-export const pageMeaning = (html: string, address: URL): string => {
+export const pageMeaning = (html: string): string => {
   const parts: string[] = []
-  meaning(readPage(html, address).root.children, parts, false)
+  meaning(parseTree(html).children, parts, false)
   // Where comments stood, white space meets white space; behind the body's last element it shows nothing.
   return parts
     .join('')
@@ -83,7 +83,6 @@ export interface PageMinifying {
  */
 export const minifyPage = async (
   html: string,
-  address: URL,
   { inline, json }: PageMinifying,
 ): Promise<{ kind: 'minified'; html: string } | { kind: 'left'; why: string }> => {
   let made: string
@@ -119,7 +118,7 @@ export const minifyPage = async (
   }
   if (json) made = withJsonMinified(made)
   if (made.length >= html.length) return { kind: 'left', why: 'There is nothing to take away.' }
-  if (pageMeaning(made, address) !== pageMeaning(html, address))
+  if (pageMeaning(made) !== pageMeaning(html))
     return { kind: 'left', why: 'Its HTML is malformed in a way that minifying would change what it means.' }
   return { kind: 'minified', html: made }
 }

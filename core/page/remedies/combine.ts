@@ -70,7 +70,7 @@ export const combineFiles: PageRemedy = (page, context) => {
       page.address.pathname,
       'Nothing is combined for visitors who come by HTTP/2: there many files cost no more than one, and one change would make all of it load again.',
     )
-    return work.done(page)
+    return work.done()
   }
   for (const of of ['link', 'script'] as const) {
     if (!(of === 'link' ? styles : scripts)) continue
@@ -94,5 +94,5 @@ export const combineFiles: PageRemedy = (page, context) => {
         )
     }
   }
-  return work.done(page)
+  return work.done()
 }

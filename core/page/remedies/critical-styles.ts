@@ -56,7 +56,7 @@ export const inlineCriticalStyles: PageRemedy = (page, context) => {
   const where = page.address.pathname
   const leave = (why: string) => {
     work.left(where, why)
-    return work.done(page)
+    return work.done()
   }
   const { knowledge, policy } = context
   if (knowledge === undefined || knowledge.selectors.length === 0)
@@ -100,5 +100,5 @@ export const inlineCriticalStyles: PageRemedy = (page, context) => {
   // Inline styles stay, and come once more at the end, so that they still have the last word over the sheets before them.
   const from = behind.indexOf(sheets[0]!.element)
   for (const element of behind.slice(from)) work.edit(insertLast(page, sourceOf(page, element)))
-  return work.done(page)
+  return work.done()
 }

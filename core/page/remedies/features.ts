@@ -116,5 +116,5 @@ export const leaveOutFeatures: PageRemedy = (page, context) => {
         after: 0,
       })
   }
-  return work.done(page)
+  return work.done()
 }

@@ -79,5 +79,5 @@ export const addHints: PageRemedy = (page, context) => {
   if (preconnect) hosts(page, context, work)
   if (context.knowledge === undefined && (preloadMain || preloadFonts))
     work.left(page.address.pathname, 'Main picture and early fonts are not known until this page, or one of its kind, has been measured.') // prettier-ignore
-  return work.done(page)
+  return work.done()
 }

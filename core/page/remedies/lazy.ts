@@ -91,5 +91,5 @@ export const loadLazily: PageRemedy = (page, context) => {
     )
   }
   if (settings.backgrounds) backgrounds(page, context, work)
-  return work.done(page)
+  return work.done()
 }

@@ -187,5 +187,5 @@ export const nameOwnAddresses = (page: PageDocument, context: RewriteContext): R
     if (after !== text) to.edits.push(...replaceText(element, after))
   }
   if (to.sized) to.edits.push(...insertEarly(page, SIZE_RULE))
-  return { html: applyEdits(page.html, to.edits), changes: to.changes }
+  return { edits: to.edits, changes: to.changes }
 }

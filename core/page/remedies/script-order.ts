@@ -156,7 +156,7 @@ export const orderScripts: PageRemedy = (page, context) => {
       setAttribute(element, 'defer', undefined),
     )
   })
-  return work.done(page)
+  return work.done()
 }
 
 /** A file that is carried out at the end is asked for as early as before. */

@@ -37,5 +37,5 @@ export const showStills: PageRemedy = (page, context) => {
         setAttribute(element, 'srcdoc', stillOf(address, element.attribs['title'] ?? 'Video')),
       )
   }
-  return work.done(page)
+  return work.done()
 }

@@ -43,18 +43,23 @@ const unreadScript = (page: PageDocument, { shelf }: RewriteContext): string | u
     .map((element) => ({ src: element.attribs['src'], address: resolved(page, element.attribs['src']) }))
     .find(({ address }) => address !== undefined && address.host === page.address.host && shelf.find(address)?.text === undefined)?.src // prettier-ignore
 
-/** Everything a rule needs to stay: an element it fits, a script that may bring one, another page of the kind, or the owner's word. */
-const isNeeded = (
-  selector: string,
-  page: PageDocument,
-  { words, beginnings }: ScriptWords,
-  keep: readonly string[],
-): boolean =>
-  keep.some((part) => selector.includes(part)) ||
-  switchableWords(selector).some(
-    (word) => words.has(word) || beginnings.some((beginning) => word.startsWith(beginning)),
-  ) ||
-  mayFit(selector, page.root)
+/** Answers for a page, by selector: asked once for what the page uses, and once for each sheet. */
+const needed = new WeakMap<ScriptWords, Map<string, boolean>>()
+
+/** Everything a rule needs to stay: an element it fits, or a script that may bring one. */
+const isNeeded = (selector: string, page: PageDocument, scripts: ScriptWords): boolean => {
+  const answers = needed.get(scripts) ?? new Map<string, boolean>()
+  needed.set(scripts, answers)
+  const known = answers.get(selector)
+  if (known !== undefined) return known
+  const { words, beginnings } = scripts
+  const answer =
+    switchableWords(selector).some(
+      (word) => words.has(word) || beginnings.some((beginning) => word.startsWith(beginning)),
+    ) || mayFit(selector, page.root)
+  answers.set(selector, answer)
+  return answer
+}
 
 /**
  * Leaves out of each style sheet the rules that this page, and the pages of its kind seen so far, have no element for. What scripts may switch on
@@ -66,7 +71,7 @@ export const leaveOutUnusedStyles: PageRemedy = (page, context) => {
   const unread = unreadScript(page, context)
   if (unread !== undefined) {
     work.left(page.address.pathname, `Left alone: what ${unread} switches on is not known.`)
-    return work.done(page)
+    return work.done()
   }
   const scripts = wordsOfPage(page, context)
   const tellLeft = (href: string, why: string): void => work.left(href, why)
@@ -79,7 +84,10 @@ export const leaveOutUnusedStyles: PageRemedy = (page, context) => {
         const selectors = inKeyframes ? undefined : selectorsOf(rule)
         if (selectors === undefined || rule.loc == null) return
         const needed = selectors.some(
-          (selector) => context.alsoUsed.has(selector) || isNeeded(selector, page, scripts, keep),
+          (selector) =>
+            context.alsoUsed.has(selector) ||
+            keep.some((part) => selector.includes(part)) ||
+            isNeeded(selector, page, scripts),
         )
         if (needed) return
         edits.push({ from: rule.loc.start.offset, to: rule.loc.end.offset, text: '' })
@@ -104,7 +112,7 @@ export const leaveOutUnusedStyles: PageRemedy = (page, context) => {
       { before: sheet.text.length, after: cut.length },
     )
   }
-  return work.done(page)
+  return work.done()
 }
 
 /** The digest of the whole sheet does not fit what is left of it (Subresource Integrity §3.5). */
@@ -120,7 +128,7 @@ export const usedSelectors = (page: PageDocument, context: RewriteContext): stri
       visit: 'Rule',
       enter(rule) {
         const selectors = /keyframes$/i.test(this.atrule?.name ?? '') ? undefined : selectorsOf(rule)
-        for (const selector of selectors ?? []) if (isNeeded(selector, page, scripts, [])) used.push(selector)
+        for (const selector of selectors ?? []) if (isNeeded(selector, page, scripts)) used.push(selector)
       },
     })
   return used

@@ -65,11 +65,66 @@ const lasting = (selector: string): string | undefined => {
   )
 }
 
+/** Names that occur in a document: what asks for any other fits nothing, and most selectors of a framework do. */
+interface DocumentNames {
+  readonly types: ReadonlySet<string>
+  readonly classes: ReadonlySet<string>
+  readonly ids: ReadonlySet<string>
+  /** Answers given already; style sheets of a page ask the same again and again. */
+  readonly answers: Map<string, boolean>
+}
+
+const namesByDocument = new WeakMap<AnyNode, DocumentNames>()
+
+const namesOf = (document: AnyNode): DocumentNames => {
+  const known = namesByDocument.get(document)
+  if (known !== undefined) return known
+  const types = new Set<string>()
+  const classes = new Set<string>()
+  const ids = new Set<string>()
+  const walkNodes = (nodes: readonly AnyNode[]): void => {
+    for (const node of nodes) {
+      if ('attribs' in node) {
+        types.add(node.name.toLowerCase())
+        for (const one of (node.attribs['class'] ?? '').split(/\s+/)) classes.add(one)
+        if (node.attribs['id'] !== undefined) ids.add(node.attribs['id'])
+      }
+      if ('children' in node) walkNodes(node.children)
+    }
+  }
+  walkNodes([document])
+  const names = { types, classes, ids, answers: new Map<string, boolean>() }
+  namesByDocument.set(document, names)
+  return names
+}
+
+/** Whether all names that a selector asks for occur; nothing is said about how they stand to each other. */
+const namesOccur = (selector: string, { types, classes, ids }: DocumentNames): boolean => {
+  let occur = true
+  walk(parse(selector, { context: 'selector', onParseError: () => undefined }), (node) => {
+    if (node.type === 'ClassSelector') occur &&= classes.has(node.name)
+    else if (node.type === 'IdSelector') occur &&= ids.has(node.name)
+    else if (node.type === 'TypeSelector' && node.name !== '*') occur &&= types.has(node.name.toLowerCase())
+  })
+  return occur
+}
+
 /** Whether anything in a document fits a selector, now or once a state changes. Unreadable ones count as fitting. */
 export const mayFit = (selector: string, document: AnyNode): boolean => {
+  const names = namesOf(document)
+  const known = names.answers.get(selector)
+  if (known !== undefined) return known
+  const answer = looksFitting(selector, document, names)
+  names.answers.set(selector, answer)
+  return answer
+}
+
+const looksFitting = (selector: string, document: AnyNode, names: DocumentNames): boolean => {
   const text = lasting(selector)
   if (text === undefined) return true
   try {
+    // Names with escapes are left to the library.
+    if (!text.includes('\\') && !text.includes(':') && !namesOccur(text, names)) return false
     return selectOne(text, document) !== null
   } catch {
     return true
