@@ -23,6 +23,7 @@ import { Refresher } from './refresher.ts'
 import { changesOf } from './rewriting/changes-of.ts'
 import { craftElsewhere } from './rewriting/craft-elsewhere.ts'
 import { MadeFiles } from './rewriting/made-files.ts'
+import { rememberingCraft } from './rewriting/remembering-craft.ts'
 import { Rewriter } from './rewriting/rewriter.ts'
 import { compileRoutes, rewrittenAnew } from './routing.ts'
 import { coverageOf, listStore } from './store/listing.ts'
@@ -104,7 +105,7 @@ const main = async (): Promise<void> => {
   })
   const io: DeliveryIo = {
     now,
-    rewriter: new Rewriter(craft, new MadeFiles(store, now)),
+    rewriter: new Rewriter(rememberingCraft(craft), new MadeFiles(store, now)),
     say: (sentence) => console.error(sentence),
     elapsed: () => performance.now(),
     store,

@@ -17,7 +17,7 @@ let site: Site
 const complaints: string[] = []
 
 beforeAll(async () => {
-  stack = await Stack.start(18_700)
+  stack = await Stack.start(18_700, { ZEST_DEMO_HOSTING_WAIT_MS: '900' })
   browser = await openBrowser()
   context = await browser.newContext({ viewport: { width: 1280, height: 800 } })
   page = await context.newPage()
@@ -128,7 +128,8 @@ describe('remedies', () => {
       // prettier-ignore
       await switchOn(name)
     await page.getByRole('button', { name: 'Look at the changes' }).click()
-    await page.getByText(/^The page itself:/).waitFor()
+    // Scripts are minified before anything can be said of them.
+    await page.getByText(/^The page itself:/).waitFor({ timeout: 120_000 })
     const lazy = page.locator('details', { hasText: /^Lazy loading/ })
     await lazy.locator('summary').click()
     await lazy.getByRole('row', { name: /hero-3\.jpg.*Loads when it comes near/ }).waitFor()
@@ -215,8 +216,10 @@ describe('starting points', () => {
     expect(after.errors).toEqual([])
     expect({ ...after, words: '' }).toEqual({ ...before, words: '' })
     expect(after.words).toBe(before.words)
-    const trialPage = await stack.visit('/', { 'sec-ch-ua-mobile': '?1' }, 'trial.orrin.localhost')
-    expect(trialPage.body).toContain('data-zest=first-view')
+    const asPhone = () => stack.visit('/', { 'sec-ch-ua-mobile': '?1' }, 'trial.orrin.localhost')
+    await asPhone()
+    await stack.prepared(site.id)
+    expect((await asPhone()).body).toContain('data-zest=first-view')
   })
   test('no error in the interface meanwhile', () => expect(complaints).toEqual([]))
 })

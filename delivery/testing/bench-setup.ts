@@ -22,6 +22,7 @@ import { createListener, createSecureListener } from '../listener.ts'
 import { OriginClient } from '../origin/origin-client.ts'
 import { craftHere } from '../rewriting/craft.ts'
 import { MadeFiles } from '../rewriting/made-files.ts'
+import { rememberingCraft } from '../rewriting/remembering-craft.ts'
 import { Rewriter } from '../rewriting/rewriter.ts'
 import { compileRoutes } from '../routing.ts'
 import { IndexedStore } from '../store/indexed-store.ts'
@@ -92,7 +93,7 @@ export class DeliveryBench {
       store: parts.store,
       ownCopies: new MemoryStore(8e6),
       bestCodings: new BestCodings(parts.store),
-      rewriter: new Rewriter(craftHere(), new MadeFiles(parts.store, now)),
+      rewriter: new Rewriter(rememberingCraft(craftHere()), new MadeFiles(parts.store, now)),
       say: (sentence) => {
         throw new Error(sentence)
       },
