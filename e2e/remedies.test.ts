@@ -127,6 +127,8 @@ describe('remedies', () => {
     ])
       // prettier-ignore
       await switchOn(name)
+    await stack.visit('/', {}, 'trial.orrin.localhost')
+    await stack.prepared(site.id)
     await page.getByRole('button', { name: 'Look at the changes' }).click()
     // Scripts are minified before anything can be said of them.
     await page.getByText(/^The page itself:/).waitFor({ timeout: 120_000 })

@@ -100,7 +100,7 @@ const EVIDENCE: Record<RemedyId, (look: Look, files: LookedFile[], setup: Setup)
     whole(files.filter(({ id, fields, own }) => id > 0 && own && !/max-age|no-store|private/.test(fieldValue(fields, 'cache-control') ?? '')), 'has no lifetime: asked for again on the next visit', []), // prettier-ignore
   minify: (_look, files) =>
     smaller(
-      ofType(files, 'Script', 'Stylesheet').filter(({ path, own }) => own && !/[.-]min\.|\.[0-9a-f]{20}\./.test(path)),
+      ofType(files, 'Script', 'Stylesheet').filter(({ path, own }) => own && !/[.-]min\.|\.z[0-9a-f]{19}\./.test(path)),
       ({ request, compressed }) => request.sentBytes * LEFT_OF[request.type === 'Script' ? 'minifiedScript' : 'minifiedStyle'][compressed ? 'compressed' : 'plain'],
       () => 'about so much, by common practice',
     ), // prettier-ignore

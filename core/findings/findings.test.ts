@@ -133,7 +133,7 @@ describe('what remedies go by', () => {
     }) // prettier-ignore
   })
   test('names that were made here lead back to the origin’s', () => {
-    const made = { ...metrics, lcpUrl: `${HOME}hero.w720.0123456789abcdef0123.jpg` }
+    const made = { ...metrics, lcpUrl: `${HOME}hero.w720.z123456789abcdef0123.jpg` }
     expect(knowledgeOf({ path: '/', visitor, metrics: made, details, requests })!.mainImage).toBe('/hero.jpg')
   })
   test('looks from before the first view was recorded say nothing', () => {

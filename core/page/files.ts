@@ -45,7 +45,11 @@ export interface NewFile {
 /** Paths of files that exist only here begin so. */
 export const MADE_FOLDER = '/zest-made/'
 
-/** Name of a file under an address of its own: a digest of hexadecimal digits before the extension (RFC 8246 §1). */
+/**
+ * Name of a file under an address of its own: a digest before the extension (RFC 8246 §1). It begins with a letter that is no hexadecimal digit, so
+ * that names which build tools have made are never taken for ours.
+ * @param digest "z" and nineteen hexadecimal digits
+ */
 export const madePath = (path: string, digest: string, mark = ''): string => {
   const slash = path.lastIndexOf('/')
   const dot = path.lastIndexOf('.')
@@ -53,7 +57,8 @@ export const madePath = (path: string, digest: string, mark = ''): string => {
   return `${stem}${mark}.${digest}${extension}`
 }
 
-const MADE = /^(.*?)(?:\.w\d+)?\.[0-9a-f]{20}(\.[^./]*)?$/
+/** "z" and nineteen hexadecimal digits. */
+const MADE = /^(.*?)(?:\.w\d+)?\.z[0-9a-f]{19}(\.[^./]*)?$/
 
 /** The path of the origin's file behind one of ours; other paths as they are. */
 export const originalPath = (path: string): string => {
@@ -63,7 +68,7 @@ export const originalPath = (path: string): string => {
 
 /** The digest in a path that was made here. */
 export const madeDigest = (path: string): string | undefined =>
-  /\.([0-9a-f]{20})(?:\.[^./]*)?$/.exec(path)?.[1]
+  /\.(z[0-9a-f]{19})(?:\.[^./]*)?$/.exec(path)?.[1]
 
 /** Facts by address, and the new files that come about on the way. */
 export class FileShelf {
@@ -72,7 +77,7 @@ export class FileShelf {
   readonly files: NewFile[] = []
   readonly #digest: (text: string) => string
 
-  /** @param digest twenty hexadecimal digits that stand for a text */
+  /** @param digest "z" and nineteen hexadecimal digits that stand for a text */
   constructor(facts: ReadonlyMap<string, FileFacts>, digest: (text: string) => string) {
     this.#facts = facts
     this.#digest = digest

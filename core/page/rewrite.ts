@@ -86,7 +86,7 @@ const carriedOut = (
 
 /**
  * Rewrite a page by all remedies that are on.
- * @param digest twenty hexadecimal digits that stand for a text
+ * @param digest "z" and nineteen hexadecimal digits that stand for a text
  * @returns the page as it came when it is too large
  */
 export const rewritePage = async (

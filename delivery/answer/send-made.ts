@@ -34,7 +34,7 @@ const standIn = (exchange: Exchange, address: string): Exchange => {
 const send = async (exchange: Exchange, entry: StoredEntry): Promise<boolean> =>
   sendStored(exchange, entry, { kind: 'hit', ttl: seconds(YEAR_S) }, seconds(0))
 
-const WIDTH = /\.w(\d{1,5})\.[0-9a-f]{20}/
+const WIDTH = /\.w(\d{1,5})\.z[0-9a-f]{19}/
 
 /** A picture in the best form that is there; the best there could be is ordered, for the next visitor. */
 const sendPicture = async (exchange: Exchange, digest: string): Promise<Exchange | 'sent'> => {
@@ -46,7 +46,7 @@ const sendPicture = async (exchange: Exchange, digest: string): Promise<Exchange
   if (recipe === undefined || !recipe.widths.includes(width)) return standIn(exchange, originalPath(path))
   const forms = acceptedForms(fieldValue(fields, 'accept'), recipe.forms)
   const { entry, better } = pictures.best(route.siteId, digest, width, forms)
-  if (better !== undefined)
+  if (better !== undefined && route.rewriting !== undefined)
     void pictures.want({ siteId: route.siteId, digest, recipe, width, form: better, fetch: io.rewriter.fetcher(exchange) }) // prettier-ignore
   if (entry !== undefined && (await send(exchange, entry))) return 'sent'
   return standIn(exchange, recipe.address)
@@ -65,6 +65,6 @@ export const sendMade = async (exchange: Exchange): Promise<Exchange | 'sent'> =
   return sendPicture(exchange, digest)
 }
 
-/** Whether a request may be for a file made here. */
-export const mayBeMade = ({ route, method, path }: Exchange): boolean =>
-  route.rewriting !== undefined && (method === 'GET' || method === 'HEAD') && madeDigest(path) !== undefined
+/** Whether a request may be for a file made here; also when nothing is rewritten any more, since pages in browsers still name such files. */
+export const mayBeMade = ({ method, path }: Exchange): boolean =>
+  (method === 'GET' || method === 'HEAD') && madeDigest(path) !== undefined

@@ -70,9 +70,9 @@ const named = (html: string, pattern: RegExp): string =>
 describe('files under addresses of their own', () => {
   test('a minified style sheet keeps its licence, and what it names is found', async () => {
     use({ minify: {}, fingerprint: {} })
-    const path = named(await ready(), /href=["]?(\/s\/a\.[0-9a-f]{20}\.css)/)
+    const path = named(await ready(), /href=["]?(\/s\/a\.z[0-9a-f]{19}\.css)/)
     const { body, headers } = await bench.ask(path)
-    expect(body.toString()).toMatch(/^\/\*! licence \*\/@font-face\{font-family:F;src:url\(\/s\/f\.[0-9a-f]{20}\.woff\)\}\.a\{color:red;background:url\(\/s\/p\.[0-9a-f]{20}\.png\)\}$/) // prettier-ignore
+    expect(body.toString()).toMatch(/^\/\*! licence \*\/@font-face\{font-family:F;src:url\(\/s\/f\.z[0-9a-f]{19}\.woff\)\}\.a\{color:red;background:url\(\/s\/p\.z[0-9a-f]{19}\.png\)\}$/) // prettier-ignore
     expect(headers['cache-control']).toBe('public, max-age=31536000, immutable')
     expect(headers['content-type']).toBe('text/css; charset=utf-8')
     const picture = named(body.toString(), /url\((\/s\/p[^)]*)\)/)
@@ -96,7 +96,7 @@ describe('files under addresses of their own', () => {
   })
   test('they are compressed like everything else', async () => {
     bench.use(setupWith({ pageCache: {}, compression: { leastBytes: 0 }, fingerprint: {} }))
-    const path = named(await ready(), /href="(\/s\/a\.[0-9a-f]{20}\.css)/)
+    const path = named(await ready(), /href="(\/s\/a\.z[0-9a-f]{19}\.css)/)
     const { body, headers } = await bench.ask(path, { headers: { 'accept-encoding': 'br' } })
     expect(headers['content-encoding']).toBe('br')
     expect(brotliDecompressSync(body).toString()).toContain('color : red')
@@ -111,14 +111,25 @@ describe('files under addresses of their own', () => {
   })
   test('one that is not there any more is answered with the origin’s file, which no browser keeps in its place', async () => {
     use({ fingerprint: {}, browserCache: {} })
-    const answer = await bench.ask('/s/a.0123456789abcdef0123.css')
+    const answer = await bench.ask('/s/a.z123456789abcdef0123.css')
     expect(answer.body.toString()).toBe(STYLE)
     expect(answer.headers['cache-control'] ?? '').not.toContain('immutable')
+  })
+  test('names that build tools have made are the origin’s own business', async () => {
+    use({ fingerprint: {} })
+    await bench.ask('/s/app.0123456789abcdef0123.js')
+    expect(bench.asked.map(({ line }) => line)).toContain('GET /s/app.0123456789abcdef0123.js')
+  })
+  test('they are there for pages in browsers when nothing is rewritten any more', async () => {
+    use({ fingerprint: {} })
+    const path = named(await ready(), /href="(\/s\/a[^"]+)/)
+    bench.use(setupWith({ pageCache: {} }))
+    expect((await bench.ask(path)).headers['cache-control']).toContain('immutable')
   })
   test('another site’s file is not found under the same name', async () => {
     use({ fingerprint: {} })
     const path = named(await ready(), /href="(\/s\/a[^"]+)/)
-    expect(bench.io.rewriter.made.file('another', /([0-9a-f]{20})/.exec(path)![1]!)).toBeUndefined()
+    expect(bench.io.rewriter.made.file('another', /(z[0-9a-f]{19})/.exec(path)![1]!)).toBeUndefined()
   })
 })
 
@@ -131,7 +142,7 @@ describe('pictures', () => {
     ['a form that is not refused', 'image/avif;q=0,image/webp', 'webp'],
   ])('a browser gets %s where it takes it', async (_why, value, form) => {
     use({ images: {} })
-    const path = named(await ready(), /src="(\/s\/photo\.w1200\.[0-9a-f]{20}\.jpg)"/)
+    const path = named(await ready(), /src="(\/s\/photo\.w1200\.z[0-9a-f]{19}\.jpg)"/)
     await bench.ask(path, accept(value))
     await expect.poll(() => bench.io.rewriter.waiting('s')).toBe(0)
     const answer = await bench.ask(path, accept(value))
@@ -149,8 +160,8 @@ describe('pictures', () => {
   test('width and height are written in, and several widths for a lazy one', async () => {
     use({ images: {}, lazy: { firstImages: 0 } })
     const html = await ready()
-    expect(html).toMatch(/srcset="\/s\/photo\.w320\.[0-9a-f]{20}\.jpg 320w, [^"]*1200w" sizes="auto, 100vw" width="1200" height="800" data-zest-size/) // prettier-ignore
-    const narrow = named(html, /(\/s\/photo\.w320\.[0-9a-f]{20}\.jpg)/)
+    expect(html).toMatch(/srcset="\/s\/photo\.w320\.z[0-9a-f]{19}\.jpg 320w, [^"]*1200w" sizes="auto, 100vw" width="1200" height="800" data-zest-size/) // prettier-ignore
+    const narrow = named(html, /(\/s\/photo\.w320\.z[0-9a-f]{19}\.jpg)/)
     await bench.ask(narrow, accept('image/webp'))
     await expect.poll(() => bench.io.rewriter.waiting('s')).toBe(0)
     expect((await sharp((await bench.ask(narrow, accept('image/webp'))).body).metadata()).width).toBe(320)
@@ -170,7 +181,7 @@ describe('pictures', () => {
 describe('fonts', () => {
   test('are cut to the scripts in use, and still draw them', async () => {
     use({ fonts: {} })
-    const css = await bench.ask(named(await ready(), /href="(\/s\/a\.[0-9a-f]{20}\.css)/))
+    const css = await bench.ask(named(await ready(), /href="(\/s\/a\.z[0-9a-f]{19}\.css)/))
     const { body, headers } = await bench.ask(named(css.body.toString(), /url\((\/s\/f[^)]+)\)/))
     expect(headers['content-type']).toBe('font/woff2')
     expect(body.length).toBeLessThan(font.length)

@@ -23,7 +23,7 @@ describe('combine', () => {
     const { html, files: made } = await combine(
       '<link rel=stylesheet href=/a.css><link rel=stylesheet href=/b.css>',
     )
-    expect(html).toMatch(/^<head><link rel="stylesheet" href="\/zest-made\/together-styles\.[0-9a-f]{20}\.css"><\/head><p>$/) // prettier-ignore
+    expect(html).toMatch(/^<head><link rel="stylesheet" href="\/zest-made\/together-styles\.z[0-9a-f]{19}\.css"><\/head><p>$/) // prettier-ignore
     expect(made.map(({ text }) => text)).toEqual(['.a{x:y}\n.b{x:y}'])
   })
   test('scripts are kept apart by a semicolon, and stand where the last one stood', async () => {
@@ -146,6 +146,16 @@ describe('addresses of their own', () => {
   test('where no size may be written, its size must stay what it is', async () => {
     expect((await name('<img src="/p.jpg">', { policy: "style-src 'self'" })).html).toBe(
       '<img src="/p.1.jpg">',
+    )
+  })
+  test('in a part of a page, which has no head for the rule, no size is written', async () => {
+    expect((await name('<p><img src="/p.jpg"></p>')).html).toBe('<p><img src="/p.1.jpg"></p>')
+  })
+  test('a page that is an exception of a remedy names the originals of what that remedy made', async () => {
+    const leave = { images: { exceptions: [{ by: 'address', value: '/', reason: '' }] } }
+    const html = '<script src=/a.js></script><img src="/p.jpg">'
+    expect((await rewritten(html, leave, { facts })).html).toBe(
+      '<script src="/a.1.js"></script><img src="/p.jpg">',
     )
   })
   test('widths by what was measured on each device', async () => {

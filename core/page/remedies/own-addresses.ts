@@ -1,5 +1,6 @@
 import type { Element } from 'domhandler'
 import type { PageChange } from '../../contracts/page-changes.ts'
+import { compileExceptions } from '../exceptions.ts'
 import type { Rewrite, RewriteContext } from '../context.ts'
 import { applyEdits, insertEarly, replaceText, setAttribute, type Edit } from '../document/edits.ts'
 import { isStyleLink, resolved, textOf, words, type PageDocument } from '../document/page-document.ts'
@@ -9,6 +10,9 @@ import { pictureSources } from './picture-sources.ts'
 
 /** Pictures whose size was written in by us keep their shape whatever width a style gives them; any rule of the page's own weighs more. */
 const SIZE_RULE = '<style data-zest="sizes">:where(img[data-zest-size]){height:auto}</style>'
+
+/** Remedies whose work shows in the addresses of files. */
+const FILE_REMEDIES = ['minify', 'fingerprint', 'images', 'fonts', 'localCopies', 'hints'] as const
 
 const SENTENCES: Readonly<Record<string, string>> = {
   minify: 'Minified.',
@@ -25,11 +29,30 @@ class Addresses {
   readonly #told = new Map<string, PageChange>()
   readonly page: PageDocument
   readonly context: RewriteContext
+  /** Remedies of reach files that leave this page alone. */
+  readonly #leaving: ReadonlySet<string>
+  /** Whether the rule that keeps pictures in shape can stand in this page; parts of pages have no place for it. */
+  readonly maySize: boolean
   sized = false
 
   constructor(page: PageDocument, context: RewriteContext) {
     this.page = page
     this.context = context
+    this.maySize = context.policy.inlineStyle && insertEarly(page, SIZE_RULE).length > 0
+    const { pathname } = page.address
+    this.#leaving = new Set(
+      FILE_REMEDIES.filter(
+        (id) => compileExceptions(context.remedies[id].exceptions).page(pathname) !== undefined,
+      ),
+    )
+  }
+
+  /** Whether a remedy that had a part in a file leaves this page alone: then the page names the original. */
+  #isLeft({ made, parts }: FileFacts): boolean {
+    return (
+      made?.by.some((id) => this.#leaving.has(id)) === true ||
+      parts?.some((part) => this.#isLeft(part)) === true
+    )
   }
 
   get changes(): PageChange[] {
@@ -39,7 +62,7 @@ class Addresses {
   /** The facts of a file that has an address of its own. */
   find(value: string | undefined): (FileFacts & { made: NonNullable<FileFacts['made']> }) | undefined {
     const facts = this.context.shelf.find(resolved(this.page, value))
-    return facts?.made === undefined
+    return facts?.made === undefined || this.#isLeft(facts)
       ? undefined
       : (facts as FileFacts & { made: NonNullable<FileFacts['made']> })
   }
@@ -97,8 +120,7 @@ const picture = (element: Element, facts: FileFacts, to: Addresses): Edit[] => {
   const { images } = to.context.remedies
   const image = images.enabled ? facts.image : undefined
   const sized = attribs['width'] !== undefined || attribs['height'] !== undefined
-  const mayBeSized =
-    image !== undefined && images.dimensions && !sized && to.context.policy.inlineStyle && !inPicture
+  const mayBeSized = image !== undefined && images.dimensions && !sized && to.maySize && !inPicture
   const made = to.written(facts.made!.path)
   // Of another width than it has, a picture would be shown in another size, unless the page says which.
   if (image === undefined || inPicture || attribs['srcset'] !== undefined || !(sized || mayBeSized))

@@ -11,7 +11,7 @@ export const ADDRESS = new URL('http://quay.example/')
 export const testDigest = (text: string): string => {
   let sum = 5381
   for (const char of text) sum = (Math.imul(sum, 33) ^ char.codePointAt(0)!) >>> 0
-  return sum.toString(16).padStart(20, '0')
+  return `z${sum.toString(16).padStart(19, '0')}`
 }
 
 type Settings = Partial<Record<keyof Remedies, Record<string, unknown>>>
