@@ -4,7 +4,7 @@ import { afterAll, beforeAll, describe, expect, test } from 'vitest'
 import type { Measurement, MeasurementHead } from '../core/contracts/measurements.ts'
 import type { Site } from '../core/contracts/sites.ts'
 import { accessibilityProblems } from './accessibility.ts'
-import { openBrowser, runProgram, Stack, TOKEN } from './stack.ts'
+import { openBrowser, openFerrySite, runProgram, Stack, TOKEN } from './stack.ts'
 
 /** Measuring, through the real interface in Chromium: whom, which pages, what was seen, what a change would be worth. */
 
@@ -25,11 +25,7 @@ beforeAll(async () => {
   page.on('pageerror', (error) => complaints.push(error.message))
   page.setDefaultTimeout(45_000)
   ;[site] = (await stack.api<Site[]>('GET', '/sites')) as [Site]
-  await page.goto(stack.url)
-  await page.getByLabel('Name or e-mail address').fill('keeper@orrin-sound.example')
-  await page.getByLabel('Password').fill('nine quays')
-  await page.getByRole('button', { name: 'Sign in' }).click()
-  await page.getByRole('link', { name: 'Orrin Sound Ferries' }).click()
+  await openFerrySite(page, stack.url)
   complaints.length = 0
 })
 afterAll(async () => {

@@ -5,7 +5,7 @@ import type { Measurement, MeasurementHead } from '../core/contracts/measurement
 import type { Site } from '../core/contracts/sites.ts'
 import { REMEDIES } from '../core/remedies/catalogue.ts'
 import { accessibilityProblems } from './accessibility.ts'
-import { openBrowser, Stack } from './stack.ts'
+import { openBrowser, openFerrySite, Stack } from './stack.ts'
 
 /** Remedies that rewrite, through the real interface in Chromium: read about, tried, looked at, cut back, and the page still whole. */
 
@@ -24,11 +24,7 @@ beforeAll(async () => {
   page.on('pageerror', (error) => complaints.push(error.message))
   page.setDefaultTimeout(45_000)
   ;[site] = (await stack.api<Site[]>('GET', '/sites')) as [Site]
-  await page.goto(stack.url)
-  await page.getByLabel('Name or e-mail address').fill('keeper@orrin-sound.example')
-  await page.getByLabel('Password').fill('nine quays')
-  await page.getByRole('button', { name: 'Sign in' }).click()
-  await page.getByRole('link', { name: 'Orrin Sound Ferries' }).click()
+  await openFerrySite(page, stack.url)
 })
 afterAll(async () => {
   await browser?.close()

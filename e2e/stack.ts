@@ -3,7 +3,7 @@ import { mkdtemp, rm } from 'node:fs/promises'
 import { request } from 'node:http'
 import { tmpdir } from 'node:os'
 import { join, resolve } from 'node:path'
-import { chromium, type Browser } from 'playwright-core'
+import { chromium, type Browser, type Page } from 'playwright-core'
 import { DeliveryClient } from '../delivery/control/client.ts'
 import { controlSocketPath } from '../delivery/control/socket-path.ts'
 
@@ -147,3 +147,12 @@ export const openBrowser = (): Promise<Browser> =>
       '--disable-background-networking',
     ],
   })
+
+/** Sign in with the demo's account, and open the ferry site. */
+export const openFerrySite = async (page: Page, url: string): Promise<void> => {
+  await page.goto(url)
+  await page.getByLabel('Name or e-mail address').fill('keeper@orrin-sound.example')
+  await page.getByLabel('Password').fill('nine quays')
+  await page.getByRole('button', { name: 'Sign in' }).click()
+  await page.getByRole('link', { name: 'Orrin Sound Ferries' }).click()
+}

@@ -124,13 +124,17 @@ const kilobytes = (bytes: number): string => (bytes < 10_000 ? `${(bytes / 1000)
 const countOf = (items: readonly EvidenceItem[]): string =>
   `${items.length} file${items.length === 1 ? '' : 's'}`
 
-const saved = (items: readonly EvidenceItem[]): string => {
-  const bytes = items.reduce((sum, { savedBytes }) => sum + savedBytes, 0)
+/** How much a list of files is, and how much less it could be. */
+const amountOf = (items: readonly EvidenceItem[]): string => {
+  const less = items.reduce((sum, { savedBytes }) => sum + savedBytes, 0)
   const all = items.reduce((sum, one) => sum + one.bytes, 0)
-  return bytes > 0
-    ? `${countOf(items)}, ${kilobytes(all)}: about ${kilobytes(bytes)} less`
-    : `${countOf(items)}, ${kilobytes(all)}: ${items[0]?.note ?? ''}`
+  return `${countOf(items)}, ${kilobytes(all)}${less > 0 ? `: about ${kilobytes(less)} less` : ''}`
 }
+
+const withNote = (items: readonly EvidenceItem[]): string =>
+  items.some(({ savedBytes }) => savedBytes > 0)
+    ? amountOf(items)
+    : `${amountOf(items)}: ${items[0]?.note ?? ''}`
 
 /** Why a remedy has nothing to do here, where more can be said than that. */
 const NOTHING: Partial<Record<RemedyId, string>> = {
@@ -149,7 +153,7 @@ const remedyEvidence = async (
   return {
     remedy: id,
     applies: items.length > 0,
-    sentence: items.length > 0 ? saved(items) : (NOTHING[id] ?? 'Nothing for it was found on the pages that were looked at.'),
+    sentence: items.length > 0 ? withNote(items) : (NOTHING[id] ?? 'Nothing for it was found on the pages that were looked at.'),
     items: items.slice(0, MOST_ITEMS),
     gains: await gainsOf(judged, [id], pause),
   } // prettier-ignore
@@ -195,7 +199,7 @@ const findingsOf = async (judged: readonly Judged[], pause: Pause): Promise<Find
   for (const { id, title, remedies } of FINDINGS) {
     const [first] = remedies.flatMap((remedy) => itemsOf(judged, remedy))
     if (first === undefined) continue
-    const evidence = `${saved(itemsOf(judged, remedies[0]!))}; for one, ${first.item}: ${first.note}.`
+    const evidence = `${amountOf(itemsOf(judged, remedies[0]!))}; for one, ${first.item}: ${first.note}.`
     found.push({
       id,
       title,

@@ -70,7 +70,9 @@ export const slowPoll = async (exchange: Exchange): Promise<Poll> => {
     }
   const keep = async (answer: OriginAnswer): Promise<OriginAnswer> => {
     const length = Number(fieldValue(answer.fields, 'content-length') ?? 0)
-    if (answer.status !== 200 || length > LARGEST_ANSWER) return answer
+    // A stream of events is an answer that never ends.
+    const streams = /^text\/event-stream/i.test(fieldValue(answer.fields, 'content-type') ?? '')
+    if (answer.status !== 200 || length > LARGEST_ANSWER || streams) return answer
     const collected = await collect(answer.body, LARGEST_ANSWER)
     if (collected.kind === 'truncated') throw new Error('The origin broke off.')
     if (collected.kind === 'larger') {

@@ -8,6 +8,7 @@ import { offeredForms, offeredWidths } from '../../core/page/pictures/widths.ts'
 import type { Rewriting } from '../routing.ts'
 import type { Contents } from './page-tasks.ts'
 import { digest20 } from './page-tasks.ts'
+import { wantedKinds } from './wanted-kinds.ts'
 import type { Craft } from './craft.ts'
 import type { MadeFiles } from './made-files.ts'
 
@@ -25,23 +26,6 @@ export type Fetch = (address: string, largest: number) => Promise<{ bytes: Buffe
 export interface MaterialsIo {
   readonly craft: Craft
   readonly made: MadeFiles
-}
-
-/** Which remedies make something of which kind of file, so that nothing is fetched for nothing. */
-const wantedKinds = (remedies: Remedies): ReadonlySet<FileFactsKind> => {
-  const { minify, fingerprint, images, fonts, localCopies, combine, unusedStyles, criticalStyles, scriptOrder, features, hints } = remedies // prettier-ignore
-  const wanted = new Set<FileFactsKind>()
-  const when = (condition: boolean, kind: FileFactsKind): void => void (condition && wanted.add(kind))
-  when((minify.enabled && minify.styles) || fingerprint.enabled || images.enabled || fonts.enabled, 'style')
-  when(combine.enabled || unusedStyles.enabled || criticalStyles.enabled || hints.enabled, 'style')
-  when((minify.enabled && minify.scripts) || (fingerprint.enabled && fingerprint.scripts), 'script')
-  when(localCopies.enabled || combine.enabled || unusedStyles.enabled || scriptOrder.enabled || features.enabled, 'script') // prettier-ignore
-  when(
-    images.enabled || (fingerprint.enabled && fingerprint.images) || (minify.enabled && minify.svg),
-    'image',
-  )
-  when(fonts.enabled || (fingerprint.enabled && fingerprint.fonts), 'font')
-  return wanted
 }
 
 const isText = (bytes: Buffer): string | undefined => {

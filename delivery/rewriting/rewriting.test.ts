@@ -271,6 +271,16 @@ describe('polls of pages left open', () => {
     await poll('ann')
     expect(polls()).toBe(2)
   })
+  test('a stream of events goes through as it comes', async () => {
+    bench.handler = (_req, res) => {
+      res.writeHead(200, { 'content-type': 'text/event-stream' })
+      res.write('data: 1\n\n')
+      setImmediate(() => res.end('data: 2\n\n'))
+    }
+    expect((await poll('dan')).body.toString()).toContain('data: 2')
+    await poll('dan')
+    expect(polls()).toBe(2)
+  })
   test('never with another visitor’s answer, nor to another question', async () => {
     await poll('bea')
     await poll('cid')

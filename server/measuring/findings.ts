@@ -1,17 +1,15 @@
-import { and, desc, eq, inArray, isNotNull } from 'drizzle-orm'
 import { LRUCache } from 'lru-cache'
 import type { Findings } from '../../core/contracts/findings.ts'
 import { findWhatIsSlow } from '../../core/findings/findings.ts'
 import { lookOf, type Look } from '../../core/findings/look.ts'
 import { predictedVisitor } from '../../core/load/model/predicted-visitor.ts'
 import type { Database } from '../db/database.ts'
-import { measurements, requests, runs } from '../db/schema.ts'
+import type { runs } from '../db/schema.ts'
 import type { Services } from '../services.ts'
 import { liveSetup, setupDigest } from '../sites/setups.ts'
 import { getSite } from '../sites/sites.ts'
+import { closeLooks, requestsOf } from './close-looks.ts'
 
-/** Looks that are gone through for the newest of each page and visitor. */
-const NEWEST = 200
 /** Pages as visitors that findings rest on: more would say the same at length. */
 const MOST_LOOKS = 8
 
@@ -20,24 +18,8 @@ const remembered = new LRUCache<string, Promise<Findings>>({ max: 20 })
 
 /** The newest close look at what visitors get, for each page and visitor; only of pages and visitors the site still has. */
 const newestLooks = async (db: Database, siteId: string) => {
-  const all = await db
-    .select({ run: runs })
-    .from(runs)
-    .innerJoin(measurements, eq(measurements.id, runs.measurementId))
-    .where(
-      and(
-        eq(measurements.siteId, siteId),
-        eq(measurements.source, 'lab'),
-        eq(runs.purpose, 'look'),
-        eq(runs.visit, 'first'),
-        inArray(runs.side, ['origin', 'live']),
-        isNotNull(runs.details),
-      ),
-    )
-    .orderBy(desc(runs.at))
-    .limit(NEWEST)
   const newest = new Map<string, typeof runs.$inferSelect>()
-  for (const { run } of all) {
+  for (const run of await closeLooks(db, siteId, ['origin', 'live'])) {
     const key = `${run.pageId} ${run.visitorId}`
     if (!newest.has(key)) newest.set(key, run)
   }
@@ -82,7 +64,6 @@ const findingsFrom = async (
   const looks: Look[] = []
   for (const { id, pageId, path, visitor, at, metrics, details } of chosen) {
     if (metrics === null || details === null) continue
-    const made = await db.select().from(requests).where(eq(requests.runId, id)).orderBy(requests.position)
     const visitorOfRun = predictedVisitor(visitor, places, 'included')
     const look = lookOf({
       pageId,
@@ -91,7 +72,7 @@ const findingsFrom = async (
       at: at.toISOString(),
       metrics,
       details,
-      requests: made.map(({ record }) => record),
+      requests: await requestsOf(db, id),
       recordedBy: visitorOfRun,
       predictedFor: visitorOfRun,
     })

@@ -21,6 +21,7 @@ import { resultOf, resultsOf } from './measurements.ts'
 import { forgetOldFrames } from './retention.ts'
 import { predictedRun } from './predicted-run.ts'
 import { runOrder } from './run-order.ts'
+import { whenPrepared } from './when-prepared.ts'
 
 /** After so many failures of one page for one visitor the rest of its runs are left out: they would only take time. */
 const MOST_FAILURES = 2
@@ -170,33 +171,6 @@ class Loader {
     if (!this.needs(planned)) return undefined
     const hosts = new Set([new URL(site.address).host, new URL(order.url).host, ...site.hosts.added])
     return predictedRun(order, { privateAddresses: site.hosts.privateAddresses, hosts })
-  }
-}
-
-/** Longest wait for pages and pictures to be made ready; then what is there is measured. */
-const LONGEST_PREPARING_MS = 10 * 60_000
-const LOOK_AGAIN_MS = 400
-
-/** Wait until delivery has rewritten and converted what the site's pages need. */
-const whenPrepared = async (
-  { delivery }: MeasureIo,
-  siteId: string,
-  progress: JobProgress,
-  done: number,
-  all: number,
-): Promise<'ready' | 'waited'> => {
-  const startedAt = performance.now()
-  let most = 0
-  for (;;) {
-    // Without delivery nothing is being prepared, and the loads will say so.
-    const { waiting } = await delivery.preparing(siteId).catch(() => ({ waiting: 0 }))
-    most = Math.max(most, waiting)
-    const passed = performance.now() - startedAt
-    if (waiting === 0 || progress.signal.aborted || passed > LONGEST_PREPARING_MS)
-      return most > 0 ? 'waited' : 'ready'
-    const left = most > waiting ? (passed / (most - waiting)) * waiting : null
-    await progress.report(done, all, `Making pages and pictures ready, ${waiting} to go`, left)
-    await new Promise((resolve) => setTimeout(resolve, LOOK_AGAIN_MS))
   }
 }
 

@@ -125,6 +125,7 @@ th[scope='row'] {
   min-width: 150px;
 }
 .answer {
+  margin-left: 0.8rem;
   display: block;
   padding: 0.1rem 0;
 }
