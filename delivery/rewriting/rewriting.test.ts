@@ -1,4 +1,6 @@
 import { createHash } from 'node:crypto'
+import { createServer, type IncomingMessage, type Server } from 'node:http'
+import type { AddressInfo } from 'node:net'
 import { readFile } from 'node:fs/promises'
 import { createRequire } from 'node:module'
 import { brotliDecompressSync } from 'node:zlib'
@@ -248,12 +250,47 @@ describe('pages', () => {
 })
 
 describe('scripts of other hosts', () => {
-  test('are copied from hosts the owner named, and no other host is asked', async () => {
-    const base = new URL(bench.originBase).host
-    page = `<script src="http://${base}/s/a.js"></script><script src="http://never.example/x.js"></script>`
-    bench.use(setupWith({ pageCache: {}, localCopies: { hosts: [base] } }), { base: bench.originBase })
-    const html = await ready()
+  let other: Server
+  let asked: IncomingMessage[]
+  let host: string
+  let says = 'window.counted = 1 // a note that is long enough to matter'
+  beforeEach(async () => {
+    asked = []
+    other = createServer((req, res) => {
+      asked.push(req)
+      res.writeHead(200, { 'content-type': 'text/javascript' }).end(says)
+    })
+    await new Promise<void>((resolve) => other.listen(0, '127.0.0.1', resolve))
+    host = `127.0.0.1:${(other.address() as AddressInfo).port}`
+    page = `<script src="http://${host}/tag.js"></script><script src="http://never.example/x.js"></script>`
+  })
+  afterEach(() => void other.close())
+  const copy = /src="(\/zest-made\/127\.0\.0\.1-\d+\/tag\.z[0-9a-f]{19}\.js)"/
+
+  test('are copied from hosts the owner named; no other host is asked, and nothing of a visitor goes along', async () => {
+    use({ localCopies: { hosts: [host] } })
+    const html = await ready('/', { headers: { cookie: 'lang=en', referer: 'http://live.example/secret' } })
     expect(html).toContain('src="http://never.example/x.js"')
+    expect((await bench.ask(named(html, copy))).body.toString()).toBe(says)
+    expect(asked).toHaveLength(1)
+    expect([asked[0]!.headers.cookie, asked[0]!.headers.referer]).toEqual([undefined, undefined])
+  })
+  test('without a name on the list nobody is asked', async () => {
+    use({ localCopies: { hosts: [] }, minify: {}, scriptOrder: {} })
+    expect(await ready()).toContain(host)
+    expect(asked).toHaveLength(0)
+  })
+  test('are fetched again after the time set, and an old copy stands in while the host fails', async () => {
+    use({ localCopies: { hosts: [host], refreshS: 60 }, pageCache: { lifetimeS: 1 } })
+    const first = named(await ready(), copy)
+    says = 'window.counted = 2'
+    bench.aheadS = 100_000
+    const second = named(await ready(), copy)
+    expect(second).not.toBe(first)
+    other.close()
+    other.closeAllConnections()
+    bench.aheadS = 200_000
+    expect(named(await ready(), copy)).toBe(second)
   })
 })
 

@@ -5,7 +5,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { getTableName, is, sql } from 'drizzle-orm'
 import { PgTable } from 'drizzle-orm/pg-core'
-import type { DeliveryConfig, PurgeOrder } from '../../core/contracts/delivery.ts'
+import type { ChangesQuery, DeliveryConfig, PurgeOrder } from '../../core/contracts/delivery.ts'
 import type { RunOrder, RunOutcome } from '../../core/contracts/measuring.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { createControlChannel } from '../../delivery/control/channel.ts'
@@ -92,6 +92,10 @@ export class ServerBench {
       ? { headers: { 'content-type': 'text/html' }, body: '<title>Home – Test Quay</title>' }
       : undefined
   siteUrl = ''
+  /** What was asked of delivery about the rewriting of pages. */
+  readonly asked: ChangesQuery[] = []
+  /** How much delivery says it has to make ready, answer by answer; then nothing. */
+  readonly preparing: number[] = []
   #deliveryPort = 1
   #close: (() => Promise<unknown>)[] = []
   #db!: Database
@@ -106,8 +110,11 @@ export class ServerBench {
       purge: (order) => bench.purges.push(order),
       traffic: () => ({ since: 0, channels: [], recent: [], storeProblem: null }),
       listStore: async () => ({ total: 0, entries: [] }),
-      changes: async () => ({ untouched: null, bytesBefore: 0, bytesAfter: 0, changes: [] }),
-      preparing: () => ({ waiting: 0 }),
+      changes: async (query) => {
+        bench.asked.push(query)
+        return { untouched: null, bytesBefore: 2, bytesAfter: 1, changes: [] }
+      },
+      preparing: () => ({ waiting: bench.preparing.shift() ?? 0 }),
       coverage: async ({ addresses }) =>
         addresses.map((address) => ({ address, state: 'absent', ttlS: null, last: null })),
     })
