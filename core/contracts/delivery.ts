@@ -28,8 +28,8 @@ export const DeliverySite = z.object({
   /** The owner's certificate and key, PEM; without it one is made here. */
   tls: z.object({ certificate: z.string(), key: z.string() }).optional(),
   channels: z.array(z.object({ channel: Channel, hosts: z.array(HostName).min(1), setup: Setup })),
-  /** How pages are shown, as far as it was measured. */
-  knowledge: z.array(PageKnowledge),
+  /** How pages are shown, as far as it was measured. A configuration kept on disk from before has none. */
+  knowledge: z.array(PageKnowledge).default([]),
 })
 export type DeliverySite = z.infer<typeof DeliverySite>
 

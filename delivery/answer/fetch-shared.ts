@@ -9,7 +9,7 @@ import type { Flight, FlightEnd } from '../flights.ts'
 import type { OriginAnswer, OriginFailure } from '../origin/origin-client.ts'
 import type { StoredEntry } from '../store/response-store.ts'
 import { askOrigin } from './ask-origin.ts'
-import { collect, decideKeeping, keep, prepend } from './keeping.ts'
+import { collect, decideKeeping, keep, prepend, within } from './keeping.ts'
 import { freshen, SERVER_FAILURES } from './refresh.ts'
 import { sendFailure } from './send-failure.ts'
 import { sendOn } from './send-on.ts'
@@ -98,20 +98,11 @@ const MOST_WAITS = 2
 /** Longest wait for somebody else's answer; then one of those who wait asks too, and the others wait for that one. */
 const LONGEST_WAIT_MS = 5000
 
-/** @returns undefined when it takes longer */
-const endWithin = async (flight: Flight, ms: number): Promise<FlightEnd | undefined> => {
-  let timer: NodeJS.Timeout | undefined
-  const late = new Promise<undefined>((resolve) => (timer = setTimeout(resolve, ms, undefined)))
-  const end = await Promise.race([flight.ended, late])
-  clearTimeout(timer)
-  return end
-}
-
 /** Wait for an answer that is under way for another visitor, and share it if it may be shared. */
 const shareAnswer = async (exchange: Exchange, lookup: Lookup, ahead: Flight): Promise<void> => {
   const { io, rule, fields } = exchange
   const waits = (lookup.waits ?? 0) + 1
-  const end = await endWithin(ahead, LONGEST_WAIT_MS)
+  const end = await within(ahead.ended, LONGEST_WAIT_MS)
   // Others may go on waiting, for this one.
   if (end === undefined) return fetchShared(exchange, { ...lookup, instead: ahead })
   if (end.kind === 'failed' && waits < MOST_WAITS) return fetchShared(exchange, { ...lookup, waits })

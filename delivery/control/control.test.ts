@@ -104,6 +104,11 @@ describe('last good configuration', () => {
     expect((await stat(join(folder, 'setups.json'))).mode & 0o777).toBe(0o600)
     expect(await loadConfig(join(folder, 'setups.json'))).toEqual(CONFIG)
   })
+  test('one that was written before pages were looked at is still good', async () => {
+    const older = { ...CONFIG, sites: CONFIG.sites.map(({ knowledge: _none, ...site }) => site) }
+    await writeFile(join(folder, 'setups.json'), JSON.stringify(older))
+    expect(await loadConfig(join(folder, 'setups.json'))).toEqual(CONFIG)
+  })
   test.each(['', '{', '{"revision":1}', '[]'])(
     'a file that holds %j does not keep delivery from starting',
     async (text) => {

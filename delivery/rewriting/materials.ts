@@ -14,7 +14,7 @@ import type { MadeFiles } from './made-files.ts'
 
 /** Larger files are left as they are. */
 const LARGEST_TEXT = 5_000_000
-const LARGEST_PICTURE = 30_000_000
+export const LARGEST_PICTURE = 30_000_000
 /** Style sheets that import each other end somewhere. */
 const DEEPEST_IMPORT = 5
 /** Files worked on at a time for one page: the origin is modest, and visitors come first. */

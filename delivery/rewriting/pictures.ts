@@ -3,7 +3,7 @@ import type { StoredEntry } from '../store/response-store.ts'
 import type { Craft } from './craft.ts'
 import type { MadeFiles, PictureRecipe } from './made-files.ts'
 import { digest20 } from './page-tasks.ts'
-import type { Fetch } from './materials.ts'
+import { LARGEST_PICTURE, type Fetch } from './materials.ts'
 
 /** Pictures that wait to be converted; with more, those not yet asked for are left until somebody asks. */
 const MOST_WAITING = 5000
@@ -58,7 +58,7 @@ export class Pictures {
   }
 
   async #make({ siteId, digest, recipe, width, form, fetch }: PictureWish): Promise<void> {
-    const source = await fetch(recipe.address, Number.POSITIVE_INFINITY)
+    const source = await fetch(recipe.address, LARGEST_PICTURE)
     // The origin has another picture there by now: pages made from now on name that one.
     if (source === undefined || digest20(source.bytes) !== recipe.source)
       throw new Error('The source has changed.')

@@ -1,5 +1,5 @@
 import type { Element } from 'domhandler'
-import type { Exceptions } from '../exceptions.ts'
+import { exceptionSentence, type Exceptions } from '../exceptions.ts'
 import type { RewriteContext } from '../context.ts'
 import { isStyleLink, resolved, type PageDocument } from '../document/page-document.ts'
 
@@ -10,13 +10,6 @@ export interface KnownSheet {
   readonly href: string
   readonly text: string
   readonly media: string
-}
-
-/** Why a linked style sheet is left alone; undefined: nothing is in the way. */
-const inTheWay = (sheet: Element, address: URL, left: Exceptions): string | undefined => {
-  const exception = left.file(address) ?? left.element(sheet)
-  if (exception !== undefined) return exception.reason === '' ? 'Left out by an exception.' : `Left out by an exception: ${exception.reason}` // prettier-ignore
-  return undefined
 }
 
 /**
@@ -38,8 +31,8 @@ export const knownSheets = (
       tellLeft(href, 'Left alone: its text is not at hand (another host, or it could not be fetched).')
       continue
     }
-    const why = inTheWay(element, address, left)
-    if (why !== undefined) tellLeft(href, why)
+    const exception = left.file(address) ?? left.element(element)
+    if (exception !== undefined) tellLeft(href, exceptionSentence(exception))
     else known.push({ element, address, href, text, media: element.attribs['media'] ?? '' })
   }
   return known
