@@ -10,7 +10,7 @@ let asked: { line: string; authorization: string | undefined; body: unknown }[]
 let lines: string[]
 const SITE = {
   id: 's1', name: 'Test Quay', address: 'http://x', hostHeader: 'visitor', liveHost: 'quay.localhost', trialHost: 't.localhost', liveUrl: 'http://a',
-  trialUrl: 'http://b', liveSecureUrl: 'https://a', certificate: null, liveVersion: 1, createdAt: '2026-11-24T00:00:00.000Z',
+  trialUrl: 'http://b', trialKey: 'k', liveSecureUrl: 'https://a', certificate: null, liveVersion: 1, createdAt: '2026-11-24T00:00:00.000Z',
   check: { address: 'http://x', name: 'x', suggestedHosts: { live: 'a', trial: 'b' }, findings: [], kinds: [], sample: [] },
   sample: [{ id: 'p1', path: '/', kind: 'Home page' }], visitors: [], places: {}, hosts: {}, journeys: [], routine: {},
 } // prettier-ignore

@@ -13,6 +13,7 @@ import { cut } from './answer/write-head.ts'
 import { keyOf, storeOf, type DeliveryIo, type Exchange } from './exchange.ts'
 import type { StoredEntry } from './store/response-store.ts'
 import { readRequest, secureAddress, type Refusal } from './reading.ts'
+import { trialDoor } from './trial-door.ts'
 
 const EVERYONE = { kind: 'everyone' } as const
 
@@ -22,6 +23,7 @@ const refuse = (res: ServerResponse, { status, title, sentence }: Refusal): void
     'content-type': 'text/html; charset=utf-8',
     'content-length': Buffer.byteLength(body),
     'cache-control': 'no-store',
+    'x-robots-tag': 'noindex',
     'cache-status': 'zest-lamp; detail=refused',
     // What comes after a body that is not read cannot be told from it.
     ...(status === 413 && res.req.httpVersionMajor < 2 ? { connection: 'close' } : {}),
@@ -40,12 +42,35 @@ const redirect = (res: ServerResponse, location: string): void => {
   res.end()
 }
 
+const CLOSED: Refusal = {
+  status: 403,
+  title: 'This is a trial',
+  sentence: 'It is not for visitors. Open it from Zest Lamp, which gives you its key.',
+}
+
+/** The key goes into a cookie and out of the address, so that it is not in what is copied from there. */
+const letIn = (res: ServerResponse, { location, cookie }: { location: string; cookie: string }): void => {
+  res.writeHead(303, {
+    location,
+    'set-cookie': cookie,
+    'content-length': 0,
+    'cache-control': 'no-store',
+    'referrer-policy': 'no-referrer',
+    'x-robots-tag': 'noindex',
+    'cache-status': 'zest-lamp; detail=trial-key',
+  })
+  res.end()
+}
+
 /** Answer one request of a visitor. Never throws: whatever goes wrong, the visitor gets an answer or a cut connection. */
 export const deliver = (req: IncomingMessage, res: ServerResponse, io: DeliveryIo): void => {
   const startedAt = io.elapsed()
   const reading = readRequest(req, io)
   if (reading.kind === 'refused') return refuse(res, reading.refusal)
-  const { request } = reading
+  const door = trialDoor(reading.request)
+  if (door.kind === 'closed') return refuse(res, CLOSED)
+  if (door.kind === 'let-in') return letIn(res, door)
+  const { request } = door
   const { route, path, visitor } = request
   if (route.redirectToHttps && visitor.scheme === 'http') return redirect(res, secureAddress(request, io))
   // Written out: an object that is spread together costs as much as the rest of the answer.

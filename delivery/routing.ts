@@ -38,8 +38,14 @@ export interface SlowedPolls {
 export interface Route {
   readonly siteId: string
   readonly channel: Channel
+  /** Whoever asks must have it; undefined: anybody may. */
+  readonly key: string | undefined
+  /** Other host names of the same site, whose addresses become this channel's own; none for live. */
+  readonly otherNames: readonly string[]
   /** Keeps what is stored for this channel apart from everything else. */
   readonly partition: string
+  /** The channel that requests are counted under, whatever setup answers them. */
+  readonly countedAs: string
   readonly origin: DeliverySite['origin']
   readonly admission: AdmissionRules
   readonly ruleFor: (path: string) => PathRule
@@ -152,7 +158,16 @@ const compilePolls = ({ remedies: { polling } }: Setup): SlowedPolls | undefined
   return { fits: (path) => slowed(path) && left.page(path) === undefined, everyMs: polling.everyS * 1000 }
 }
 
-const compileRoute = (site: DeliverySite, channel: Channel, setup: Setup): Route => {
+/** Names by which the site calls itself, besides the trial. */
+const otherNames = ({ channels, origin }: DeliverySite): string[] => [
+  ...new Set([
+    ...channels.filter(({ channel }) => channel === 'live').flatMap(({ hosts }) => hosts),
+    new URL(origin.base).hostname.toLowerCase(),
+  ]),
+]
+
+const compileRoute = (site: DeliverySite, served: DeliverySite['channels'][number]): Route => {
+  const { channel, setup, key, apart } = served
   const { pageCache, compression, criticalStyles } = setup.remedies
   const codings: Coding[] = compression.enabled
     ? [...(compression.brotli ? (['br'] as const) : []), ...(compression.gzip ? (['gzip'] as const) : [])]
@@ -160,7 +175,10 @@ const compileRoute = (site: DeliverySite, channel: Channel, setup: Setup): Route
   return {
     siteId: site.siteId,
     channel,
-    partition: partitionOf(site.siteId, channel),
+    key,
+    otherNames: channel === 'trial' ? otherNames(site) : [],
+    partition: `${partitionOf(site.siteId, channel)}${apart === undefined ? '' : `~${apart}`}`,
+    countedAs: partitionOf(site.siteId, channel),
     origin: site.origin,
     admission: {
       pageCache: pageCache.enabled,
@@ -193,9 +211,9 @@ const compileRoute = (site: DeliverySite, channel: Channel, setup: Setup): Route
 export const compileRoutes = (config: DeliveryConfig): Routes => {
   const routes = new Map<string, Route>()
   for (const site of config.sites)
-    for (const { channel, hosts, setup } of site.channels) {
-      const route = compileRoute(site, channel, setup)
-      for (const host of hosts) if (!routes.has(host)) routes.set(host, route)
+    for (const served of site.channels) {
+      const route = compileRoute(site, served)
+      for (const host of served.hosts) if (!routes.has(host)) routes.set(host, route)
     }
   return routes
 }

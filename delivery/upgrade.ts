@@ -5,6 +5,7 @@ import { fieldValue } from '../core/http/fields.ts'
 import type { DeliveryIo } from './exchange.ts'
 import { passedRequestFields } from './origin/request-fields.ts'
 import { readRequest } from './reading.ts'
+import { trialDoor } from './trial-door.ts'
 
 const refuse = (socket: Socket, status: number, title: string): void => {
   socket.end(`HTTP/1.1 ${status} ${title}\r\nconnection: close\r\ncontent-length: 0\r\n\r\n`)
@@ -23,7 +24,9 @@ export const passUpgrade = async (
   socket.on('error', () => socket.destroy())
   const reading = readRequest(req, io)
   if (reading.kind === 'refused') return refuse(socket, reading.refusal.status, reading.refusal.title)
-  const { route, visitor, method, target, fields } = reading.request
+  const door = trialDoor(reading.request)
+  if (door.kind !== 'open') return refuse(socket, 403, 'Forbidden')
+  const { route, visitor, method, target, fields } = door.request
   const protocol = fieldValue(fields, 'upgrade') ?? ''
   const answer = await io.origin
     .upgrade({

@@ -6,7 +6,7 @@ import type { Measurement, MeasurementHead } from '../core/contracts/measurement
 import type { Site } from '../core/contracts/sites.ts'
 import { REMEDIES } from '../core/remedies/catalogue.ts'
 import { accessibilityProblems } from './accessibility.ts'
-import { openBrowser, openFerrySite, Stack } from './stack.ts'
+import { inTrial, openBrowser, openFerrySite, Stack } from './stack.ts'
 
 /** Remedies that rewrite, through the real interface in Chromium: read about, tried, looked at, cut back, and the page still whole. */
 
@@ -130,17 +130,25 @@ describe('remedies', () => {
     expect(changes.find(({ remedy, item }) => remedy === 'lazy' && item === '/media/hero-3.jpg')?.sentence).toBe('Loads when it comes near the view.') // prettier-ignore
     expect(await accessibilityProblems(page)).toEqual([])
   })
-  // Works by hand and in short runs; in the whole run the list did not show within two minutes, and nobody knows yet why.
-  test.todo('the list is looked at in the interface, and a file is left out where its change is listed')
+  test('the list is looked at in the interface, and a file is left out where its change is listed', async () => {
+    // All of it was made ready in the step before: bulk work has the lowest priority, and a browser that draws a turning sign takes both cores of a small machine.
+    const shown = page.getByRole('region', { name: 'What the trial does to a page' })
+    await shown.getByRole('button', { name: 'Look at the changes' }).click()
+    await shown.getByText(/The page itself: /).waitFor()
+    await shown.getByText('Lazy loading').click()
+    await shown.getByRole('button', { name: 'Leave /media/hero-3.jpg out of Lazy loading' }).click()
+    await page.getByText(/Lazy loading: leaves out file \/media\/hero-3\.jpg/).waitFor()
+  })
 
   test('a file is left out by its name', async () => {
     const lazy = panel('Lazy loading')
     await lazy.getByText('Settings', { exact: true }).click()
     await lazy.getByRole('textbox', { name: 'File', exact: true }).fill('/media/quay-saltmarsh.jpg')
-    await lazy.getByRole('button', { name: 'Leave out' }).click()
-    await page.getByText(/Lazy loading: leaves out file \/media\/quay-saltmarsh\.jpg/).waitFor()
+    await lazy.getByRole('button', { name: 'Leave out', exact: true }).click()
+    await page.getByText(/Lazy loading: leaves out .*file \/media\/quay-saltmarsh\.jpg/).waitFor()
     const { changes } = await stack.api<PageChanges>('POST', `/sites/${site.id}/changes`, { channel: 'trial', path: '/' }) // prettier-ignore
-    expect(changes.filter(({ remedy, kind }) => remedy === 'lazy' && kind === 'left').map(({ item }) => item)).toEqual(['/media/quay-saltmarsh.jpg']) // prettier-ignore
+    const left = changes.filter(({ remedy, kind }) => remedy === 'lazy' && kind === 'left')
+    expect(left.map(({ item }) => item).sort()).toEqual(['/media/hero-3.jpg', '/media/quay-saltmarsh.jpg'])
   })
 
   test('a page is left out by its address, with the reason', async () => {
@@ -172,14 +180,14 @@ describe('remedies', () => {
     expect(tried!.sentBytes!).toBeLessThan(live!.sentBytes! / 4)
     expect(tried!.requests!).toBeLessThan(live!.requests!)
     expect(tried!.failedRequests).toBe(0)
-    const [before, after] = [await seenBy(site.liveUrl), await seenBy(site.trialUrl)]
+    const [before, after] = [await seenBy(site.liveUrl), await seenBy(inTrial(site))]
     expect(after.errors).toEqual([])
     expect(after).toEqual(before)
   })
   test('signed in, the page is whole too', async () => {
     const visitor = await browser.newContext()
     const visit = await visitor.newPage()
-    await visit.goto(`${site.trialUrl}/sign-in`)
+    await visit.goto(inTrial(site, '/sign-in'))
     await visit.locator('[name=name]').fill('rider')
     await visit.locator('[name=password]').fill('season')
     await visit.locator('main button').click()
@@ -211,7 +219,7 @@ describe('starting points', () => {
   })
   test('with all of it the page still has its content, and critical CSS shows it as before', async () => {
     await measure(['trial'])
-    const [before, after] = [await seenBy(site.liveUrl), await seenBy(site.trialUrl)]
+    const [before, after] = [await seenBy(site.liveUrl), await seenBy(inTrial(site))]
     expect(after.errors).toEqual([])
     expect({ ...after, words: '' }).toEqual({ ...before, words: '' })
     expect(after.words).toBe(before.words)

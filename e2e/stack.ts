@@ -4,6 +4,8 @@ import { request } from 'node:http'
 import { tmpdir } from 'node:os'
 import { join, resolve } from 'node:path'
 import { chromium, type Browser, type Page } from 'playwright-core'
+import type { Site } from '../core/contracts/sites.ts'
+import { TRIAL_KEY } from '../core/http/trial-key.ts'
 import { DeliveryClient } from '../delivery/control/client.ts'
 import { controlSocketPath } from '../delivery/control/socket-path.ts'
 
@@ -64,15 +66,20 @@ export class Stack {
     return `http://127.0.0.1:${this.basePort}`
   }
 
-  /** What a signed-out visitor gets from delivery. */
-  visit(path: string, headers: Record<string, string> = {}, host = 'orrin.localhost'): Promise<LiveAnswer> {
+  /** What a signed-out visitor gets from delivery; of the trial, what whoever has its key gets. */
+  async visit(
+    path: string,
+    headers: Record<string, string> = {},
+    host = 'orrin.localhost',
+  ): Promise<LiveAnswer> {
+    const key = host.startsWith('trial.') ? { [TRIAL_KEY]: await this.#keyOfTrial() } : {}
     return new Promise((done, reject) => {
       request(
         {
           host: '127.0.0.1',
           port: this.basePort + 10,
           path,
-          headers: { host: `${host}:${this.basePort + 10}`, ...headers },
+          headers: { host: `${host}:${this.basePort + 10}`, ...key, ...headers },
           agent: false,
         },
         (res) => {
@@ -90,6 +97,13 @@ export class Stack {
         .on('error', reject)
         .end()
     })
+  }
+
+  #trialKey: string | undefined
+
+  async #keyOfTrial(): Promise<string> {
+    this.#trialKey ??= (await this.api<Site[]>('GET', '/sites'))[0]!.trialKey
+    return this.#trialKey
   }
 
   async api<T>(method: string, path: string, body?: unknown): Promise<T> {
@@ -156,3 +170,7 @@ export const openFerrySite = async (page: Page, url: string): Promise<void> => {
   await page.getByRole('button', { name: 'Sign in' }).click()
   await page.getByRole('link', { name: 'Orrin Sound Ferries' }).click()
 }
+
+/** Opens a page of the trial in a browser: the key goes along once. */
+export const inTrial = ({ trialUrl, trialKey }: Site, path = '/'): string =>
+  `${trialUrl}${path}?${TRIAL_KEY}=${trialKey}`

@@ -1,18 +1,23 @@
-import { RunOrder, type LabMessage } from '../core/contracts/measuring.ts'
+import { z } from 'zod'
+import type { LabMessage } from '../core/contracts/lab.ts'
+import { RunOrder } from '../core/contracts/measuring.ts'
+import { LookOrder } from '../core/contracts/safety.ts'
 import { launchBrowser } from './browser/launch.ts'
 import { probe } from './browser/probe.ts'
 import { LinkRelay } from './link/link-relay.ts'
+import { look } from './safety/look.ts'
 
 /** The lab's process: takes one order at a time from control over the process channel and answers with its outcome. */
 const send = (message: LabMessage): void => {
   process.send?.(message)
 }
 
-const linkFor = async ({
-  visitor,
-  roundTripsByHost,
-  connectTo,
-}: RunOrder): Promise<{ relay: LinkRelay; port: number }> => {
+/** A page load to be measured, or a page to be looked at closely. */
+const LabOrder = z.union([LookOrder, RunOrder])
+
+const linkFor = async (order: z.infer<typeof LabOrder>): Promise<{ relay: LinkRelay; port: number }> => {
+  const { visitor, connectTo } = order
+  const roundTripsByHost = 'kind' in order ? {} : order.roundTripsByHost
   const { roundTripMs, downKbps, upKbps, lossPercent } = visitor
   const relay = new LinkRelay({
     roundTripMs,
@@ -30,16 +35,19 @@ const main = async (): Promise<void> => {
   process.on('disconnect', () => void browser.close().finally(() => process.exit(0)))
   process.on('SIGTERM', () => void browser.close().finally(() => process.exit(0)))
   process.on('message', (message) => {
-    const order = RunOrder.parse(message)
+    const order = LabOrder.parse(message)
     void run(order)
   })
-  const run = async (order: RunOrder): Promise<void> => {
+  const run = async (order: z.infer<typeof LabOrder>): Promise<void> => {
     // A link of its own for each run: no connection, name or queue of the last one is left.
     const { relay, port } = await linkFor(order)
-    const outcome = await probe(browser, order, port).catch((error: Error) => ({
-      kind: 'failed' as const,
-      why: error.message,
-    }))
+    const failed = (error: Error) => ({ kind: 'failed' as const, why: error.message })
+    if ('kind' in order) {
+      const outcome = await look(browser, order, port).catch(failed)
+      await relay.close()
+      return send({ kind: 'looked', id: order.id, outcome })
+    }
+    const outcome = await probe(browser, order, port).catch(failed)
     await relay.close()
     send({ kind: 'outcome', id: order.id, outcome })
   }

@@ -13,8 +13,10 @@ import { jobEndpoints } from './routes/job-routes.ts'
 import { measurementEndpoints } from './routes/measurement-routes.ts'
 import { routineEndpoints } from './routes/routine-routes.ts'
 import { siteEndpoints } from './routes/site-routes.ts'
+import { setupEndpoints } from './routes/setup-routes.ts'
 import { storeEndpoints } from './routes/store-routes.ts'
 import { privacyEndpoints } from './routes/privacy-routes.ts'
+import { safetyEndpoints } from './routes/safety-routes.ts'
 import { trialEndpoints } from './routes/trial-routes.ts'
 import type { Services } from './services.ts'
 
@@ -63,6 +65,8 @@ export const endpointsOf = (services: Services) => [
   ...routineEndpoints(services),
   ...trialEndpoints(services),
   ...privacyEndpoints(services),
+  ...safetyEndpoints(services),
+  ...setupEndpoints(services),
   ...storeEndpoints(services),
   ...jobEndpoints(services),
 ]

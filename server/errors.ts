@@ -74,6 +74,8 @@ export const errors = {
       'Not JSON',
       'Send the body as well-formed JSON with "Content-Type: application/json".',
     ),
+  badSetupFile: (sentence: string) =>
+    new AppError('BAD_SETUP_FILE', 422, 'This setup cannot be taken over', sentence),
   siteStopped: (sentence: string) =>
     new AppError('SITE_NOT_USABLE', 422, 'This site cannot be connected', sentence),
   hostTaken: (host: string) =>

@@ -27,7 +27,7 @@ describe('connecting', () => {
   test('delivers a setup that changes nothing, to live and trial', () => {
     expect(bench.configs.at(-1)?.sites[0]?.channels).toEqual([
       { channel: 'live', hosts: ['quay.localhost'], setup: Setup.parse({}) },
-      { channel: 'trial', hosts: ['trial.quay.localhost'], setup: Setup.parse({}) },
+      { channel: 'trial', hosts: ['trial.quay.localhost'], setup: Setup.parse({}), key: site.trialKey },
     ])
   })
   test('takes no host name twice, not even across live and trial', async () => {

@@ -18,6 +18,7 @@ import { listenLive } from './api/live-events.ts'
 import { useBench } from './stores/bench.ts'
 import { useJobs } from './stores/jobs.ts'
 import { useProblems } from './stores/problems.ts'
+import { useProving } from './stores/proving.ts'
 import { useSession } from './stores/session.ts'
 import { useSites } from './stores/sites.ts'
 
@@ -28,6 +29,7 @@ const session = useSession()
 const sites = useSites()
 const jobs = useJobs()
 const bench = useBench()
+const proving = useProving()
 const problems = useProblems()
 const palette = ref<InstanceType<typeof CommandPalette> | null>(null)
 
@@ -48,6 +50,9 @@ const PARENT: Record<string, string> = {
   check: 'measure',
   visitors: 'measure',
   routine: 'measure',
+  guided: 'remedies',
+  safety: 'remedies',
+  report: 'ledger',
 }
 
 const siteId = computed(() => route.params['siteId'] as string | undefined)
@@ -66,12 +71,12 @@ watch(
       job: jobs.take,
       changed: (changed) => {
         if (changed.what === 'site') void sites.load()
-        void problems.catching(() => bench.refresh(changed))
+        void problems.catching(() => Promise.all([bench.refresh(changed), proving.refresh(changed)]))
       },
       again: () =>
         void problems.catching(async () => {
           await Promise.all([sites.load(), jobs.load()])
-          if (bench.siteId !== '') await bench.open(bench.siteId)
+          if (bench.siteId !== '') await Promise.all([bench.open(bench.siteId), proving.open(bench.siteId)])
         }),
     })
   },

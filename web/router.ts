@@ -35,8 +35,15 @@ export const router = createRouter({
           component: () => import('./views/RunView.vue'),
         },
         { path: 'remedies', name: 'remedies', component: () => import('./views/RemediesView.vue') },
+        { path: 'remedies/guided', name: 'guided', component: () => import('./views/GuidedView.vue') },
+        {
+          path: 'remedies/checks/:checkId',
+          name: 'safety',
+          component: () => import('./views/SafetyView.vue'),
+        },
         { path: 'store', name: 'store', component: () => import('./views/StoreView.vue') },
         { path: 'ledger', name: 'ledger', component: () => import('./views/LedgerView.vue') },
+        { path: 'ledger/report', name: 'report', component: () => import('./views/ReportView.vue') },
         { path: 'site', name: 'site', component: () => import('./views/SiteView.vue') },
       ],
     },
@@ -61,8 +68,11 @@ const NAMES: Record<string, string> = {
   measurement: 'Measurement',
   run: 'Page load',
   remedies: 'Remedies',
+  guided: 'Guided run',
+  safety: 'Safety check',
   store: 'Store',
   ledger: 'Ledger',
+  report: 'Report',
   site: 'Site',
 }
 router.afterEach((to) => {

@@ -27,7 +27,20 @@ export const DeliverySite = z.object({
   }),
   /** The owner's certificate and key, PEM; without it one is made here. */
   tls: z.object({ certificate: z.string(), key: z.string() }).optional(),
-  channels: z.array(z.object({ channel: Channel, hosts: z.array(HostName).min(1), setup: Setup })),
+  channels: z.array(
+    z.object({
+      channel: Channel,
+      hosts: z.array(HostName).min(1),
+      setup: Setup,
+      /** What whoever asks must bring; left out: it stands open. */
+      key: z.string().min(16).max(100).optional(),
+      /** Keeps what is stored for it apart from other setups of the same channel. */
+      apart: z
+        .string()
+        .regex(/^[\w-]{1,60}$/)
+        .optional(),
+    }),
+  ),
   /** How pages are shown, as far as it was measured. A configuration kept on disk from before has none. */
   knowledge: z.array(PageKnowledge).default([]),
 })
@@ -140,6 +153,7 @@ export type Traffic = z.infer<typeof Traffic>
 export const ChangesQuery = z.object({
   siteId: z.string(),
   channel: Channel,
+  host: HostName.optional().describe('Where a channel is served under several, the one that is meant'),
   path: z.string().startsWith('/', 'A path begins with "/".').max(4000),
   device: z.enum(['phone', 'laptop']).default('phone'),
   scheme: z.enum(['http', 'https']).default('http'),

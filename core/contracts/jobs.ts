@@ -7,7 +7,7 @@ export type JobState = z.infer<typeof JobState>
 export const Job = z.object({
   id: z.string(),
   siteId: z.string(),
-  kind: z.enum(['measure', 'privacy-check', 'cookie-search']),
+  kind: z.enum(['measure', 'privacy-check', 'cookie-search', 'safety-check', 'culprit-search', 'guided-run']),
   title: z.string(),
   subjectId: z.string().describe('What it works on: the measurement or the check'),
   state: JobState,
@@ -24,6 +24,16 @@ export type Job = z.infer<typeof Job>
 /** Server-sent events: `job` carries a Job, `changed` names what to load again. */
 export const Changed = z.object({
   siteId: z.string(),
-  what: z.enum(['site', 'trial', 'measurements', 'ledger', 'traffic', 'privacy', 'messages']),
+  what: z.enum([
+    'site',
+    'trial',
+    'measurements',
+    'ledger',
+    'traffic',
+    'privacy',
+    'messages',
+    'safety',
+    'guided',
+  ]),
 })
 export type Changed = z.infer<typeof Changed>

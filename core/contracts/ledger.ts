@@ -1,8 +1,11 @@
 import { z } from 'zod'
+import { PredictedGain } from './findings.ts'
 import { PageResult } from './measurements.ts'
+import { RemedyException } from './rewriting.ts'
+import { SafetyResult } from './safety.ts'
 import { Setup } from './setup.ts'
 
-export const LedgerDecision = z.enum(['open', 'kept', 'backed-out', 'none'])
+export const LedgerDecision = z.enum(['open', 'kept', 'kept-in-trial', 'backed-out', 'none'])
 export type LedgerDecision = z.infer<typeof LedgerDecision>
 
 /** Something that was tried, measured, kept or stepped back from. */
@@ -10,13 +13,38 @@ export const LedgerEntry = z.object({
   id: z.string(),
   at: z.iso.datetime(),
   by: z.string(),
-  kind: z.enum(['connected', 'baseline', 'tried', 'kept', 'stepped-back', 'measured']),
+  kind: z.enum([
+    'connected',
+    'baseline',
+    'tried',
+    'kept',
+    'stepped-back',
+    'measured',
+    'searched',
+    'guided',
+    'imported',
+  ]),
   title: z.string(),
   changes: z.array(z.string()),
   measurementId: z.string().nullable(),
   results: z.array(PageResult).describe('Without the runs; empty when nothing was measured'),
   decision: LedgerDecision,
   version: z.int().nullable().describe('The setup version it led to'),
+  predicted: z.array(PredictedGain).default([]).describe('What was predicted before it was measured'),
+  safety: z
+    .object({ checkId: z.string(), result: SafetyResult, sentence: z.string() })
+    .nullable()
+    .default(null)
+    .describe('Whether the pages still looked and worked the same'),
+  exceptions: z
+    .array(z.object({ remedy: z.string(), exception: RemedyException }))
+    .default([])
+    .describe('What a culprit search left out'),
+  guidedRunId: z.string().nullable().default(null),
+  measurable: z
+    .boolean()
+    .default(false)
+    .describe('Whether its setup is known, so that it can be measured again'),
 })
 export type LedgerEntry = z.infer<typeof LedgerEntry>
 

@@ -65,7 +65,7 @@ export type Journey = z.infer<typeof Journey>
  * side once more, to see how far equal loads differ; or an archive that was read in.
  */
 export const Side = z.union([
-  z.enum(['origin', 'live', 'trial', 'again', 'archive']),
+  z.enum(['origin', 'live', 'trial', 'candidate', 'again', 'archive']),
   z.templateLiteral(['version-', z.int().min(1)]),
 ])
 export type Side = z.infer<typeof Side>
@@ -243,6 +243,10 @@ export const RunOrder = z.object({
   /** The page that was looked at before, for a visit of kind "next". */
   previousUrl: z.url().nullable().default(null),
   journey: Journey.nullable().default(null),
+  cookies: z
+    .array(z.object({ name: z.string(), value: z.string() }))
+    .default([])
+    .describe('Set for the host before anything is loaded'),
   instruments: z
     .enum(['light', 'all'])
     .default('light')
@@ -253,11 +257,3 @@ export const RunOrder = z.object({
   timeoutMs: z.int(),
 })
 export type RunOrder = z.infer<typeof RunOrder>
-
-/** Lab to control. */
-export const LabMessage = z.discriminatedUnion('kind', [
-  z.object({ kind: z.literal('ready') }),
-  z.object({ kind: z.literal('unusable'), why: z.string() }),
-  z.object({ kind: z.literal('outcome'), id: z.string(), outcome: RunOutcome }),
-])
-export type LabMessage = z.infer<typeof LabMessage>

@@ -138,6 +138,7 @@ export const Site = z.object({
   trialHost: z.string(),
   liveUrl: z.string().describe('Where live is served by delivery, without path'),
   trialUrl: z.string(),
+  trialKey: z.string().describe('Opens the trial: as the cookie, parameter or field “zest-trial-key”'),
   liveSecureUrl: z.string().describe('The same over TLS'),
   certificate: z
     .object({ names: z.array(z.string()), validUntil: z.iso.datetime() })

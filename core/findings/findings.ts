@@ -17,6 +17,7 @@ import { changed, type WhatIf } from '../load/model/what-if.ts'
 import { REMEDIES } from '../remedies/catalogue.ts'
 import { evidenceFor, type LookEvidence } from './evidence.ts'
 import type { Look } from './look.ts'
+import { worth } from './worth.ts'
 
 /** Files shown for one remedy, the largest savings first. */
 const MOST_ITEMS = 12
@@ -187,12 +188,6 @@ const FINDINGS: readonly { id: string; title: string; remedies: readonly RemedyI
     remedies: ['browserCache', 'fingerprint'],
   },
 ]
-
-/** Predicted gain for those the owner cares about: the mean over pages and visitors, of main content first, then of all being loaded. */
-const worth = (gains: readonly PredictedGain[]): number =>
-  gains.length === 0
-    ? 0
-    : gains.reduce((sum, { gain }) => sum + gain.lcpMs + gain.loadedMs / 20, 0) / gains.length
 
 const findingsOf = async (judged: readonly Judged[], pause: Pause): Promise<Finding[]> => {
   const found: Finding[] = []

@@ -8,13 +8,14 @@ export const versionOf = (side: Side): number | undefined =>
 export const sideRank = (side: Side): number => {
   const version = versionOf(side)
   if (version !== undefined) return version
-  return { origin: 0, archive: 0.5, live: 1e9, again: 2e9, trial: 3e9 }[side as 'live']
+  return { origin: 0, archive: 0.5, live: 1e9, again: 2e9, trial: 3e9, candidate: 4e9 }[side as 'live']
 }
 
 const NAMES: Record<string, string> = {
   origin: 'Origin',
   live: 'Live',
   trial: 'Trial',
+  candidate: 'Candidate',
   again: 'Once more',
   archive: 'Archive',
 }
@@ -26,6 +27,7 @@ const WORDS: Record<string, string> = {
   origin: 'at the origin',
   live: 'live',
   trial: 'in trial',
+  candidate: 'as candidate',
   again: 'once more',
   archive: 'in the archive',
 }

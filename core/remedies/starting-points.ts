@@ -11,7 +11,7 @@ export interface StartingPoint {
 }
 
 /** Not switched on by a starting point: they need a word of the owner's, or help only in special cases. */
-const BY_CHOICE: ReadonlySet<RemedyId> = new Set(['localCopies', 'combine', 'polling', 'unusedStyles'])
+export const BY_CHOICE: ReadonlySet<RemedyId> = new Set(['localCopies', 'combine', 'polling', 'unusedStyles'])
 
 const ofReach = (...reaches: Reach[]): RemedyId[] =>
   REMEDIES.filter(({ id, reach }) => reaches.includes(reach) && !BY_CHOICE.has(id)).map(({ id }) => id)

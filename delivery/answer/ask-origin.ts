@@ -5,12 +5,17 @@ import { storeOf, type Inquiry } from '../exchange.ts'
 import type { OriginAnswer } from '../origin/origin-client.ts'
 import { storableRequestFields } from '../origin/request-fields.ts'
 import { apartBy } from './keeping.ts'
+import { keptWithin } from './own-addresses.ts'
 
-const put = (exchange: Inquiry, condition: Fields, disclosed: readonly string[]): Promise<OriginAnswer> => {
+const put = async (
+  exchange: Inquiry,
+  condition: Fields,
+  disclosed: readonly string[],
+): Promise<OriginAnswer> => {
   const { io, route, visitor, method, target, fields, audience } = exchange
   const cookie = audience.kind === 'one' ? fieldValue(fields, 'cookie') : undefined
   const device = route.byDevice ? deviceClass(fields) : 'other'
-  return io.origin.fetch({
+  const answer = await io.origin.fetch({
     base: route.origin.base,
     method,
     target,
@@ -25,6 +30,7 @@ const put = (exchange: Inquiry, condition: Fields, disclosed: readonly string[])
     // Not tied to the visitor: the copy is for the next ones too.
     signal: undefined,
   })
+  return keptWithin(exchange, answer)
 }
 
 /**

@@ -8,6 +8,7 @@ import { LARGEST_UPLOAD_BYTES } from '../limits.ts'
 import { OriginFailure } from '../origin/origin-client.ts'
 import { passedRequestFields } from '../origin/request-fields.ts'
 import { invalidate } from './invalidate.ts'
+import { keptWithin } from './own-addresses.ts'
 import { sendFailure } from './send-failure.ts'
 import { sendOn } from './send-on.ts'
 import { slowPoll } from './slowed-polls.ts'
@@ -53,7 +54,7 @@ export const passThrough = async (exchange: Exchange, why: PassReason): Promise<
     // Before the visitor learns of the change, so that the next request cannot see the old page.
     invalidate(exchange, answer)
     const told = poll.kind === 'asks' ? await poll.keep(answer) : answer
-    await sendOn(exchange, told, { kind: 'passed', why, status: answer.status })
+    await sendOn(exchange, keptWithin(exchange, told), { kind: 'passed', why, status: answer.status })
   } catch (error) {
     if (gone.signal.aborted) return
     sendFailure(exchange, error instanceof OriginFailure ? error.kind : 'broken')

@@ -108,8 +108,8 @@ export class Counters {
     { bytes, page, savedMs, kind }: CountedAnswer,
     record: DecisionRecord,
   ): void {
-    let channel = this.#channels.get(route.partition)
-    if (channel === undefined) this.#channels.set(route.partition, (channel = newRecord()))
+    let channel = this.#channels.get(route.countedAs)
+    if (channel === undefined) this.#channels.set(route.countedAs, (channel = newRecord()))
     const hit = isHit(outcome)
     const counted: Counted = { hit, cold: isCold(outcome), page, bytes, savedMs: hit ? savedMs : 0 }
     addTo(channel.sums, counted)

@@ -61,7 +61,11 @@ export const passedRequestFields = (
   route: Route,
   visitor: Visitor,
   instance: string,
-): Fields => addressed(endToEndFields(fields), fields, route, visitor, instance)
+): Fields => {
+  const passed = addressed(endToEndFields(fields), fields, route, visitor, instance)
+  // Addresses in the pages of a trial are read and written anew, which needs them uncoded.
+  return route.otherNames.length === 0 ? passed : withField(passed, 'accept-encoding', 'identity')
+}
 
 /** How a request is put to the origin when its answer will be kept. */
 export interface StorableRequest {

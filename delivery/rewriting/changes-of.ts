@@ -4,7 +4,7 @@ import { publicHost } from '../reading.ts'
 
 /** What the remedies of a channel do to a page right now. */
 export const changesOf = async (
-  { siteId, channel, path, device, scheme }: ChangesQuery,
+  { siteId, channel, host, path, device, scheme }: ChangesQuery,
   io: DeliveryIo,
 ): Promise<PageChanges> => {
   const untouched = (why: string): PageChanges => ({
@@ -14,7 +14,10 @@ export const changesOf = async (
     changes: [],
   })
   const [hostName, route] =
-    [...io.routes()].find(([, one]) => one.siteId === siteId && one.channel === channel) ?? []
+    [...io.routes()].find(
+      ([name, one]) =>
+        one.siteId === siteId && one.channel === channel && (host === undefined || host === name),
+    ) ?? []
   if (route === undefined || hostName === undefined) return untouched('The site is not delivered at present.')
   if (route.rewriting === undefined)
     return untouched('No remedy that rewrites pages or files is switched on.')

@@ -141,7 +141,13 @@ export class DeliveryBench {
   /** Live gets this setup; trial too unless it has one of its own. */
   use(
     live: Setup,
-    { trial = live, base = this.originBase, timeoutMs = 5000, tls = undefined as DeliverySite['tls'] } = {},
+    {
+      trial = live,
+      key = undefined as string | undefined,
+      base = this.originBase,
+      timeoutMs = 5000,
+      tls = undefined as DeliverySite['tls'],
+    } = {},
   ): void {
     const config: DeliveryConfig = {
       revision: 1,
@@ -153,7 +159,12 @@ export class DeliveryBench {
           knowledge: [],
           channels: [
             { channel: 'live', hosts: ['live.example'], setup: live },
-            { channel: 'trial', hosts: ['trial.example'], setup: trial },
+            {
+              channel: 'trial',
+              hosts: ['trial.example'],
+              setup: trial,
+              ...(key === undefined ? {} : { key }),
+            },
           ],
         },
       ],

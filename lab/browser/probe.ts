@@ -12,7 +12,12 @@ const POLL_MS = 50
 /** Long Tasks: what lies beyond 50 ms blocks. */
 const LONG_TASK_MS = 50
 
-const contextFor = (browser: Browser, visitor: VisitorProfile, socksPort: number): Promise<BrowserContext> =>
+/** A browser of its own for a visitor: empty, with the visitor's screen, and everything through the link. */
+export const contextFor = (
+  browser: Browser,
+  visitor: VisitorProfile,
+  socksPort: number,
+): Promise<BrowserContext> =>
   browser.newContext({
     viewport: { width: visitor.width, height: visitor.height },
     deviceScaleFactor: visitor.pixelRatio,
@@ -163,6 +168,8 @@ const comeTo = async (context: BrowserContext, order: RunOrder): Promise<RunOutc
  */
 export const probe = async (browser: Browser, order: RunOrder, socksPort: number): Promise<RunOutcome> => {
   const context = await contextFor(browser, order.visitor, socksPort)
+  if (order.cookies.length > 0)
+    await context.addCookies(order.cookies.map((cookie) => ({ ...cookie, url: new URL(order.url).origin })))
   try {
     return (await comeTo(context, order)) ?? (await loadOnce(context, order))
   } finally {

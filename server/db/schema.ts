@@ -26,7 +26,10 @@ import type {
 import type { CookieFinding } from '../../core/contracts/cookies.ts'
 import type { PrivacyCheck, PrivacyLeak } from '../../core/contracts/privacy.ts'
 import type { Setup } from '../../core/contracts/setup.ts'
+import type { GuidedOrder, GuidedState } from '../../core/contracts/guided.ts'
+import type { CulpritOrder, CulpritState } from '../../core/contracts/culprit.ts'
 import type { Message, Routine } from '../../core/contracts/routine.ts'
+import type { PageSafety, SafetyOrder } from '../../core/contracts/safety.ts'
 import type { SiteCheck, SiteHosts, SitePlaces } from '../../core/contracts/sites.ts'
 
 const instant = (name: string) => timestamp(name, { withTimezone: true, mode: 'date' })
@@ -71,6 +74,10 @@ export const sites = pgTable('sites', {
   trialHost: text('trial_host').notNull().unique(),
   liveVersion: integer('live_version').notNull(),
   eventSecret: text('event_secret').notNull(),
+  /** Opens the trial. */
+  trialKey: text('trial_key')
+    .notNull()
+    .default(sql`replace(gen_random_uuid()::text, '-', '')`),
   checkResult: jsonb('check_result').$type<SiteCheck>().notNull(),
   /** What each cookie was found to do, and when. */
   cookies: jsonb('cookies').$type<CookieFinding[]>().notNull().default([]),
@@ -174,10 +181,12 @@ export const measurements = pgTable(
     liveVersion: integer('live_version').notNull(),
     changes: jsonb('changes').$type<string[]>().notNull(),
     /** Digests of the setups that were measured, so that figures are found again by setup, whatever its name since. */
-    setups: jsonb('setups').$type<{ live: string; trial: string }>().notNull(),
+    setups: jsonb('setups').$type<{ live: string; trial: string; candidate?: string }>().notNull(),
     createdAt: instant('created_at').notNull(),
     by: text('made_by').notNull(),
     source: text('source').$type<MeasurementSource>().notNull().default('lab'),
+    /** Set where it is a part of something longer, whose job goes on. */
+    endedAt: instant('ended_at'),
   },
   (table) => [index('measurements_site').on(table.siteId, table.createdAt)],
 )
@@ -260,6 +269,12 @@ export const ledger = pgTable(
     results: jsonb('results').$type<LedgerEntry['results']>().notNull(),
     decision: text('decision').$type<LedgerEntry['decision']>().notNull(),
     version: integer('version'),
+    /** The setup that was tried, so that it can be measured again. */
+    setup: jsonb('setup').$type<Setup>(),
+    predicted: jsonb('predicted').$type<LedgerEntry['predicted']>().notNull().default([]),
+    safety: jsonb('safety').$type<LedgerEntry['safety']>(),
+    exceptions: jsonb('exceptions').$type<LedgerEntry['exceptions']>().notNull().default([]),
+    guidedRunId: text('guided_run_id'),
   },
   (table) => [index('ledger_site').on(table.siteId, table.at)],
 )
@@ -288,3 +303,70 @@ export const eventNonces = pgTable('event_nonces', {
   nonce: text('nonce').primaryKey(),
   at: instant('at').notNull(),
 })
+
+/** A setup that is being tried out on an address of its own, while trial stays as it is. */
+export const candidates = pgTable('candidates', {
+  siteId: siteId().primaryKey(),
+  setup: jsonb('setup').$type<Setup>().notNull(),
+})
+
+/** Checks whether trial still looks and works like live. */
+export const safetyChecks = pgTable(
+  'safety_checks',
+  {
+    id: text('id').primaryKey(),
+    siteId: siteId(),
+    jobId: text('job_id').notNull(),
+    at: instant('at').notNull(),
+    by: text('made_by').notNull(),
+    order: jsonb('safety_order').$type<SafetyOrder>().notNull(),
+    setupDigest: text('setup_digest').notNull(),
+    pages: jsonb('pages').$type<PageSafety[]>().notNull(),
+    /** Set where it is a part of something longer, whose job goes on. */
+    endedAt: instant('ended_at'),
+  },
+  (table) => [index('safety_checks_site').on(table.siteId, table.at)],
+)
+
+/** Before and after, apart from what was found because they are large. */
+export const safetyPictures = pgTable(
+  'safety_pictures',
+  {
+    checkId: text('check_id')
+      .notNull()
+      .references(() => safetyChecks.id, { onDelete: 'cascade' }),
+    pageId: text('page_id').notNull(),
+    visitorId: text('visitor_id').notNull(),
+    before: text('before').notNull(),
+    after: text('after').notNull(),
+  },
+  (table) => [primaryKey({ columns: [table.checkId, table.pageId, table.visitorId] })],
+)
+
+export const culpritSearches = pgTable(
+  'culprit_searches',
+  {
+    id: text('id').primaryKey(),
+    siteId: siteId(),
+    jobId: text('job_id').notNull(),
+    at: instant('at').notNull(),
+    by: text('made_by').notNull(),
+    order: jsonb('culprit_order').$type<CulpritOrder>().notNull(),
+    state: jsonb('state').$type<CulpritState>().notNull(),
+  },
+  (table) => [index('culprit_searches_site').on(table.siteId, table.at)],
+)
+
+export const guidedRuns = pgTable(
+  'guided_runs',
+  {
+    id: text('id').primaryKey(),
+    siteId: siteId(),
+    jobId: text('job_id').notNull(),
+    at: instant('at').notNull(),
+    by: text('made_by').notNull(),
+    order: jsonb('guided_order').$type<GuidedOrder>().notNull(),
+    state: jsonb('state').$type<GuidedState>().notNull(),
+  },
+  (table) => [index('guided_runs_site').on(table.siteId, table.at)],
+)

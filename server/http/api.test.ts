@@ -94,6 +94,7 @@ describe('every endpoint', () => {
       .map(({ method, path }) => `${method} ${path}`)
     expect(open.sort()).toEqual([
       'delete /session',
+      'get /setup-file.schema.json',
       'get /welcome',
       'post /first-account',
       'post /session',

@@ -35,7 +35,7 @@ export class JobQueue {
   readonly #events: EventBus
   readonly #handlers: Record<Job['kind'], JobHandler>
   readonly #log: (error: unknown) => void
-  #running: { id: string; cancel: AbortController } | undefined
+  #running: { id: string; cancel: AbortController; done: Promise<void> } | undefined
   #work: Promise<void> = Promise.resolve()
   #closed = false
 
@@ -90,6 +90,11 @@ export class JobQueue {
     return true
   }
 
+  /** Resolves when a job that was cancelled has let go of everything. */
+  async ended(id: string): Promise<void> {
+    if (this.#running?.id === id) await this.#running.done
+  }
+
   /** Resolves when nothing is queued or running any more. */
   async idle(): Promise<void> {
     await this.#work
@@ -121,7 +126,9 @@ export class JobQueue {
   async #run(row: JobRow): Promise<void> {
     const cancel = new AbortController()
     const afterwards: (() => Promise<void>)[] = []
-    this.#running = { id: row.id, cancel }
+    let finished = (): void => undefined
+    const done = new Promise<void>((resolve) => (finished = resolve))
+    this.#running = { id: row.id, cancel, done }
     try {
       if (row.cancelRequested) return await this.#end(row.id, 'cancelled', null)
       await this.#update(row.id, { state: 'running' })
@@ -139,8 +146,9 @@ export class JobQueue {
       if (!(error instanceof JobFailure)) this.#log(error)
       await this.#end(row.id, 'failed', (error as Error).message)
     } finally {
-      this.#running = undefined
       for (const act of afterwards) await act().catch(this.#log)
+      this.#running = undefined
+      finished()
     }
   }
 

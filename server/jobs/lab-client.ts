@@ -1,5 +1,7 @@
 import { fork, type ChildProcess } from 'node:child_process'
-import { LabMessage, type RunOrder, type RunOutcome } from '../../core/contracts/measuring.ts'
+import { LabMessage } from '../../core/contracts/lab.ts'
+import type { RunOrder, RunOutcome } from '../../core/contracts/measuring.ts'
+import type { LookOrder, LookOutcome } from '../../core/contracts/safety.ts'
 
 /** The lab cannot measure at all; the sentence says what to do. */
 export class LabUnusable extends Error {}
@@ -10,6 +12,14 @@ const GRACE_MS = 20_000
 const START_MS = 60_000
 /** An idle lab keeps a browser in memory; after this it is stopped. */
 const IDLE_MS = 120_000
+
+/** Scrolling, pictures and trying controls, besides loading. */
+const LOOKING_MS = 60_000
+
+const failed = (message: { kind: string; why?: string }): { kind: 'failed'; why: string } => ({
+  kind: 'failed',
+  why: message.why ?? 'The lab answered something unexpected.',
+})
 
 /** Control's side of the lab process: one run at a time, the browser in a process of its own. */
 export class LabClient {
@@ -62,22 +72,37 @@ export class LabClient {
    * @throws LabUnusable when nothing can be measured on this machine; LabCancelled when the signal is aborted
    */
   async run(order: RunOrder, signal: AbortSignal): Promise<RunOutcome> {
+    const loads = order.visit === 'return' ? 2 : 1
+    const message = await this.#carryOut(order, order.timeoutMs * loads, signal)
+    return message.kind === 'outcome' ? message.outcome : failed(message)
+  }
+
+  /** Look at a page closely. @throws LabUnusable, LabCancelled as for a page load */
+  async look(order: LookOrder, signal: AbortSignal): Promise<LookOutcome> {
+    const longest = order.timeoutMs * (1 + order.journeys.length) + order.watch.ms + LOOKING_MS
+    const message = await this.#carryOut(order, longest, signal)
+    return message.kind === 'looked' ? message.outcome : failed(message)
+  }
+
+  async #carryOut(
+    order: RunOrder | LookOrder,
+    longestMs: number,
+    signal: AbortSignal,
+  ): Promise<LabMessage | { kind: 'broken'; why: string }> {
     clearTimeout(this.#idle)
     if (signal.aborted) throw new LabCancelled('cancelled')
     const child = await this.#ready()
     if (signal.aborted) throw new LabCancelled('cancelled')
     try {
       child.send(order)
-      const loads = order.visit === 'return' ? 2 : 1
-      const message = await this.#next(child, order.timeoutMs * loads + GRACE_MS, signal)
-      if (message.kind !== 'outcome') throw new Error('The lab answered something unexpected.')
+      const message = await this.#next(child, longestMs + GRACE_MS, signal)
       this.#idle = setTimeout(() => this.stop(), IDLE_MS)
       this.#idle.unref()
-      return message.outcome
+      return message
     } catch (error) {
       this.stop()
       if (error instanceof LabCancelled) throw error
-      return { kind: 'failed', why: (error as Error).message }
+      return { kind: 'broken', why: (error as Error).message }
     }
   }
 

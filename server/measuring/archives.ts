@@ -7,9 +7,10 @@ import { newId } from '../accounts/secrets.ts'
 import { jobs, measurements } from '../db/schema.ts'
 import { errors } from '../errors.ts'
 import type { Services } from '../services.ts'
-import { liveSetup, setupDigest } from '../sites/setups.ts'
+import { liveSetup } from '../sites/setups.ts'
+import { setupDigest } from '../sites/setup-digest.ts'
 import { getSite } from '../sites/sites.ts'
-import { writeRun } from './measure-job.ts'
+import { writeRun } from './make-runs.ts'
 import { measurementHead } from './measurements.ts'
 
 const read = (file: unknown): HarLoad => {

@@ -6,7 +6,8 @@ import { predictedVisitor } from '../../core/load/model/predicted-visitor.ts'
 import type { Database } from '../db/database.ts'
 import type { runs } from '../db/schema.ts'
 import type { Services } from '../services.ts'
-import { liveSetup, setupDigest } from '../sites/setups.ts'
+import { liveSetup } from '../sites/setups.ts'
+import { setupDigest } from '../sites/setup-digest.ts'
 import { getSite } from '../sites/sites.ts'
 import { closeLooks, requestsOf } from './close-looks.ts'
 
@@ -29,7 +30,10 @@ const newestLooks = async (db: Database, siteId: string) => {
 const yieldToOthers = (): Promise<void> => new Promise((resolve) => setImmediate(resolve))
 
 /** What is slow, by the newest close looks at the sample, in the order of the site's pages and visitors. */
-export const siteFindings = async (services: Services, siteId: string): Promise<Findings> => {
+export const siteFindings = async (
+  services: Pick<Services, 'db' | 'addresses'>,
+  siteId: string,
+): Promise<Findings> => {
   const { db } = services
   const site = await getSite(services, siteId)
   const { setup } = await liveSetup(db, siteId)

@@ -16,19 +16,20 @@ import type { Database } from '../db/database.ts'
 import { frames, jobs, measurements, requests, runs, versions } from '../db/schema.ts'
 import { errors } from '../errors.ts'
 import type { Services } from '../services.ts'
-import { getTrial, liveSetup, setupDigest } from '../sites/setups.ts'
+import { getTrial, liveSetup } from '../sites/setups.ts'
+import { setupDigest } from '../sites/setup-digest.ts'
 import { getSite, siteRow } from '../sites/sites.ts'
 
 type RunRow = typeof runs.$inferSelect
 
 const toHead = (
-  { setups: _digests, ...row }: typeof measurements.$inferSelect,
+  { setups: _digests, endedAt, ...row }: typeof measurements.$inferSelect,
   job: typeof jobs.$inferSelect | null,
 ): MeasurementHead => ({
   ...row,
   createdAt: row.createdAt.toISOString(),
-  state: job?.state ?? 'failed',
-  finishedAt: job?.finishedAt?.toISOString() ?? null,
+  state: endedAt === null ? (job?.state ?? 'failed') : 'done',
+  finishedAt: (endedAt ?? job?.finishedAt)?.toISOString() ?? null,
   error: job?.error ?? null,
 })
 

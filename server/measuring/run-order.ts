@@ -4,6 +4,7 @@ import type { SamplePage, Site } from '../../core/contracts/sites.ts'
 import { distanceMs } from '../../core/load/distance.ts'
 import type { PlannedRun } from '../../core/measuring/plan.ts'
 import { versionOf } from '../../core/measuring/sides.ts'
+import { TRIAL_KEY } from '../../core/http/trial-key.ts'
 import { newId } from '../accounts/secrets.ts'
 import type { Addresses } from '../services.ts'
 
@@ -12,6 +13,9 @@ const PAGE_TIMEOUT_MS = 60_000
 
 /** Name under which delivery serves an earlier version while it is measured. */
 export const versionHost = (trialHost: string, number: number): string => `version-${number}.${trialHost}`
+
+/** Name under which delivery serves a setup that is being tried out; trial itself stays as it is meanwhile. */
+export const candidateHost = (trialHost: string): string => `candidate.${trialHost}`
 
 const withHost = (address: string, host: string): string => {
   const url = new URL(address)
@@ -27,7 +31,24 @@ export const sideOrigin = (
   const number = versionOf(side)
   if (number !== undefined) return withHost(site.trialUrl, versionHost(site.trialHost, number))
   if (side === 'origin') return site.address
+  if (side === 'candidate') return withHost(site.trialUrl, candidateHost(site.trialHost))
   return side === 'live' ? site.liveUrl : site.trialUrl
+}
+
+/** How the lab gets to a side. */
+export const accessTo = (
+  site: Pick<Site, 'address' | 'liveUrl' | 'trialUrl' | 'trialHost' | 'trialKey'>,
+  side: Side,
+  { deliveryPort }: Pick<Addresses, 'deliveryPort'>,
+): { origin: string } & Pick<RunOrder, 'connectTo' | 'cookies'> => {
+  const origin = sideOrigin(site, side)
+  const { hostname } = new URL(origin)
+  return {
+    origin,
+    // Whatever the names say in the outside world: what is measured is the delivery that runs here.
+    connectTo: side === 'origin' ? {} : { [`${hostname}:${deliveryPort}`]: `127.0.0.1:${deliveryPort}` },
+    cookies: side === 'origin' || side === 'live' ? [] : [{ name: TRIAL_KEY, value: site.trialKey }],
+  }
 }
 
 /** What a planned side really loads: "again" is the side it stands beside. */
@@ -55,11 +76,9 @@ export const runOrder = (
   planned: Pick<PlannedRun, 'side' | 'purpose'>,
   page: SamplePage,
   visitor: VisitorProfile,
-  { deliveryPort }: Pick<Addresses, 'deliveryPort'>,
+  addresses: Pick<Addresses, 'deliveryPort'>,
 ): RunOrder => {
-  const side = loadedSide(planned.side, order.sides)
-  const origin = sideOrigin(site, side)
-  const { hostname } = new URL(origin)
+  const { origin, connectTo, cookies } = accessTo(site, loadedSide(planned.side, order.sides), addresses)
   const before = site.sample.find(({ id }) => id !== page.id) ?? page
   return {
     id: newId(),
@@ -70,8 +89,8 @@ export const runOrder = (
     journey: site.journeys.find(({ id }) => id === visitor.journeyId) ?? null,
     instruments: planned.purpose === 'look' ? 'all' : 'light',
     roundTripsByHost: roundTripsByHost(visitor, site),
-    // Whatever the names say in the outside world: what is measured is the delivery that runs here.
-    connectTo: side === 'origin' ? {} : { [`${hostname}:${deliveryPort}`]: `127.0.0.1:${deliveryPort}` },
+    connectTo,
+    cookies,
     timeoutMs: PAGE_TIMEOUT_MS,
   }
 }

@@ -1,10 +1,11 @@
-import { and, desc, eq, inArray } from 'drizzle-orm'
+import { and, desc, eq, inArray, isNotNull, or } from 'drizzle-orm'
 import type { PageStanding, Standing } from '../../core/contracts/measurements.ts'
 import type { Side } from '../../core/contracts/measuring.ts'
 import { sideSummary } from '../../core/measuring/summary.ts'
 import { jobs, measurements, runs } from '../db/schema.ts'
 import type { Services } from '../services.ts'
-import { getTrial, liveSetup, setupDigest } from '../sites/setups.ts'
+import { getTrial, liveSetup } from '../sites/setups.ts'
+import { setupDigest } from '../sites/setup-digest.ts'
 
 /** Newest measurements that are looked through. */
 const NEWEST = 100
@@ -14,7 +15,9 @@ type MeasurementRow = typeof measurements.$inferSelect
 
 /** Sides of a measurement that were the setup asked for: what trial measured is what live is after it was kept. */
 const sidesOf = ({ order, setups }: MeasurementRow, digest: string): Side[] =>
-  order.sides.filter((side) => (side === 'live' || side === 'trial') && setups[side] === digest)
+  order.sides.filter(
+    (side) => (side === 'live' || side === 'trial' || side === 'candidate') && setups[side] === digest,
+  )
 
 const standing = (
   newestFirst: readonly MeasurementRow[],
@@ -46,7 +49,7 @@ export const standingsOf = async (services: Services, siteId: string): Promise<P
     .select({ measurement: measurements })
     .from(measurements)
     .innerJoin(jobs, eq(jobs.id, measurements.jobId))
-    .where(and(eq(measurements.siteId, siteId), eq(jobs.state, 'done')))
+    .where(and(eq(measurements.siteId, siteId), or(eq(jobs.state, 'done'), isNotNull(measurements.endedAt))))
     .orderBy(desc(measurements.createdAt))
     .limit(NEWEST)
   const firstVisits = rows

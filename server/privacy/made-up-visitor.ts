@@ -1,6 +1,7 @@
 import { parse, type DefaultTreeAdapterTypes } from 'parse5'
 import type { SignIn } from '../../core/contracts/privacy.ts'
 import type { Site } from '../../core/contracts/sites.ts'
+import { TRIAL_KEY } from '../../core/http/trial-key.ts'
 import { JobFailure } from '../jobs/job-queue.ts'
 import { askOutside, type OutsideAnswer } from '../sites/outside-request.ts'
 import { CookieJar } from './cookie-jar.ts'
@@ -79,7 +80,7 @@ export class MadeUpVisitor {
     const answer = await askOutside(`http://127.0.0.1:${this.#deliveryPort}${path}`, {
       reach: 'allowed',
       timeoutMs: TIMEOUT_MS,
-      fields: this.#fields(new URL(this.#site.trialUrl).host),
+      fields: { ...this.#fields(new URL(this.#site.trialUrl).host), [TRIAL_KEY]: this.#site.trialKey },
     })
     return answer
   }

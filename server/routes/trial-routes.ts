@@ -5,7 +5,8 @@ import { BackOut, KeepTrial, LedgerEntry, SaveTrial, StepBack, Trial } from '../
 import { Version } from '../../core/contracts/sites.ts'
 import { endpoint, type Endpoint } from '../http/endpoint.ts'
 import type { Services } from '../services.ts'
-import { backOut, getTrial, keepTrial, listLedger, saveTrial, stepBack } from '../sites/setups.ts'
+import { listLedger } from '../sites/ledger.ts'
+import { backOut, getTrial, keepTrial, saveTrial, stepBack } from '../sites/setups.ts'
 import { siteFindings } from '../measuring/findings.ts'
 import { siteRow } from '../sites/sites.ts'
 import { SiteParams } from './site-routes.ts'
@@ -77,7 +78,7 @@ export const trialEndpoints = (services: Services): Endpoint[] => [
       method: 'post',
       path: '/sites/:siteId/changes',
       summary: 'What the remedies do to a page right now, change by change',
-      input: { params: SiteParams, body: ChangesQuery.omit({ siteId: true }) },
+      input: { params: SiteParams, body: ChangesQuery.omit({ siteId: true, host: true }) },
       reply: PageChanges,
     },
     async ({ params, body }) => {

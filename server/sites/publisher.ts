@@ -4,8 +4,9 @@ import { Setup } from '../../core/contracts/setup.ts'
 import { versionOf } from '../../core/measuring/sides.ts'
 import { DeliveryUnavailable, type DeliveryClient } from '../../delivery/control/client.ts'
 import type { Database } from '../db/database.ts'
-import { jobs, measurements, sites, trials, versions } from '../db/schema.ts'
-import { versionHost } from '../measuring/run-order.ts'
+import { candidates, jobs, measurements, sites, trials, versions } from '../db/schema.ts'
+import { setupDigest } from './setup-digest.ts'
+import { candidateHost, versionHost } from '../measuring/run-order.ts'
 import { siteKnowledge } from '../measuring/knowledge.ts'
 
 const ORIGIN_TIMEOUT_MS = 60_000
@@ -27,6 +28,9 @@ const siteConfig = async (db: Database, site: typeof sites.$inferSelect): Promis
   const published = await db.select().from(versions).where(eq(versions.siteId, site.id))
   const live = published.find(({ number }) => number === site.liveVersion)
   const liveSetup = Setup.parse(live?.setup ?? {})
+  const [candidate] = await db.select().from(candidates).where(eq(candidates.siteId, site.id))
+  const key = site.trialKey
+  const withKey = (host: string, setup: Setup, apart: string) => ({ channel: 'trial' as const, hosts: [host], setup, key, apart }) // prettier-ignore
   return {
     siteId: site.id,
     knowledge: await siteKnowledge(db, site.id),
@@ -36,13 +40,16 @@ const siteConfig = async (db: Database, site: typeof sites.$inferSelect): Promis
     origin: { base: site.address, hostHeader: site.hostHeader, timeoutMs: ORIGIN_TIMEOUT_MS },
     channels: [
       { channel: 'live', hosts: [site.liveHost], setup: liveSetup },
-      { channel: 'trial', hosts: [site.trialHost], setup: Setup.parse(trial?.setup ?? liveSetup) },
+      { channel: 'trial', hosts: [site.trialHost], setup: Setup.parse(trial?.setup ?? liveSetup), key },
       ...(await measuredVersions(db, site.id)).flatMap((number) => {
         const version = published.find((one) => one.number === number)
         if (version === undefined) return []
-        const hosts = [versionHost(site.trialHost, number)]
-        return [{ channel: 'trial' as const, hosts, setup: Setup.parse(version.setup) }]
+        const host = versionHost(site.trialHost, number)
+        return [withKey(host, Setup.parse(version.setup), `version-${number}`)]
       }),
+      ...(candidate === undefined
+        ? []
+        : [withKey(candidateHost(site.trialHost), Setup.parse(candidate.setup), setupDigest(Setup.parse(candidate.setup)))]), // prettier-ignore
     ],
   }
 }

@@ -1,5 +1,6 @@
 import type { RequestPath, RequestPathOrder } from '../../core/contracts/store.ts'
 import { explainExchange } from '../../core/http/explain.ts'
+import { TRIAL_KEY } from '../../core/http/trial-key.ts'
 import type { Fields } from '../../core/http/fields.ts'
 import { errors } from '../errors.ts'
 import type { Services } from '../services.ts'
@@ -28,9 +29,10 @@ export const explainRequest = async (
     accept: 'text/html,*/*',
     ...(cookie === '' ? {} : { cookie }),
   }
+  const key: Record<string, string> = channel === 'trial' ? { [TRIAL_KEY]: site.trialKey } : {}
   const answer = await askOutside(`http://127.0.0.1:${services.addresses.deliveryPort}${address}`, {
     reach: 'allowed',
-    fields: sent,
+    fields: { ...sent, ...key },
     timeoutMs: 60_000,
   }).catch((error: Error) => {
     if (error instanceof OutsideFailure) throw errors.deliveryDown(error.message)

@@ -1,22 +1,15 @@
-import { createHash } from 'node:crypto'
 import { and, desc, eq } from 'drizzle-orm'
 import type { LedgerEntry, Trial } from '../../core/contracts/ledger.ts'
 import { Setup } from '../../core/contracts/setup.ts'
 import type { Version } from '../../core/contracts/sites.ts'
 import { setupChanges } from '../../core/remedies/difference.ts'
-import { newId } from '../accounts/secrets.ts'
 import type { Database } from '../db/database.ts'
 import { ledger, sites, trials, versions } from '../db/schema.ts'
 import { errors } from '../errors.ts'
 import { pageCacheDigest, refuseUnchecked } from '../privacy/publishing-gate.ts'
 import type { Services } from '../services.ts'
+import { writeEntry } from './ledger.ts'
 import { siteRow } from './sites.ts'
-
-/** The same for the same settings. Setups are parsed before, which puts their keys in the order of the schema. */
-export const setupDigest = (setup: Setup): string =>
-  createHash('sha256')
-    .update(JSON.stringify(Setup.parse(setup)))
-    .digest('base64url')
 
 /** A setup of a version. @throws AppError NOT_FOUND */
 const versionSetup = async (db: Database, siteId: string, number: number): Promise<Setup> => {
@@ -73,18 +66,33 @@ const closeOpenEntries = async (
     .set({ decision, version })
     .where(and(eq(ledger.siteId, siteId), eq(ledger.decision, 'open')))
     .returning({ id: ledger.id })
+  // What a guided run has kept in trial shares the trial's fate; a trial that is only changed further keeps it.
+  if (decision !== 'none')
+    await db
+      .update(ledger)
+      .set({ decision, version })
+      .where(and(eq(ledger.siteId, siteId), eq(ledger.decision, 'kept-in-trial')))
   return closed.length
 }
 
 /** What trial has stored was stored under other settings; live is left as it is. */
-const emptyTrial = ({ delivery }: Services, siteId: string): Promise<unknown> =>
+const emptyTrial = ({ delivery }: Pick<Services, 'delivery'>, siteId: string): Promise<unknown> =>
   delivery.purge({ siteId, what: { kind: 'everything' }, manner: 'hard', channel: 'trial' })
 
 /** Put a setup into trial; no visitor sees it. A retest of the trial as it was before stays in the ledger, undecided. */
 export const saveTrial = async (services: Services, siteId: string, setup: Setup): Promise<Trial> => {
+  await refuseWhileMeasuring(services, siteId)
+  return putTrial(services, siteId, setup)
+}
+
+/** The same without asking whether anything is under way: for what is under way itself. */
+export const putTrial = async (
+  services: Pick<Services, 'db' | 'publisher' | 'events' | 'delivery'>,
+  siteId: string,
+  setup: Setup,
+): Promise<Trial> => {
   const { db, publisher, events } = services
   const { revision } = await trialRow(db, siteId)
-  await refuseWhileMeasuring(services, siteId)
   await db.transaction(async (tx) => {
     await tx
       .update(trials)
@@ -97,14 +105,6 @@ export const saveTrial = async (services: Services, siteId: string, setup: Setup
   events.changed(siteId, 'trial')
   return getTrial(services, siteId)
 }
-
-const writeEntry = (
-  db: Database,
-  siteId: string,
-  entry: Pick<LedgerEntry, 'kind' | 'title' | 'changes' | 'by' | 'version' | 'decision'>,
-  at: Date,
-): Promise<unknown> =>
-  db.insert(ledger).values({ id: newId(), siteId, at, measurementId: null, results: [], ...entry })
 
 /** Nothing that was stored under the setup before is served under the new one. */
 const deliverAnew = async ({ publisher, delivery, events }: Services, siteId: string): Promise<void> => {
@@ -255,10 +255,4 @@ export const listVersions = async ({ db }: Pick<Services, 'db'>, siteId: string)
       live: row.number === liveVersion,
     }
   })
-}
-
-export const listLedger = async (db: Database, siteId: string): Promise<LedgerEntry[]> => {
-  await siteRow(db, siteId)
-  const rows = await db.select().from(ledger).where(eq(ledger.siteId, siteId)).orderBy(desc(ledger.at))
-  return rows.map(({ siteId: _site, at, ...row }) => ({ ...row, at: at.toISOString() }))
 }

@@ -7,6 +7,9 @@ import { getTableName, is, sql } from 'drizzle-orm'
 import { PgTable } from 'drizzle-orm/pg-core'
 import type { ChangesQuery, DeliveryConfig, PurgeOrder } from '../../core/contracts/delivery.ts'
 import type { RunOrder, RunOutcome } from '../../core/contracts/measuring.ts'
+import type { PageChange } from '../../core/contracts/page-changes.ts'
+import type { LookOrder, LookOutcome } from '../../core/contracts/safety.ts'
+import type { Setup } from '../../core/contracts/setup.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { createControlChannel } from '../../delivery/control/channel.ts'
 import { DeliveryClient } from '../../delivery/control/client.ts'
@@ -23,6 +26,7 @@ import { CookieOrders } from '../privacy/cookie-search.ts'
 import { PrivacyOrders } from '../privacy/privacy-checks.ts'
 import { Publisher } from '../sites/publisher.ts'
 import { aRequest, someMetrics } from '../../core/measuring/testing/made-up.ts'
+import { aSight } from '../../core/safety/testing/sights.ts'
 import { Recordings } from '../measuring/recordings.ts'
 import type { Services } from '../services.ts'
 
@@ -31,6 +35,7 @@ import type { Services } from '../services.ts'
 export const TOKEN = 'test-token'
 
 export type LabRule = (order: RunOrder) => RunOutcome | Promise<RunOutcome>
+export type LookRule = (order: LookOrder) => LookOutcome | Promise<LookOutcome>
 
 /** A page load that took so long. */
 export const measured = (lcpMs: number): RunOutcome => ({
@@ -78,6 +83,10 @@ export type Json = any
 
 export class ServerBench {
   lab: LabRule = () => measured(1000)
+  /** What a close look at a page shows: every time the same, unless a test says otherwise. */
+  look: LookRule = () => ({ kind: 'seen', sight: aSight() })
+  /** What delivery says the remedies of trial do to pages. */
+  changes: PageChange[] = []
   readonly configs: DeliveryConfig[] = []
   readonly purges: PurgeOrder[] = []
   readonly events: LiveEvent[] = []
@@ -112,7 +121,7 @@ export class ServerBench {
       listStore: async () => ({ total: 0, entries: [] }),
       changes: async (query) => {
         bench.asked.push(query)
-        return { untouched: null, bytesBefore: 2, bytesAfter: 1, changes: [] }
+        return { untouched: null, bytesBefore: 2, bytesAfter: 1, changes: bench.changes }
       },
       preparing: () => ({ waiting: bench.preparing.shift() ?? 0 }),
       coverage: async ({ addresses }) =>
@@ -146,6 +155,7 @@ export class ServerBench {
     const orders = { privacyOrders: new PrivacyOrders(), cookieOrders: new CookieOrders() }
     const lab = {
       run: async (order: RunOrder) => this.lab(order),
+      look: async (order: LookOrder) => this.look(order),
       stop: () => undefined,
     } as unknown as LabClient
     const log = (error: unknown): void => void this.errors.push(error)
@@ -203,6 +213,25 @@ export class ServerBench {
       sample: [{ path: '/', kind: 'Home page' }, { path: '/b', kind: 'B' }],
     }) // prettier-ignore
     return body as Site
+  }
+
+  /** The setup that delivery serves under a name right now. */
+  served(url: string): Setup | undefined {
+    const { hostname } = new URL(url)
+    return this.configs.at(-1)?.sites[0]?.channels.find(({ hosts }) => hosts.includes(hostname))?.setup
+  }
+
+  /** Put remedies into trial, the named settings besides what they come with. */
+  async try(site: Site, remedies: Record<string, Record<string, unknown>>): Promise<Json> {
+    const { body: trial } = await this.call('GET', `/sites/${site.id}/trial`)
+    const on = Object.fromEntries(
+      Object.entries(remedies).map(([id, settings]) => [
+        id,
+        { ...trial.setup.remedies[id], enabled: true, ...settings },
+      ]),
+    )
+    const setup = { ...trial.setup, remedies: { ...trial.setup.remedies, ...on } }
+    return (await this.call('PUT', `/sites/${site.id}/trial`, { setup })).body
   }
 
   /** Order a measurement and wait for its end. */

@@ -86,6 +86,8 @@ export const useBench = defineStore('bench', () => {
       traffic: [loadTraffic],
       privacy: [loadPrivacy],
       messages: [loadMessages],
+      safety: [],
+      guided: [],
     }[what]
     await Promise.all(loads.map((load) => load()))
   }

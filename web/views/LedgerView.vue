@@ -1,13 +1,19 @@
 <script setup lang="ts">
 import ActionButton from '../components/ActionButton.vue'
 import { computed, ref } from 'vue'
-import type { LedgerEntry } from '../../core/contracts/ledger.ts'
+import type { LedgerDecision } from '../../core/contracts/ledger.ts'
 import type { Site, Version } from '../../core/contracts/sites.ts'
-import SecondsRuler from '../ruler/SecondsRuler.vue'
+import { REMEDIES } from '../../core/remedies/catalogue.ts'
+import { filterLedger } from '../../core/report/ledger-filter.ts'
+import LedgerEntryItem from '../ledger/LedgerEntryItem.vue'
+import SetupFiles from '../ledger/SetupFiles.vue'
+import VersionCompare from '../ledger/VersionCompare.vue'
 import { rulerScale } from '../ruler/scale.ts'
 import { useBench } from '../stores/bench.ts'
+import { useJobs } from '../stores/jobs.ts'
 import { useProblems } from '../stores/problems.ts'
-import { seconds, when } from '../words/show.ts'
+import { measureAgain } from '../stores/setup-files.ts'
+import { when } from '../words/show.ts'
 
 const props = defineProps<{ site: Site }>()
 const bench = useBench()
@@ -16,19 +22,27 @@ const target = ref<Version | null>(null)
 const asking = ref(false)
 const working = ref(false)
 
-const DECISIONS: Record<LedgerEntry['decision'], string> = {
-  open: 'undecided',
-  kept: 'kept',
-  'backed-out': 'backed out',
-  none: '',
-}
-const KINDS = {
-  faster: 'faster',
-  slower: 'slower',
-  broken: 'broken',
-  'no-difference': 'no measurable difference',
-  'too-few': 'too few runs to tell',
-} as const
+const jobs = useJobs()
+const busy = computed(() => jobs.openOf(props.site.id) !== undefined)
+const words = ref<string | null>('')
+const remedy = ref('any')
+const decision = ref<LedgerDecision | 'any'>('any')
+const remedies = [
+  { value: 'any', title: 'Any remedy' },
+  ...REMEDIES.map(({ name }) => ({ value: name, title: name })),
+]
+const DECISIONS = [
+  { value: 'any', title: 'Any decision' },
+  { value: 'open', title: 'Undecided' },
+  { value: 'kept', title: 'Kept' },
+  { value: 'kept-in-trial', title: 'Kept in trial' },
+  { value: 'backed-out', title: 'Backed out' },
+]
+const shown = computed(() =>
+  filterLedger(bench.ledger, { words: words.value ?? '', remedy: remedy.value, decision: decision.value }),
+)
+const again = (entryId: string): Promise<unknown> =>
+  problems.catching(() => measureAgain(props.site.id, entryId))
 const scale = computed(() =>
   rulerScale(
     bench.ledger.flatMap(({ results }) =>
@@ -36,14 +50,6 @@ const scale = computed(() =>
     ),
   ),
 )
-const lcp = (result: LedgerEntry['results'][number], side: string): number | null =>
-  result.sides.find((one) => one.side === side)?.medians.lcpMs ?? null
-const gain = (result: LedgerEntry['results'][number]): string => {
-  const verdict = result.verdict
-  const interval = verdict?.gains.lcpMs
-  if (!verdict || !interval) return ''
-  return `${seconds(interval.shift)} (${seconds(interval.low)} to ${seconds(interval.high)})`
-}
 const ask = (version: Version): void => {
   target.value = version
   asking.value = true
@@ -89,63 +95,33 @@ const verb = (version: Version): string =>
     </table>
   </div>
 
-  <h2>Everything that was tried</h2>
+  <VersionCompare v-if="bench.versions.length > 1" :key="bench.versions.length" :versions="bench.versions" />
+  <SetupFiles :site="site" :versions="bench.versions" :disabled="busy" />
+
+  <div class="bar heading">
+    <h2>Everything that was tried</h2>
+    <v-btn size="small" :to="{ name: 'report', params: { siteId: site.id } }">Report for a client</v-btn>
+  </div>
   <p v-if="bench.ledger.length === 0" class="muted">Nothing yet.</p>
-  <ol class="entries">
-    <li v-for="entry in bench.ledger" :key="entry.id" class="panel">
-      <div class="line">
-        <strong>{{ entry.title }}</strong>
-        <span v-if="DECISIONS[entry.decision]" class="decision"
-          >{{ DECISIONS[entry.decision]
-          }}<template v-if="entry.decision === 'kept' && entry.version"
-            >, version {{ entry.version }}</template
-          ></span
-        >
-        <span class="muted small when">{{ when(entry.at) }}, {{ entry.by }}</span>
-      </div>
-      <p v-if="entry.changes.length > 0">{{ entry.changes.join(', ') }}</p>
-      <div v-if="entry.results.length > 0" class="scroll">
-        <table class="bench">
-          <thead>
-            <tr>
-              <th scope="col">Page</th>
-              <th scope="col">Visitor</th>
-              <th scope="col">Measured</th>
-              <th scope="col">Gain (95 % interval)</th>
-              <th scope="col" class="wide">0 to {{ scale.endMs / 1000 }} s</th>
-            </tr>
-          </thead>
-          <tbody>
-            <tr v-for="result in entry.results" :key="result.pageId + result.visitorId">
-              <th scope="row">{{ result.path === '/' ? 'Home page' : result.path }}</th>
-              <td>{{ result.visitorName }}</td>
-              <td :class="{ failed: result.verdict?.kind === 'broken' }">
-                {{ result.verdict ? KINDS[result.verdict.kind] : seconds(result.sides[0]?.medians.lcpMs) }}
-              </td>
-              <td>{{ gain(result) || '–' }}</td>
-              <td class="wide">
-                <SecondsRuler
-                  compact
-                  :scale="scale"
-                  :origin="lcp(result, 'origin')"
-                  :live="lcp(result, 'live')"
-                  :trial="lcp(result, 'trial')"
-                  :floor-ms="result.floorMs"
-                  :about="`${result.path} on ${result.visitorName}`"
-                />
-              </td>
-            </tr>
-          </tbody>
-        </table>
-      </div>
-      <router-link
-        v-if="entry.measurementId"
-        class="small"
-        :to="{ name: 'measurement', params: { siteId: site.id, measurementId: entry.measurementId } }"
-        >The measurement</router-link
-      >
-    </li>
-  </ol>
+  <template v-else>
+    <div class="filter" role="search" aria-label="Find entries">
+      <v-text-field v-model="words" label="Words" clearable />
+      <v-select v-model="remedy" :items="remedies" label="Remedy" />
+      <v-select v-model="decision" :items="DECISIONS" label="Decision" />
+      <span class="muted small" role="status">{{ shown.length }} of {{ bench.ledger.length }}</span>
+    </div>
+    <ol class="entries">
+      <LedgerEntryItem
+        v-for="entry in shown"
+        :key="entry.id"
+        :site="site"
+        :entry="entry"
+        :scale="scale"
+        :disabled="busy"
+        @measure-again="again(entry.id)"
+      />
+    </ol>
+  </template>
 
   <v-dialog v-model="asking" max-width="520" aria-label="Change the version visitors get">
     <div v-if="target" class="panel dialog">
@@ -168,33 +144,29 @@ const verb = (version: Version): string =>
 .first {
   margin-top: 0;
 }
+.heading {
+  margin-top: 1.4rem;
+  justify-content: space-between;
+}
+.heading h2 {
+  margin: 0;
+}
+.filter {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 220px 180px auto;
+  gap: 0.6rem;
+  align-items: center;
+  margin: 0.6rem 0;
+}
 .entries {
   list-style: none;
   padding: 0;
   display: grid;
   gap: 0.6rem;
 }
-.line {
-  display: flex;
-  gap: 0.4rem 1rem;
-  flex-wrap: wrap;
-  align-items: baseline;
-}
-.when {
-  margin-left: auto;
-}
-.decision {
-  border: 1px solid rgb(var(--v-theme-line));
-  padding: 0 0.5em;
-}
-.entries p {
-  margin: 0.2rem 0 0.5rem;
-}
-.wide {
-  width: 34%;
-  min-width: 170px;
-}
-.failed {
-  color: rgb(var(--v-theme-error));
+@media (max-width: 760px) {
+  .filter {
+    grid-template-columns: minmax(0, 1fr);
+  }
 }
 </style>

@@ -24,14 +24,19 @@ import { useBench } from '../stores/bench.ts'
 import { useFindings } from '../stores/findings.ts'
 import { useJobs } from '../stores/jobs.ts'
 import { useProblems } from '../stores/problems.ts'
-import { when } from '../words/show.ts'
+import { useProving } from '../stores/proving.ts'
+import SafetyDialog from '../trial/SafetyDialog.vue'
+import SafetyPanel from '../trial/SafetyPanel.vue'
+import { trialLink, when } from '../words/show.ts'
 
 const props = defineProps<{ site: Site }>()
 const bench = useBench()
 const jobs = useJobs()
 const problems = useProblems()
 const findings = useFindings()
+const proving = useProving()
 
+const checking = ref(false)
 const retesting = ref(false)
 const keeping = ref(false)
 const note = ref('')
@@ -86,6 +91,14 @@ const retest = async (choice: MeasuredChoice): Promise<void> => {
   retesting.value = false
   await problems.catching(() => bench.measure({ sides: ['live', 'trial'], ...choice }))
 }
+const check = async (order: {
+  pageIds: string[]
+  visitorIds: string[]
+  journeyIds: string[]
+}): Promise<void> => {
+  checking.value = false
+  await problems.catching(() => proving.check(order))
+}
 const keep = async (): Promise<void> => {
   working.value = true
   const version = await problems.catching(() => bench.keep(note.value))
@@ -120,7 +133,9 @@ const backOut = async (): Promise<void> => {
     </div>
     <div class="actions">
       <v-btn size="small" :href="site.liveUrl" target="_blank" rel="noopener">Open live</v-btn>
-      <v-btn size="small" :href="site.trialUrl" target="_blank" rel="noopener">Open trial</v-btn>
+      <v-btn size="small" :href="trialLink(site)" target="_blank" rel="noopener">Open trial</v-btn>
+      <v-btn size="small" :to="{ name: 'guided', params: { siteId: site.id } }">Guided run</v-btn>
+      <v-btn :disabled="changes.length === 0 || busy" @click="checking = true">Check</v-btn>
       <v-btn
         color="primary"
         :variant="entry ? 'outlined' : 'flat'"
@@ -150,6 +165,8 @@ const backOut = async (): Promise<void> => {
       <LiveCheck :site="site" :paths="confirmations.map(({ path }) => path)" />
     </template>
   </section>
+
+  <SafetyPanel :site="site" :disabled="busy" />
 
   <section v-if="entry" aria-label="Verdict">
     <h2>
@@ -196,6 +213,7 @@ const backOut = async (): Promise<void> => {
     </div>
   </template>
 
+  <SafetyDialog v-model="checking" :site="site" @start="check" />
   <RetestDialog v-model="retesting" :site="site" @start="retest" />
   <v-dialog v-model="keeping" max-width="560" aria-label="Keep the trial">
     <form class="panel dialog" @submit.prevent="keep">
@@ -204,6 +222,12 @@ const backOut = async (): Promise<void> => {
         <li v-for="change in changes" :key="change.sentence">{{ change.sentence }}</li>
       </ul>
       <p v-if="!entry">It has not been retested as it is now.</p>
+      <p v-if="!proving.currentCheck">
+        It has not been checked as it is now: nobody knows whether every page still works.
+      </p>
+      <p v-else-if="proving.currentCheck.result === 'broken'" class="broken">
+        The safety check found a page broken. Find the culprit first, or look for yourself.
+      </p>
       <p class="muted small">You can step back to any earlier version from the Ledger.</p>
       <v-text-field v-model="note" label="Note (optional)" maxlength="1000" />
       <div class="bar end">
@@ -255,5 +279,8 @@ ul {
   .trial {
     grid-template-columns: minmax(0, 1fr);
   }
+}
+.broken {
+  color: rgb(var(--v-theme-error));
 }
 </style>

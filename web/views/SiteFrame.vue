@@ -4,19 +4,21 @@ import { useRoute } from 'vue-router'
 import SiteRuler from '../ruler/SiteRuler.vue'
 import { useBench } from '../stores/bench.ts'
 import { useProblems } from '../stores/problems.ts'
+import { useProving } from '../stores/proving.ts'
 import { useSites } from '../stores/sites.ts'
 
 /** What every place of a site has in common: the ruler on top, and the figures it shows. */
 const route = useRoute()
 const sites = useSites()
 const bench = useBench()
+const proving = useProving()
 const problems = useProblems()
 const site = computed(() => sites.find(String(route.params['siteId'])))
 
 watch(
   () => site.value?.id,
   (id) => {
-    if (id !== undefined) void problems.catching(() => bench.open(id))
+    if (id !== undefined) void problems.catching(() => Promise.all([bench.open(id), proving.open(id)]))
   },
   { immediate: true },
 )

@@ -10,6 +10,7 @@ import HostsPanel from '../components/HostsPanel.vue'
 import FindingList from '../components/FindingList.vue'
 import { useProblems } from '../stores/problems.ts'
 import { useSites } from '../stores/sites.ts'
+import { trialLink } from '../words/show.ts'
 
 const props = defineProps<{ site: Site }>()
 const sites = useSites()
@@ -47,7 +48,7 @@ const remove = async (): Promise<void> => {
     Origin {{ site.address }}, asked with
     {{ site.hostHeader === 'origin' ? 'its own host name' : 'the host name the visitor uses' }}. Live at
     <a :href="site.liveUrl" target="_blank" rel="noopener">{{ site.liveUrl }}</a>, trial at
-    <a :href="site.trialUrl" target="_blank" rel="noopener">{{ site.trialUrl }}</a>.
+    <a :href="trialLink(site)" target="_blank" rel="noopener">{{ site.trialUrl }}</a>.
   </p>
   <h2>What it says about itself</h2>
   <FindingList :findings="site.check.findings" />

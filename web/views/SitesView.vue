@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { useSites } from '../stores/sites.ts'
+import { trialLink } from '../words/show.ts'
 
 const sites = useSites()
 </script>
@@ -38,7 +39,7 @@ const sites = useSites()
               <a :href="site.liveUrl" target="_blank" rel="noopener">{{ site.liveHost }}</a>
             </td>
             <td>
-              <a :href="site.trialUrl" target="_blank" rel="noopener">{{ site.trialHost }}</a>
+              <a :href="trialLink(site)" target="_blank" rel="noopener">{{ site.trialHost }}</a>
             </td>
             <td>{{ site.address }}</td>
             <td class="num">version {{ site.liveVersion }}</td>

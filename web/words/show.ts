@@ -1,4 +1,5 @@
 import type { Side } from '../../core/contracts/measuring.ts'
+import { TRIAL_KEY } from '../../core/http/trial-key.ts'
 import { inSeconds } from '../../core/measuring/sentence.ts'
 
 /** How figures are written everywhere in the interface. */
@@ -36,3 +37,9 @@ export const timeLeft = (ms: number | null): string => {
 /** Which of the drawn identities a side has: outline, solid, hatched; anything else is dashed. */
 export const sideLook = (side: Side): 'origin' | 'live' | 'trial' | 'other' =>
   side === 'origin' || side === 'live' || side === 'trial' ? side : 'other'
+
+/** Opens the trial: the key goes along once, and is kept by the browser from then on. */
+export const trialLink = (
+  { trialUrl, trialKey }: { trialUrl: string; trialKey: string },
+  path = '/',
+): string => `${trialUrl}${path}${path.includes('?') ? '&' : '?'}${TRIAL_KEY}=${trialKey}`

@@ -1,0 +1,72 @@
+import { describe, expect, test } from 'vitest'
+import type { PageResult, PageVerdict, VerdictKind } from '../contracts/measurements.ts'
+import { emptySetup, Setup } from '../contracts/setup.ts'
+import { decideStep, hasTimeFor, inOrderOfWorth, withRemedies } from './guide.ts'
+
+const gain = (lcpMs: number, visitorId = 'phone') => ({ pageId: 'home', visitorId, gain: { fcpMs: 0, lcpMs, loadedMs: 0 } }) // prettier-ignore
+const evidence = (remedy: string, lcpMs: number, applies = true) => ({ remedy, applies, sentence: '', items: [], gains: [gain(lcpMs)] }) // prettier-ignore
+const order = { reach: 'page' as const, visitorIds: ['phone'], pageIds: ['home'] }
+
+describe('what is tried next', () => {
+  const findings = {
+    remedies: [evidence('pageCache', 200), evidence('images', 900), evidence('lazy', 500), evidence('fonts', 100, false)], // prettier-ignore
+  }
+  const tried = (about: Partial<typeof order> = {}, setup = emptySetup()) =>
+    inOrderOfWorth(findings, setup, { ...order, ...about }).map(({ remedy }) => remedy)
+  test('comes in the order of what it is predicted to be worth', () =>
+    expect(tried()).toEqual(['images', 'lazy', 'pageCache']))
+  test('lies within the reach that the owner allows', () => {
+    expect(tried({ reach: 'files' as 'page' })).toEqual(['images', 'pageCache'])
+    expect(tried({ reach: 'delivery' as 'page' })).toEqual(['pageCache'])
+  })
+  test('is off and has something to do here', () => {
+    const setup = Setup.parse({ remedies: { images: { enabled: true } } })
+    expect(tried({}, setup)).toEqual(['lazy', 'pageCache'])
+  })
+  test('is worth what the chosen visitors gain', () => {
+    const two = {
+      remedies: [{ ...evidence('images', 900), gains: [gain(900, 'laptop')] }, evidence('lazy', 5)],
+    }
+    expect(inOrderOfWorth(two, emptySetup(), order).map(({ remedy }) => remedy)).toEqual(['lazy', 'images'])
+  })
+  test('never is what needs a word of the owner’s', () =>
+    expect(inOrderOfWorth({ remedies: [evidence('localCopies', 900), evidence('unusedStyles', 900)] }, emptySetup(), order)).toEqual([])) // prettier-ignore
+  test('is switched on as it is set', () => {
+    const setup = Setup.parse({ remedies: { images: { quality: 70 } } })
+    expect(withRemedies(setup, ['images']).remedies.images).toMatchObject({ enabled: true, quality: 70 })
+  })
+})
+
+const result = (kind: VerdictKind, about: Partial<PageVerdict> = {}, visitorName = 'Phone'): PageResult => ({
+  pageId: 'home', path: '/', kind: 'Home', visitorId: visitorName, visitorName, floorMs: null, otherVerdicts: [], noise: null,
+  sides: [{ side: 'trial', runs: 6, failed: 0, failure: null, values: { fcpMs: [], lcpMs: [], loadedMs: [] }, lcpPhases: null, medians: { ttfbMs: 1, fcpMs: 1, lcpMs: 1, tbtMs: 1, loadedMs: 5000, cls: 0, requests: 1, sentBytes: 1, failedRequests: 0, consoleErrors: 0 } }],
+  verdict: { from: 'trial', to: 'candidate', kind, sentence: `said ${kind}`, why: null, gains: {}, ended: null, ...about },
+}) // prettier-ignore
+const loaded = (low: number, shift: number) => ({ gains: { loadedMs: { low, high: shift + 100, shift, confidence: 0.95, pairs: 6 } } }) // prettier-ignore
+
+describe('what becomes of it', () => {
+  test.each<[string, PageResult[], Parameters<typeof decideStep>[1], string]>([
+    ['faster is kept', [result('faster')], 'intact', 'kept'],
+    ['no difference is backed out', [result('no-difference')], 'intact', 'no-difference'],
+    ['too few runs are no difference', [result('too-few')], 'intact', 'no-difference'],
+    ['a gain for one visitor does not make up for a loss of another', [result('faster'), result('slower', {}, 'Laptop')], 'intact', 'slower'],
+    ['broken goes before any gain', [result('faster')], 'broken', 'broken'],
+    ['requests that fail while it is measured are broken too', [result('broken', { why: 'x' })], 'intact', 'broken'],
+    ['no later, and everything there much sooner, is kept', [result('no-difference', loaded(300, 900))], 'intact', 'kept'],
+    ['sooner by too few pairs to be sure is not', [result('no-difference', { gains: { loadedMs: { ...loaded(300, 900).gains.loadedMs, confidence: 0.88, pairs: 4 } } })], 'intact', 'no-difference'],
+    ['a little sooner is not', [result('no-difference', loaded(10, 60))], 'intact', 'no-difference'],
+    ['what differs but works may be kept', [result('faster')], 'differs', 'kept'],
+    ['nothing that could be measured says nothing', [{ ...result('faster'), verdict: null }], 'intact', 'failed'],
+  ])('%s', (_name, results, safety, decision) =>
+    expect(decideStep(results, safety, 'a button is dead').decision).toBe(decision),
+  ) // prettier-ignore
+})
+
+describe('time', () => {
+  test('is left for measuring the whole at the end', () => {
+    expect(hasTimeFor(0, 400_000, [], 150_000)).toBe(true)
+    expect(hasTimeFor(0, 300_000, [], 150_000)).toBe(false)
+    expect(hasTimeFor(300_000, 600_000, [100_000, 140_000], 150_000)).toBe(true)
+    expect(hasTimeFor(301_000, 600_000, [100_000, 140_000], 150_000)).toBe(false)
+  })
+})

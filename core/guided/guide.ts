@@ -1,0 +1,103 @@
+import type { Findings, PredictedGain } from '../contracts/findings.ts'
+import type { GuidedDecision, GuidedOrder } from '../contracts/guided.ts'
+import type { PageResult } from '../contracts/measurements.ts'
+import type { SafetyResult } from '../contracts/safety.ts'
+import type { RemedyId, Setup } from '../contracts/setup.ts'
+import { worth } from '../findings/worth.ts'
+import { REMEDIES } from '../remedies/catalogue.ts'
+import type { Reach } from '../remedies/remedy.ts'
+import { BY_CHOICE } from '../remedies/starting-points.ts'
+
+/** What a guided run may try next. */
+export interface Trying {
+  readonly remedy: RemedyId
+  readonly predicted: PredictedGain[]
+  /** Predicted ms to the main content, with a little for all being loaded. */
+  readonly worth: number
+}
+
+const WIDTH: Record<Reach, number> = { delivery: 0, files: 1, page: 2 }
+
+/**
+ * Remedies within reach that are off and have something to do here, those that are predicted to be worth most first. What needs a word of the owner's
+ * is left to the owner.
+ */
+export const inOrderOfWorth = (
+  findings: Pick<Findings, 'remedies'>,
+  setup: Setup,
+  { reach, visitorIds, pageIds }: Pick<GuidedOrder, 'reach' | 'visitorIds' | 'pageIds'>,
+): Trying[] =>
+  REMEDIES.filter(
+    ({ id, reach: own }) => WIDTH[own] <= WIDTH[reach] && !BY_CHOICE.has(id) && !setup.remedies[id].enabled,
+  )
+    .flatMap(({ id }) => {
+      const evidence = findings.remedies.find(({ remedy }) => remedy === id)
+      if (evidence === undefined || !evidence.applies) return []
+      const predicted = evidence.gains.filter(
+        ({ pageId, visitorId }) => pageIds.includes(pageId) && visitorIds.includes(visitorId),
+      )
+      return [{ remedy: id, predicted, worth: worth(predicted) }]
+    })
+    .sort((a, b) => b.worth - a.worth)
+
+/** The setup with remedies on, as they are set. */
+export const withRemedies = (setup: Setup, remedies: readonly string[]): Setup => ({
+  ...setup,
+  remedies: Object.fromEntries(
+    Object.entries(setup.remedies).map(([id, settings]) => [
+      id,
+      remedies.includes(id) ? { ...settings, enabled: true } : settings,
+    ]),
+  ) as Setup['remedies'],
+})
+
+/** Full loading this much sooner is a gain too, where the main content is no later: 2 % and 50 ms, as in comparisons. */
+const SMALL_MS = 50
+const SMALL_SHARE = 0.02
+const SURE = 0.949
+
+const loadsSooner = ({ verdict, sides }: PageResult): boolean => {
+  const gain = verdict?.gains.loadedMs
+  if (gain === undefined || verdict === null) return false
+  const before = sides.find(({ side }) => side === verdict.from)?.medians.loadedMs ?? 0
+  // As sure as the verdict on the main content has to be.
+  return gain.confidence >= SURE && gain.low > 0 && gain.shift > Math.max(SMALL_MS, before * SMALL_SHARE)
+}
+
+const where = ({ path, visitorName }: PageResult): string => `${path} on ${visitorName}`
+
+/** What becomes of what was tried, and why. A gain for one visitor never makes up for a loss of another. */
+export const decideStep = (
+  results: readonly PageResult[],
+  safety: SafetyResult | null,
+  safetySentence: string,
+): { decision: GuidedDecision; sentence: string } => {
+  if (safety === 'broken') return { decision: 'broken', sentence: safetySentence }
+  const judged = results.filter(({ verdict }) => verdict !== null)
+  if (judged.length === 0)
+    return { decision: 'failed', sentence: results.flatMap(({ sides }) => sides).find(({ failure }) => failure !== null)?.failure ?? 'No page could be loaded, so nothing can be said.' } // prettier-ignore
+  const of = (kind: string): PageResult[] => judged.filter(({ verdict }) => verdict!.kind === kind)
+  const [broken] = of('broken')
+  if (broken !== undefined)
+    return { decision: 'broken', sentence: `${where(broken)}: ${broken.verdict!.why}` }
+  const [slower] = of('slower')
+  if (slower !== undefined)
+    return { decision: 'slower', sentence: `${where(slower)}: ${slower.verdict!.sentence}` }
+  const [faster] = of('faster')
+  if (faster !== undefined)
+    return { decision: 'kept', sentence: `${where(faster)}: ${faster.verdict!.sentence}` }
+  const loaded = judged.find(loadsSooner)
+  if (loaded !== undefined)
+    return { decision: 'kept', sentence: `${where(loaded)}: the main content comes no sooner, but everything is there ${(loaded.verdict!.gains.loadedMs!.shift / 1000).toFixed(1)} s sooner.` } // prettier-ignore
+  return { decision: 'no-difference', sentence: 'No measurable difference.' }
+}
+
+/** Whether a run that has spent so much may begin another step, with the whole still to be measured at the end. All in ms. */
+export const hasTimeFor = (spent: number, allowed: number, stepTimes: readonly number[], firstGuess: number): boolean => {
+  const step = stepTimes.length === 0 ? firstGuess : stepTimes.reduce((sum, ms) => sum + ms, 0) / stepTimes.length
+  // The whole is measured on three sides, and looked at.
+  return spent + step + 1.5 * step <= allowed
+} // prettier-ignore
+
+/** A predicted gain above this makes it worth looking for what to leave out. ms */
+export const WORTH_A_SEARCH = 100

@@ -1,0 +1,44 @@
+import type { Fields } from './fields.ts'
+
+/** Keeps a trial within itself: addresses of the site's other names become its own, in fields and in the text of pages. */
+
+/** Names that mean the same site, and the one they become. */
+export interface OwnAddresses {
+  /** Host names without port, in lower case: of live, of the origin. */
+  readonly others: readonly string[]
+  /** Scheme, host and public port of the visitor's own. */
+  readonly own: string
+}
+
+const escaped = (text: string): string => text.replaceAll(/[.*+?^${}()|[\]\\]/g, '\\$&')
+
+/** With or without scheme, plain or as JSON writes it (`https:\/\/`), followed by what can follow a host. */
+const pattern = (others: readonly string[]): RegExp =>
+  new RegExp(`(https?:)?(\\\\?/\\\\?/)(?:${others.map(escaped).join('|')})(?::\\d+)?(?![\\w.:-])`, 'gi')
+
+/** The text with absolute addresses of the site's other names turned into own ones; others' addresses and bare names stay. */
+export const withOwnAddresses = (text: string, { others, own }: OwnAddresses): string => {
+  if (others.length === 0) return text
+  const [scheme, host] = own.split('//') as [string, string]
+  return text.replaceAll(
+    pattern(others),
+    (_match, given: string | undefined, slashes: string) =>
+      `${given === undefined ? '' : scheme}${slashes}${host}`,
+  )
+}
+
+const NAMING = new Set(['location', 'content-location', 'link', 'refresh'])
+
+/** Without a Domain attribute a cookie is for the host that set it alone (RFC 6265 §4.1.2.3). */
+const hostOnly = (line: string): string =>
+  line
+    .split(';')
+    .filter((part, index) => index === 0 || !/^\s*domain\s*=/i.test(part))
+    .join(';')
+
+/** The same for header fields that name addresses; cookies are kept to this host. */
+export const fieldsWithOwnAddresses = (fields: Fields, addresses: OwnAddresses): Fields =>
+  fields.map(([name, value]) => {
+    if (name === 'set-cookie') return [name, hostOnly(value)]
+    return NAMING.has(name) ? [name, withOwnAddresses(value, addresses)] : [name, value]
+  })

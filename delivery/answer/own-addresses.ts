@@ -1,0 +1,58 @@
+import { pipeline, Transform, type TransformCallback } from 'node:stream'
+import { isHtml } from '../../core/http/freshness.ts'
+import { fieldValue, withoutFields } from '../../core/http/fields.ts'
+import { fieldsWithOwnAddresses, withOwnAddresses, type OwnAddresses } from '../../core/http/own-addresses.ts'
+import { LARGEST_PAGE_BYTES } from '../../core/page/rewrite.ts'
+import type { SiteRequest } from '../exchange.ts'
+import type { OriginAnswer } from '../origin/origin-client.ts'
+
+const ABOUT_LENGTH = new Set(['content-length', 'content-md5', 'content-digest', 'repr-digest'])
+
+/** Collects a page and sends it on with own addresses; one that is too large goes on as it comes. */
+class Translation extends Transform {
+  readonly #addresses: OwnAddresses
+  readonly #chunks: Buffer[] = []
+  #bytes = 0
+  #passes = false
+
+  constructor(addresses: OwnAddresses) {
+    super()
+    this.#addresses = addresses
+  }
+
+  override _transform(chunk: Buffer, _encoding: BufferEncoding, done: TransformCallback): void {
+    if (this.#passes) return done(null, chunk)
+    this.#chunks.push(chunk)
+    this.#bytes += chunk.length
+    if (this.#bytes <= LARGEST_PAGE_BYTES) return done()
+    this.#passes = true
+    done(null, Buffer.concat(this.#chunks))
+  }
+
+  override _flush(done: TransformCallback): void {
+    if (this.#passes) return done()
+    // Addresses are ASCII; every other byte comes out as it went in.
+    const text = Buffer.concat(this.#chunks).toString('latin1')
+    done(null, Buffer.from(withOwnAddresses(text, this.#addresses), 'latin1'))
+  }
+}
+
+/** An answer of the origin with links, redirects and cookies of the trial kept within the trial. Live is left as it is. */
+export const keptWithin = (
+  { route, visitor, method }: Pick<SiteRequest, 'route' | 'visitor' | 'method'>,
+  answer: OriginAnswer,
+): OriginAnswer => {
+  if (route.otherNames.length === 0) return answer
+  const addresses = {
+    others: route.otherNames.filter((name) => name !== visitor.hostName),
+    own: `${visitor.scheme}://${visitor.host}`,
+  }
+  const fields = fieldsWithOwnAddresses(answer.fields, addresses)
+  const plain = fieldValue(fields, 'content-encoding') === undefined
+  if (!isHtml(fields) || !plain || method === 'HEAD' || addresses.others.length === 0)
+    return { ...answer, fields }
+  const body = new Translation(addresses)
+  // A page that breaks off breaks off here too; who reads it sees that.
+  pipeline(answer.body, body, () => undefined)
+  return { ...answer, fields: withoutFields(fields, ABOUT_LENGTH), body }
+}

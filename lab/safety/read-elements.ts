@@ -1,0 +1,100 @@
+import type { Sight } from '../../core/contracts/safety.ts'
+
+export interface ReadElements {
+  readonly elements: Sight['elements']
+  readonly pictures: { key: string; url: string; shown: boolean }[]
+}
+
+/**
+ * Runs in the page: what there is to see. It may use nothing from outside.
+ * @param within 'view': the first view only, as it stands; 'page': all of it
+ */
+export const readElements = (within: 'view' | 'page'): ReadElements => {
+  const MOST = 4000
+  const keys = new WeakMap<Element, string>()
+  const keyOf = (element: Element): string => {
+    const known = keys.get(element)
+    if (known !== undefined) return known
+    const parent = element.parentElement
+    const tag = element.tagName.toLowerCase()
+    let key = tag
+    if (parent !== null && element !== document.body) {
+      const alike = [...parent.children].filter(({ tagName }) => tagName === element.tagName)
+      const place = alike.length > 1 ? `:nth-of-type(${alike.indexOf(element) + 1})` : ''
+      key = `${keyOf(parent)} > ${tag}${place}`
+    }
+    keys.set(element, key)
+    return key
+  }
+  const collapsed = (text: string): string => text.replaceAll(/\s+/g, ' ').trim()
+  const ownText = (element: Element): string =>
+    collapsed([...element.childNodes].filter(({ nodeType }) => nodeType === 3).map(({ nodeValue }) => nodeValue).join(' ')) // prettier-ignore
+  const CONTROLS = 'button,input,select,textarea,summary,[role=button],a[href]'
+  const whatOf = (element: Element, text: string): Sight['elements'][number]['what'] => {
+    if (element.matches(CONTROLS)) return 'control'
+    if (element.matches('img,picture,svg,canvas')) return 'picture'
+    if (element.matches('iframe,video,audio,object,embed')) return 'frame'
+    return text === '' ? 'other' : 'text'
+  }
+  const elements: Sight['elements'] = []
+  const pictures: ReadElements['pictures'] = []
+  const view = { width: window.innerWidth, height: window.innerHeight }
+  for (const element of document.body?.querySelectorAll('*') ?? []) {
+    if (elements.length >= MOST) break
+    if (element.matches('script,style,link,meta,noscript,template,source,track,br,svg *')) continue
+    const box = element.getBoundingClientRect()
+    const style = getComputedStyle(element)
+    const left = box.left + window.scrollX
+    const top = box.top + window.scrollY
+    if (element instanceof HTMLImageElement && element.currentSrc !== '')
+      pictures.push({
+        key: keyOf(element),
+        url: element.currentSrc,
+        shown: element.complete && element.naturalWidth > 0,
+      })
+    const isSeen =
+      box.width > 0 &&
+      box.height > 0 &&
+      style.visibility === 'visible' &&
+      element.checkVisibility({ opacityProperty: true, visibilityProperty: true })
+    if (!isSeen) continue
+    if (within === 'view' && (top >= view.height || left >= view.width || top + box.height <= 0)) continue
+    const text = ownText(element)
+    elements.push({
+      key: keyOf(element),
+      what: whatOf(element, text),
+      // What lies below the first view has not come yet, so nothing is said about how far a box reaches there.
+      box: [left, top, box.width, within === 'view' ? Math.min(box.height, view.height - top) : box.height],
+      look: [
+        `color: ${style.color}`,
+        `background: ${style.backgroundColor}`,
+        `font: ${style.fontWeight} ${style.fontSize} ${style.fontFamily}`,
+        `display: ${style.display}`,
+        `align: ${style.textAlign}`,
+        `border: ${style.borderTopWidth} ${style.borderTopColor}`,
+      ].join('; '),
+      text,
+    })
+  }
+  return { elements, pictures }
+}
+
+/** Runs in the page: places and words of what is to be seen, to tell what changes by itself. */
+export const readStates = (): Record<string, string> => {
+  const states: Record<string, string> = {}
+  const path = (element: Element): string => {
+    const parent = element.parentElement
+    const tag = element.tagName.toLowerCase()
+    if (parent === null || element === document.body) return tag
+    const alike = [...parent.children].filter(({ tagName }) => tagName === element.tagName)
+    return `${path(parent)} > ${tag}${alike.length > 1 ? `:nth-of-type(${alike.indexOf(element) + 1})` : ''}`
+  }
+  for (const element of document.body?.querySelectorAll('*') ?? []) {
+    if (element.matches('script,style,link,meta,noscript,template,source,track,br,svg *')) continue
+    const box = element.getBoundingClientRect()
+    const seen = element.checkVisibility({ opacityProperty: true, visibilityProperty: true })
+    const text = [...element.childNodes].filter(({ nodeType }) => nodeType === 3).map(({ nodeValue }) => nodeValue?.trim()).join(' ') // prettier-ignore
+    states[path(element)] = `${seen} ${Math.round(box.left)} ${Math.round(box.top)} ${text}`
+  }
+  return states
+}

@@ -1,0 +1,79 @@
+import { eq } from 'drizzle-orm'
+import type { CulpritState } from '../../core/contracts/culprit.ts'
+import { SearchEnded } from '../../core/culprit/search.ts'
+import { suspectSentence, withoutSuspects } from '../../core/culprit/suspects.ts'
+import { newId } from '../accounts/secrets.ts'
+import { culpritSearches, safetyChecks } from '../db/schema.ts'
+import { JobFailure, type JobHandler } from '../jobs/job-queue.ts'
+import { LabUnusable } from '../jobs/lab-client.ts'
+import type { MeasureIo } from '../measuring/make-runs.ts'
+import { dropCandidate } from '../safety/candidate.ts'
+import { Examiner, NotSeen } from '../safety/examine.ts'
+import { checkPages } from '../safety/safety-job.ts'
+import { writeEntry } from '../sites/ledger.ts'
+import { setupDigest } from '../sites/setup-digest.ts'
+import { getTrial, liveSetup, putTrial } from '../sites/setups.ts'
+import { getSite } from '../sites/sites.ts'
+import { seekCulprits } from './seek.ts'
+
+/** The search for what breaks a page of the trial; what is found is left out of the trial, and the page is checked again. */
+export const culpritJob =
+  (io: MeasureIo): JobHandler =>
+  async (job, progress) => {
+    const { db, events } = io
+    const [row] = await db.select().from(culpritSearches).where(eq(culpritSearches.id, job.subjectId))
+    if (row === undefined) throw new JobFailure('The search was removed.')
+    const site = await getSite(io, row.siteId)
+    const page = site.sample.find(({ id }) => id === row.order.pageId)
+    const visitor = site.visitors.find(({ id }) => id === row.order.visitorId)
+    if (page === undefined || visitor === undefined)
+      throw new JobFailure('The page or the visitor was removed. Choose another one.')
+    const live = await liveSetup(db, site.id)
+    const trial = await getTrial(io, site.id)
+    let state: CulpritState = row.state
+    const save = async (next: CulpritState): Promise<void> => {
+      state = next
+      await db.update(culpritSearches).set({ state }).where(eq(culpritSearches.id, row.id))
+      events.changed(site.id, 'safety')
+    }
+    const end = async (outcome: CulpritState['outcome'], found = state.found): Promise<void> =>
+      save({ ...state, found, outcome })
+    const examiner = new Examiner(io.lab, site, io.addresses)
+    progress.afterwards(() => dropCandidate(io, site.id))
+    try {
+      const { found: result, reason } = await seekCulprits(io, { site, live: live.setup, trial: trial.setup, page, visitor, why: row.order.why, state, save, examiner, progress, at: [0, 1] }) // prettier-ignore
+      const { kind, sentence, found } = result
+      if (kind !== 'found' && kind !== 'whole') return await end({ kind, sentence, reason })
+      const setup = withoutSuspects(
+        trial.setup,
+        live.setup,
+        found,
+        `Culprit search on ${page.path}: ${reason}`,
+      )
+      await putTrial(io, site.id, setup)
+      const checkId = newId()
+      const order = { from: 'live' as const, to: 'trial' as const, pageIds: [page.id], visitorIds: [visitor.id], journeyIds: [] } // prettier-ignore
+      await db.insert(safetyChecks).values({ id: checkId, siteId: site.id, jobId: job.id, at: new Date(), by: row.by, order, setupDigest: setupDigest(setup), pages: [] }) // prettier-ignore
+      const [checked] = await checkPages(io, site, { id: checkId, order }, setup, progress, examiner)
+      if (progress.signal.aborted) return
+      await end({ kind, sentence, reason }, found)
+      await writeEntry(db, site.id, {
+        kind: 'searched',
+        title: `Culprit search on ${page.path}`,
+        changes: found.map((one) => `Left out ${suspectSentence(one)}`),
+        by: row.by,
+        decision: 'none',
+        safety:
+          checked === undefined ? null : { checkId, result: checked.result, sentence: checked.sentence },
+        exceptions: found.flatMap((one) => one.kind === 'exception' ? [{ remedy: one.remedy, exception: { by: one.by, value: one.value, reason } }] : []), // prettier-ignore
+        setup,
+      })
+      events.changed(site.id, 'ledger')
+    } catch (error) {
+      if (progress.signal.aborted) return
+      const known = error instanceof SearchEnded || error instanceof NotSeen || error instanceof LabUnusable
+      if (!known) throw error
+      await end({ kind: 'gave-up', sentence: error.message, reason: '' })
+      if (error instanceof LabUnusable) throw new JobFailure(error.message)
+    }
+  }

@@ -1,0 +1,180 @@
+import { eq } from 'drizzle-orm'
+import type { Suspect } from '../../core/contracts/culprit.ts'
+import type { GuidedOrder, GuidedStep } from '../../core/contracts/guided.ts'
+import type { MeasurementOrder, PageResult } from '../../core/contracts/measurements.ts'
+import type { Side } from '../../core/contracts/measuring.ts'
+import type { PageSafety, SafetyOrder } from '../../core/contracts/safety.ts'
+import type { Setup } from '../../core/contracts/setup.ts'
+import type { Site } from '../../core/contracts/sites.ts'
+import { SearchEnded } from '../../core/culprit/search.ts'
+import { suspectSentence, withoutSuspects } from '../../core/culprit/suspects.ts'
+import { worth } from '../../core/findings/worth.ts'
+import { decideStep, WORTH_A_SEARCH } from '../../core/guided/guide.ts'
+import { worst } from '../../core/safety/compare.ts'
+import { setupChanges } from '../../core/remedies/difference.ts'
+import { newId } from '../accounts/secrets.ts'
+import { nothingSought } from '../culprit/culprit-searches.ts'
+import { seekCulprits } from '../culprit/seek.ts'
+import { measurements, safetyChecks } from '../db/schema.ts'
+import type { JobProgress } from '../jobs/job-queue.ts'
+import { makeRuns, type MeasureIo } from '../measuring/make-runs.ts'
+import { resultsOf } from '../measuring/measurements.ts'
+import { setCandidate } from '../safety/candidate.ts'
+import type { Examiner } from '../safety/examine.ts'
+import { checkPages } from '../safety/safety-job.ts'
+import { setupDigest } from '../sites/setup-digest.ts'
+
+/** Pairs at most of one step: the whole is measured again at the end. */
+export const STEP_PAIRS = 8
+
+/** What all steps of a guided run share. */
+export interface Guided {
+  readonly io: MeasureIo
+  readonly site: Site
+  readonly order: GuidedOrder
+  readonly by: string
+  readonly jobId: string
+  readonly live: { readonly number: number; readonly setup: Setup }
+  readonly examiner: Examiner
+  readonly progress: JobProgress
+  /** Keeps a step as far as it has come. */
+  readonly save: (step: GuidedStep) => Promise<void>
+}
+
+/** A progress that counts as one part of the whole run. */
+export const partOf = (progress: JobProgress, label: string, [done, all]: readonly [number, number]): JobProgress => ({
+  ...progress,
+  report: (own, ownAll, now, msLeft) =>
+    progress.report(Math.round(done * 100 + (100 * own) / Math.max(1, ownAll)), all * 100, `${label}: ${now}`, msLeft),
+}) // prettier-ignore
+
+/** Measure sides as part of a run; goes on where an earlier process stopped. */
+export const measureSides = async (
+  { io, site, order, by, jobId, live, progress }: Guided,
+  sides: Side[],
+  setups: { readonly trial: Setup; readonly candidate?: Setup; readonly changes: readonly string[] },
+  existing: string | null,
+  begun: (id: string) => Promise<void>,
+  runs = STEP_PAIRS,
+): Promise<PageResult[]> => {
+  const { db, events } = io
+  const wanted: MeasurementOrder = { sides, pageIds: order.pageIds, visitorIds: order.visitorIds, visit: 'first', runs, stop: 'when-clear' } // prettier-ignore
+  const id = existing ?? newId()
+  if (existing === null) {
+    const digests = {
+      live: setupDigest(live.setup),
+      trial: setupDigest(setups.trial),
+      ...(setups.candidate === undefined ? {} : { candidate: setupDigest(setups.candidate) }),
+    }
+    await db.insert(measurements).values({ id, siteId: site.id, jobId, order: wanted, liveVersion: live.number, changes: [...setups.changes], setups: digests, createdAt: new Date(), by }) // prettier-ignore
+    await begun(id)
+  }
+  const [row] = await db.select().from(measurements).where(eq(measurements.id, id))
+  await makeRuns(io, site, row!, progress)
+  if (!progress.signal.aborted)
+    await db.update(measurements).set({ endedAt: new Date() }).where(eq(measurements.id, id))
+  events.changed(site.id, 'measurements')
+  return resultsOf(db, id, wanted)
+}
+
+/** Check a side against live as part of a run. */
+export const checkSide = async (
+  { io, site, order, by, jobId, examiner, progress }: Guided,
+  to: Side,
+  setup: Setup,
+  existing: string | null,
+  begun: (id: string) => Promise<void>,
+  journeyIds: readonly string[] = [],
+): Promise<PageSafety[]> => {
+  const { db } = io
+  const wanted: SafetyOrder = { from: 'live', to, pageIds: order.pageIds, visitorIds: order.visitorIds, journeyIds: [...journeyIds] } // prettier-ignore
+  const id = existing ?? newId()
+  if (existing === null) {
+    await db.insert(safetyChecks).values({ id, siteId: site.id, jobId, at: new Date(), by, order: wanted, setupDigest: setupDigest(setup), pages: [] }) // prettier-ignore
+    await begun(id)
+  }
+  const pages = await checkPages(io, site, { id, order: wanted }, setup, progress, examiner)
+  if (!progress.signal.aborted)
+    await db.update(safetyChecks).set({ endedAt: new Date() }).where(eq(safetyChecks.id, id))
+  return pages
+}
+
+const broken = (pages: readonly PageSafety[]): PageSafety | undefined =>
+  pages.find(({ result }) => result === 'broken')
+
+/** Look for what to leave out so that a candidate is whole again. @returns undefined when nothing helps, or it takes too long */
+const mend = async (guided: Guided, candidate: Setup, best: Setup, page: PageSafety, at: readonly [number, number]): Promise<Suspect[] | undefined> => {
+  const { io, site, examiner, progress } = guided
+  const seeking = {
+    site,
+    live: best,
+    trial: candidate,
+    page: site.sample.find(({ id }) => id === page.pageId)!,
+    visitor: site.visitors.find(({ id }) => id === page.visitorId)!,
+    why: 'broken' as const,
+    state: nothingSought(),
+    save: async () => undefined,
+    examiner,
+    progress,
+    at,
+  }
+  try {
+    const { found } = await seekCulprits(io, seeking)
+    return found.kind === 'found' ? [...found.found] : undefined
+  } catch (error) {
+    if (error instanceof SearchEnded) return undefined
+    throw error
+  }
+} // prettier-ignore
+
+export interface Tried {
+  readonly step: GuidedStep
+  /** The setup as it was tried in the end, exceptions and all. */
+  readonly setup: Setup
+}
+
+/**
+ * Try a setup against the best so far, on the candidate's address: looked at first, then measured. What breaks is searched for where the predicted gain is
+ * worth it, and left out.
+ */
+export const tryStep = async (
+  guided: Guided,
+  begun: GuidedStep,
+  best: Setup,
+  wanted: Setup,
+): Promise<Tried> => {
+  const { io, site, progress, save } = guided
+  let step = begun
+  const keep = async (change: Partial<GuidedStep>): Promise<void> => {
+    step = { ...step, ...change }
+    await save(step)
+  }
+  const reason = `Guided run: broke ${site.sample[0]?.path ?? '/'}`
+  let setup = withoutSuspects(wanted, best, step.exceptions, reason)
+  const changes = (): string[] => setupChanges(best, setup).map(({ sentence }) => sentence)
+  await setCandidate(io, site.id, setup)
+  let pages = await checkSide(guided, 'candidate', setup, step.safetyCheckId, (id) => keep({ safetyCheckId: id })) // prettier-ignore
+  const fault = broken(pages)
+  if (fault !== undefined && step.exceptions.length === 0 && worth(step.predicted) >= WORTH_A_SEARCH) {
+    const found = await mend(guided, setup, best, fault, [0, 1])
+    if (found !== undefined && found.length > 0) {
+      setup = withoutSuspects(wanted, best, found, `Guided run: ${fault.sentence}`)
+      await keep({ exceptions: found, safetyCheckId: null })
+      await setCandidate(io, site.id, setup)
+      pages = await checkSide(guided, 'candidate', setup, null, (id) => keep({ safetyCheckId: id }))
+    } else await setCandidate(io, site.id, setup)
+  }
+  if (progress.signal.aborted) return { step, setup }
+  const safety = worst(pages.map(({ result }) => result)) ?? null
+  const said = pages.find(({ result }) => result === safety)?.sentence ?? ''
+  const results =
+    safety === 'broken'
+      ? []
+      : await measureSides(guided, ['trial', 'candidate'], { trial: best, candidate: setup, changes: changes() }, step.measurementId, (id) => keep({ measurementId: id })) // prettier-ignore
+  if (progress.signal.aborted) return { step, setup }
+  const { decision, sentence } = decideStep(results, safety, said)
+  const left = step.exceptions.map(suspectSentence)
+  const except = left.length === 0 ? '' : ` Left out, because the page broke with it: ${left.join(', ')}.`
+  await keep({ results, safety, decision, sentence: sentence + except })
+  return { step, setup }
+}

@@ -1,0 +1,43 @@
+import { and, eq } from 'drizzle-orm'
+import { DEFAULT_PAIRS, type MeasurementHead } from '../../core/contracts/measurements.ts'
+import { Setup } from '../../core/contracts/setup.ts'
+import { setupChanges } from '../../core/remedies/difference.ts'
+import { ledger, measurements } from '../db/schema.ts'
+import { errors } from '../errors.ts'
+import { setCandidate } from '../safety/candidate.ts'
+import type { Services } from '../services.ts'
+import { setupDigest } from '../sites/setup-digest.ts'
+import { getTrial, liveSetup } from '../sites/setups.ts'
+import { getSite } from '../sites/sites.ts'
+import { measurementHead, orderMeasurement } from './measurements.ts'
+
+/**
+ * Measure a setup of the ledger again, against live as it is now, on the candidate's address; trial stays as it is.
+ * @throws AppError NOT_FOUND, NOTHING_TO_TRY, MEASUREMENT_UNDER_WAY
+ */
+export const measureAgain = async (services: Services, siteId: string, entryId: string, by: string): Promise<MeasurementHead> => {
+  const { db } = services
+  const [entry] = await db.select().from(ledger).where(and(eq(ledger.siteId, siteId), eq(ledger.id, entryId)))
+  if (entry === undefined || entry.setup === null) throw errors.notFound('setup of this entry')
+  const site = await getSite(services, siteId)
+  const setup = Setup.parse(entry.setup)
+  const { setup: live } = await liveSetup(db, siteId)
+  if (setupDigest(live) === setupDigest(setup)) throw errors.nothingToTry()
+  const has = <T extends { id: string }>(all: readonly T[], ids: readonly string[]): string[] => ids.filter((id) => all.some((one) => one.id === id))
+  const pageIds = has(site.sample, [...new Set(entry.results.map(({ pageId }) => pageId))])
+  const visitorIds = has(site.visitors, [...new Set(entry.results.map(({ visitorId }) => visitorId))])
+  const order = {
+    sides: ['live' as const, 'candidate' as const],
+    pageIds: pageIds.length > 0 ? pageIds : site.sample.slice(0, 1).map(({ id }) => id),
+    visitorIds: visitorIds.length > 0 ? visitorIds : site.visitors.slice(0, 1).map(({ id }) => id),
+    visit: 'first' as const,
+    runs: DEFAULT_PAIRS,
+    stop: 'when-clear' as const,
+  }
+  if (await services.jobs.hasOpen(siteId)) throw errors.alreadyMeasuring()
+  await setCandidate(services, siteId, setup)
+  const head = await orderMeasurement(services, siteId, order, by)
+  const changes = setupChanges(live, setup).map(({ sentence }) => sentence)
+  await db.update(measurements).set({ changes, setups: { live: setupDigest(live), trial: setupDigest((await getTrial(services, siteId)).setup), candidate: setupDigest(setup) } }).where(eq(measurements.id, head.id))
+  return measurementHead(db, siteId, head.id)
+} // prettier-ignore

@@ -1,0 +1,91 @@
+import { and, asc, eq, inArray } from 'drizzle-orm'
+import type { Frame, Side } from '../../core/contracts/measuring.ts'
+import type { Report } from '../../core/contracts/report.ts'
+import { emptySetup } from '../../core/contracts/setup.ts'
+import { setupChanges } from '../../core/remedies/difference.ts'
+import { composeReport } from '../../core/report/compose.ts'
+import { clockSteps, shownAt } from '../../core/measuring/filmstrip.ts'
+import type { Database } from '../db/database.ts'
+import { frames, runs } from '../db/schema.ts'
+import { siteFindings } from '../measuring/findings.ts'
+import { standingsOf } from '../measuring/standings.ts'
+import { listSafetyChecks } from '../safety/safety-checks.ts'
+import type { Services } from '../services.ts'
+import { listLedger } from '../sites/ledger.ts'
+import { getTrial, liveSetup } from '../sites/setups.ts'
+import { getSite } from '../sites/sites.ts'
+
+/** Pictures of each strip. */
+const STRIP = 6
+
+/** First views of a side as a visitor saw them, in the load that was looked at closely. */
+const framesOf = async (
+  db: Database,
+  measurementId: string,
+  { pageId, visitorId }: { pageId: string; visitorId: string },
+  sides: readonly Side[],
+): Promise<Frame[]> => {
+  const found = await db
+    .select({ atMs: frames.atMs, jpeg: frames.jpeg })
+    .from(frames)
+    .innerJoin(runs, eq(runs.id, frames.runId))
+    .where(
+      and(
+        eq(runs.measurementId, measurementId),
+        eq(runs.pageId, pageId),
+        eq(runs.visitorId, visitorId),
+        inArray(runs.side, [...sides]),
+      ),
+    )
+    .orderBy(asc(frames.atMs))
+  return found
+}
+
+/** The same instants of both strips. */
+const strips = (
+  before: readonly Frame[],
+  after: readonly Frame[],
+): { before: Frame[]; after: Frame[] } | null => {
+  if (before.length === 0 || after.length === 0) return null
+  const steps = clockSteps(Math.max(before.at(-1)!.atMs, after.at(-1)!.atMs), STRIP)
+  const at = (strip: readonly Frame[]): Frame[] => steps.map((atMs) => ({ atMs, jpeg: shownAt(strip, atMs)!.jpeg })) // prettier-ignore
+  return { before: at(before), after: at(after) }
+}
+
+/**
+ * Before and after of a site for a client: the origin beside what visitors get, or beside what they would get.
+ * @throws AppError NOT_FOUND
+ */
+export const makeReport = async (
+  services: Services,
+  siteId: string,
+  state: Report['state'],
+): Promise<Report> => {
+  const { db, now } = services
+  const site = await getSite(services, siteId)
+  const live = await liveSetup(db, siteId)
+  const trial = await getTrial(services, siteId)
+  const setup = state === 'trial' ? trial.setup : live.setup
+  const standings = await standingsOf(services, siteId)
+  const [check] = (await listSafetyChecks(services, siteId)).filter(({ state: ended, result, order }) => ended === 'done' && result !== null && order.to === 'trial') // prettier-ignore
+  const report = composeReport({
+    site,
+    madeAt: now().toISOString(),
+    state,
+    version: state === 'live' ? live.number : null,
+    standings,
+    ledger: await listLedger(db, siteId),
+    findings: await siteFindings(services, siteId).catch(() => null),
+    safety: check === undefined ? null : { result: check.result!, sentence: check.pages.find(({ result }) => result === check.result)!.sentence, at: check.at }, // prettier-ignore
+    inForce: setupChanges(emptySetup(), setup).map(({ sentence }) => sentence),
+  })
+  const pages: Report['pages'] = []
+  for (const page of report.pages) {
+    const standing = standings.find((one) => one.path === page.path && one.visitorName === page.visitorName)!
+    const then = state === 'trial' ? (standing.trial ?? standing.live) : standing.live
+    const before = await framesOf(db, standing.origin!.measurementId, standing, ['origin'])
+    const after = await framesOf(db, then!.measurementId, standing, ['live', 'trial', 'candidate'])
+    pages.push({ ...page, frames: strips(before, after) })
+  }
+  return { ...report, pages }
+}

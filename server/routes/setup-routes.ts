@@ -1,0 +1,71 @@
+import { z } from 'zod'
+import { MeasurementHead } from '../../core/contracts/measurements.ts'
+import { Report } from '../../core/contracts/report.ts'
+import { ImportedSetup, SetupFile, SetupImport } from '../../core/contracts/setup-file.ts'
+import { endpoint, type Endpoint } from '../http/endpoint.ts'
+import { measureAgain } from '../measuring/measure-again.ts'
+import { makeReport } from '../report/report.ts'
+import type { Services } from '../services.ts'
+import { exportSetup, importSetup } from '../sites/setup-files.ts'
+import { SiteParams } from './site-routes.ts'
+
+const EntryParams = SiteParams.extend({ entryId: z.string() })
+
+/** Setups as files, and what was done with them as a report. */
+export const setupEndpoints = (services: Services): Endpoint[] => [
+  endpoint(
+    {
+      method: 'get',
+      path: '/setup-file.schema.json',
+      summary: 'JSON Schema of setup files',
+      access: 'open',
+      reply: z.looseObject({ $schema: z.string() }),
+    },
+    async () => {
+      const schema = z.toJSONSchema(SetupFile, { io: 'input', unrepresentable: 'any' })
+      return { title: 'Setup of a site in Zest Lamp', ...schema, $schema: String(schema.$schema) }
+    },
+  ),
+  endpoint(
+    {
+      method: 'get',
+      path: '/sites/:siteId/setup-file',
+      summary: 'A setup as a file: the trial, or a version',
+      input: { params: SiteParams, query: z.object({ version: z.coerce.number().int().min(1).optional() }) },
+      reply: SetupFile,
+    },
+    async ({ params, query }) => exportSetup(services, params.siteId, query.version ?? null),
+  ),
+  endpoint(
+    {
+      method: 'post',
+      path: '/sites/:siteId/setup-file',
+      summary: 'Look at a setup file, and put it into trial when told to',
+      input: { params: SiteParams, body: SetupImport },
+      reply: ImportedSetup,
+    },
+    async ({ params, body, account }) =>
+      importSetup(services, params.siteId, body.file, body.apply, account!.name),
+  ),
+  endpoint(
+    {
+      method: 'post',
+      path: '/sites/:siteId/ledger/:entryId/measure-again',
+      summary: 'Measure a setup of the ledger again, against live as it is now',
+      input: { params: EntryParams },
+      reply: MeasurementHead,
+      status: 202,
+    },
+    async ({ params, account }) => measureAgain(services, params.siteId, params.entryId, account!.name),
+  ),
+  endpoint(
+    {
+      method: 'get',
+      path: '/sites/:siteId/report',
+      summary: 'Before and after for a client, in plain words, with pictures',
+      input: { params: SiteParams, query: z.object({ state: z.enum(['live', 'trial']).default('live') }) },
+      reply: Report,
+    },
+    async ({ params, query }) => makeReport(services, params.siteId, query.state),
+  ),
+]

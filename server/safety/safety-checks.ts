@@ -1,0 +1,113 @@
+import { and, desc, eq } from 'drizzle-orm'
+import type { SafetyOrder } from '../../core/contracts/safety.ts'
+import { type SafetyCheck, type SafetyPictures } from '../../core/contracts/safety.ts'
+import { worst } from '../../core/safety/compare.ts'
+import { newId } from '../accounts/secrets.ts'
+import type { Database } from '../db/database.ts'
+import { jobs, safetyChecks, safetyPictures } from '../db/schema.ts'
+import { errors } from '../errors.ts'
+import type { Services } from '../services.ts'
+import { setupDigest } from '../sites/setup-digest.ts'
+import { getTrial } from '../sites/setups.ts'
+import { getSite, siteRow } from '../sites/sites.ts'
+
+const MOST_LISTED = 30
+
+const toCheck = (
+  { endedAt, ...row }: typeof safetyChecks.$inferSelect,
+  job: typeof jobs.$inferSelect | null,
+  trialDigest: string,
+): SafetyCheck => ({
+  ...row,
+  at: row.at.toISOString(),
+  current: row.setupDigest === trialDigest,
+  state: endedAt === null ? (job?.state ?? 'failed') : 'done',
+  error: job?.error ?? null,
+  result: worst(row.pages.map(({ result }) => result)) ?? null,
+})
+
+/** Pages and visitors that the site has. @throws AppError UNKNOWN_PAGE, UNKNOWN_VISITOR */
+export const refuseUnknown = (
+  site: { sample: readonly { id: string }[]; visitors: readonly { id: string }[] },
+  { pageIds, visitorIds }: { pageIds: readonly string[]; visitorIds: readonly string[] },
+): void => {
+  const known = (ids: readonly string[], all: readonly { id: string }[]): boolean =>
+    ids.every((id) => all.some((one) => one.id === id))
+  if (!known(pageIds, site.sample)) throw errors.unknownPage()
+  if (!known(visitorIds, site.visitors)) throw errors.unknownVisitor()
+}
+
+/**
+ * Queue a check whether trial looks and works like live.
+ * @throws AppError UNKNOWN_PAGE, UNKNOWN_VISITOR, MEASUREMENT_UNDER_WAY
+ */
+export const orderSafetyCheck = async (
+  services: Services,
+  siteId: string,
+  order: SafetyOrder,
+  by: string,
+): Promise<SafetyCheck> => {
+  const { db, jobs: queue, now, events } = services
+  const site = await getSite(services, siteId)
+  refuseUnknown(site, order)
+  if (await queue.hasOpen(siteId)) throw errors.measuring()
+  services.recordings.stop()
+  const { setup } = await getTrial(services, siteId)
+  const id = newId()
+  const jobId = newId()
+  await db.insert(safetyChecks).values({ id, siteId, jobId, at: now(), by, order, setupDigest: setupDigest(setup), pages: [] }) // prettier-ignore
+  const total = order.pageIds.length * order.visitorIds.length
+  await queue.add({ siteId, kind: 'safety-check', title: `Safety check of ${site.name}`, subjectId: id, total }, jobId) // prettier-ignore
+  events.changed(siteId, 'safety')
+  return getSafetyCheck(services, siteId, id)
+}
+
+const rows = (db: Database, siteId: string, id?: string) =>
+  db
+    .select()
+    .from(safetyChecks)
+    .leftJoin(jobs, eq(jobs.id, safetyChecks.jobId))
+    .where(and(eq(safetyChecks.siteId, siteId), ...(id === undefined ? [] : [eq(safetyChecks.id, id)])))
+    .orderBy(desc(safetyChecks.at))
+    .limit(MOST_LISTED)
+
+/** Newest first. @throws AppError NOT_FOUND */
+export const listSafetyChecks = async (
+  services: Pick<Services, 'db'>,
+  siteId: string,
+): Promise<SafetyCheck[]> => {
+  await siteRow(services.db, siteId)
+  const digest = setupDigest((await getTrial(services, siteId)).setup)
+  return (await rows(services.db, siteId)).map((row) => toCheck(row.safety_checks, row.jobs, digest))
+}
+
+/** @throws AppError NOT_FOUND */
+export const getSafetyCheck = async (services: Pick<Services, 'db'>, siteId: string, id: string): Promise<SafetyCheck> => {
+  const [row] = await rows(services.db, siteId, id)
+  if (row === undefined) throw errors.notFound('safety check')
+  return toCheck(row.safety_checks, row.jobs, setupDigest((await getTrial(services, siteId)).setup))
+} // prettier-ignore
+
+/** @throws AppError NOT_FOUND, also when they have been forgotten */
+export const picturesOf = async (
+  db: Database,
+  siteId: string,
+  checkId: string,
+  pageId: string,
+  visitorId: string,
+): Promise<SafetyPictures> => {
+  const [row] = await db
+    .select({ before: safetyPictures.before, after: safetyPictures.after })
+    .from(safetyPictures)
+    .innerJoin(safetyChecks, eq(safetyChecks.id, safetyPictures.checkId))
+    .where(
+      and(
+        eq(safetyChecks.siteId, siteId),
+        eq(safetyPictures.checkId, checkId),
+        eq(safetyPictures.pageId, pageId),
+        eq(safetyPictures.visitorId, visitorId),
+      ),
+    )
+  if (row === undefined) throw errors.notFound('picture of this check')
+  return row
+}

@@ -1,0 +1,70 @@
+import { eq } from 'drizzle-orm'
+import type { ImportedSetup, SetupFile } from '../../core/contracts/setup-file.ts'
+import type { Setup } from '../../core/contracts/setup.ts'
+import type { Site } from '../../core/contracts/sites.ts'
+import { setupChanges } from '../../core/remedies/difference.ts'
+import { adaptSetup } from '../../core/setups/adapt.ts'
+import { NotASetup, readSetupFile, writeSetupFile } from '../../core/setups/read-file.ts'
+import { sitemapPages } from '../db/schema.ts'
+import { errors } from '../errors.ts'
+import type { Services } from '../services.ts'
+import { writeEntry } from './ledger.ts'
+import { getTrial, listVersions, saveTrial } from './setups.ts'
+import { getSite } from './sites.ts'
+
+const hostsOf = ({ address, liveUrl, trialUrl }: Site): [string, string, string] => [
+  new URL(address).host,
+  new URL(liveUrl).host,
+  new URL(trialUrl).host,
+]
+
+/**
+ * A setup as a file.
+ * @param number of the version; null: the trial
+ * @throws AppError NOT_FOUND
+ */
+export const exportSetup = async (services: Services, siteId: string, number: number | null): Promise<SetupFile> => {
+  const site = await getSite(services, siteId)
+  const version = number === null ? undefined : (await listVersions(services, siteId)).find((one) => one.number === number)
+  if (number !== null && version === undefined) throw errors.notFound('version')
+  const setup: Setup = version?.setup ?? (await getTrial(services, siteId)).setup
+  const from = { site: site.name, hosts: hostsOf(site), version: number }
+  return writeSetupFile(setup, from, version?.note ?? '', services.now().toISOString())
+} // prettier-ignore
+
+const read = (file: unknown, now: string): ReturnType<typeof readSetupFile> => {
+  try {
+    return readSetupFile(file, now)
+  } catch (error) {
+    if (error instanceof NotASetup) throw errors.badSetupFile(error.message)
+    throw error
+  }
+}
+
+/**
+ * Look at a setup file, and put it into trial when told to. Live is never touched.
+ * @throws AppError NOT_FOUND, BAD_SETUP_FILE, MEASUREMENT_UNDER_WAY
+ */
+export const importSetup = async (
+  services: Services,
+  siteId: string,
+  file: unknown,
+  apply: boolean,
+  by: string,
+): Promise<ImportedSetup> => {
+  const site = await getSite(services, siteId)
+  const { file: found, migrated } = read(file, services.now().toISOString())
+  const listed = await services.db.select({ path: sitemapPages.path }).from(sitemapPages).where(eq(sitemapPages.siteId, siteId)) // prettier-ignore
+  const [origin, live, trialHost] = hostsOf(site)
+  const paths = [...listed, ...site.sample].map(({ path }) => path)
+  const { setup, adapted, unfit } = adaptSetup(found.setup, found.from?.hosts ?? [], { origin, live, trial: trialHost, paths, otherHosts: site.hosts.added }) // prettier-ignore
+  const trial = await getTrial(services, siteId)
+  const changes = setupChanges(trial.setup, setup).map(({ sentence }) => sentence)
+  const from = found.from === null ? 'a file that does not say where it comes from' : `${found.from.site}, ${found.from.version === null ? 'in trial' : `version ${found.from.version}`}` // prettier-ignore
+  if (apply) {
+    await saveTrial(services, siteId, setup)
+    await writeEntry(services.db, siteId, { kind: 'imported', title: `Setup of ${from} put into trial`, changes, by, decision: 'none', setup }) // prettier-ignore
+    services.events.changed(siteId, 'ledger')
+  }
+  return { from, changes, adapted, unfit, migrated: [...migrated], applied: apply }
+}

@@ -1,0 +1,59 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import type { Site } from '../../core/contracts/sites.ts'
+import { useProving } from '../stores/proving.ts'
+import { when } from '../words/show.ts'
+import { SAFETY_WORDS } from './result-words.ts'
+import SafetyResults from './SafetyResults.vue'
+
+/** Whether the trial is whole: the check of the trial as it is now, and what culprit searches have found. */
+defineProps<{ site: Site; disabled: boolean }>()
+const proving = useProving()
+const check = computed(() => proving.currentCheck)
+const search = computed(() => proving.searches[0])
+</script>
+
+<template>
+  <section v-if="check && check.pages.length > 0" aria-labelledby="safety" class="safety">
+    <h2 id="safety">
+      Does it still look and work the same?
+      <span class="muted small">{{ when(check.at) }}, by {{ check.by }}</span>
+    </h2>
+    <p v-if="check.result" role="status">
+      <b :class="check.result">{{ SAFETY_WORDS[check.result] }}</b>
+      in the worst of {{ check.pages.length }} {{ check.pages.length === 1 ? 'look' : 'looks'
+      }}<template v-if="check.state !== 'done'">, so far</template>.
+    </p>
+    <SafetyResults :check="check" :disabled="disabled" />
+  </section>
+  <section v-if="search && search.state !== 'cancelled'" aria-labelledby="culprit" class="panel search">
+    <h2 id="culprit">
+      Culprit search on {{ search.path === '/' ? 'the home page' : search.path }}
+      <span class="muted small">{{ when(search.at) }}, {{ search.looks }} page loads</span>
+    </h2>
+    <p v-if="search.outcome" role="status">{{ search.outcome.sentence }}</p>
+    <p v-else-if="search.error" class="broken">{{ search.error }}</p>
+    <p v-else role="status">Under way: leaving out one part after another until the page works.</p>
+    <p v-if="search.outcome?.reason" class="muted small">What was the matter: {{ search.outcome.reason }}</p>
+    <ul v-if="search.found.length > 0">
+      <li v-for="{ sentence } in search.found" :key="sentence">
+        Left out of the trial: <code>{{ sentence }}</code>
+      </li>
+    </ul>
+  </section>
+</template>
+
+<style scoped>
+.safety {
+  margin-top: 1rem;
+}
+.search {
+  margin-top: 0.8rem;
+}
+.search h2 {
+  margin-top: 0;
+}
+.broken {
+  color: rgb(var(--v-theme-error));
+}
+</style>

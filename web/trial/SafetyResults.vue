@@ -1,0 +1,113 @@
+<script setup lang="ts">
+import { ref } from 'vue'
+import type { PageSafety, SafetyCheck, SafetyPictures } from '../../core/contracts/safety.ts'
+import { useProblems } from '../stores/problems.ts'
+import { useProving } from '../stores/proving.ts'
+import PageCompare from './PageCompare.vue'
+import { SAFETY_WORDS } from './result-words.ts'
+
+/** What a safety check found, page by page, with the evidence and the pictures. */
+const props = defineProps<{ check: SafetyCheck; disabled: boolean }>()
+const proving = useProving()
+const problems = useProblems()
+const pictures = ref(new Map<string, SafetyPictures>())
+const keyOf = ({ pageId, visitorId }: PageSafety): string => `${pageId} ${visitorId}`
+
+const look = async (page: PageSafety, event: Event): Promise<void> => {
+  if (!(event.target as HTMLDetailsElement).open || pictures.value.has(keyOf(page))) return
+  const found = await problems.catching(() => proving.picturesOf(props.check.id, page.pageId, page.visitorId))
+  if (found !== undefined) pictures.value.set(keyOf(page), found)
+}
+const search = (page: PageSafety): Promise<unknown> =>
+  problems.catching(() => proving.search({ pageId: page.pageId, visitorId: page.visitorId }))
+const place = (path: string): string => (path === '/' ? 'Home page' : path)
+</script>
+
+<template>
+  <div class="scroll">
+    <table class="bench">
+      <caption class="visually-hidden">
+        Pages in trial beside live
+      </caption>
+      <thead>
+        <tr>
+          <th scope="col">Page</th>
+          <th scope="col">Visitor</th>
+          <th scope="col">Result</th>
+          <th scope="col" class="what">What was found</th>
+          <th scope="col"><span class="visually-hidden">Next</span></th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="page in check.pages" :key="keyOf(page)">
+          <th scope="row">{{ place(page.path) }}</th>
+          <td>{{ page.visitorName }}</td>
+          <td>
+            <b :class="page.result">{{ SAFETY_WORDS[page.result] }}</b>
+          </td>
+          <td>{{ page.sentence }}</td>
+          <td class="num">
+            <v-btn
+              v-if="page.result === 'broken' && check.current && check.order.to === 'trial'"
+              size="small"
+              :disabled="disabled"
+              @click="search(page)"
+              >Find the culprit</v-btn
+            >
+          </td>
+        </tr>
+      </tbody>
+    </table>
+  </div>
+  <details v-for="page in check.pages" :key="`e${keyOf(page)}`" @toggle="look(page, $event)">
+    <summary>
+      {{ place(page.path) }} on {{ page.visitorName }}: evidence and pictures
+      <span class="muted small"
+        >{{ page.findings.length }} findings, {{ page.varies.length }} things left out of the comparison</span
+      >
+    </summary>
+    <ul v-if="page.findings.length > 0" class="findings">
+      <li v-for="(finding, index) in page.findings" :key="index">
+        <b :class="finding.severity">{{ finding.severity === 'broken' ? 'Broken' : 'Differs' }}:</b>
+        {{ finding.sentence }}
+        <ul>
+          <li v-for="item in finding.items" :key="item">
+            <code>{{ item }}</code>
+          </li>
+          <li v-if="finding.count > finding.items.length" class="muted">
+            and {{ finding.count - finding.items.length }} more
+          </li>
+        </ul>
+      </li>
+    </ul>
+    <p v-else>Nothing is another than live.</p>
+    <details v-if="page.varies.length > 0">
+      <summary>Left out: another each time the page is loaded</summary>
+      <ul>
+        <li v-for="key in page.varies" :key="key">
+          <code>{{ key }}</code>
+        </li>
+      </ul>
+    </details>
+    <PageCompare v-if="pictures.has(keyOf(page))" :page="page" :pictures="pictures.get(keyOf(page))!" />
+  </details>
+</template>
+
+<style scoped>
+.what {
+  width: 50%;
+}
+.broken {
+  color: rgb(var(--v-theme-error));
+}
+summary {
+  cursor: pointer;
+  padding: 0.35rem 0;
+  font-weight: 600;
+}
+.findings {
+  padding-left: 1.1rem;
+  display: grid;
+  gap: 0.3rem;
+}
+</style>

@@ -1,0 +1,81 @@
+<script setup lang="ts">
+import { computed, ref } from 'vue'
+import type { Site } from '../../core/contracts/sites.ts'
+import ActionButton from '../components/ActionButton.vue'
+import { useJobs } from '../stores/jobs.ts'
+import { useProblems } from '../stores/problems.ts'
+import { useProving } from '../stores/proving.ts'
+import GuidedForm from '../trial/GuidedForm.vue'
+import GuidedProgress from '../trial/GuidedProgress.vue'
+import { when } from '../words/show.ts'
+
+const props = defineProps<{ site: Site }>()
+const jobs = useJobs()
+const problems = useProblems()
+const proving = useProving()
+const working = ref(false)
+const act = async (what: () => Promise<unknown>): Promise<void> => {
+  working.value = true
+  await problems.catching(what)
+  working.value = false
+}
+const busy = computed(() => jobs.openOf(props.site.id) !== undefined)
+const newest = computed(() => proving.runs[0])
+const earlier = computed(() => proving.runs.slice(1))
+</script>
+
+<template>
+  <p class="back">
+    <router-link :to="{ name: 'remedies', params: { siteId: site.id } }">Remedies</router-link>
+  </p>
+  <h1>Guided run</h1>
+  <p>
+    Remedies are tried one after another in the order of what they are predicted to be worth. Each is looked
+    at and measured against the best so far, and kept in trial or backed out. At the end the whole is measured
+    against live.
+  </p>
+  <template
+    v-if="newest && newest.state !== 'done' && newest.state !== 'failed' && newest.state !== 'cancelled'"
+  >
+    <div class="bar">
+      <ActionButton
+        v-if="newest.state === 'paused'"
+        color="primary"
+        variant="flat"
+        :under-way="working"
+        :disabled="busy"
+        @click="act(() => proving.resume(newest!.id))"
+        >Go on</ActionButton
+      >
+      <ActionButton v-else :under-way="working" @click="act(() => proving.pause(newest!.id))"
+        >Pause</ActionButton
+      >
+    </div>
+    <GuidedProgress :site="site" :run="newest" />
+  </template>
+  <template v-else>
+    <GuidedForm
+      :site="site"
+      :disabled="busy"
+      @start="(order) => problems.catching(() => proving.guide(order))"
+    />
+    <template v-if="newest">
+      <h2>The newest run</h2>
+      <GuidedProgress :site="site" :run="newest" />
+    </template>
+  </template>
+  <details v-for="run in earlier" :key="run.id">
+    <summary>Run of {{ when(run.at) }}</summary>
+    <GuidedProgress :site="site" :run="run" />
+  </details>
+</template>
+
+<style scoped>
+.back {
+  margin: 0;
+}
+summary {
+  cursor: pointer;
+  padding: 0.4rem 0;
+}
+</style>
