@@ -1,9 +1,11 @@
 import { writeFile } from 'node:fs/promises'
 import { parseArgs } from 'node:util'
+import { falseAlarms } from './false-alarms.ts'
 import { ferryHome } from './ferry-home.ts'
 import { bulk } from './bulk.ts'
 import { connections } from './connections.ts'
 import { flood } from './flood.ts'
+import { guidedBench } from './guided.ts'
 import { homeBytes } from './home-bytes.ts'
 import { labSpread, retest } from './lab-bench.ts'
 import { modelBench } from './model/model-bench.ts'
@@ -26,6 +28,8 @@ const ALL = [
   labSpread,
   retest,
   ferryHome,
+  falseAlarms,
+  guidedBench,
 ]
 
 const { values, positionals } = parseArgs({ allowPositionals: true, options: { json: { type: 'string' } } })

@@ -60,6 +60,10 @@ export const LookOrder = z.object({
     ms: z.int().min(0).describe('How long to watch what changes by itself'),
     until: z.array(z.string()).describe('Enough when one of these has moved'),
   }),
+  depth: z
+    .enum(['whole', 'quick'])
+    .default('whole')
+    .describe('Quick: only what shows without touching the page, no picture'),
   timeoutMs: z.int(),
 })
 export type LookOrder = z.infer<typeof LookOrder>

@@ -30,10 +30,19 @@ const placeName = (path: string): string => (path === '/' ? 'the home page' : pa
 const pageSentence = (path: string, visitor: string, before: number, after: number): string =>
   `Visitors on ${visitor} see the main content of ${placeName(path)} after ${inSeconds(after)}; it was ${inSeconds(before)}.`
 
+/** What is compared: the origin, or without a baseline what visitors get now; and what they get, or would get. */
+export const beforeAndAfter = (
+  standing: PageStanding,
+  state: Report['state'],
+): { then: Standing | null; now: Standing | null } => ({
+  then: standing.origin ?? (state === 'trial' ? standing.live : null),
+  now: state === 'trial' ? (standing.trial ?? standing.live) : standing.live,
+})
+
 const pagesOf = ({ standings, state }: ReportSource): ReportPage[] =>
   standings.flatMap((standing) => {
-    const now = state === 'trial' ? (standing.trial ?? standing.live) : standing.live
-    const [before, after] = [standing.origin, now].map((one) => one === null ? undefined : figures(one)) // prettier-ignore
+    const { then, now } = beforeAndAfter(standing, state)
+    const [before, after] = [then, now].map((one) => (one === null ? undefined : figures(one)))
     if (before === undefined || after === undefined) return []
     return [
       {
@@ -43,7 +52,7 @@ const pagesOf = ({ standings, state }: ReportSource): ReportPage[] =>
         before,
         after,
         floorMs: standing.floorMs,
-        beforeAt: standing.origin!.at,
+        beforeAt: then!.at,
         afterAt: now!.at,
         frames: null,
       },

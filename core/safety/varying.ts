@@ -71,6 +71,18 @@ export const learnVarying = (a: Sight, b: Sight): Varying => {
   }
 }
 
+/** What a quick look can be compared with: what shows without touching the page. */
+export const quickSight = (sight: Sight): Sight => ({
+  ...sight,
+  elements: [],
+  pictures: [],
+  fonts: [],
+  controls: [],
+  moving: [],
+  grid: null,
+  journeys: [],
+})
+
 /** What one more load of the same teaches besides: whatever it shows is no fault of a trial. */
 export const learnMore = (known: Varying, first: Sight, again: Sight): Varying => {
   const more = learnVarying(first, again)

@@ -162,26 +162,30 @@ const lookAt = async (
   if (response.status() >= 500) return `${order.url} answered with status ${response.status()}.`
   await traffic.quiet()
   const untouched = (await page.evaluate(readElements, 'view' as const)).elements
+  const seen = {
+    status: response.status(),
+    title: await page.title(),
+    console: complaints.console,
+    failed: complaints.failed,
+    untouched,
+  }
+  if (order.depth === 'quick')
+    return { ...seen, elements: [], pictures: [], fonts: [], controls: [], moving: [], grid: null, picture: '' } // prettier-ignore
   const moving = await watch(page, order.watch)
   await goThrough(page, traffic)
   await page.evaluate(() => document.fonts.ready.then(() => undefined))
   const { elements, pictures } = await page.evaluate(readElements, 'page' as const)
   const fonts = await page.evaluate(() => [...document.fonts].map(({ family, status }) => ({ family: family.replaceAll('"', ''), loaded: status === 'loaded' }))) // prettier-ignore
-  const seen = await pictureOf(page)
+  const picture = await pictureOf(page)
   complaints.stop()
-  const controls = await tryControls(page)
   return {
-    status: response.status(),
-    title: await page.title().catch(() => ''),
-    console: complaints.console,
-    failed: complaints.failed,
-    untouched,
-    elements,
-    pictures: pictures.map(({ url, ...picture }) => ({ ...picture, path: shownPath(url) })),
-    fonts,
-    controls,
-    moving,
     ...seen,
+    ...picture,
+    elements,
+    pictures: pictures.map(({ url, ...one }) => ({ ...one, path: shownPath(url) })),
+    fonts,
+    moving,
+    controls: await tryControls(page),
   }
 }
 

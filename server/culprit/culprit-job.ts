@@ -56,7 +56,10 @@ export const culpritJob =
       await db.insert(safetyChecks).values({ id: checkId, siteId: site.id, jobId: job.id, at: new Date(), by: row.by, order, setupDigest: setupDigest(setup), pages: [] }) // prettier-ignore
       const [checked] = await checkPages(io, site, { id: checkId, order }, setup, progress, examiner)
       if (progress.signal.aborted) return
-      await end({ kind, sentence, reason }, found)
+      // What was looked at quickly on the way is looked at as a whole in the end.
+      const mended = checked?.result !== 'broken'
+      const still = `What was found is left out, but the page is not whole yet. ${checked?.sentence ?? ''} Search again from here.`
+      await end(mended ? { kind, sentence, reason } : { kind: 'gave-up', sentence: still, reason }, found)
       await writeEntry(db, site.id, {
         kind: 'searched',
         title: `Culprit search on ${page.path}`,

@@ -6,6 +6,7 @@ import type { VisitorProfile } from '../../core/contracts/measuring.ts'
 import { searchCulprits, SearchEnded, type CulpritFound } from '../../core/culprit/search.ts'
 import { suspectDetails, suspectName, suspectRemedies, withoutSuspects } from '../../core/culprit/suspects.ts'
 import { median } from '../../core/stats/median.ts'
+import type { LookOrder } from '../../core/contracts/safety.ts'
 import type { JobProgress } from '../jobs/job-queue.ts'
 import type { MeasureIo } from '../measuring/make-runs.ts'
 import { candidateHost, runOrder } from '../measuring/run-order.ts'
@@ -81,8 +82,8 @@ export const seekCulprits = async (
     replaced: trial.remedies.stillVideo.enabled ? 'frames' : 'nothing',
     signal: progress.signal,
   }
-  /** Watching takes seconds; it is needed only where nothing else shows that the page is broken. */
-  let watching = true
+  /** Going through the page takes long; it is needed only where nothing shows at once that the page is broken. */
+  let depth: LookOrder['depth'] = 'whole'
   const looksBad = async (): Promise<boolean> => {
     const before = examiner.looks
     // The first time as carefully as a safety check, so that what varies by itself is not taken for broken.
@@ -90,12 +91,12 @@ export const seekCulprits = async (
       const { safety } = await examiner.examine(order)
       const faults = safety.findings.filter(({ severity }) => severity === 'broken')
       reason = safety.result === 'broken' ? safety.sentence : ''
-      watching = faults.every(({ kind }) => kind === 'still')
+      if (faults.some(({ kind }) => kind === 'console' || kind === 'request')) depth = 'quick'
       await count(examiner.looks - before)
       return safety.result === 'broken'
     }
     const known = await examiner.learn('live', page, visitor, [], progress.signal)
-    const { findings } = await examiner.compare(known, order, watching)
+    const { findings } = await examiner.compare(known, order, depth)
     await count(examiner.looks - before)
     return findings.some(({ severity }) => severity === 'broken')
   }

@@ -21,8 +21,10 @@ import { getSite } from '../sites/sites.ts'
 import { checkSide, measureSides, partOf, tryStep, type Guided } from './try-step.ts'
 
 /** How long a step takes before any has been made: looking, and six pairs of loads. */
-const FIRST_GUESS_MS = 150_000
+const FIRST_GUESS_MS = 100_000
 const FINAL_PAIRS = 6
+/** The whole takes so many steps' time: three sides instead of two. */
+const FINAL_SHARE = 1.5
 
 const named = (remedies: readonly string[]): string => remedies.map(remedyName).join(', ')
 
@@ -47,6 +49,8 @@ class GuidedWork {
   #best: Setup
   readonly #startedAt = performance.now()
   readonly #spentBefore: number
+  /** Remedies that are still to be tried. */
+  #remaining = 0
 
   constructor(guided: Omit<Guided, 'save'>, id: string, state: GuidedState, best: Setup) {
     this.#guided = { ...guided, save: (step) => this.#saveStep(step) }
@@ -65,6 +69,15 @@ class GuidedWork {
     this.#state = { ...this.#state, ...change, spentMs: this.#spent }
     await io.db.update(guidedRuns).set({ state: this.#state }).where(eq(guidedRuns.id, this.#id))
     io.events.changed(site.id, 'guided')
+  }
+
+  /** From how long steps took so far: this one, those that remain, and the whole at the end. */
+  #left(stepStartedAt: number): number | null {
+    const times = this.#state.steps.filter(({ decision }) => decision !== null).map(({ tookMs }) => tookMs)
+    if (times.length === 0) return null
+    const step = times.reduce((sum, ms) => sum + ms, 0) / times.length
+    const thisOne = Math.max(0, step - (performance.now() - stepStartedAt))
+    return thisOne + step * (this.#remaining + FINAL_SHARE)
   }
 
   /** The step that is under way is always the last. */
@@ -87,7 +100,7 @@ class GuidedWork {
     const seen = (pageId: string, visitorId: string): boolean => looks.some((look) => look.pageId === pageId && look.visitorId === visitorId) // prettier-ignore
     if (order.pageIds.every((pageId) => order.visitorIds.every((visitorId) => seen(pageId, visitorId))))
       return
-    const guided = { ...this.#guided, progress: partOf(progress, 'Baseline', [0, 1]) }
+    const guided = { ...this.#guided, progress: partOf(progress, 'Baseline', [0, 1], () => null) }
     await measureSides(guided, ['live'], { trial: this.#best, changes: [] }, null, async () => undefined, 1)
     // What was seen is what remedies go by.
     await io.publisher.publish()
@@ -98,7 +111,9 @@ class GuidedWork {
     const { io, site, order } = this.#guided
     const tried = new Set(this.#state.steps.flatMap(({ remedies }) => remedies))
     const findings = await siteFindings(io, site.id)
-    const [next] = inOrderOfWorth(findings, this.#best, order).filter(({ remedy }) => !tried.has(remedy))
+    const open = inOrderOfWorth(findings, this.#best, order).filter(({ remedy }) => !tried.has(remedy))
+    const [next] = open
+    this.#remaining = Math.max(0, open.length - 1)
     if (next !== undefined) return { remedies: [next.remedy], predicted: next.predicted }
     // Each too small to be told from nothing by itself; together they may not be.
     const small = this.#state.steps.filter(({ decision, remedies }) => decision === 'no-difference' && remedies.length === 1) // prettier-ignore
@@ -130,7 +145,12 @@ class GuidedWork {
   async #carryOut(step: GuidedStep, count: number): Promise<void> {
     const { io, site, progress } = this.#guided
     const startedAt = performance.now()
-    const guided = { ...this.#guided, progress: partOf(progress, named(step.remedies), [count, count + 3]) }
+    const guided = {
+      ...this.#guided,
+      progress: partOf(progress, named(step.remedies), [count, count + this.#remaining + 2], () =>
+        this.#left(startedAt),
+      ),
+    }
     const { step: done, setup } = await tryStep(guided, step, this.#best, withRemedies(this.#best, step.remedies)) // prettier-ignore
     const took = step.tookMs + (performance.now() - startedAt)
     await this.#saveStep({ ...done, tookMs: took })
@@ -146,7 +166,7 @@ class GuidedWork {
     const { io, site, order, by, live, progress } = this.#guided
     const kept = this.#state.steps.filter(({ decision }) => decision === 'kept')
     const changes = setupChanges(live.setup, this.#best).map(({ sentence }) => sentence)
-    const guided = { ...this.#guided, progress: partOf(progress, 'The whole', [this.#state.steps.length, this.#state.steps.length + 1]) } // prettier-ignore
+    const guided = { ...this.#guided, progress: partOf(progress, 'The whole', [this.#state.steps.length, this.#state.steps.length + 1], () => null) } // prettier-ignore
     let final = this.#state.final ?? { measurementId: null, safetyCheckId: null, safety: null, results: [] }
     const keep = async (change: Partial<typeof final>): Promise<void> => {
       final = { ...final, ...change }

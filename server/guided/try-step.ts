@@ -41,12 +41,19 @@ export interface Guided {
   readonly save: (step: GuidedStep) => Promise<void>
 }
 
-/** A progress that counts as one part of the whole run. */
-export const partOf = (progress: JobProgress, label: string, [done, all]: readonly [number, number]): JobProgress => ({
+/**
+ * A progress that counts as one step of the whole run.
+ * @param left ms until the whole is done; null while unknown
+ */
+export const partOf = (
+  progress: JobProgress,
+  label: string,
+  [done, all]: readonly [number, number],
+  left: () => number | null,
+): JobProgress => ({
   ...progress,
-  report: (own, ownAll, now, msLeft) =>
-    progress.report(Math.round(done * 100 + (100 * own) / Math.max(1, ownAll)), all * 100, `${label}: ${now}`, msLeft),
-}) // prettier-ignore
+  report: (_own, _ownAll, now) => progress.report(done, all, `${label}: ${now}`, left()),
+})
 
 /** Measure sides as part of a run; goes on where an earlier process stopped. */
 export const measureSides = async (

@@ -3,7 +3,7 @@ import type { Frame, Side } from '../../core/contracts/measuring.ts'
 import type { Report } from '../../core/contracts/report.ts'
 import { emptySetup } from '../../core/contracts/setup.ts'
 import { setupChanges } from '../../core/remedies/difference.ts'
-import { composeReport } from '../../core/report/compose.ts'
+import { beforeAndAfter, composeReport } from '../../core/report/compose.ts'
 import { clockSteps, shownAt } from '../../core/measuring/filmstrip.ts'
 import type { Database } from '../db/database.ts'
 import { frames, runs } from '../db/schema.ts'
@@ -12,6 +12,7 @@ import { standingsOf } from '../measuring/standings.ts'
 import { listSafetyChecks } from '../safety/safety-checks.ts'
 import type { Services } from '../services.ts'
 import { listLedger } from '../sites/ledger.ts'
+import { setupDigest } from '../sites/setup-digest.ts'
 import { getTrial, liveSetup } from '../sites/setups.ts'
 import { getSite } from '../sites/sites.ts'
 
@@ -67,7 +68,8 @@ export const makeReport = async (
   const trial = await getTrial(services, siteId)
   const setup = state === 'trial' ? trial.setup : live.setup
   const standings = await standingsOf(services, siteId)
-  const [check] = (await listSafetyChecks(services, siteId)).filter(({ state: ended, result, order }) => ended === 'done' && result !== null && order.to === 'trial') // prettier-ignore
+  const digest = setupDigest(setup)
+  const [check] = (await listSafetyChecks(services, siteId)).filter(({ state: ended, result, setupDigest: of }) => ended === 'done' && result !== null && of === digest) // prettier-ignore
   const report = composeReport({
     site,
     madeAt: now().toISOString(),
@@ -82,9 +84,9 @@ export const makeReport = async (
   const pages: Report['pages'] = []
   for (const page of report.pages) {
     const standing = standings.find((one) => one.path === page.path && one.visitorName === page.visitorName)!
-    const then = state === 'trial' ? (standing.trial ?? standing.live) : standing.live
-    const before = await framesOf(db, standing.origin!.measurementId, standing, ['origin'])
-    const after = await framesOf(db, then!.measurementId, standing, ['live', 'trial', 'candidate'])
+    const { then, now: since } = beforeAndAfter(standing, state)
+    const before = await framesOf(db, then!.measurementId, standing, standing.origin === null ? ['live'] : ['origin']) // prettier-ignore
+    const after = await framesOf(db, since!.measurementId, standing, state === 'trial' && standing.trial !== null ? ['trial', 'candidate'] : ['live', 'trial', 'candidate']) // prettier-ignore
     pages.push({ ...page, frames: strips(before, after) })
   }
   return { ...report, pages }

@@ -13,7 +13,7 @@ import {
   safetySentence,
   type Comparison,
 } from '../../core/safety/compare.ts'
-import { learnMore, learnVarying, type Varying } from '../../core/safety/varying.ts'
+import { learnMore, learnVarying, quickSight, type Varying } from '../../core/safety/varying.ts'
 import { newId } from '../accounts/secrets.ts'
 import type { LabClient } from '../jobs/lab-client.ts'
 import { accessTo } from '../measuring/run-order.ts'
@@ -91,6 +91,7 @@ export class Examiner {
     journeys: readonly Journey[],
     watch: LookOrder['watch'],
     signal: AbortSignal,
+    depth: LookOrder['depth'] = 'whole',
   ): Promise<LookOutcome> {
     const { origin, connectTo, cookies } = accessTo(this.#site, side, this.#addresses)
     this.looks++
@@ -105,6 +106,7 @@ export class Examiner {
         signIn: this.#site.journeys.find(({ id }) => id === visitor.journeyId) ?? null,
         journeys: [...journeys],
         watch,
+        depth,
         timeoutMs: PAGE_TIMEOUT_MS,
       },
       signal,
@@ -123,16 +125,17 @@ export class Examiner {
     return known
   } // prettier-ignore
 
-  /** One look at the other side. @param watching whether what moves by itself is waited for */
+  /** One look at the other side. @param depth quick: only what shows without touching the page */
   async compare(
     known: Known,
     { to, page, visitor, journeys, replaced, signal }: ExamineOrder,
-    watching = true,
+    depth: LookOrder['depth'] = 'whole',
   ): Promise<Comparison & { sight: Sight | undefined }> {
-    const varying = watching ? known.varying : { ...known.varying, moving: new Set<string>() }
+    const quick = depth === 'quick'
+    const varying = quick ? { ...known.varying, moving: new Set<string>() } : known.varying
     const until = [...varying.moving]
     const watch = { ms: until.length === 0 ? 0 : WATCH_MS, until }
-    const outcome = await this.#look(to, page, visitor, journeys, watch, signal)
+    const outcome = await this.#look(to, page, visitor, journeys, watch, signal, depth)
     if (outcome.kind === 'failed')
       return {
         findings: [
@@ -144,7 +147,8 @@ export class Examiner {
       }
     const frames = known.sight.elements.filter(({ what }) => what === 'frame').map(({ key }) => key)
     const intended = new Set(replaced === 'frames' ? frames : [])
-    return { ...compareSights(known.sight, varying, outcome.sight, intended), sight: outcome.sight }
+    const before = quick ? quickSight(known.sight) : known.sight
+    return { ...compareSights(before, varying, outcome.sight, intended), sight: outcome.sight }
   }
 
   /**

@@ -135,6 +135,9 @@ const nameOf = (siteId: string): string => sites.find(siteId)?.name ?? ''
 </template>
 
 <style scoped>
+section {
+  margin-top: 1rem;
+}
 h2 {
   margin-top: 0;
 }

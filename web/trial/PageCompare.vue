@@ -97,7 +97,7 @@ const measure = (event: Event): void => {
   vertical-align: -0.05em;
 }
 .keys .differs {
-  background: rgb(var(--v-theme-trial) / 0.55);
+  background: rgba(var(--v-theme-trial), 0.55);
 }
 .keys .found {
   border: 2px dashed rgb(var(--v-theme-error));
@@ -127,6 +127,7 @@ figcaption {
 }
 .marked {
   position: relative;
+  width: fit-content;
 }
 img {
   max-width: 100%;

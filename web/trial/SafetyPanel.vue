@@ -6,11 +6,19 @@ import { when } from '../words/show.ts'
 import { SAFETY_WORDS } from './result-words.ts'
 import SafetyResults from './SafetyResults.vue'
 
-/** Whether the trial is whole: the check of the trial as it is now, and what culprit searches have found. */
-defineProps<{ site: Site; disabled: boolean }>()
+/**
+ * Whether the trial is whole: the check of the trial as it is now, and what the last culprit search has found.
+ * `changed`: whether the trial is another than live; without that nothing was searched in it.
+ */
+defineProps<{ site: Site; disabled: boolean; changed: boolean }>()
 const proving = useProving()
 const check = computed(() => proving.currentCheck)
-const search = computed(() => proving.searches[0])
+/** A trial that was found broken after a search is another than the one that was searched. */
+const search = computed(() => {
+  const [newest] = proving.searches
+  const over = newest?.state === 'done' && check.value?.result === 'broken'
+  return over ? undefined : newest
+})
 </script>
 
 <template>
@@ -26,7 +34,11 @@ const search = computed(() => proving.searches[0])
     </p>
     <SafetyResults :check="check" :disabled="disabled" />
   </section>
-  <section v-if="search && search.state !== 'cancelled'" aria-labelledby="culprit" class="panel search">
+  <section
+    v-if="changed && search && search.state !== 'cancelled'"
+    aria-labelledby="culprit"
+    class="panel search"
+  >
     <h2 id="culprit">
       Culprit search on {{ search.path === '/' ? 'the home page' : search.path }}
       <span class="muted small">{{ when(search.at) }}, {{ search.looks }} page loads</span>

@@ -166,7 +166,7 @@ const backOut = async (): Promise<void> => {
     </template>
   </section>
 
-  <SafetyPanel :site="site" :disabled="busy" />
+  <SafetyPanel :site="site" :disabled="busy" :changed="changes.length > 0" />
 
   <section v-if="entry" aria-label="Verdict">
     <h2>

@@ -10,7 +10,7 @@ import type {
 } from './recording.ts'
 
 /** Median error of predicted paints in the last `npm run bench` (docs/model.md): what a reader is told beside a prediction. */
-export const MODEL_ERROR_PERCENT = 12
+export const MODEL_ERROR_PERCENT = 9
 
 /** From the visitor's wish to the request on its way, and from bytes in the browser to the page's thread (measured, Chromium 156). */
 const START_MS = 4
