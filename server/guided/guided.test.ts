@@ -112,6 +112,27 @@ describe('a guided run', () => {
   })
 })
 
+describe('an entry of the ledger', () => {
+  test('is measured again against live as it is now; trial stays as it is', async () => {
+    await run()
+    const entries = (await bench.call('GET', at('/ledger'))).body as Json[]
+    const compression = entries.find(({ title }) => title === 'Guided run: Compression')
+    const before = await trial()
+    const { status, body } = await bench.call('POST', at(`/ledger/${compression.id}/measure-again`))
+    expect(status).toBe(202)
+    await bench.services.jobs.idle()
+    const { results } = (await bench.call('GET', at(`/measurements/${body.id}`))).body
+    // The setup of that step: page cache, kept before it, and compression.
+    expect(results[0].verdict).toMatchObject({ from: 'live', to: 'candidate', kind: 'faster' })
+    expect((await trial()).setup).toEqual(before.setup)
+    expect(bench.served('http://candidate.trial.quay.localhost')).toBeUndefined()
+  })
+  test('without a setup of its own cannot be', async () => {
+    const [first] = (await bench.call('GET', at('/ledger'))).body
+    expect((await bench.call('POST', at(`/ledger/${first.id}/measure-again`))).status).toBe(404)
+  })
+})
+
 describe('pause, restart and bad luck', () => {
   test('paused and resumed it goes on with the step it was in, and measures nothing twice', async () => {
     let pausing: Promise<Json> | undefined

@@ -7,6 +7,7 @@ import { ledger, measurements, trials } from '../db/schema.ts'
 import { JobFailure, type JobHandler } from '../jobs/job-queue.ts'
 import { tellOfFailure, watchResults } from '../routine/retests.ts'
 import type { Services } from '../services.ts'
+import { dropCandidate } from '../safety/candidate.ts'
 import { getSite } from '../sites/sites.ts'
 import { makeRuns, type MeasureIo } from './make-runs.ts'
 import { resultsOf } from './measurements.ts'
@@ -91,6 +92,7 @@ export const measureJob =
         await io.publisher.publish()
         progress.afterwards(() => io.publisher.publish())
       }
+      if (measurement.order.sides.includes('candidate')) progress.afterwards(() => dropCandidate(io, site.id))
       await makeRuns(io, site, measurement, progress)
       if (!progress.signal.aborted) await conclude(io, measurement)
     } catch (error) {
