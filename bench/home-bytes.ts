@@ -5,6 +5,7 @@ import { brotliCompressSync, brotliDecompressSync, constants } from 'node:zlib'
 import sharp from 'sharp'
 import { minify as terser } from 'terser'
 import type { Site } from '../core/contracts/sites.ts'
+import { TRIAL_KEY } from '../core/http/trial-key.ts'
 import { filesOfPage, filesOfSheet } from '../core/page/named-files.ts'
 import { qualityFor } from '../core/page/pictures/widths.ts'
 import { Stack } from '../e2e/stack.ts'
@@ -21,9 +22,16 @@ interface Sent {
 
 const TYPES: [RegExp, string][] = [[/html/, 'page'], [/css/, 'styles'], [/javascript/, 'scripts'], [/image/, 'pictures'], [/font/, 'fonts']] // prettier-ignore
 
-const get = (port: number, host: string, path: string): Promise<Sent> =>
+/** The server that is asked, under which name, with which fields besides. */
+interface Asked {
+  readonly port: number
+  readonly host: string
+  readonly fields?: Record<string, string>
+}
+
+const get = ({ port, host, fields = {} }: Asked, path: string): Promise<Sent> =>
   new Promise((resolve, reject) => {
-    const headers = { host, accept: 'image/avif,image/webp,*/*', 'accept-encoding': 'br, gzip' }
+    const headers = { ...fields, host, accept: 'image/avif,image/webp,*/*', 'accept-encoding': 'br, gzip' }
     request({ host: '127.0.0.1', port, path, headers }, (res) => {
       const chunks: Buffer[] = []
       res.on('data', (chunk: Buffer) => chunks.push(chunk))
@@ -38,13 +46,14 @@ const get = (port: number, host: string, path: string): Promise<Sent> =>
   }) // prettier-ignore
 
 /** The page and every file of its own host that it names, styles' own included. */
-const everything = async (port: number, host: string): Promise<Map<string, Sent>> => {
+const everything = async (asked: Asked): Promise<Map<string, Sent>> => {
+  const { host } = asked
   const address = new URL(`http://${host}/`)
-  const found = new Map<string, Sent>([['/', await get(port, host, '/')]])
+  const found = new Map<string, Sent>([['/', await get(asked, '/')]])
   const take = async (url: URL): Promise<void> => {
     const path = url.pathname + url.search
     if (url.host !== host || found.has(path)) return
-    const file = await get(port, host, path)
+    const file = await get(asked, path)
     found.set(path, file)
     if (file.type === 'styles')
       for (const { address: inside } of filesOfSheet(file.body.toString(), url)) await take(new URL(inside))
@@ -84,10 +93,10 @@ const sums = (files: Iterable<readonly [string, number]>): Map<string, number> =
 }
 
 /** The page when nothing gets smaller any more: rewritten, converted, and in its smallest codings. */
-const settled = async (stack: Stack, siteId: string, host: string): Promise<Map<string, Sent>> => {
+const settled = async (stack: Stack, siteId: string, asked: Asked): Promise<Map<string, Sent>> => {
   let before = Number.POSITIVE_INFINITY
   for (;;) {
-    const files = await everything(PORT + 10, host)
+    const files = await everything(asked)
     await stack.prepared(siteId)
     const bytes = [...files.values()].reduce((sum, { sent }) => sum + sent, 0)
     if (bytes === before) return files
@@ -109,8 +118,12 @@ export const homeBytes: Benchmark = {
       const setup = { remedies: { pageCache: on, compression: on, minify: on, images, fonts: on } }
       await stack.api('PUT', `/sites/${site!.id}/trial`, { setup })
       const host = `${site!.trialHost}:${PORT + 10}`
-      const before = await everything(PORT + 1, `127.0.0.1:${PORT + 1}`)
-      const after = await settled(stack, site!.id, host)
+      const before = await everything({ port: PORT + 1, host: `127.0.0.1:${PORT + 1}` })
+      const after = await settled(stack, site!.id, {
+        port: PORT + 10,
+        host,
+        fields: { [TRIAL_KEY]: site!.trialKey },
+      })
       const library = new Map<string, number>()
       for (const [path, file] of before) library.set(path, await byLibrary(file))
       const [origin, ours] = [before, after].map((files) => sums([...files.values()].map(({ type, sent }) => [type, sent] as const))) // prettier-ignore
