@@ -6,6 +6,7 @@ import { colourGrid } from '../../core/safety/grid.ts'
 import { originalPath } from '../../core/page/files.ts'
 import { followJourney } from '../browser/journey.ts'
 import { contextFor } from '../browser/probe.ts'
+import { installElementKey } from './element-key.ts'
 import { readElements, readStates } from './read-elements.ts'
 import { tryControls } from './try-controls.ts'
 
@@ -155,6 +156,7 @@ const lookAt = async (
   order: LookOrder,
 ): Promise<Omit<Sight, 'journeys'> | string> => {
   const page = await context.newPage()
+  await page.addInitScript(installElementKey)
   const traffic = new Traffic(page)
   const complaints = new Complaints(page, new URL(order.url).host)
   const response = await page.goto(order.url, { waitUntil: 'load', timeout: order.timeoutMs })

@@ -1,4 +1,5 @@
 import type { Sight } from '../../core/contracts/safety.ts'
+import type { KeyedWindow } from './element-key.ts'
 
 export interface ReadElements {
   readonly elements: Sight['elements']
@@ -11,21 +12,7 @@ export interface ReadElements {
  */
 export const readElements = (within: 'view' | 'page'): ReadElements => {
   const MOST = 4000
-  const keys = new WeakMap<Element, string>()
-  const keyOf = (element: Element): string => {
-    const known = keys.get(element)
-    if (known !== undefined) return known
-    const parent = element.parentElement
-    const tag = element.tagName.toLowerCase()
-    let key = tag
-    if (parent !== null && element !== document.body) {
-      const alike = [...parent.children].filter(({ tagName }) => tagName === element.tagName)
-      const place = alike.length > 1 ? `:nth-of-type(${alike.indexOf(element) + 1})` : ''
-      key = `${keyOf(parent)} > ${tag}${place}`
-    }
-    keys.set(element, key)
-    return key
-  }
+  const keyOf = (window as unknown as KeyedWindow).__zestKeyOf
   const collapsed = (text: string): string => text.replaceAll(/\s+/g, ' ').trim()
   const ownText = (element: Element): string =>
     collapsed([...element.childNodes].filter(({ nodeType }) => nodeType === 3).map(({ nodeValue }) => nodeValue).join(' ')) // prettier-ignore
@@ -82,19 +69,13 @@ export const readElements = (within: 'view' | 'page'): ReadElements => {
 /** Runs in the page: places and words of what is to be seen, to tell what changes by itself. */
 export const readStates = (): Record<string, string> => {
   const states: Record<string, string> = {}
-  const path = (element: Element): string => {
-    const parent = element.parentElement
-    const tag = element.tagName.toLowerCase()
-    if (parent === null || element === document.body) return tag
-    const alike = [...parent.children].filter(({ tagName }) => tagName === element.tagName)
-    return `${path(parent)} > ${tag}${alike.length > 1 ? `:nth-of-type(${alike.indexOf(element) + 1})` : ''}`
-  }
+  const keyOf = (window as unknown as KeyedWindow).__zestKeyOf
   for (const element of document.body?.querySelectorAll('*') ?? []) {
     if (element.matches('script,style,link,meta,noscript,template,source,track,br,svg *')) continue
     const box = element.getBoundingClientRect()
     const seen = element.checkVisibility({ opacityProperty: true, visibilityProperty: true })
     const text = [...element.childNodes].filter(({ nodeType }) => nodeType === 3).map(({ nodeValue }) => nodeValue?.trim()).join(' ') // prettier-ignore
-    states[path(element)] = `${seen} ${Math.round(box.left)} ${Math.round(box.top)} ${text}`
+    states[keyOf(element)] = `${seen} ${Math.round(box.left)} ${Math.round(box.top)} ${text}`
   }
   return states
 }

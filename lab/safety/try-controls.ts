@@ -1,5 +1,6 @@
 import type { Page } from 'playwright-core'
 import type { Sight } from '../../core/contracts/safety.ts'
+import type { KeyedWindow } from './element-key.ts'
 
 /** Controls tried on a page; more would say the same at length. */
 const MOST_CONTROLS = 15
@@ -13,13 +14,7 @@ interface Control {
 
 /** Runs in the page: what can be pressed without leaving it, and listens for what pressing does. It may use nothing from outside. */
 const prepareControls = (most: number): Control[] => {
-  const path = (element: Element): string => {
-    const parent = element.parentElement
-    const tag = element.tagName.toLowerCase()
-    if (parent === null || element === document.body) return tag
-    const alike = [...parent.children].filter(({ tagName }) => tagName === element.tagName)
-    return `${path(parent)} > ${tag}${alike.length > 1 ? `:nth-of-type(${alike.indexOf(element) + 1})` : ''}`
-  }
+  const keyOf = (window as unknown as KeyedWindow).__zestKeyOf
   const state = { changes: 0 }
   ;(window as unknown as { __zestTried: typeof state }).__zestTried = state
   new MutationObserver((records) => (state.changes += records.length)).observe(document, {
@@ -46,7 +41,7 @@ const prepareControls = (most: number): Control[] => {
     })
     .slice(0, most)
     .map((element) => ({
-      key: path(element),
+      key: keyOf(element),
       name: (element.textContent?.replaceAll(/\s+/g, ' ').trim() || element.getAttribute('aria-label') || element.tagName).slice(0, 60),
     })) // prettier-ignore
 }
