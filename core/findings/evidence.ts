@@ -107,7 +107,9 @@ const EVIDENCE: Record<RemedyId, (look: Look, files: LookedFile[], setup: Setup)
   images: (look, files) =>
     smaller(ofType(files, 'Image').filter(({ own }) => own), (file) => fittingBytes(look, file), (file) => {
       const shown = imageOf(look, file)
-      return shown === undefined ? 'in an older form' : `${shown.naturalWidth} pixels wide, shown in ${Math.round(shown.shownWidth * look.visitor.pixelRatio)}` // prettier-ignore
+      if (shown === undefined) return 'in an older form'
+      const pixels = Math.round(shown.shownWidth * look.visitor.pixelRatio)
+      return `${shown.naturalWidth} pixels wide, ${pixels === 0 ? 'not shown at first' : `shown in ${pixels}`}`
     }), // prettier-ignore
   lazy: (look, files) => {
     const below = files.filter((file) => {

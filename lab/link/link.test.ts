@@ -153,7 +153,6 @@ describe('link relay, over real sockets', () => {
     expect(Buffer.concat(chunks).equals(sent)).toBe(true)
   })
 
-  const median = (values: number[]): number => values.toSorted((a, b) => a - b)[values.length >> 1]!
   /** Times of a byte to the server and back. */
   const roundTrips = async (socket: Socket, count: number): Promise<number[]> => {
     const times: number[] = []
@@ -170,7 +169,8 @@ describe('link relay, over real sockets', () => {
     const port = await serve((socket) => socket.pipe(socket))
     relay = new LinkRelay({ roundTripMs, downKbps: 100_000, upKbps: 100_000 })
     const { socket } = await through(await relay.listen(), 'echo.localhost', port)
-    expect(Math.abs(median(await roundTrips(socket, 15)) - roundTripMs)).toBeLessThan(2)
+    // The quickest of some: a busy machine only ever adds.
+    expect(Math.abs(Math.min(...(await roundTrips(socket, 15))) - roundTripMs)).toBeLessThan(2)
     socket.destroy()
   })
   test.each([4000, 20_000])('the delivered rate is within 5 %% of %i kbit/s', async (downKbps) => {
@@ -203,8 +203,8 @@ describe('link relay, over real sockets', () => {
     const relayPort = await relay.listen()
     const near = await through(relayPort, 'near.localhost', port)
     const far = await through(relayPort, 'far.localhost', port)
-    expect(Math.abs(median(await roundTrips(near.socket, 9)) - 10)).toBeLessThan(2)
-    expect(Math.abs(median(await roundTrips(far.socket, 9)) - 90)).toBeLessThan(2)
+    expect(Math.abs(Math.min(...(await roundTrips(near.socket, 9))) - 10)).toBeLessThan(2)
+    expect(Math.abs(Math.min(...(await roundTrips(far.socket, 9))) - 90)).toBeLessThan(2)
     near.socket.destroy()
     far.socket.destroy()
   })

@@ -102,6 +102,7 @@ const remove = (index: number): void =>
 
 <style scoped>
 fieldset {
+  padding: 0;
   border: 0;
   min-width: 0;
 }
