@@ -173,10 +173,10 @@ export const compression: Remedy<'compression'> = {
     {
       key: 'brotli',
       label: 'Brotli',
-      hint: 'Smaller than gzip; taken by all current browsers.',
+      hint: 'smaller than gzip; taken by all current browsers.',
       input: { kind: 'switch' },
     },
-    { key: 'gzip', label: 'gzip', hint: 'For everything else.', input: { kind: 'switch' } },
+    { key: 'gzip', label: 'gzip', hint: 'for everything else.', input: { kind: 'switch' } },
     {
       key: 'leastBytes',
       label: 'Leave alone below',

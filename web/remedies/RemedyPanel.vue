@@ -57,6 +57,12 @@ const RISK = {
 } as const
 const explained = ref<HTMLDetailsElement>()
 defineExpose({ open: () => explained.value?.setAttribute('open', '') })
+
+/** A gain whose interval has both signs is none that could be measured. */
+const gainSaid = ({ shift, low, high }: MeasuredGain): string => {
+  if (low <= 0 && high >= 0) return 'no measurable difference'
+  return shift >= 0 ? `${seconds(shift)} sooner` : `${seconds(-shift)} later`
+}
 </script>
 
 <template>
@@ -76,8 +82,7 @@ defineExpose({ open: () => explained.value?.setAttribute('open', '') })
         </template>
         <p v-for="one in measured?.gains ?? []" :key="one.path + one.visitorName" class="small measured">
           Measured {{ when(measured!.at) }}, {{ one.visitorName
-          }}{{ one.path === '/' ? '' : `, ${one.path}` }}:
-          <b>{{ one.shift >= 0 ? `${seconds(one.shift)} sooner` : `${seconds(-one.shift)} later` }}</b> ({{
+          }}{{ one.path === '/' ? '' : `, ${one.path}` }}: <b>{{ gainSaid(one) }}</b> ({{
             seconds(one.low)
           }}
           to {{ seconds(one.high) }})
