@@ -352,7 +352,7 @@ describe('the zest command', () => {
       'measure',
       'orrin.localhost',
       '--page',
-      '/timetables/bird-cruise',
+      '/stories/a-bicycle-on-every-deck',
       '--visitor',
       'laptop',
       '--runs',
@@ -360,7 +360,7 @@ describe('the zest command', () => {
     )
     expect(one.code).toBe(0)
     expect(one.output).toMatch(
-      /\/timetables\/bird-cruise {2}Laptop {2}floor [\d.]+ s\n {2}origin {2}main content [\d.]+ s/,
+      /\/stories\/a-bicycle-on-every-deck {2}Laptop {2}floor [\d.]+ s\n {2}origin {2}main content [\d.]+ s/,
     )
   })
   test('says what is wrong and what to do', async () => {
