@@ -17,12 +17,11 @@ afterAll(() => site.close())
 
 const seen = async (body: string, more: Partial<LookOrder> = {}): Promise<Sight> => {
   site.pages = {
-    '/': html(body),
     '/a.svg': (_req, res) => res.writeHead(200, { 'content-type': 'image/svg+xml' }).end(SVG),
     '/next': html('<h1>Next</h1>'),
     ...site.pages,
     // The page of this test, whatever an earlier one has left.
-    ...{ '/': html(body) },
+    '/': html(body),
   }
   const visitor = { ...DEFAULT_VISITORS[1]!, roundTripMs: 2, cpuSlowdown: 1 }
   const relay = new LinkRelay(visitor)
