@@ -162,7 +162,7 @@ const compilePolls = ({ remedies: { polling } }: Setup): SlowedPolls | undefined
 const otherNames = ({ channels, origin }: DeliverySite): string[] => [
   ...new Set([
     ...channels.filter(({ channel }) => channel === 'live').flatMap(({ hosts }) => hosts),
-    new URL(origin.base).hostname.toLowerCase(),
+    new URL(origin.base).host,
   ]),
 ]
 

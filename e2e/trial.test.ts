@@ -1,7 +1,7 @@
 import type { Browser, Page } from 'playwright-core'
 import { afterAll, beforeAll, describe, expect, test } from 'vitest'
 import type { GuidedRun } from '../core/contracts/guided.ts'
-import type { Trial } from '../core/contracts/ledger.ts'
+import type { LedgerEntry, Trial } from '../core/contracts/ledger.ts'
 import type { SafetyCheck } from '../core/contracts/safety.ts'
 import type { Site } from '../core/contracts/sites.ts'
 import { accessibilityProblems } from './accessibility.ts'
@@ -113,22 +113,52 @@ describe('a guided run', () => {
     expect(run!.progress.final?.safety).toBe('intact')
     // Nearby, compression makes none. That a test at 95 % calls equal things different now and then is its nature; what it says is what is done.
     const small = run!.progress.steps.find(({ remedies }) => remedies.includes('compression'))!
-    expect(['no-difference', 'slower', 'kept']).toContain(small.decision)
     const { pageCache, compression, browserCache } = (await trial()).setup.remedies
     const kept = small.decision === 'kept'
     expect([pageCache, compression, browserCache].map(({ enabled }) => enabled)).toEqual([true, kept, true])
     expect(await accessibilityProblems(page)).toEqual([])
   })
-  // Failed once at the field for words; not seen green since it was mended.
-  test.todo('what each was worth stands in the ledger, predicted beside measured')
+  test('what each was worth stands in the ledger, predicted beside measured', async () => {
+    await place('Ledger')
+    await page.getByRole('textbox', { name: 'Words' }).fill('guided page cache')
+    const entry = page.getByRole('listitem').filter({ hasText: 'Guided run: Page cache' })
+    await entry.getByText('kept in trial').waitFor()
+    await entry.getByRole('columnheader', { name: 'Predicted' }).waitFor()
+    const [whole] = await stack.api<LedgerEntry[]>('GET', `/sites/${site.id}/ledger`)
+    expect(whole).toMatchObject({ kind: 'tried', decision: 'open' })
+    expect(await accessibilityProblems(page)).toEqual([])
+  })
 })
 
 describe('publish, and step back', () => {
-  // Both failed once, after the one above; why is not known yet. The API has tests of both.
-  test.todo('a step back gives visitors the earlier bytes exactly')
-  test.todo('an earlier setup is read in from its file, into trial only')
-  test('the report says in plain words what it was and what it would be', async () => {
+  test('a step back gives visitors the earlier bytes exactly', async () => {
     await place('Ledger')
+    const before = await stack.visit(notice.path)
+    await putIntoTrial({ pageCache: {}, minify: {} })
+    const { revision } = await trial()
+    await stack.api('POST', `/sites/${site.id}/trial/keep`, { revision })
+    // Rewritten behind the first visitor's back.
+    await expect.poll(async () => (await stack.visit(notice.path)).body).toContain('<html lang=en-GB>')
+    await page.getByRole('button', { name: 'Step back to 1' }).click()
+    await page.getByRole('button', { name: 'Step back to version 1' }).click()
+    await page.getByRole('row', { name: /Version 1 .*what visitors get/ }).waitFor()
+    expect((await stack.visit(notice.path)).body).toBe(before.body)
+  })
+  test('an earlier setup is read in from its file, into trial only', async () => {
+    const file = await stack.api<object>('GET', `/sites/${site.id}/setup-file?version=2`)
+    const choose = (content: object): Promise<void> =>
+      page
+        .getByLabel('Read in a file')
+        .setInputFiles({ name: 'setup.json', mimeType: 'application/json', buffer: Buffer.from(JSON.stringify(content)) }) // prettier-ignore
+    await choose(file)
+    await page.getByText('would change in the trial of Orrin Sound Ferries').waitFor()
+    await page.getByRole('button', { name: 'Put into trial' }).click()
+    await page.getByText('is in trial of Orrin Sound Ferries now; live is as it was').waitFor()
+    expect((await trial()).setup.remedies.minify.enabled).toBe(true)
+    await choose({ ...file, formatVersion: 9 })
+    await page.getByText(/has form 9, which a newer Zest Lamp has written/).waitFor()
+  })
+  test('the report says in plain words what it was and what it would be', async () => {
     await page.getByRole('link', { name: 'Report for a client' }).click()
     await page.getByRole('heading', { name: 'Orrin Sound Ferries: before and after' }).waitFor()
     await page.getByRole('heading', { name: 'What was changed, and what it was worth' }).waitFor()

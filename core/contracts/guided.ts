@@ -19,15 +19,7 @@ export const GuidedOrder = z.strictObject({
 })
 export type GuidedOrder = z.infer<typeof GuidedOrder>
 
-export const GuidedDecision = z.enum([
-  'kept',
-  'no-difference',
-  'slower',
-  'broken',
-  'skipped',
-  'out-of-time',
-  'failed',
-])
+export const GuidedDecision = z.enum(['kept', 'no-difference', 'slower', 'broken', 'failed'])
 export type GuidedDecision = z.infer<typeof GuidedDecision>
 
 /** One thing that was tried. */
@@ -60,6 +52,7 @@ export const GuidedState = z.object({
       results: z.array(PageResult),
     })
     .nullable(),
+  untried: z.array(z.string()).default([]).describe('Remedies there was no time for'),
   sentence: z.string().describe('How it stands, in a sentence'),
 })
 export type GuidedState = z.infer<typeof GuidedState>

@@ -45,6 +45,9 @@ export type MeasurementOrder = z.infer<typeof MeasurementOrder>
 export const NewMeasurement = MeasurementOrder.refine(({ sides }) => !sides.includes('archive'), {
   path: ['sides'],
   message: 'An archive is read in, not measured.',
+}).refine(({ sides }) => !sides.includes('candidate'), {
+  path: ['sides'],
+  message: 'A candidate is served only while a search, a guided run or an entry of the ledger is measured.',
 })
 
 export const Interval = z.object({

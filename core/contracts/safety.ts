@@ -129,6 +129,12 @@ export const SafetyOrder = z.strictObject({
 })
 export type SafetyOrder = z.infer<typeof SafetyOrder>
 
+/** What may be ordered: sides that are served all the time. */
+export const NewSafetyCheck = SafetyOrder.extend({
+  from: z.enum(['origin', 'live', 'trial']).default('live'),
+  to: z.enum(['origin', 'live', 'trial']).default('trial'),
+})
+
 export const SafetyCheckState = z.enum(['queued', 'running', 'done', 'failed', 'cancelled'])
 
 export const SafetyCheck = z.object({

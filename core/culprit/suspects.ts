@@ -103,3 +103,14 @@ export const withoutSuspects = (
   }
   return { ...trial, remedies: remedies as unknown as Setup['remedies'] }
 }
+
+/** The exceptions among suspects, as the ledger tells them. @param reason why they were left out */
+export const exceptionsAmong = (
+  suspects: readonly Suspect[],
+  reason: string,
+): { remedy: string; exception: RemedyException }[] =>
+  suspects.flatMap((one) =>
+    one.kind === 'exception'
+      ? [{ remedy: one.remedy, exception: { by: one.by, value: one.value, reason: reason.slice(0, 300) } }]
+      : [],
+  )

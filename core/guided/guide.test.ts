@@ -1,7 +1,8 @@
 import { describe, expect, test } from 'vitest'
 import type { PageResult, PageVerdict, VerdictKind } from '../contracts/measurements.ts'
 import { emptySetup, Setup } from '../contracts/setup.ts'
-import { decideStep, hasTimeFor, inOrderOfWorth, withRemedies } from './guide.ts'
+import { decideStep, hasTimeFor, inOrderOfWorth } from './guide.ts'
+import { switchedOn } from '../remedies/switched-on.ts'
 
 const gain = (lcpMs: number, visitorId = 'phone') => ({ pageId: 'home', visitorId, gain: { fcpMs: 0, lcpMs, loadedMs: 0 } }) // prettier-ignore
 const evidence = (remedy: string, lcpMs: number, applies = true) => ({ remedy, applies, sentence: '', items: [], gains: [gain(lcpMs)] }) // prettier-ignore
@@ -33,7 +34,7 @@ describe('what is tried next', () => {
     expect(inOrderOfWorth({ remedies: [evidence('localCopies', 900), evidence('unusedStyles', 900)] }, emptySetup(), order)).toEqual([])) // prettier-ignore
   test('is switched on as it is set', () => {
     const setup = Setup.parse({ remedies: { images: { quality: 70 } } })
-    expect(withRemedies(setup, ['images']).remedies.images).toMatchObject({ enabled: true, quality: 70 })
+    expect(switchedOn(setup, ['images']).remedies.images).toMatchObject({ enabled: true, quality: 70 })
   })
 })
 

@@ -18,6 +18,12 @@ export interface Trying {
 
 const WIDTH: Record<Reach, number> = { delivery: 0, files: 1, page: 2 }
 
+/** Remedies within reach that are off, but those that need a word of the owner's. */
+export const withinReach = (setup: Setup, reach: Reach): RemedyId[] =>
+  REMEDIES.filter(
+    ({ id, reach: own }) => WIDTH[own] <= WIDTH[reach] && !BY_CHOICE.has(id) && !setup.remedies[id].enabled,
+  ).map(({ id }) => id)
+
 /**
  * Remedies within reach that are off and have something to do here, those that are predicted to be worth most first. What needs a word of the owner's
  * is left to the owner.
@@ -27,10 +33,8 @@ export const inOrderOfWorth = (
   setup: Setup,
   { reach, visitorIds, pageIds }: Pick<GuidedOrder, 'reach' | 'visitorIds' | 'pageIds'>,
 ): Trying[] =>
-  REMEDIES.filter(
-    ({ id, reach: own }) => WIDTH[own] <= WIDTH[reach] && !BY_CHOICE.has(id) && !setup.remedies[id].enabled,
-  )
-    .flatMap(({ id }) => {
+  withinReach(setup, reach)
+    .flatMap((id) => {
       const evidence = findings.remedies.find(({ remedy }) => remedy === id)
       if (evidence === undefined || !evidence.applies) return []
       const predicted = evidence.gains.filter(
@@ -39,17 +43,6 @@ export const inOrderOfWorth = (
       return [{ remedy: id, predicted, worth: worth(predicted) }]
     })
     .sort((a, b) => b.worth - a.worth)
-
-/** The setup with remedies on, as they are set. */
-export const withRemedies = (setup: Setup, remedies: readonly string[]): Setup => ({
-  ...setup,
-  remedies: Object.fromEntries(
-    Object.entries(setup.remedies).map(([id, settings]) => [
-      id,
-      remedies.includes(id) ? { ...settings, enabled: true } : settings,
-    ]),
-  ) as Setup['remedies'],
-})
 
 /** Full loading this much sooner is a gain too, where the main content is no later: 2 % and 50 ms, as in comparisons. */
 const SMALL_MS = 50

@@ -2,7 +2,7 @@ import fc from 'fast-check'
 import { describe, expect, test } from 'vitest'
 import { fieldsWithOwnAddresses, withOwnAddresses } from './own-addresses.ts'
 
-const addresses = { others: ['quay.example', 'origin.example'], own: 'http://trial.quay.example:8410' }
+const addresses = { others: ['quay.example', 'origin.example:8080'], own: 'http://trial.quay.example:8410' }
 const translated = (text: string): string => withOwnAddresses(text, addresses)
 
 describe('a trial stays within itself', () => {
@@ -15,6 +15,8 @@ describe('a trial stays within itself', () => {
   ])('%s', (before, after) => expect(translated(before)).toBe(after)) // prettier-ignore
   test.each([
     'https://media.quay.example/a.png',
+    'http://origin.example:9090/a.png',
+    'http://origin.example/a.png',
     'https://quay.example.org/',
     'https://quay.example-tags.org/',
     'mail@quay.example',

@@ -4,7 +4,7 @@ import type { Fields } from './fields.ts'
 
 /** Names that mean the same site, and the one they become. */
 export interface OwnAddresses {
-  /** Host names without port, in lower case: of live, of the origin. */
+  /** In lower case: names of live, whatever the port; the origin's with its port where it has one, since another port is another server. */
   readonly others: readonly string[]
   /** Scheme, host and public port of the visitor's own. */
   readonly own: string
@@ -14,7 +14,10 @@ const escaped = (text: string): string => text.replaceAll(/[.*+?^${}()|[\]\\]/g,
 
 /** With or without scheme, plain or as JSON writes it (`https:\/\/`), followed by what can follow a host. */
 const pattern = (others: readonly string[]): RegExp =>
-  new RegExp(`(https?:)?(\\\\?/\\\\?/)(?:${others.map(escaped).join('|')})(?::\\d+)?(?![\\w.:-])`, 'gi')
+  new RegExp(
+    `(https?:)?(\\\\?/\\\\?/)(?:${others.map((name) => (name.includes(':') ? escaped(name) : `${escaped(name)}(?::\\d+)?`)).join('|')})(?![\\w.:-])`,
+    'gi',
+  )
 
 /** The text with absolute addresses of the site's other names turned into own ones; others' addresses and bare names stay. */
 export const withOwnAddresses = (text: string, { others, own }: OwnAddresses): string => {

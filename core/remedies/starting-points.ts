@@ -1,6 +1,7 @@
 import type { RemedyId, Setup } from '../contracts/setup.ts'
 import { REMEDIES } from './catalogue.ts'
 import type { Reach, Remedy } from './remedy.ts'
+import { switchedOn } from './switched-on.ts'
 
 /** For those who do not want to choose: all remedies up to a reach that are safe to begin with. */
 export interface StartingPoint {
@@ -40,15 +41,7 @@ export const STARTING_POINTS: readonly StartingPoint[] = [
 ]
 
 /** The setup with a starting point's remedies on; nothing is switched off. */
-export const startedFrom = (setup: Setup, { remedies }: StartingPoint): Setup => ({
-  ...setup,
-  remedies: Object.fromEntries(
-    Object.entries(setup.remedies).map(([id, settings]) => [
-      id,
-      remedies.includes(id as RemedyId) ? { ...settings, enabled: true } : settings,
-    ]),
-  ) as Setup['remedies'],
-})
+export const startedFrom = (setup: Setup, { remedies }: StartingPoint): Setup => switchedOn(setup, remedies)
 
 /** What to look at after a starting point was put into trial: what its remedies say, those that reach furthest last. */
 export const lookAfter = ({ remedies }: StartingPoint): { name: string; lookAt: string }[] =>

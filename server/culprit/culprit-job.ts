@@ -1,17 +1,16 @@
 import { eq } from 'drizzle-orm'
 import type { CulpritState } from '../../core/contracts/culprit.ts'
 import { SearchEnded } from '../../core/culprit/search.ts'
-import { suspectSentence, withoutSuspects } from '../../core/culprit/suspects.ts'
-import { newId } from '../accounts/secrets.ts'
-import { culpritSearches, safetyChecks } from '../db/schema.ts'
+import { exceptionsAmong, suspectSentence, withoutSuspects } from '../../core/culprit/suspects.ts'
+import { culpritSearches } from '../db/schema.ts'
 import { JobFailure, type JobHandler } from '../jobs/job-queue.ts'
 import { LabUnusable } from '../jobs/lab-client.ts'
 import type { MeasureIo } from '../measuring/make-runs.ts'
 import { dropCandidate } from '../safety/candidate.ts'
 import { Examiner, NotSeen } from '../safety/examine.ts'
+import { beginCheck } from '../safety/safety-checks.ts'
 import { checkPages } from '../safety/safety-job.ts'
 import { writeEntry } from '../sites/ledger.ts'
-import { setupDigest } from '../sites/setup-digest.ts'
 import { getTrial, liveSetup, putTrial } from '../sites/setups.ts'
 import { getSite } from '../sites/sites.ts'
 import { seekCulprits } from './seek.ts'
@@ -36,39 +35,34 @@ export const culpritJob =
       await db.update(culpritSearches).set({ state }).where(eq(culpritSearches.id, row.id))
       events.changed(site.id, 'safety')
     }
-    const end = async (outcome: CulpritState['outcome'], found = state.found): Promise<void> =>
-      save({ ...state, found, outcome })
     const examiner = new Examiner(io.lab, site, io.addresses)
     progress.afterwards(() => dropCandidate(io, site.id))
     try {
-      const { found: result, reason } = await seekCulprits(io, { site, live: live.setup, trial: trial.setup, page, visitor, why: row.order.why, state, save, examiner, progress, at: [0, 1] }) // prettier-ignore
-      const { kind, sentence, found } = result
-      if (kind !== 'found' && kind !== 'whole') return await end({ kind, sentence, reason })
-      const setup = withoutSuspects(
-        trial.setup,
-        live.setup,
-        found,
-        `Culprit search on ${page.path}: ${reason}`,
-      )
+      // Found by an earlier process, which stopped before trial was changed and checked.
+      if (state.outcome === null) {
+        const { found: result, reason } = await seekCulprits(io, { site, live: live.setup, trial: trial.setup, page, visitor, why: row.order.why, state, save, examiner, progress, at: [0, 1] }) // prettier-ignore
+        const { kind, sentence, found } = result
+        await save({ ...state, found, outcome: { kind, sentence, reason } })
+      }
+      const { found, outcome } = state
+      if (outcome === null || found.length === 0) return
+      const setup = withoutSuspects(trial.setup, live.setup, found, `Culprit search on ${page.path}: ${outcome.reason}`) // prettier-ignore
       await putTrial(io, site.id, setup)
-      const checkId = newId()
       const order = { from: 'live' as const, to: 'trial' as const, pageIds: [page.id], visitorIds: [visitor.id], journeyIds: [] } // prettier-ignore
-      await db.insert(safetyChecks).values({ id: checkId, siteId: site.id, jobId: job.id, at: new Date(), by: row.by, order, setupDigest: setupDigest(setup), pages: [] }) // prettier-ignore
+      const checkId = await beginCheck(db, { siteId: site.id, jobId: job.id, by: row.by, order, setup })
       const [checked] = await checkPages(io, site, { id: checkId, order }, setup, progress, examiner)
-      if (progress.signal.aborted) return
+      if (progress.signal.aborted || checked === undefined) return
       // What was looked at quickly on the way is looked at as a whole in the end.
-      const mended = checked?.result !== 'broken'
-      const still = `What was found is left out, but the page is not whole yet. ${checked?.sentence ?? ''} Search again from here.`
-      await end(mended ? { kind, sentence, reason } : { kind: 'gave-up', sentence: still, reason }, found)
+      if (checked.result === 'broken')
+        await save({ ...state, outcome: { ...outcome, kind: 'gave-up', sentence: `What was found is left out, but the page is not whole yet. ${checked.sentence} Search again from here.` } }) // prettier-ignore
       await writeEntry(db, site.id, {
         kind: 'searched',
         title: `Culprit search on ${page.path}`,
         changes: found.map((one) => `Left out ${suspectSentence(one)}`),
         by: row.by,
         decision: 'none',
-        safety:
-          checked === undefined ? null : { checkId, result: checked.result, sentence: checked.sentence },
-        exceptions: found.flatMap((one) => one.kind === 'exception' ? [{ remedy: one.remedy, exception: { by: one.by, value: one.value, reason } }] : []), // prettier-ignore
+        safety: { checkId, result: checked.result, sentence: checked.sentence },
+        exceptions: exceptionsAmong(found, outcome.reason),
         setup,
       })
       events.changed(site.id, 'ledger')
@@ -76,7 +70,7 @@ export const culpritJob =
       if (progress.signal.aborted) return
       const known = error instanceof SearchEnded || error instanceof NotSeen || error instanceof LabUnusable
       if (!known) throw error
-      await end({ kind: 'gave-up', sentence: error.message, reason: '' })
+      await save({ ...state, outcome: { kind: 'gave-up', sentence: error.message, reason: state.reason } })
       if (error instanceof LabUnusable) throw new JobFailure(error.message)
     }
   }

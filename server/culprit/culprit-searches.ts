@@ -4,12 +4,19 @@ import { suspectSentence } from '../../core/culprit/suspects.ts'
 import { newId } from '../accounts/secrets.ts'
 import { culpritSearches, jobs } from '../db/schema.ts'
 import { errors } from '../errors.ts'
-import { refuseUnknown } from '../safety/safety-checks.ts'
 import type { Services } from '../services.ts'
 import { getTrial } from '../sites/setups.ts'
+import { refuseUnknown } from '../sites/refuse-unknown.ts'
 import { getSite } from '../sites/sites.ts'
 
-export const nothingSought = (): CulpritState => ({ tests: [], looks: 0, found: [], outcome: null })
+export const nothingSought = (): CulpritState => ({
+  tests: [],
+  reason: '',
+  firstLossMs: null,
+  looks: 0,
+  found: [],
+  outcome: null,
+})
 
 const MOST_LISTED = 20
 

@@ -1,10 +1,15 @@
-import type { CulpritOrder, CulpritState, Suspect } from '../../core/contracts/culprit.ts'
-import { MOST_LOADS } from '../../core/contracts/culprit.ts'
+import {
+  MOST_LOADS,
+  type CulpritOrder,
+  type CulpritState,
+  type Suspect,
+} from '../../core/contracts/culprit.ts'
 import type { Setup } from '../../core/contracts/setup.ts'
 import type { SamplePage, Site } from '../../core/contracts/sites.ts'
 import type { VisitorProfile } from '../../core/contracts/measuring.ts'
 import { searchCulprits, SearchEnded, type CulpritFound } from '../../core/culprit/search.ts'
 import { suspectDetails, suspectName, suspectRemedies, withoutSuspects } from '../../core/culprit/suspects.ts'
+import { inSeconds } from '../../core/measuring/sentence.ts'
 import { median } from '../../core/stats/median.ts'
 import type { LookOrder } from '../../core/contracts/safety.ts'
 import type { JobProgress } from '../jobs/job-queue.ts'
@@ -38,7 +43,7 @@ export interface Seeking {
 
 /** What the answer to one question was, by what was left out; kept, so that a search goes on after a restart where it was. */
 const answersOf = (state: CulpritState): Map<string, boolean> =>
-  new Map(state.tests.map(({ applied, bad }) => [applied.join('|'), bad]))
+  new Map(state.tests.map(({ leftOut, bad }) => [leftOut.join('|'), bad]))
 
 /** Times to the main content of two sides, loaded in turn; ms later on the second. */
 const lossOf = async (
@@ -63,14 +68,12 @@ const lossOf = async (
 export const seekCulprits = async (
   io: MeasureIo,
   seeking: Seeking,
-): Promise<{ found: CulpritFound; reason: string; looks: number }> => {
+): Promise<{ found: CulpritFound; reason: string }> => {
   const { site, live, trial, page, visitor, why, state, save, examiner, progress, at } = seeking
   const answers = answersOf(state)
-  let reason = state.outcome?.reason ?? ''
-  let firstLoss: number | undefined
-  let current = { ...state }
-  const count = async (looks: number): Promise<void> => {
-    current = { ...current, looks: current.looks + looks }
+  let current = state
+  const keep = async (change: Partial<CulpritState>): Promise<void> => {
+    current = { ...current, ...change }
     await save(current)
   }
   const order: ExamineOrder = {
@@ -87,27 +90,28 @@ export const seekCulprits = async (
   const looksBad = async (): Promise<boolean> => {
     const before = examiner.looks
     // The first time as carefully as a safety check, so that what varies by itself is not taken for broken.
-    if (reason === '') {
+    if (current.reason === '') {
       const { safety } = await examiner.examine(order)
       const faults = safety.findings.filter(({ severity }) => severity === 'broken')
-      reason = safety.result === 'broken' ? safety.sentence : ''
+      const isBroken = safety.result === 'broken'
       if (faults.some(({ kind }) => kind === 'console' || kind === 'request')) depth = 'quick'
-      await count(examiner.looks - before)
-      return safety.result === 'broken'
+      await keep({ looks: current.looks + examiner.looks - before, reason: isBroken ? safety.sentence : '' })
+      return isBroken
     }
     const known = await examiner.learn('live', page, visitor, [], progress.signal)
     const { findings } = await examiner.compare(known, order, depth)
-    await count(examiner.looks - before)
+    await keep({ looks: current.looks + examiner.looks - before })
     return findings.some(({ severity }) => severity === 'broken')
   }
   const isSlow = async (): Promise<boolean> => {
     const { loss, loads } = await lossOf(io, seeking)
-    await count(loads)
-    if (firstLoss === undefined) {
-      firstLoss = loss
-      reason = `The main content came ${(loss / 1000).toFixed(1)} s later.`
-    }
-    return loss > Math.max(LEAST_LOSS_MS, firstLoss / 2)
+    const firstLossMs = current.firstLossMs ?? loss
+    await keep({
+      looks: current.looks + loads,
+      firstLossMs,
+      reason: `The main content came ${inSeconds(firstLossMs)} later.`,
+    })
+    return loss > Math.max(LEAST_LOSS_MS, firstLossMs / 2)
   }
   const isBad = async (leftOut: readonly Suspect[]): Promise<boolean> => {
     const names = leftOut.map(suspectName).sort()
@@ -121,8 +125,7 @@ export const seekCulprits = async (
     await makeReady(io, site, 'candidate', page.path, visitor.device, progress, at)
     const bad = why === 'slower' ? await isSlow() : await looksBad()
     answers.set(names.join('|'), bad)
-    current = { ...current, tests: [...current.tests, { applied: names, bad }] }
-    await save(current)
+    await keep({ tests: [...current.tests, { leftOut: names, bad }] })
     return bad
   }
   const details = async (remedies: readonly Suspect[]): Promise<Suspect[]> => {
@@ -131,5 +134,5 @@ export const seekCulprits = async (
     return suspectDetails(remedies.map(({ remedy }) => remedy), changes, trial, page.path) // prettier-ignore
   }
   const found = await searchCulprits({ remedies: suspectRemedies(live, trial), details, isBad })
-  return { found, reason, looks: current.looks }
+  return { found, reason: current.reason }
 }

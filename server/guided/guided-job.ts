@@ -2,11 +2,12 @@ import { eq } from 'drizzle-orm'
 import type { GuidedState, GuidedStep } from '../../core/contracts/guided.ts'
 import type { PredictedGain } from '../../core/contracts/findings.ts'
 import type { Setup } from '../../core/contracts/setup.ts'
-import { suspectSentence } from '../../core/culprit/suspects.ts'
-import { hasTimeFor, inOrderOfWorth, withRemedies } from '../../core/guided/guide.ts'
+import { exceptionsAmong } from '../../core/culprit/suspects.ts'
+import { hasTimeFor, inOrderOfWorth } from '../../core/guided/guide.ts'
 import { worst } from '../../core/safety/compare.ts'
 import { remedyName } from '../../core/remedies/catalogue.ts'
 import { setupChanges } from '../../core/remedies/difference.ts'
+import { switchedOn } from '../../core/remedies/switched-on.ts'
 import { guidedRuns } from '../db/schema.ts'
 import { JobFailure, type JobHandler } from '../jobs/job-queue.ts'
 import { LabUnusable } from '../jobs/lab-client.ts'
@@ -18,7 +19,7 @@ import { writeEntry } from '../sites/ledger.ts'
 import { setupDigest } from '../sites/setup-digest.ts'
 import { getTrial, liveSetup, putTrial } from '../sites/setups.ts'
 import { getSite } from '../sites/sites.ts'
-import { checkSide, measureSides, partOf, tryStep, type Guided } from './try-step.ts'
+import { BROKE, checkSide, measureSides, partOf, tryStep, type Guided } from './try-step.ts'
 
 /** How long a step takes before any has been made: looking, and six pairs of loads. */
 const FIRST_GUESS_MS = 100_000
@@ -49,8 +50,8 @@ class GuidedWork {
   #best: Setup
   readonly #startedAt = performance.now()
   readonly #spentBefore: number
-  /** Remedies that are still to be tried. */
-  #remaining = 0
+  /** Remedies that are still to be tried after the one that is under way. */
+  #remaining: string[] = []
 
   constructor(guided: Omit<Guided, 'save'>, id: string, state: GuidedState, best: Setup) {
     this.#guided = { ...guided, save: (step) => this.#saveStep(step) }
@@ -77,7 +78,7 @@ class GuidedWork {
     if (times.length === 0) return null
     const step = times.reduce((sum, ms) => sum + ms, 0) / times.length
     const thisOne = Math.max(0, step - (performance.now() - stepStartedAt))
-    return thisOne + step * (this.#remaining + FINAL_SHARE)
+    return thisOne + step * (this.#remaining.length + FINAL_SHARE)
   }
 
   /** The step that is under way is always the last. */
@@ -113,7 +114,7 @@ class GuidedWork {
     const findings = await siteFindings(io, site.id)
     const open = inOrderOfWorth(findings, this.#best, order).filter(({ remedy }) => !tried.has(remedy))
     const [next] = open
-    this.#remaining = Math.max(0, open.length - 1)
+    this.#remaining = open.slice(1).map(({ remedy }) => remedy)
     if (next !== undefined) return { remedies: [next.remedy], predicted: next.predicted }
     // Each too small to be told from nothing by itself; together they may not be.
     const small = this.#state.steps.filter(({ decision, remedies }) => decision === 'no-difference' && remedies.length === 1) // prettier-ignore
@@ -136,7 +137,7 @@ class GuidedWork {
       predicted: step.predicted,
       setup,
       safety: step.safetyCheckId === null || step.safety === null ? null : { checkId: step.safetyCheckId, result: step.safety, sentence: step.sentence }, // prettier-ignore
-      exceptions: step.exceptions.flatMap((one) => one.kind === 'exception' ? [{ remedy: one.remedy, exception: { by: one.by, value: one.value, reason: suspectSentence(one) } }] : []), // prettier-ignore
+      exceptions: exceptionsAmong(step.exceptions, BROKE),
       guidedRunId: this.#id,
     })
     io.events.changed(site.id, 'ledger')
@@ -147,11 +148,11 @@ class GuidedWork {
     const startedAt = performance.now()
     const guided = {
       ...this.#guided,
-      progress: partOf(progress, named(step.remedies), [count, count + this.#remaining + 2], () =>
+      progress: partOf(progress, named(step.remedies), [count, count + this.#remaining.length + 2], () =>
         this.#left(startedAt),
       ),
     }
-    const { step: done, setup } = await tryStep(guided, step, this.#best, withRemedies(this.#best, step.remedies)) // prettier-ignore
+    const { step: done, setup } = await tryStep(guided, step, this.#best, switchedOn(this.#best, step.remedies)) // prettier-ignore
     const took = step.tookMs + (performance.now() - startedAt)
     await this.#saveStep({ ...done, tookMs: took })
     if (progress.signal.aborted || done.decision === null) return
@@ -162,7 +163,7 @@ class GuidedWork {
     await this.#save({ bestDigest: setupDigest(setup) })
   }
 
-  async #finish(untried: readonly string[]): Promise<void> {
+  async #finish(): Promise<void> {
     const { io, site, order, by, live, progress } = this.#guided
     const kept = this.#state.steps.filter(({ decision }) => decision === 'kept')
     const changes = setupChanges(live.setup, this.#best).map(({ sentence }) => sentence)
@@ -172,6 +173,7 @@ class GuidedWork {
       final = { ...final, ...change }
       await this.#save({ final })
     }
+    const { untried } = this.#state
     const out = untried.length === 0 ? '' : ` Out of time before ${named(untried)}.`
     if (changes.length === 0)
       return this.#save({ sentence: `Nothing that was tried made a measurable difference without harm, so trial is the same as live.${out}` }) // prettier-ignore
@@ -211,13 +213,13 @@ class GuidedWork {
         continue
       }
       const next = await this.#next()
-      if (next === undefined) return this.#finish([])
+      if (next === undefined) return this.#finish()
       const times = this.#state.steps.map(({ tookMs }) => tookMs)
       if (!hasTimeFor(this.#spent, order.minutes * 60_000, times, FIRST_GUESS_MS))
-        return this.#finish(next.remedies)
+        return this.#save({ untried: [...next.remedies, ...this.#remaining] }).then(() => this.#finish())
       await this.#save({ steps: [...this.#state.steps, freshStep(next.remedies, next.predicted)] })
     }
-    if (!progress.signal.aborted) await this.#finish([])
+    if (!progress.signal.aborted) await this.#finish()
   }
 }
 
@@ -237,7 +239,7 @@ export const guidedJob =
       await new GuidedWork(shared, row.id, row.state, trial.setup).run()
     } catch (error) {
       if (error instanceof LabUnusable)
-        throw new JobFailure(`${error.message} A guided run needs a browser: nothing was tried, and live is as it was.`) // prettier-ignore
+        throw new JobFailure(`${error.message} A guided run needs a browser. What was kept before stays in trial; live is as it was.`) // prettier-ignore
       throw error
     }
   }

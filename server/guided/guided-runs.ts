@@ -3,8 +3,8 @@ import type { GuidedOrder, GuidedRun } from '../../core/contracts/guided.ts'
 import { newId } from '../accounts/secrets.ts'
 import { guidedRuns, jobs } from '../db/schema.ts'
 import { errors } from '../errors.ts'
-import { refuseUnknown } from '../safety/safety-checks.ts'
 import type { Services } from '../services.ts'
+import { refuseUnknown } from '../sites/refuse-unknown.ts'
 import { getSite, siteRow } from '../sites/sites.ts'
 
 const MOST_LISTED = 10
@@ -39,7 +39,7 @@ export const orderGuidedRun = async (services: Services, siteId: string, order: 
   services.recordings.stop()
   const id = newId()
   const jobId = newId()
-  const state = { steps: [], bestDigest: '', spentMs: 0, paused: false, final: null, sentence: '' }
+  const state = { steps: [], bestDigest: '', spentMs: 0, paused: false, final: null, untried: [], sentence: '' }
   await db.insert(guidedRuns).values({ id, siteId, jobId, at: now(), by, order, state })
   await queue.add({ siteId, kind: 'guided-run', title: titleFor(site.name), subjectId: id, total: 1 }, jobId)
   events.changed(siteId, 'guided')

@@ -103,7 +103,7 @@ describe('a guided run', () => {
   test('out of time it measures the whole, and names what it has not tried', async () => {
     const done = await run({ minutes: 2 })
     expect(done.state).toBe('done')
-    expect(done.progress.sentence).toMatch(/Out of time before /)
+    expect(done.progress.sentence).toMatch(/Out of time before Page cache, Compression\./)
     expect(done.progress.steps).toEqual([])
   })
   test('the candidate’s name is served only while it runs', async () => {

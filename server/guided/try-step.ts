@@ -21,11 +21,15 @@ import { makeRuns, type MeasureIo } from '../measuring/make-runs.ts'
 import { resultsOf } from '../measuring/measurements.ts'
 import { setCandidate } from '../safety/candidate.ts'
 import type { Examiner } from '../safety/examine.ts'
+import { beginCheck } from '../safety/safety-checks.ts'
 import { checkPages } from '../safety/safety-job.ts'
 import { setupDigest } from '../sites/setup-digest.ts'
 
 /** Pairs at most of one step: the whole is measured again at the end. */
 export const STEP_PAIRS = 8
+
+/** Reason of exceptions that a run has written; the ledger says what the matter was. */
+export const BROKE = 'Guided run: the page broke with it'
 
 /** What all steps of a guided run share. */
 export interface Guided {
@@ -95,11 +99,8 @@ export const checkSide = async (
 ): Promise<PageSafety[]> => {
   const { db } = io
   const wanted: SafetyOrder = { from: 'live', to, pageIds: order.pageIds, visitorIds: order.visitorIds, journeyIds: [...journeyIds] } // prettier-ignore
-  const id = existing ?? newId()
-  if (existing === null) {
-    await db.insert(safetyChecks).values({ id, siteId: site.id, jobId, at: new Date(), by, order: wanted, setupDigest: setupDigest(setup), pages: [] }) // prettier-ignore
-    await begun(id)
-  }
+  const id = existing ?? (await beginCheck(db, { siteId: site.id, jobId, by, order: wanted, setup }))
+  if (existing === null) await begun(id)
   const pages = await checkPages(io, site, { id, order: wanted }, setup, progress, examiner)
   if (!progress.signal.aborted)
     await db.update(safetyChecks).set({ endedAt: new Date() }).where(eq(safetyChecks.id, id))
@@ -156,8 +157,7 @@ export const tryStep = async (
     step = { ...step, ...change }
     await save(step)
   }
-  const reason = `Guided run: broke ${site.sample[0]?.path ?? '/'}`
-  let setup = withoutSuspects(wanted, best, step.exceptions, reason)
+  let setup = withoutSuspects(wanted, best, step.exceptions, BROKE)
   const changes = (): string[] => setupChanges(best, setup).map(({ sentence }) => sentence)
   await setCandidate(io, site.id, setup)
   let pages = await checkSide(guided, 'candidate', setup, step.safetyCheckId, (id) => keep({ safetyCheckId: id })) // prettier-ignore
@@ -165,7 +165,7 @@ export const tryStep = async (
   if (fault !== undefined && step.exceptions.length === 0 && worth(step.predicted) >= WORTH_A_SEARCH) {
     const found = await mend(guided, setup, best, fault, [0, 1])
     if (found !== undefined && found.length > 0) {
-      setup = withoutSuspects(wanted, best, found, `Guided run: ${fault.sentence}`)
+      setup = withoutSuspects(wanted, best, found, BROKE)
       await keep({ exceptions: found, safetyCheckId: null })
       await setCandidate(io, site.id, setup)
       pages = await checkSide(guided, 'candidate', setup, null, (id) => keep({ safetyCheckId: id }))

@@ -1,15 +1,14 @@
 import { and, eq } from 'drizzle-orm'
 import { DEFAULT_PAIRS, type MeasurementHead } from '../../core/contracts/measurements.ts'
 import { Setup } from '../../core/contracts/setup.ts'
-import { setupChanges } from '../../core/remedies/difference.ts'
-import { ledger, measurements } from '../db/schema.ts'
+import { ledger } from '../db/schema.ts'
 import { errors } from '../errors.ts'
-import { setCandidate } from '../safety/candidate.ts'
+import { dropCandidate, setCandidate } from '../safety/candidate.ts'
 import type { Services } from '../services.ts'
 import { setupDigest } from '../sites/setup-digest.ts'
-import { getTrial, liveSetup } from '../sites/setups.ts'
+import { liveSetup } from '../sites/setups.ts'
 import { getSite } from '../sites/sites.ts'
-import { measurementHead, orderMeasurement } from './measurements.ts'
+import { orderMeasurement } from './measurements.ts'
 
 /**
  * Measure a setup of the ledger again, against live as it is now, on the candidate's address; trial stays as it is.
@@ -36,8 +35,10 @@ export const measureAgain = async (services: Services, siteId: string, entryId: 
   }
   if (await services.jobs.hasOpen(siteId)) throw errors.alreadyMeasuring()
   await setCandidate(services, siteId, setup)
-  const head = await orderMeasurement(services, siteId, order, by)
-  const changes = setupChanges(live, setup).map(({ sentence }) => sentence)
-  await db.update(measurements).set({ changes, setups: { live: setupDigest(live), trial: setupDigest((await getTrial(services, siteId)).setup), candidate: setupDigest(setup) } }).where(eq(measurements.id, head.id))
-  return measurementHead(db, siteId, head.id)
+  try {
+    return await orderMeasurement(services, siteId, order, by, setup)
+  } catch (error) {
+    await dropCandidate(services, siteId)
+    throw error
+  }
 } // prettier-ignore

@@ -8,6 +8,8 @@ import type {
   RunHead,
 } from '../../core/contracts/measurements.ts'
 import { RequestRecord, VisitorProfile, type Visit } from '../../core/contracts/measuring.ts'
+import type { Setup } from '../../core/contracts/setup.ts'
+import { setupChanges } from '../../core/remedies/difference.ts'
 import { planRuns } from '../../core/measuring/plan.ts'
 import { sideName, versionOf } from '../../core/measuring/sides.ts'
 import { pageResult, sameAgainstSame } from '../../core/measuring/summary.ts'
@@ -18,6 +20,7 @@ import { errors } from '../errors.ts'
 import type { Services } from '../services.ts'
 import { getTrial, liveSetup } from '../sites/setups.ts'
 import { setupDigest } from '../sites/setup-digest.ts'
+import { refuseUnknown } from '../sites/refuse-unknown.ts'
 import { getSite, siteRow } from '../sites/sites.ts'
 
 type RunRow = typeof runs.$inferSelect
@@ -85,6 +88,7 @@ const refuseUnknownVersions = async (
 
 /**
  * Queue a measurement.
+ * @param candidate what the candidate's address serves, where that is measured
  * @throws AppError UNKNOWN_PAGE, UNKNOWN_VISITOR, UNKNOWN_VERSION, ALREADY_MEASURING, NOTHING_TO_TRY
  */
 export const orderMeasurement = async (
@@ -92,13 +96,11 @@ export const orderMeasurement = async (
   siteId: string,
   order: MeasurementOrder,
   by: string,
+  candidate?: Setup,
 ): Promise<MeasurementHead> => {
   const { db, jobs: queue, now, events } = services
   const site = await getSite(services, siteId)
-  const known = (ids: readonly string[], all: readonly { id: string }[]): boolean =>
-    ids.every((id) => all.some((one) => one.id === id))
-  if (!known(order.pageIds, site.sample)) throw errors.unknownPage()
-  if (!known(order.visitorIds, site.visitors)) throw errors.unknownVisitor()
+  refuseUnknown(site, order)
   await refuseUnknownVersions(db, siteId, order)
   if (await queue.hasOpen(siteId)) throw errors.alreadyMeasuring()
   // A browser that somebody records with would take time from the one that is measured.
@@ -115,8 +117,12 @@ export const orderMeasurement = async (
     jobId,
     order,
     liveVersion: site.liveVersion,
-    changes: order.sides.includes('trial') ? trial.changes.map(({ sentence }) => sentence) : [],
-    setups: { live: setupDigest(live.setup), trial: setupDigest(trial.setup) },
+    changes: setupChanges(live.setup, candidate ?? (order.sides.includes('trial') ? trial.setup : live.setup)).map(({ sentence }) => sentence), // prettier-ignore
+    setups: {
+      live: setupDigest(live.setup),
+      trial: setupDigest(trial.setup),
+      ...(candidate === undefined ? {} : { candidate: setupDigest(candidate) }),
+    },
     createdAt: now(),
     by,
   })

@@ -6,6 +6,7 @@ import { judgePrivacy, type Observation } from '../../core/privacy/judge.ts'
 import { kindsToCheck } from '../../core/remedies/privacy-need.ts'
 import { privacyChecks, sitemapPages } from '../db/schema.ts'
 import { JobFailure, type JobHandler, type JobProgress } from '../jobs/job-queue.ts'
+import { stepEstimate } from '../jobs/step-estimate.ts'
 import type { Services } from '../services.ts'
 import { getTrial } from '../sites/setups.ts'
 import { getSite } from '../sites/sites.ts'
@@ -85,11 +86,10 @@ const askAll = async (
   { signal, report }: JobProgress,
 ): Promise<Observation[]> => {
   const observations: Observation[] = []
-  const begun = performance.now()
+  const estimate = stepEstimate(paths.length)
   for (const [done, path] of paths.entries()) {
     if (signal.aborted) return observations
-    const msLeft = done === 0 ? null : ((performance.now() - begun) / done) * (paths.length - done)
-    await report(done, paths.length, `Four visitors ask for ${path}`, msLeft)
+    await report(done, paths.length, `Four visitors ask for ${path}`, estimate.left(done))
     observations.push(...(await observe(path, visitors)))
   }
   return observations

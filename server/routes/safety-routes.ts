@@ -1,7 +1,7 @@
 import { z } from 'zod'
 import { CulpritOrder, CulpritSearch } from '../../core/contracts/culprit.ts'
 import { GuidedOrder, GuidedRun } from '../../core/contracts/guided.ts'
-import { SafetyCheck, SafetyOrder, SafetyPictures } from '../../core/contracts/safety.ts'
+import { NewSafetyCheck, SafetyCheck, SafetyPictures } from '../../core/contracts/safety.ts'
 import { listCulpritSearches, orderCulpritSearch } from '../culprit/culprit-searches.ts'
 import { listGuidedRuns, orderGuidedRun, pauseGuidedRun, resumeGuidedRun } from '../guided/guided-runs.ts'
 import { endpoint, type Endpoint } from '../http/endpoint.ts'
@@ -28,7 +28,7 @@ export const safetyEndpoints = (services: Services): Endpoint[] => [
       method: 'post',
       path: '/sites/:siteId/safety-checks',
       summary: 'Check whether trial still looks and works like live',
-      input: { params: SiteParams, body: SafetyOrder },
+      input: { params: SiteParams, body: NewSafetyCheck },
       reply: SafetyCheck,
       status: 202,
     },

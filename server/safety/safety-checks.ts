@@ -1,6 +1,7 @@
 import { and, desc, eq } from 'drizzle-orm'
 import type { SafetyOrder } from '../../core/contracts/safety.ts'
 import { type SafetyCheck, type SafetyPictures } from '../../core/contracts/safety.ts'
+import type { Setup } from '../../core/contracts/setup.ts'
 import { worst } from '../../core/safety/compare.ts'
 import { newId } from '../accounts/secrets.ts'
 import type { Database } from '../db/database.ts'
@@ -9,6 +10,7 @@ import { errors } from '../errors.ts'
 import type { Services } from '../services.ts'
 import { setupDigest } from '../sites/setup-digest.ts'
 import { getTrial } from '../sites/setups.ts'
+import { refuseUnknown } from '../sites/refuse-unknown.ts'
 import { getSite, siteRow } from '../sites/sites.ts'
 
 const MOST_LISTED = 30
@@ -26,15 +28,18 @@ const toCheck = (
   result: worst(row.pages.map(({ result }) => result)) ?? null,
 })
 
-/** Pages and visitors that the site has. @throws AppError UNKNOWN_PAGE, UNKNOWN_VISITOR */
-export const refuseUnknown = (
-  site: { sample: readonly { id: string }[]; visitors: readonly { id: string }[] },
-  { pageIds, visitorIds }: { pageIds: readonly string[]; visitorIds: readonly string[] },
-): void => {
-  const known = (ids: readonly string[], all: readonly { id: string }[]): boolean =>
-    ids.every((id) => all.some((one) => one.id === id))
-  if (!known(pageIds, site.sample)) throw errors.unknownPage()
-  if (!known(visitorIds, site.visitors)) throw errors.unknownVisitor()
+/** Write down a check that begins. @param setup of the side that is checked @returns its id */
+export const beginCheck = async (
+  db: Database,
+  {
+    setup,
+    ...check
+  }: Pick<typeof safetyChecks.$inferInsert, 'siteId' | 'jobId' | 'by' | 'order'> & { readonly setup: Setup },
+  at: Date = new Date(),
+): Promise<string> => {
+  const id = newId()
+  await db.insert(safetyChecks).values({ id, ...check, at, setupDigest: setupDigest(setup), pages: [] })
+  return id
 }
 
 /**
@@ -53,9 +58,8 @@ export const orderSafetyCheck = async (
   if (await queue.hasOpen(siteId)) throw errors.measuring()
   services.recordings.stop()
   const { setup } = await getTrial(services, siteId)
-  const id = newId()
   const jobId = newId()
-  await db.insert(safetyChecks).values({ id, siteId, jobId, at: now(), by, order, setupDigest: setupDigest(setup), pages: [] }) // prettier-ignore
+  const id = await beginCheck(db, { siteId, jobId, by, order, setup }, now())
   const total = order.pageIds.length * order.visitorIds.length
   await queue.add({ siteId, kind: 'safety-check', title: `Safety check of ${site.name}`, subjectId: id, total }, jobId) // prettier-ignore
   events.changed(siteId, 'safety')

@@ -3,7 +3,7 @@ import type { LookOrder, LookOutcome, Sight } from '../../core/contracts/safety.
 import type { Site } from '../../core/contracts/sites.ts'
 import { anElement, aSight } from '../../core/safety/testing/sights.ts'
 import { LabUnusable } from '../jobs/lab-client.ts'
-import { ServerBench } from '../testing/server-bench.ts'
+import { measured, ServerBench } from '../testing/server-bench.ts'
 
 let bench: ServerBench
 let site: Site
@@ -68,25 +68,21 @@ describe('a safety check', () => {
     expect((await bench.call('GET', at('/safety-checks'))).body[0].current).toBe(false)
   })
   test('goes on after a restart with the pages that were not looked at', async () => {
-    const pageIds = site.sample.map(({ id }) => id)
     const paths: string[] = []
-    let stopped = false
-    bench.look = async (order) => {
-      paths.push(new URL(order.url).pathname)
-      if (paths.length === 4 && !stopped) {
-        stopped = true
-        void bench.restartJobs()
-        return new Promise(() => undefined)
-      }
+    let restarted: Promise<void> | undefined
+    bench.look = (order) => {
+      // The process stops while it looks at the second page.
+      if (paths.push(new URL(order.url).pathname) === 4) restarted = bench.restartJobs()
       return seen()
     }
-    const { body } = await bench.call('POST', at('/safety-checks'), { pageIds, visitorIds: ['phone'] })
-    // The process stops in the middle of the second page; what it waited for never comes.
-    bench.look = async (order) => (paths.push(new URL(order.url).pathname), seen())
+    const { body } = await bench.call('POST', at('/safety-checks'), { pageIds: site.sample.map(({ id }) => id), visitorIds: ['phone'] }) // prettier-ignore
+    await bench.services.jobs.idle()
+    await restarted
     await bench.services.jobs.idle()
     const found = (await bench.call('GET', at(`/safety-checks/${body.id}`))).body
-    expect(found.state).toBe('done')
-    expect(found.pages).toHaveLength(2)
+    expect([found.state, found.pages.length]).toEqual(['done', 2])
+    expect(paths.filter((path) => path === '/')).toHaveLength(3)
+    expect(paths.filter((path) => path === '/b').length).toBeGreaterThan(3)
   })
 })
 
@@ -118,6 +114,11 @@ describe('what can go wrong ends in a clear state and sentence', () => {
     expect((await bench.call('POST', at('/safety-checks'), order)).status).toBe(422)
     expect((await bench.call('POST', at('/safety-checks'), { ...order, pageIds: [] })).status).toBe(422)
     expect((await bench.call('GET', at('/safety-checks/none'))).status).toBe(404)
+    const candidate = { pageIds: [site.sample[0]!.id], visitorIds: ['phone'] }
+    expect((await bench.call('POST', at('/safety-checks'), { ...candidate, to: 'candidate' })).status).toBe(
+      422,
+    )
+    expect((await bench.call('POST', at('/measurements'), { ...candidate, sides: ['candidate'] })).status).toBe(422) // prettier-ignore
   })
   test('nobody who is not signed in is told', async () => {
     for (const path of ['/safety-checks', '/culprit-searches', '/guided-runs', '/report', '/setup-file'])
@@ -195,11 +196,28 @@ describe('a culprit search', () => {
     expect((await bench.call('GET', at('/trial'))).body.setup.remedies.scriptOrder.exceptions).toEqual([])
   })
   test('of a page that became slower goes by its time', async () => {
-    const { measured } = await import('../testing/server-bench.ts')
     bench.lab = ({ url }) => measured(sliderWaits(url) ? 3000 : 1000)
     const found = await search({ why: 'slower' })
     expect(found.found).toMatchObject([{ suspect: { value: '/assets/slider.js' } }])
     expect(found.outcome.reason).toBe('The main content came 2.0 s later.')
+  })
+  test('goes on after a restart without asking again what it knows', async () => {
+    let looks = 0
+    let restarted: Promise<void> | undefined
+    const whole = await search()
+    await bench.try(site, { scriptOrder: { exceptions: [] } })
+    bench.look = ({ url }) => {
+      if (++looks === 7) restarted = bench.restartJobs()
+      return seen(sliderWaits(url) ? { console: ['slider is dead'] } : {})
+    }
+    await bench.call('POST', at('/culprit-searches'), { pageId: site.sample[0]!.id, visitorId: 'phone' })
+    await bench.services.jobs.idle()
+    await restarted
+    await bench.services.jobs.idle()
+    const [again] = (await bench.call('GET', at('/culprit-searches'))).body
+    expect(again).toMatchObject({ state: 'done', outcome: whole.outcome, found: whole.found })
+    // Live is learned anew, and the question that was cut short is asked again; no more.
+    expect(again.looks).toBeLessThanOrEqual(whole.looks + 3)
   })
   test('needs something in trial', async () => {
     const { body } = await bench.call('GET', at('/trial'))

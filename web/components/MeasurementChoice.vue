@@ -27,6 +27,8 @@ export const isComplete = ({ pageIds, visitorIds, runs }: MeasuredChoice): boole
 </script>
 <script setup lang="ts">
 import type { Site } from '../../core/contracts/sites.ts'
+import { pageItems } from '../words/show.ts'
+import CheckList from './CheckList.vue'
 
 defineProps<{ site: Site; runsLabel: string; runsHint: string }>()
 const choice = defineModel<MeasuredChoice>({ required: true })
@@ -36,18 +38,12 @@ const set = (part: Partial<MeasuredChoice>): void => {
 </script>
 
 <template>
-  <fieldset>
-    <legend>Pages</legend>
-    <v-checkbox
-      v-for="page in site.sample"
-      :key="page.id"
-      :model-value="choice.pageIds"
-      :value="page.id"
-      :label="page.path === '/' ? 'Home page' : page.path"
-      :title="page.kind"
-      @update:model-value="(pageIds: unknown) => set({ pageIds: pageIds as string[] })"
-    />
-  </fieldset>
+  <CheckList
+    :model-value="choice.pageIds"
+    legend="Pages"
+    :items="pageItems(site.sample)"
+    @update:model-value="(pageIds) => set({ pageIds })"
+  />
   <fieldset>
     <legend>As</legend>
     <v-checkbox

@@ -6,19 +6,13 @@ import type { RulerScale } from '../ruler/scale.ts'
 import SecondsRuler from '../ruler/SecondsRuler.vue'
 import { gainInWords, gainOf } from '../stores/findings.ts'
 import { SAFETY_WORDS } from '../trial/result-words.ts'
-import { seconds, when } from '../words/show.ts'
+import { DECISION_NAMES } from '../words/decisions.ts'
+import { pageName, seconds, when } from '../words/show.ts'
 
 /** One thing that was tried: predicted beside measured, whether it was safe, and what was decided. */
 defineProps<{ site: Site; entry: LedgerEntry; scale: RulerScale; disabled: boolean }>()
 defineEmits<{ measureAgain: [] }>()
 
-const DECISIONS: Record<LedgerEntry['decision'], string> = {
-  open: 'undecided',
-  kept: 'kept',
-  'kept-in-trial': 'kept in trial',
-  'backed-out': 'backed out',
-  none: '',
-}
 const KINDS = {
   faster: 'faster',
   slower: 'slower',
@@ -41,8 +35,8 @@ const gain = ({ verdict }: Result): string => {
   <li class="panel">
     <div class="line">
       <strong>{{ entry.title }}</strong>
-      <span v-if="DECISIONS[entry.decision]" class="decision"
-        >{{ DECISIONS[entry.decision]
+      <span v-if="DECISION_NAMES[entry.decision]" class="decision"
+        >{{ DECISION_NAMES[entry.decision]
         }}<template v-if="entry.decision === 'kept' && entry.version"
           >, version {{ entry.version }}</template
         ></span
@@ -73,7 +67,7 @@ const gain = ({ verdict }: Result): string => {
         </thead>
         <tbody>
           <tr v-for="result in entry.results" :key="result.pageId + result.visitorId">
-            <th scope="row">{{ result.path === '/' ? 'Home page' : result.path }}</th>
+            <th scope="row">{{ pageName(result.path) }}</th>
             <td>{{ result.visitorName }}</td>
             <td :class="{ failed: result.verdict?.kind === 'broken' }">
               {{ result.verdict ? KINDS[result.verdict.kind] : seconds(result.sides[0]?.medians.lcpMs) }}
@@ -106,7 +100,7 @@ const gain = ({ verdict }: Result): string => {
         </tbody>
       </table>
     </div>
-    <div class="bar">
+    <div v-if="entry.measurementId || entry.measurable" class="bar">
       <router-link
         v-if="entry.measurementId"
         class="small"

@@ -153,6 +153,7 @@ h2 {
 }
 .file {
   display: flex;
+  flex-wrap: wrap;
   gap: 0.5rem;
   align-items: center;
 }

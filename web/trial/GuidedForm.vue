@@ -1,11 +1,15 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 import type { GuidedOrder } from '../../core/contracts/guided.ts'
+import type { Setup } from '../../core/contracts/setup.ts'
 import type { Site } from '../../core/contracts/sites.ts'
+import { withinReach } from '../../core/guided/guide.ts'
 import { REACH } from '../../core/remedies/remedy.ts'
+import CheckList from '../components/CheckList.vue'
+import { namedItems, pageItems } from '../words/show.ts'
 
 /** What a guided run is to cover: how far it may go, for whom, and how long. */
-const props = defineProps<{ site: Site; disabled: boolean }>()
+const props = defineProps<{ site: Site; trial: Setup; disabled: boolean }>()
 const emit = defineEmits<{ start: [order: GuidedOrder] }>()
 const REACHES = [
   { value: 'delivery', title: 'Delivery', what: REACH.delivery },
@@ -18,10 +22,15 @@ const visitorIds = ref(props.site.visitors.slice(0, 1).map(({ id }) => id))
 const journeyIds = ref(props.site.journeys.map(({ id }) => id))
 const minutes = ref(60)
 const ready = computed(() => pageIds.value.length > 0 && visitorIds.value.length > 0 && minutes.value >= 2)
-/** Common in the lab: some two minutes a remedy for one page and visitor. */
+/** One remedy on one page as one visitor takes about so long: a look, and six to eight pairs of loads. On the demo it was 0.7 to 3.8 min. */
+const MINUTES_EACH = 2.2
 const estimate = computed(() => {
-  const remedies = { delivery: 3, files: 8, page: 14 }[reach.value]
-  return Math.round(remedies * 2.2 * pageIds.value.length * visitorIds.value.length + 4)
+  const remedies = withinReach(props.trial, reach.value).length
+  // The whole at the end takes as long as a step and a half.
+  return Math.max(
+    1,
+    Math.round((remedies + 1.5) * MINUTES_EACH * pageIds.value.length * visitorIds.value.length),
+  )
 })
 const start = (): void =>
   emit('start', {
@@ -45,15 +54,7 @@ const start = (): void =>
           >
         </v-radio>
       </v-radio-group>
-      <fieldset>
-        <legend>For these visitors</legend>
-        <v-checkbox
-          v-for="visitor in site.visitors"
-          :key="visitor.id"
-          v-model="visitorIds"
-          :value="visitor.id"
-          :label="visitor.name"
-        />
+      <CheckList v-model="visitorIds" legend="For these visitors" :items="namedItems(site.visitors)">
         <v-text-field
           v-model="minutes"
           class="minutes"
@@ -63,17 +64,8 @@ const start = (): void =>
           label="Minutes allowed"
         />
         <p class="muted small">About {{ estimate }} min for all of it. What is not tried in time is named.</p>
-      </fieldset>
-      <fieldset>
-        <legend>On these pages</legend>
-        <v-checkbox
-          v-for="page in site.sample"
-          :key="page.id"
-          v-model="pageIds"
-          :value="page.id"
-          :label="page.path === '/' ? 'Home page' : page.path"
-        />
-      </fieldset>
+      </CheckList>
+      <CheckList v-model="pageIds" legend="On these pages" :items="pageItems(site.sample)" />
     </div>
     <div class="bar">
       <v-btn type="submit" color="primary" variant="flat" :disabled="!ready || disabled"
@@ -92,15 +84,13 @@ const start = (): void =>
   grid-template-columns: minmax(280px, 1.3fr) minmax(220px, 1fr) minmax(180px, 1fr);
   gap: 0.6rem 1.6rem;
 }
-fieldset {
-  border: 0;
-  min-width: 0;
-}
-legend {
+.columns :deep(.v-radio-group > .v-input__control > .v-label) {
+  margin-inline-start: 0;
   font-weight: 650;
+  color: inherit;
 }
-fieldset :deep(.v-selection-control) {
-  min-height: 30px;
+.columns :deep(.v-selection-control-group) {
+  padding-inline-start: 0;
 }
 .minutes {
   max-width: 180px;

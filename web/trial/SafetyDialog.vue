@@ -1,6 +1,8 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 import type { Site } from '../../core/contracts/sites.ts'
+import CheckList from '../components/CheckList.vue'
+import { namedItems, pageItems } from '../words/show.ts'
 
 /** Which pages, visitors and journeys a safety check covers. */
 const props = defineProps<{ site: Site }>()
@@ -34,37 +36,19 @@ const start = (): void =>
         places, styles, pictures, fonts, buttons. About 20 s a page and visitor.
       </p>
       <div class="columns">
-        <fieldset>
-          <legend>Pages</legend>
-          <v-checkbox
-            v-for="page in site.sample"
-            :key="page.id"
-            v-model="pageIds"
-            :value="page.id"
-            :label="page.path === '/' ? 'Home page' : page.path"
-          />
-        </fieldset>
-        <fieldset>
-          <legend>As</legend>
-          <v-checkbox
-            v-for="visitor in site.visitors"
-            :key="visitor.id"
-            v-model="visitorIds"
-            :value="visitor.id"
-            :label="visitor.name"
-          />
-          <legend class="second">Journeys that must arrive</legend>
-          <p v-if="site.journeys.length === 0" class="muted small">
-            None yet. Record one under Measure, Visitors: open the menu, add to basket, sign in.
-          </p>
-          <v-checkbox
-            v-for="journey in site.journeys"
-            :key="journey.id"
+        <CheckList v-model="pageIds" legend="Pages" :items="pageItems(site.sample)" />
+        <div>
+          <CheckList v-model="visitorIds" legend="As" :items="namedItems(site.visitors)" />
+          <CheckList
             v-model="journeyIds"
-            :value="journey.id"
-            :label="journey.name"
-          />
-        </fieldset>
+            legend="Journeys that must arrive"
+            :items="namedItems(site.journeys)"
+          >
+            <p v-if="site.journeys.length === 0" class="muted small">
+              None yet. Record one under Measure, Visitors: open the menu, add to basket, sign in.
+            </p>
+          </CheckList>
+        </div>
       </div>
       <div class="bar end">
         <v-btn type="button" @click="open = false">Not now</v-btn>
@@ -85,19 +69,6 @@ h2 {
   display: grid;
   grid-template-columns: repeat(auto-fit, minmax(260px, 1fr));
   gap: 0.6rem 1.4rem;
-}
-fieldset {
-  border: 0;
-  min-width: 0;
-}
-legend {
-  font-weight: 650;
-}
-.second {
-  margin-top: 0.8rem;
-}
-fieldset :deep(.v-selection-control) {
-  min-height: 30px;
 }
 .end {
   justify-content: flex-end;

@@ -3,6 +3,7 @@ import { ref } from 'vue'
 import type { PageSafety, SafetyCheck, SafetyPictures } from '../../core/contracts/safety.ts'
 import { useProblems } from '../stores/problems.ts'
 import { useProving } from '../stores/proving.ts'
+import { pageName } from '../words/show.ts'
 import PageCompare from './PageCompare.vue'
 import { SAFETY_WORDS } from './result-words.ts'
 
@@ -20,7 +21,6 @@ const look = async (page: PageSafety, event: Event): Promise<void> => {
 }
 const search = (page: PageSafety): Promise<unknown> =>
   problems.catching(() => proving.search({ pageId: page.pageId, visitorId: page.visitorId }))
-const place = (path: string): string => (path === '/' ? 'Home page' : path)
 </script>
 
 <template>
@@ -40,7 +40,7 @@ const place = (path: string): string => (path === '/' ? 'Home page' : path)
       </thead>
       <tbody>
         <tr v-for="page in check.pages" :key="keyOf(page)">
-          <th scope="row">{{ place(page.path) }}</th>
+          <th scope="row">{{ pageName(page.path) }}</th>
           <td>{{ page.visitorName }}</td>
           <td>
             <b :class="page.result">{{ SAFETY_WORDS[page.result] }}</b>
@@ -61,7 +61,7 @@ const place = (path: string): string => (path === '/' ? 'Home page' : path)
   </div>
   <details v-for="page in check.pages" :key="`e${keyOf(page)}`" @toggle="look(page, $event)">
     <summary>
-      {{ place(page.path) }} on {{ page.visitorName }}: evidence and pictures
+      {{ pageName(page.path) }} on {{ page.visitorName }}: evidence and pictures
       <span class="muted small"
         >{{ page.findings.length }} findings, {{ page.varies.length }} things left out of the comparison</span
       >

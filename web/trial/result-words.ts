@@ -14,7 +14,5 @@ export const DECISION_WORDS: Record<GuidedDecision, string> = {
   'no-difference': 'no measurable difference, backed out',
   slower: 'slower, backed out',
   broken: 'broke the page, backed out',
-  skipped: 'left out',
-  'out-of-time': 'out of time',
   failed: 'could not be measured, backed out',
 }

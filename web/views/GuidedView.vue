@@ -2,6 +2,7 @@
 import { computed, ref } from 'vue'
 import type { Site } from '../../core/contracts/sites.ts'
 import ActionButton from '../components/ActionButton.vue'
+import { useBench } from '../stores/bench.ts'
 import { useJobs } from '../stores/jobs.ts'
 import { useProblems } from '../stores/problems.ts'
 import { useProving } from '../stores/proving.ts'
@@ -10,6 +11,7 @@ import GuidedProgress from '../trial/GuidedProgress.vue'
 import { when } from '../words/show.ts'
 
 const props = defineProps<{ site: Site }>()
+const bench = useBench()
 const jobs = useJobs()
 const problems = useProblems()
 const proving = useProving()
@@ -55,7 +57,9 @@ const earlier = computed(() => proving.runs.slice(1))
   </template>
   <template v-else>
     <GuidedForm
+      v-if="bench.trial"
       :site="site"
+      :trial="bench.trial.setup"
       :disabled="busy"
       @start="(order) => problems.catching(() => proving.guide(order))"
     />

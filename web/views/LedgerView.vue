@@ -13,6 +13,7 @@ import { useBench } from '../stores/bench.ts'
 import { useJobs } from '../stores/jobs.ts'
 import { useProblems } from '../stores/problems.ts'
 import { measureAgain } from '../stores/setup-files.ts'
+import { DECISION_NAMES } from '../words/decisions.ts'
 import { when } from '../words/show.ts'
 
 const props = defineProps<{ site: Site }>()
@@ -28,15 +29,14 @@ const words = ref<string | null>('')
 const remedy = ref('any')
 const decision = ref<LedgerDecision | 'any'>('any')
 const remedies = [
-  { value: 'any', title: 'Any remedy' },
+  { value: 'any', title: 'any remedy' },
   ...REMEDIES.map(({ name }) => ({ value: name, title: name })),
 ]
-const DECISIONS = [
-  { value: 'any', title: 'Any decision' },
-  { value: 'open', title: 'Undecided' },
-  { value: 'kept', title: 'Kept' },
-  { value: 'kept-in-trial', title: 'Kept in trial' },
-  { value: 'backed-out', title: 'Backed out' },
+const decisions = [
+  { value: 'any', title: 'any decision' },
+  ...Object.entries(DECISION_NAMES)
+    .filter(([, title]) => title !== '')
+    .map(([value, title]) => ({ value, title })),
 ]
 const shown = computed(() =>
   filterLedger(bench.ledger, { words: words.value ?? '', remedy: remedy.value, decision: decision.value }),
@@ -107,7 +107,7 @@ const verb = (version: Version): string =>
     <div class="filter" role="search" aria-label="Find entries">
       <v-text-field v-model="words" label="Words" clearable />
       <v-select v-model="remedy" :items="remedies" label="Remedy" />
-      <v-select v-model="decision" :items="DECISIONS" label="Decision" />
+      <v-select v-model="decision" :items="decisions" label="Decision" />
       <span class="muted small" role="status">{{ shown.length }} of {{ bench.ledger.length }}</span>
     </div>
     <ol class="entries">

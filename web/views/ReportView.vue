@@ -8,7 +8,7 @@ import SecondsRuler from '../ruler/SecondsRuler.vue'
 import { useProblems } from '../stores/problems.ts'
 import { loadReport } from '../stores/setup-files.ts'
 import { SAFETY_WORDS } from '../trial/result-words.ts'
-import { bytes, seconds, when, whole } from '../words/show.ts'
+import { bytes, seconds, when, whole, pageName } from '../words/show.ts'
 
 /** Before and after for a client: to print, to save as PDF by the browser's print, and as JSON. */
 const props = defineProps<{ site: Site }>()
@@ -32,7 +32,6 @@ const scale = computed(() =>
 const print = (): void => window.print()
 const save = (): void =>
   saveFile(fileName([props.site.name, 'report'], 'json'), 'application/json', JSON.stringify(report.value, null, 2)) // prettier-ignore
-const place = (path: string): string => (path === '/' ? 'Home page' : path)
 const picture = (jpeg: string): string => `data:image/jpeg;base64,${jpeg}`
 </script>
 
@@ -55,7 +54,7 @@ const picture = (jpeg: string): string => `data:image/jpeg;base64,${jpeg}`
 
     <section v-for="page in report.pages" :key="page.path + page.visitorName" class="page">
       <h2>
-        {{ place(page.path) }} <span class="muted">on {{ page.visitorName }}</span>
+        {{ pageName(page.path) }} <span class="muted">on {{ page.visitorName }}</span>
       </h2>
       <SecondsRuler
         :scale="scale"

@@ -43,3 +43,16 @@ export const trialLink = (
   { trialUrl, trialKey }: { trialUrl: string; trialKey: string },
   path = '/',
 ): string => `${trialUrl}${path}${path.includes('?') ? '&' : '?'}${TRIAL_KEY}=${trialKey}`
+
+/** What a page is called where its path would say nothing. */
+export const pageName = (path: string): string => (path === '/' ? 'Home page' : path)
+
+/** Pages of a sample to choose from. */
+export const pageItems = (
+  sample: readonly { id: string; path: string; kind: string }[],
+): { id: string; title: string; hint: string }[] =>
+  sample.map(({ id, path, kind }) => ({ id, title: pageName(path), hint: kind }))
+
+/** Visitors or journeys to choose from. */
+export const namedItems = (all: readonly { id: string; name: string }[]): { id: string; title: string }[] =>
+  all.map(({ id, name }) => ({ id, title: name }))
