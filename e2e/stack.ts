@@ -3,7 +3,7 @@ import { mkdtemp, rm } from 'node:fs/promises'
 import { request } from 'node:http'
 import { tmpdir } from 'node:os'
 import { join, resolve } from 'node:path'
-import { chromium, type Browser, type Page } from 'playwright-core'
+import { chromium, type Browser, type Page, type Response } from 'playwright-core'
 import type { Site } from '../core/contracts/sites.ts'
 import { TRIAL_KEY } from '../core/http/trial-key.ts'
 import { DeliveryClient } from '../delivery/control/client.ts'
@@ -20,6 +20,15 @@ export interface LiveAnswer {
   readonly status: number
   readonly cacheStatus: string
   readonly body: string
+}
+
+const groupLives = (leader: number): boolean => {
+  try {
+    process.kill(-leader, 0)
+    return true
+  } catch {
+    return false
+  }
 }
 
 export class Stack {
@@ -126,10 +135,9 @@ export class Stack {
 
   async stop(): Promise<void> {
     if (this.#process.exitCode === null) {
-      const gone = new Promise((done) => this.#process.once('exit', done))
-      // The whole group, npm and all it started.
+      // The whole group, npm and all it started: npm ends first, and what it started still writes for a moment.
       process.kill(-this.#process.pid!, 'SIGTERM')
-      await gone
+      while (groupLives(this.#process.pid!)) await new Promise((resolve) => setTimeout(resolve, 50))
     }
     await rm(this.dataDir, { recursive: true, force: true, maxRetries: 5 })
   }
@@ -162,13 +170,21 @@ export const openBrowser = (): Promise<Browser> =>
     ],
   })
 
-/** Sign in with the demo's account, and open the ferry site. */
+/** Sign in with the demo's account, and open the ferry site. @throws Error with what the screen showed instead */
 export const openFerrySite = async (page: Page, url: string): Promise<void> => {
+  const answers: string[] = []
+  const hear = (response: Response): void => void answers.push(`${response.status()} ${response.url()}`)
+  page.on('response', hear)
   await page.goto(url)
   await page.getByLabel('Name or e-mail address').fill('keeper@orrin-sound.example')
   await page.getByLabel('Password').fill('nine quays')
   await page.getByRole('button', { name: 'Sign in' }).click()
-  await page.getByRole('link', { name: 'Orrin Sound Ferries' }).click()
+  const site = page.getByRole('link', { name: 'Orrin Sound Ferries' })
+  await site.click().catch(async (cause: unknown) => {
+    const seen = await page.locator('body').innerText()
+    throw new Error(`${page.url()} showed:\n${seen}\nanswers:\n${answers.join('\n')}`, { cause })
+  })
+  page.off('response', hear)
 }
 
 /** Opens a page of the trial in a browser: the key goes along once. */

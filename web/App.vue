@@ -66,15 +66,15 @@ watch(
     stop?.()
     stop = undefined
     if (id === undefined) return
-    void problems.catching(() => Promise.all([sites.load(), jobs.load()]))
+    void problems.unasked(() => Promise.all([sites.load(), jobs.load()]))
     stop = listenLive({
       job: jobs.take,
       changed: (changed) => {
-        if (changed.what === 'site') void sites.load()
-        void problems.catching(() => Promise.all([bench.refresh(changed), proving.refresh(changed)]))
+        if (changed.what === 'site') void problems.unasked(() => sites.load())
+        void problems.unasked(() => Promise.all([bench.refresh(changed), proving.refresh(changed)]))
       },
       again: () =>
-        void problems.catching(async () => {
+        void problems.unasked(async () => {
           await Promise.all([sites.load(), jobs.load()])
           if (bench.siteId !== '') await Promise.all([bench.open(bench.siteId), proving.open(bench.siteId)])
         }),

@@ -21,6 +21,10 @@ const unreachable = (): ApiProblem =>
       'The control process is not running or cannot be reached. Visitors are still served. Start it again, then try once more.',
   })
 
+/** What the interface itself refuses, before anything is sent. @param detail a sentence that says what to do */
+export const refused = (title: string, detail: string): ApiProblem =>
+  new ApiProblem({ type: 'about:blank', title, status: 0, code: 'REFUSED_HERE', detail })
+
 const problemOf = async (response: Response): Promise<ApiProblem> => {
   const parsed = Problem.safeParse(await response.json().catch(() => undefined))
   if (parsed.success) return new ApiProblem(parsed.data)

@@ -3,6 +3,7 @@ import { computed, ref } from 'vue'
 import type { ImportedSetup } from '../../core/contracts/setup-file.ts'
 import type { Site, Version } from '../../core/contracts/sites.ts'
 import ActionButton from '../components/ActionButton.vue'
+import { refused } from '../api/client.ts'
 import { fileName, saveFile } from '../export/save.ts'
 import { useBench } from '../stores/bench.ts'
 import { useProblems } from '../stores/problems.ts'
@@ -45,13 +46,16 @@ const read = async (event: Event): Promise<void> => {
   const [file] = input.files ?? []
   if (file === undefined) return
   await problems.catching(async () => {
-    if (file.size > LARGEST_FILE) throw new Error('A setup file has some kilobytes; this one is too large to be one.') // prettier-ignore
+    if (file.size > LARGEST_FILE) throw refused('Not read in', 'A setup file has some kilobytes; this one is too large to be one.') // prettier-ignore
     const text = await file.text()
     let value: unknown
     try {
       value = JSON.parse(text)
     } catch {
-      throw new Error('This file is not JSON, so it is no setup. Choose one that was exported here.')
+      throw refused(
+        'Not read in',
+        'This file is not JSON, so it is no setup. Choose one that was exported here.',
+      )
     }
     await look(value, props.site.id)
   })

@@ -8,15 +8,29 @@ export const useProblems = defineStore('problems', () => {
   const current = ref<Problem | null>(null)
 
   const show = (error: unknown): void => {
-    if (!(error instanceof ApiProblem)) throw error
-    if (error.problem.code !== 'SIGN_IN_NEEDED') current.value = error.problem
+    if (error instanceof ApiProblem) {
+      if (error.problem.code !== 'SIGN_IN_NEEDED') current.value = error.problem
+      return
+    }
+    current.value = {
+      type: 'about:blank',
+      title: 'Something went wrong here',
+      status: 0,
+      code: 'UNEXPECTED',
+      detail: 'The interface could not go on with this. Load the page again; nothing that was saved is lost.',
+    }
+    throw error
   }
 
-  /** Run something; a problem is shown and makes the result undefined. */
+  /**
+   * Run what somebody asked for; a problem is shown and makes the result undefined.
+   * Success takes away the problem that stood there before, not one that came up meanwhile.
+   */
   const catching = async <T>(action: () => Promise<T>): Promise<T | undefined> => {
+    const before = current.value
     try {
       const result = await action()
-      current.value = null
+      if (current.value === before) current.value = null
       return result
     } catch (error) {
       show(error)
@@ -24,8 +38,17 @@ export const useProblems = defineStore('problems', () => {
     }
   }
 
+  /** Run what nobody asked for, like a refresh: its success says nothing about the problem that is shown. */
+  const unasked = async (action: () => Promise<unknown>): Promise<void> => {
+    try {
+      await action()
+    } catch (error) {
+      show(error)
+    }
+  }
+
   const clear = (): void => {
     current.value = null
   }
-  return { current, show, catching, clear }
+  return { current, show, catching, unasked, clear }
 })
