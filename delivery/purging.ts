@@ -64,8 +64,12 @@ const markStale = (
 }
 
 /** What a purge that another process has carried out means here: the shared store is emptied already, what only this process has is not. */
-export const purgeElsewhere = (order: PurgeOrder, io: Pick<DeliveryIo, 'ownCopies' | 'flights'>): void => {
+export const purgeElsewhere = (
+  order: PurgeOrder,
+  io: Pick<DeliveryIo, 'ownCopies' | 'flights' | 'rewriter'>,
+): void => {
   const { stored, underWay } = purgeMatcher(order)
+  io.rewriter.forget(order.siteId)
   io.flights.markPurged(underWay)
   io.ownCopies.purge(stored)
 }
@@ -78,11 +82,12 @@ export const purgeElsewhere = (order: PurgeOrder, io: Pick<DeliveryIo, 'ownCopie
  */
 export const purge = (
   order: PurgeOrder,
-  io: Pick<DeliveryIo, 'store' | 'ownCopies' | 'flights' | 'now'>,
+  io: Pick<DeliveryIo, 'store' | 'ownCopies' | 'flights' | 'rewriter' | 'now'>,
   refresh: (stale: readonly StoredEntry[]) => void = () => undefined,
 ): number => {
   const { stored, underWay } = purgeMatcher(order)
   io.flights.markPurged(underWay)
+  io.rewriter.forget(order.siteId)
   io.store.announcePurge(order)
   const own = io.ownCopies.purge(stored)
   if (order.manner === 'hard') return own + io.store.purge(stored)

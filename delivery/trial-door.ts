@@ -10,8 +10,11 @@ export type Door =
   | { readonly kind: 'let-in'; readonly location: string; readonly cookie: string }
   | { readonly kind: 'closed' }
 
-const isKey = (given: string | undefined, key: string): boolean =>
-  given !== undefined && given.length === key.length && timingSafeEqual(Buffer.from(given), Buffer.from(key))
+/** Lengths are those of the bytes: a letter outside of ASCII has more than one. */
+const isKey = (given: string | undefined, key: string): boolean => {
+  const [one, other] = [Buffer.from(given ?? ''), Buffer.from(key)]
+  return one.length === other.length && timingSafeEqual(one, other)
+}
 
 const cookiePairs = (fields: Fields): string[] =>
   (fieldValue(fields, 'cookie') ?? '')

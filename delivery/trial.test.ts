@@ -28,7 +28,7 @@ describe('the address of a trial', () => {
     expect(body.toString()).toMatch(/not for visitors/)
     expect(bench.asked).toEqual([])
   })
-  test.each([['a wrong key', `zest-trial-key=${'x'.repeat(KEY.length)}`], ['part of the key', `zest-trial-key=${KEY.slice(1)}`]])('%s does not open it', async (_name, cookie) =>
+  test.each([['a wrong key', `zest-trial-key=${'x'.repeat(KEY.length)}`], ['part of the key', `zest-trial-key=${KEY.slice(1)}`], ['as many letters, but more bytes', `zest-trial-key=${'é'.repeat(KEY.length)}`], ['no key', 'zest-trial-key=']])('%s does not open it', async (_name, cookie) =>
     expect((await atTrial('/', { cookie })).status).toBe(403)) // prettier-ignore
   test('opens with the key in the address, which goes into a cookie and out of the address', async () => {
     const { status, headers } = await atTrial(`/stories?page=2&zest-trial-key=${KEY}`)
@@ -54,6 +54,14 @@ describe('the address of a trial', () => {
     expect(headers.location).toMatch(new RegExp(`^http://${HOST}/basket$`))
     expect(headers['set-cookie']).toEqual(['basket=1'])
   })
+  test.each([['application/json', '{"next":"http:\\/\\/live.example\\/stories"}', '{"next":"http:\\/\\/trial.example'], ['text/css', '@font-face{src:url(http://live.example/a.woff2)}', 'src:url(http://trial.example']])('stays within itself in %s too', async (type, text, own) => {
+    bench.handler = (_req, res) => res.setHeader('content-type', type).end(text)
+    expect((await atTrial('/stories.more', { 'zest-trial-key': KEY })).body.toString()).toContain(own)
+  }) // prettier-ignore
+  test('a script stays as it is: what it may be checked against stands in the page', async () => {
+    bench.handler = (_req, res) => res.setHeader('content-type', 'text/javascript').end('go("http://live.example/")')
+    expect((await atTrial('/go.js', { 'zest-trial-key': KEY })).body.toString()).toBe('go("http://live.example/")')
+  }) // prettier-ignore
   test('live is as it was: open, with its own addresses', async () => {
     const { status, body } = await bench.ask('/')
     expect(status).toBe(200)

@@ -1,4 +1,4 @@
-import type { Fields } from './fields.ts'
+import { fieldValue, type Fields } from './fields.ts'
 
 /** Keeps a trial within itself: addresses of the site's other names become its own, in fields and in the text of pages. */
 
@@ -29,6 +29,15 @@ export const withOwnAddresses = (text: string, { others, own }: OwnAddresses): s
       `${given === undefined ? '' : scheme}${slashes}${host}`,
   )
 }
+
+const TRANSLATED = /^\s*(?:text\/(?:html|css)|application\/(?:xhtml\+xml|(?:[\w.+-]*\+)?json))\b/i
+
+/**
+ * Whether the text of an answer is translated: pages, styles and data. Scripts are not: an address in them may be part of anything,
+ * and the page may hold their digest (Subresource Integrity).
+ */
+export const namesAddresses = (fields: Fields): boolean =>
+  TRANSLATED.test(fieldValue(fields, 'content-type') ?? '')
 
 const NAMING = new Set(['location', 'content-location', 'link', 'refresh'])
 

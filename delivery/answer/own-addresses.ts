@@ -1,14 +1,18 @@
 import { pipeline, Transform, type TransformCallback } from 'node:stream'
-import { isHtml } from '../../core/http/freshness.ts'
 import { fieldValue, withoutFields } from '../../core/http/fields.ts'
-import { fieldsWithOwnAddresses, withOwnAddresses, type OwnAddresses } from '../../core/http/own-addresses.ts'
+import {
+  fieldsWithOwnAddresses,
+  namesAddresses,
+  withOwnAddresses,
+  type OwnAddresses,
+} from '../../core/http/own-addresses.ts'
 import { LARGEST_PAGE_BYTES } from '../../core/page/rewrite.ts'
 import type { SiteRequest } from '../exchange.ts'
 import type { OriginAnswer } from '../origin/origin-client.ts'
 
 const ABOUT_LENGTH = new Set(['content-length', 'content-md5', 'content-digest', 'repr-digest'])
 
-/** Collects a page and sends it on with own addresses; one that is too large goes on as it comes. */
+/** Collects a text and sends it on with own addresses; one that is too large goes on as it comes. */
 class Translation extends Transform {
   readonly #addresses: OwnAddresses
   readonly #chunks: Buffer[] = []
@@ -49,7 +53,7 @@ export const keptWithin = (
   }
   const fields = fieldsWithOwnAddresses(answer.fields, addresses)
   const plain = fieldValue(fields, 'content-encoding') === undefined
-  if (!isHtml(fields) || !plain || method === 'HEAD' || addresses.others.length === 0)
+  if (!namesAddresses(fields) || !plain || method === 'HEAD' || addresses.others.length === 0)
     return { ...answer, fields }
   const body = new Translation(addresses)
   // A page that breaks off breaks off here too; who reads it sees that.

@@ -11,6 +11,7 @@ import { digest20 } from './page-tasks.ts'
 import { wantedKinds } from './wanted-kinds.ts'
 import type { Craft } from './craft.ts'
 import type { MadeFiles } from './made-files.ts'
+import { RecalledFacts, type Recall } from './recalled-facts.ts'
 
 /** Larger files are left as they are. */
 const LARGEST_TEXT = 5_000_000
@@ -51,6 +52,7 @@ export class Materials {
   readonly #wanted: ReadonlySet<FileFactsKind>
   readonly #exceptions: Record<'minify' | 'fingerprint' | 'images' | 'fonts' | 'localCopies', Exceptions>
   readonly #known = new LRUCache<string, Promise<FileFacts | undefined>>({ max: 5000 })
+  readonly #recalled = new RecalledFacts()
   readonly #seen: Seen = { blocks: new Set(), icons: new Set() }
 
   constructor(siteId: string, { remedies }: Pick<Rewriting, 'remedies'>, io: MaterialsIo) {
@@ -69,25 +71,28 @@ export class Materials {
   }
 
   /** Facts about all files that a page names, and what of them is named by its style sheets. */
-  async of(
-    contents: Contents,
-    fetch: Fetch,
-    progress: (done: number, all: number) => void = () => undefined,
-  ): Promise<Map<string, FileFacts>> {
+  async of(contents: Contents, fetch: Fetch, recall: Recall): Promise<Map<string, FileFacts>> {
     this.#see(contents)
     const files = contents.files.filter(({ kind }) => this.#wanted.has(kind))
     const facts = new Map<string, FileFacts>()
     const queue = [...files]
-    let done = 0
+    // A font is cut to what is seen of the site so far; what was learned before more was seen is not recalled.
+    const seen = `${this.#seen.blocks.size} ${this.#seen.icons.size}`
     const work = async (): Promise<void> => {
       for (let next = queue.shift(); next !== undefined; next = queue.shift()) {
-        const found = await this.#facts(next, fetch, 0).catch(() => undefined)
+        const file = next
+        const learn = () => this.#facts(file, fetch, 0)
+        const found = await this.#recalled.of(`${file.kind} ${file.address} ${seen}`, recall.unstored(file.address) ? recall.now : undefined, learn).catch(() => undefined) // prettier-ignore
         if (found !== undefined) facts.set(next.address, found)
-        progress(++done, files.length)
       }
     }
     await Promise.all(Array.from({ length: AT_ONCE }, work))
     return facts
+  }
+
+  /** Forget what was learned by address: the files may be others now. */
+  forget(): void {
+    this.#recalled.forget()
   }
 
   #see({ blocks, icons }: Pick<Contents, 'blocks' | 'icons'>): void {

@@ -16,6 +16,7 @@ import type { Craft } from './craft.ts'
 import { fetchElsewhere } from './elsewhere.ts'
 import type { MadeFiles } from './made-files.ts'
 import { Materials, type Fetch } from './materials.ts'
+import { PageMemory } from './page-memory.ts'
 import { Pictures } from './pictures.ts'
 
 /** Longest time a visitor waits for a page to be rewritten; then this visitor gets it as it came, and the next one gets it rewritten. */
@@ -56,12 +57,11 @@ const pageText = (fields: Fields, bytes: Buffer): PageText | undefined => {
   return Buffer.from(text).equals(bytes) ? { text, encoding: 'utf8' } : undefined
 }
 
-/** What everyone gets at an address of the site; nothing of a visitor goes along. */
-const obtainPublic = (
+/** The request of a visitor who is nobody, for an address of the site; and whether its answer may be kept. */
+const publicInquiry = (
   inquiry: Inquiry,
   { pathname, search }: URL,
-  largest: number,
-): ReturnType<typeof obtain> => {
+): { readonly asked: Inquiry; readonly kept: boolean } => {
   const { route } = inquiry
   const rule = route.ruleFor(pathname)
   const device = inquiry.fields.filter(([name]) => name === 'sec-ch-ua-mobile' || name === 'user-agent')
@@ -74,7 +74,13 @@ const obtainPublic = (
     rule,
     audience: { kind: 'everyone' },
   }
-  return obtain(asked, { largest, kept: admit(asked, route.admission, rule.ignoredCookie).kind === 'shared' })
+  return { asked, kept: admit(asked, route.admission, rule.ignoredCookie).kind === 'shared' }
+}
+
+/** What everyone gets at an address of the site; nothing of a visitor goes along. */
+const obtainPublic = (inquiry: Inquiry, url: URL, largest: number): ReturnType<typeof obtain> => {
+  const { asked, kept } = publicInquiry(inquiry, url)
+  return obtain(asked, { largest, kept })
 }
 
 /** Rewrites pages by the remedies of their route. */
@@ -85,6 +91,9 @@ export class Rewriter {
   readonly #sets = new LRUCache<string, Materials>({ max: MOST_SETS })
   /** Selectors used by pages of a kind, by set of remedies and kind. */
   readonly #used = new LRUCache<string, Set<string>>({ max: 2000 })
+  readonly #memory = new PageMemory()
+  readonly #numbers = new WeakMap<Rewriting, number>()
+  #lastNumber = 0
   /** Pages being rewritten, by site. */
   readonly #busy = new Map<string, number>()
 
@@ -122,10 +131,8 @@ export class Rewriter {
   fetcher(inquiry: Inquiry): Fetch {
     return async (address, largest) => {
       const url = new URL(address)
-      const own = `${inquiry.visitor.scheme}://${inquiry.visitor.host}`
-      const isOwn = url.origin === own || url.origin === new URL(inquiry.route.origin.base).origin
-      const rewriting = inquiry.route.rewriting!
-      if (!isOwn) return fetchElsewhere(address, largest, rewriting, inquiry.io)
+      if (!this.#isOwn(inquiry, url))
+        return fetchElsewhere(address, largest, inquiry.route.rewriting!, inquiry.io)
       const found = await obtainPublic(inquiry, url, largest)
       return found?.status === 200 ? { bytes: found.bytes, type: fieldValue(found.fields, 'content-type') ?? '' } : undefined // prettier-ignore
     }
@@ -144,11 +151,14 @@ export class Rewriter {
     this.#busy.set(siteId, (this.#busy.get(siteId) ?? 0) + 1)
     try {
       const address = `${visitor.scheme}://${visitor.host}${target}`
-      const contents = await this.#craft.readPage({ html: text, address })
-      const facts = await this.#materials(route, rewriting).of(contents, this.fetcher(inquiry))
+      const contents = await this.#memory.contents(text, address, () => this.#craft.readPage({ html: text, address })) // prettier-ignore
+      const facts = await this.#materials(route, rewriting).of(contents, this.fetcher(inquiry), {
+        now: io.now(),
+        unstored: (file) => !this.#isStored(inquiry, file),
+      })
       const kind = `${rewriting.digest} ${addressPattern(inquiry.path)}`
       const order = this.#order(inquiry, answer, { text, address, facts, kind })
-      const result = await this.#craft.page(order)
+      const result = await this.#memory.rewritten(this.#rules(route), order, () => this.#craft.page(order))
       this.#use(kind, result.used)
       for (const { path, kind: fileKind, text: made } of result.files)
         this.#made.putFile(siteId, madeDigest(path)!, fileKind, Buffer.from(made))
@@ -160,6 +170,28 @@ export class Rewriter {
     } finally {
       this.#busy.set(siteId, (this.#busy.get(siteId) ?? 1) - 1)
     }
+  }
+
+  /** Whether a file is fetched from where it is kept: the store, or our copies of other hosts' files. */
+  #isStored(inquiry: Inquiry, address: string): boolean {
+    const url = new URL(address)
+    return !this.#isOwn(inquiry, url) || publicInquiry(inquiry, url).kept
+  }
+
+  #isOwn({ visitor, route }: Inquiry, { origin }: URL): boolean {
+    return origin === `${visitor.scheme}://${visitor.host}` || origin === new URL(route.origin.base).origin
+  }
+
+  /** Numbers for what remedies and knowledge a route rewrites by; a new setup comes as a new object. */
+  #rules({ rewriting, byDevice }: Route): string {
+    let number = this.#numbers.get(rewriting!)
+    if (number === undefined) this.#numbers.set(rewriting!, (number = ++this.#lastNumber))
+    return `${number} ${byDevice}`
+  }
+
+  /** Content of a site may have changed: what was learned of its files is learned anew. */
+  forget(siteId: string): void {
+    for (const [id, materials] of this.#sets.entries()) if (id.startsWith(`${siteId} `)) materials.forget()
   }
 
   #materials({ siteId }: Route, rewriting: Rewriting): Materials {

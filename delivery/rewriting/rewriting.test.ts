@@ -7,6 +7,7 @@ import { brotliDecompressSync } from 'node:zlib'
 import * as fontkit from 'fontkit'
 import sharp from 'sharp'
 import { afterEach, beforeAll, beforeEach, describe, expect, test } from 'vitest'
+import { purge } from '../purging.ts'
 import { DeliveryBench, setupWith, type Remedies } from '../testing/bench-setup.ts'
 
 /** Rewriting through a real origin, listener, store, image library and font library. */
@@ -68,6 +69,43 @@ const ready = async (path = '/', options: Parameters<DeliveryBench['ask']>[1] = 
 }
 const named = (html: string, pattern: RegExp): string =>
   pattern.exec(html)?.[1] ?? expect.fail(`${pattern} in ${html}`)
+
+describe('without a page cache', () => {
+  const script = (html: string): string => named(html, /src="?(\/s\/a\.z[^"> ]+)/)
+  const load = async (): Promise<string> => (await bench.ask('/')).body.toString()
+  const change = (text: string): void => {
+    const before = bench.handler
+    bench.handler = (req, res) =>
+      req.url === '/s/a.js' ? res.setHeader('content-type', 'text/javascript').end(text) : before(req, res)
+  }
+  beforeEach(() => bench.use(setupWith({ fingerprint: {}, images: {}, minify: {} })))
+
+  test('a page is rewritten all the same, and no visitor waits for what it names', async () => {
+    await ready()
+    bench.asked.length = 0
+    expect(await load()).toMatch(/\/s\/photo\.w1200\.z/)
+    expect(bench.asked.map(({ line }) => line)).toEqual(['GET /'])
+  })
+  test('a file that has changed is noticed behind a visitor’s back, and named to the next', async () => {
+    const before = script(await ready())
+    change('window.later = 1')
+    bench.aheadS = 20
+    expect(script(await load())).toBe(before)
+    await expect.poll(async () => script(await load())).not.toBe(before)
+  })
+  test('after two minutes it is looked at first', async () => {
+    const before = script(await ready())
+    change('window.later = 1')
+    bench.aheadS = 121
+    expect(script(await load())).not.toBe(before)
+  })
+  test('after a purge too: the site says that something has changed', async () => {
+    const before = script(await ready())
+    change('window.later = 1')
+    purge({ siteId: 's', what: { kind: 'everything' }, manner: 'hard' }, bench.io)
+    expect(script(await load())).not.toBe(before)
+  })
+})
 
 describe('files under addresses of their own', () => {
   test('a minified style sheet keeps its licence, and what it names is found', async () => {

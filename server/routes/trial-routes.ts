@@ -2,12 +2,13 @@ import { z } from 'zod'
 import { ChangesQuery, PageChanges } from '../../core/contracts/delivery.ts'
 import { Findings } from '../../core/contracts/findings.ts'
 import { BackOut, KeepTrial, LedgerEntry, SaveTrial, StepBack, Trial } from '../../core/contracts/ledger.ts'
-import { Version } from '../../core/contracts/sites.ts'
+import { Site, Version } from '../../core/contracts/sites.ts'
 import { endpoint, type Endpoint } from '../http/endpoint.ts'
 import type { Services } from '../services.ts'
 import { listLedger } from '../sites/ledger.ts'
 import { backOut, getTrial, keepTrial, saveTrial, stepBack } from '../sites/setups.ts'
 import { siteFindings } from '../measuring/findings.ts'
+import { renewTrialKey } from '../sites/site-settings.ts'
 import { siteRow } from '../sites/sites.ts'
 import { SiteParams } from './site-routes.ts'
 
@@ -52,6 +53,16 @@ export const trialEndpoints = (services: Services): Endpoint[] => [
       reply: Trial,
     },
     async ({ params, body }) => backOut(services, params.siteId, body.revision),
+  ),
+  endpoint(
+    {
+      method: 'post',
+      path: '/sites/:siteId/trial-key',
+      summary: 'Make a new key for the trial; the old one opens it no more',
+      input: { params: SiteParams },
+      reply: Site,
+    },
+    async ({ params }) => renewTrialKey(services, params.siteId),
   ),
   endpoint(
     {

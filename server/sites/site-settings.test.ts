@@ -76,6 +76,24 @@ describe('journeys', () => {
   )
 })
 
+describe('the key of the trial', () => {
+  test('is made anew, and delivery opens the trial to the new one alone', async () => {
+    const { body } = await bench.call('POST', at('/trial-key'))
+    expect(body.trialKey).not.toBe(site.trialKey)
+    const trial = bench.configs.at(-1)!.sites[0]!.channels.find(({ channel }) => channel === 'trial')
+    expect(trial).toMatchObject({ key: body.trialKey })
+  })
+  test('stays as it is while a measurement comes with it', async () => {
+    let during: number | undefined
+    bench.lab = async () => {
+      during ??= (await bench.call('POST', at('/trial-key'))).status
+      return measured(1000)
+    }
+    await bench.measure(site, { sides: ['origin'], runs: 1 })
+    expect(during).toBe(409)
+  })
+})
+
 describe('the sample', () => {
   test('pages that stay keep what was measured of them', async () => {
     const [home] = site.sample

@@ -11,7 +11,7 @@ import type {
 } from '../../core/contracts/sites.ts'
 import { countVisits } from '../../core/formats/access-log.ts'
 import { addressPattern, chooseSample, pageKinds } from '../../core/sampling/kinds.ts'
-import { newId } from '../accounts/secrets.ts'
+import { newId, newToken } from '../accounts/secrets.ts'
 import type { Database } from '../db/database.ts'
 import { samplePages, sitemapPages, sites, visitors } from '../db/schema.ts'
 import { errors } from '../errors.ts'
@@ -99,6 +99,19 @@ export const saveSiteSettings = async (
   await siteRow(services.db, siteId)
   await services.db.update(sites).set(settings).where(eq(sites.id, siteId))
   return changedSite(services, siteId)
+}
+
+/**
+ * A new key for the trial: whoever has the old one sees nothing of it any more, once delivery knows.
+ * @throws AppError NOT_FOUND, MEASUREMENT_UNDER_WAY; DeliveryUnavailable, and delivery is told as soon as it is back
+ */
+export const renewTrialKey = async (services: Services, siteId: string): Promise<Site> => {
+  await siteRow(services.db, siteId)
+  await refuseWhileMeasuring(services, siteId)
+  await services.db.update(sites).set({ trialKey: newToken() }).where(eq(sites.id, siteId))
+  const site = await changedSite(services, siteId)
+  await services.publisher.publish()
+  return site
 }
 
 const MOST_KNOWN = 500

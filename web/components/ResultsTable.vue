@@ -10,8 +10,9 @@ import { bytes, seconds, sideLook, whole } from '../words/show.ts'
 import RunDots from './RunDots.vue'
 import SideTag from './SideTag.vue'
 
-/** Medians and verdict of each page as each visitor, on one scale. */
+/** Medians and verdict of each page as each visitor, on one scale. The slot is what may be done about a verdict. */
 const props = defineProps<{ results: readonly PageResult[]; scale?: RulerScale }>()
+defineSlots<{ default?: (of: { result: PageResult }) => unknown }>()
 
 const own = computed(
   () =>
@@ -47,6 +48,7 @@ const lead = ({ sentence }: PageVerdict): string => /^[^,:.]+(?:\.\d+ s)?/.exec(
         result.verdict.sentence.slice(lead(result.verdict).length)
       }}
     </p>
+    <slot :result="result" />
     <p v-for="other in result.otherVerdicts" :key="other.from" class="verdict small">
       <SideTag :side="other.from" /> to <SideTag :side="other.to" />: {{ other.sentence }}
     </p>

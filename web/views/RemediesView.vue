@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import ActionButton from '../components/ActionButton.vue'
 import { computed, nextTick, onMounted, ref, watch } from 'vue'
+import type { PageResult } from '../../core/contracts/measurements.ts'
 import type { Setup } from '../../core/contracts/setup.ts'
 import type { Confirmation, Site } from '../../core/contracts/sites.ts'
 import { REMEDIES } from '../../core/remedies/catalogue.ts'
@@ -27,6 +28,7 @@ import { useProblems } from '../stores/problems.ts'
 import { useProving } from '../stores/proving.ts'
 import SafetyDialog from '../trial/SafetyDialog.vue'
 import SafetyPanel from '../trial/SafetyPanel.vue'
+import SlowSearch from '../trial/SlowSearch.vue'
 import { trialLink, when } from '../words/show.ts'
 
 const props = defineProps<{ site: Site }>()
@@ -99,6 +101,8 @@ const check = async (order: {
   checking.value = false
   await problems.catching(() => proving.check(order))
 }
+const seekSlow = ({ pageId, visitorId }: PageResult): Promise<unknown> =>
+  problems.catching(() => proving.search({ pageId, visitorId, why: 'slower' }))
 const keep = async (): Promise<void> => {
   working.value = true
   const version = await problems.catching(() => bench.keep(note.value))
@@ -172,7 +176,9 @@ const backOut = async (): Promise<void> => {
     <h2>
       Verdict of the retest <span class="muted small">{{ when(entry.at) }}</span>
     </h2>
-    <ResultsTable :results="entry.results" />
+    <ResultsTable v-slot="{ result }" :results="entry.results">
+      <SlowSearch :result="result" :disabled="busy" @search="seekSlow(result)" />
+    </ResultsTable>
   </section>
 
   <PrivacyPanel

@@ -8,12 +8,15 @@ import CertificatePanel from '../components/CertificatePanel.vue'
 import CookiePanel from '../components/CookiePanel.vue'
 import HostsPanel from '../components/HostsPanel.vue'
 import FindingList from '../components/FindingList.vue'
+import TrialKeyPanel from '../components/TrialKeyPanel.vue'
+import { useJobs } from '../stores/jobs.ts'
 import { useProblems } from '../stores/problems.ts'
 import { useSites } from '../stores/sites.ts'
 import { trialLink } from '../words/show.ts'
 
 const props = defineProps<{ site: Site }>()
 const sites = useSites()
+const jobs = useJobs()
 const problems = useProblems()
 const router = useRouter()
 const events = ref<EventTarget | null>(null)
@@ -56,6 +59,9 @@ const remove = async (): Promise<void> => {
   <ActionButton size="small" :under-way="looking" @click="lookAgain"
     >Look again, and read the sitemap anew</ActionButton
   >
+
+  <h2>Who may see the trial</h2>
+  <TrialKeyPanel :site="site" :disabled="jobs.openOf(site.id) !== undefined" />
 
   <h2>Cookies</h2>
   <CookiePanel :site="site" />

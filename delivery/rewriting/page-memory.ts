@@ -1,0 +1,54 @@
+import { LRUCache } from 'lru-cache'
+import type { FileFacts } from '../../core/page/files.ts'
+import type { PageOrder, RewrittenPage } from '../../core/page/rewrite.ts'
+import { digest20, type Contents } from './page-tasks.ts'
+
+/** Bytes of pages that are remembered. */
+const MOST_BYTES = 32 * 1024 * 1024
+const MOST_READ = 500
+
+const bytesOf = ({ html, files, used }: RewrittenPage): number =>
+  html.length + files.reduce((sum, { text }) => sum + text.length, 0) + 40 * used.length + 1
+
+/**
+ * Pages that were rewritten lately, by all that went into them. A page that is not stored is the same for many visitors all the same, and need not
+ * be rewritten for each of them.
+ */
+export class PageMemory {
+  readonly #read = new LRUCache<string, Contents>({ max: MOST_READ })
+  readonly #rewritten = new LRUCache<string, RewrittenPage>({ maxSize: MOST_BYTES, sizeCalculation: bytesOf })
+  /** Facts are made once for each content of a file, so which ones they are says what is in them. */
+  readonly #numbers = new WeakMap<FileFacts, number>()
+  #last = 0
+
+  #number(facts: FileFacts): number {
+    let number = this.#numbers.get(facts)
+    if (number === undefined) this.#numbers.set(facts, (number = ++this.#last))
+    return number
+  }
+
+  /** What a page names. */
+  async contents(html: string, address: string, read: () => Promise<Contents>): Promise<Contents> {
+    const id = `${digest20(html)} ${address}`
+    const known = this.#read.get(id)
+    if (known !== undefined) return known
+    const contents = await read()
+    this.#read.set(id, contents)
+    return contents
+  }
+
+  /** @param rules what remedies and knowledge the order stands on, in a few words */
+  async rewritten(
+    rules: string,
+    { html, address, device, multiplexed, policy, facts, alsoUsed }: PageOrder,
+    rewrite: () => Promise<RewrittenPage>,
+  ): Promise<RewrittenPage> {
+    const files = [...facts.values()].map((one) => this.#number(one)).join()
+    const id = [rules, digest20(html), address, device, multiplexed, policy, digest20(alsoUsed.join('\n')), files].join(' ') // prettier-ignore
+    const known = this.#rewritten.get(id)
+    if (known !== undefined) return known
+    const page = await rewrite()
+    this.#rewritten.set(id, page)
+    return page
+  }
+}
