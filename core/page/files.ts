@@ -77,9 +77,20 @@ export class FileShelf {
   readonly files: NewFile[] = []
   readonly #digest: (text: string) => string
 
-  /** @param digest "z" and nineteen hexadecimal digits that stand for a text */
+  /**
+   * @param facts of what the page names; what its style sheets name can be found too, since a page may ask for it early
+   * @param digest "z" and nineteen hexadecimal digits that stand for a text
+   */
   constructor(facts: ReadonlyMap<string, FileFacts>, digest: (text: string) => string) {
-    this.#facts = facts
+    const withParts = new Map(facts)
+    const addParts = ({ parts }: FileFacts): void => {
+      for (const part of parts ?? []) {
+        if (!withParts.has(part.address)) withParts.set(part.address, part)
+        addParts(part)
+      }
+    }
+    for (const one of facts.values()) addParts(one)
+    this.#facts = withParts
     this.#digest = digest
   }
 

@@ -283,8 +283,9 @@ const expectedWidths = (
 ): number[] => {
   const widths = new Set<number>()
   for (const device of ['phone', 'laptop'] as const) {
-    const shown = views[device]?.images.find((one) => one.path === path)?.shownWidth
-    const needed = shown === undefined ? Number.POSITIVE_INFINITY : shown * DENSITY[device]
+    const view = views[device]
+    const shown = view?.images.find((one) => one.path === path && one.shownWidth > 0)?.shownWidth
+    const needed = (shown ?? view?.viewWidth ?? Number.POSITIVE_INFINITY) * DENSITY[device]
     widths.add((image.widths.find(({ width }) => width >= needed) ?? image.widths.at(-1)!).width)
   }
   return [...widths]

@@ -103,6 +103,12 @@ describe('early hints', () => {
       '<head><meta charset=utf-8><link rel="preload" as="image" fetchpriority="high" href="/hero.jpg"><link rel="preload" as="font" crossorigin href="/f.woff"><link rel="preload" as="font" crossorigin href="/g.woff"><link rel="preconnect" href="http://t.example"><link rel="dns-prefetch" href="http://late.example"><title>x</title></head><img fetchpriority="high" src="/hero.jpg"><script src="http://late.example/x.js"></script>',
     )
   })
+  test('a font is asked for under the address that the style sheet names it by', async () => {
+    const font = { ...textFile('/f.woff', 'font', ''), made: { path: '/f.1.woff', bytes: 9, integrity: undefined, changed: true, by: ['fonts'] } } // prettier-ignore
+    const style = { ...textFile('/s.css', 'style', '@font-face{src:url(/f.1.woff)}'), parts: [font], made: { path: '/s.1.css', bytes: 9, integrity: undefined, changed: true, by: [] } } // prettier-ignore
+    const { html } = await rewritten('<head><link rel=stylesheet href=/s.css></head>', { hints: {}, fonts: {} }, { knowledge: lookedAt({ fonts: ['/f.woff'] }), facts: factsOf(style) }) // prettier-ignore
+    expect(html).toContain('as="font" crossorigin href="/f.1.woff"')
+  })
   test('what the page hints at already is not said twice', async () => {
     const hinted = page.replace('<title>', '<link rel=preload as=image href=/hero.jpg><link rel=preconnect href=http://t.example><title>') // prettier-ignore
     const { html } = await rewritten(hinted, { hints: { preloadFonts: false } }, { knowledge })
@@ -135,13 +141,14 @@ describe('addresses of their own', () => {
     ['a poster', '<video poster=/p.jpg></video>', '<video poster="/p.1.jpg"></video>'],
     ['candidates of srcset, each', '<img srcset="/p.jpg 1x, /q.jpg 2x, /p.jpg 3x">', '<img srcset="/p.1.jpg 1x, /q.jpg 2x, /p.1.jpg 3x">'],
     ['sources of a picture element', '<picture><source srcset="/p.jpg"><img src="/p.jpg"></picture>', '<picture><source srcset="/p.1.jpg"><img src="/p.1.jpg"></picture>'],
-    ['relative to a base (WHATWG HTML, document base URL)', '<base href="/x/"><img src="../p.jpg" width=9>', '<base href="/x/"><img src="/p.w1000.1.jpg" width=9>'],
+    ['relative to a base (WHATWG HTML, document base URL)', '<base href="/x/"><img src="../p.jpg" width=9>', '<base href="/x/"><img srcset="/p.w320.1.jpg 320w, /p.w1000.1.jpg 1000w" sizes="100vw" src="/p.w1000.1.jpg" width=9>'],
+    ['whole in every width, where the base is another host', '<base href="http://cdn.example/"><img src="http://quay.example/p.jpg" width=9>', '<base href="http://cdn.example/"><img srcset="http://quay.example/p.w320.1.jpg 320w, http://quay.example/p.w1000.1.jpg 1000w" sizes="100vw" src="http://quay.example/p.w1000.1.jpg" width=9>'],
     ['whole, where the base is another host', '<base href="http://cdn.example/"><script src="http://quay.example/a.js"></script>', '<base href="http://cdn.example/"><script src="http://quay.example/a.1.js"></script>'],
   ])('%s', async (_why, before, after) => expect((await name(before)).html).toBe(after)) // prettier-ignore
 
   test('a picture gets its size, and a rule that keeps its shape', async () => {
     const { html } = await name('<head></head><img src="/p.jpg">')
-    expect(html).toBe('<head><style data-zest="sizes">:where(img[data-zest-size]){height:auto}</style></head><img width="1000" height="500" data-zest-size src="/p.w1000.1.jpg">') // prettier-ignore
+    expect(html).toBe('<head><style data-zest="sizes">:where(img[data-zest-size]){height:auto}</style></head><img srcset="/p.w320.1.jpg 320w, /p.w1000.1.jpg 1000w" sizes="100vw" width="1000" height="500" data-zest-size src="/p.w1000.1.jpg">') // prettier-ignore
   })
   test('where no size may be written, its size must stay what it is', async () => {
     expect((await name('<img src="/p.jpg">', { policy: "style-src 'self'" })).html).toBe(
@@ -165,6 +172,14 @@ describe('addresses of their own', () => {
       'srcset="/p.w320.1.jpg 320w, /p.w1000.1.jpg 1000w" sizes="(max-width: 767px) 50vw, 300px"',
     )
   })
+  test.each([
+    ['a lazy one by its box', {}, 'sizes="auto, 100vw"'],
+    ['not by its box where the styles that give it come late, and it is wider than the window', { criticalStyles: {} }, 'sizes="100vw"'],
+  ])('%s', async (_why, more, sizes) => {
+    const wide = { ...textFile('/w.jpg', 'image', ''), made: made('/w.1.jpg'), image: { width: 2400, height: 900, widths: [{ width: 480, path: '/w.w480.1.jpg' }, { width: 2400, path: '/w.w2400.1.jpg' }] } }
+    const { html } = await rewritten('<head></head><img loading=lazy src="/w.jpg">', { images: {}, ...more }, { facts: factsOf(wide) })
+    expect(html).toContain(sizes)
+  }) // prettier-ignore
   test('the main picture is preloaded in the same widths', async () => {
     const knowledge = lookedAt({ mainImage: '/p.jpg', images: [{ path: '/p.jpg', shownWidth: 390, inFirstView: true }] }) // prettier-ignore
     const { html } = await rewritten('<head></head><img src="/p.jpg">', { images: {}, hints: {} }, { facts, knowledge, views: { phone: knowledge } }) // prettier-ignore

@@ -82,9 +82,8 @@ class Addresses {
   }
 
   /** An address as this page has to write it: below the root, unless the page's base is another host. */
-  written(path: string): string {
-    return this.page.base.origin === this.page.address.origin ? path : this.page.address.origin + path
-  }
+  readonly written = (path: string): string =>
+    this.page.base.origin === this.page.address.origin ? path : this.page.address.origin + path
 }
 
 const inSrcset = (value: string, to: Addresses): string =>
@@ -125,8 +124,8 @@ const picture = (element: Element, facts: FileFacts, to: Addresses): Edit[] => {
   // Of another width than it has, a picture would be shown in another size, unless the page says which.
   if (image === undefined || inPicture || attribs['srcset'] !== undefined || !(sized || mayBeSized))
     return setAttribute(element, 'src', made)
-  const sources = pictureSources(facts, attribs['loading'] === 'lazy', to.context)!
-  const edits = [...setAttribute(element, 'src', to.written(sources.src))]
+  const sources = pictureSources(facts, attribs['loading'] === 'lazy', to.context, to.written)!
+  const edits = [...setAttribute(element, 'src', sources.src)]
   if (sources.srcset !== undefined)
     edits.push(
       ...setAttribute(element, 'srcset', sources.srcset),
@@ -152,8 +151,8 @@ const integrity = (element: Element, { made }: FileFacts): Edit[] =>
 const preload = (element: Element, facts: FileFacts, to: Addresses): Edit[] => {
   if (element.attribs['as'] !== 'image') return [...setAttribute(element, 'href', to.written(facts.made!.path)), ...integrity(element, facts)] // prettier-ignore
   const { policy, remedies } = to.context
-  const sources = policy.inlineStyle && remedies.images.enabled && remedies.images.dimensions ? pictureSources(facts, false, to.context) : undefined // prettier-ignore
-  const href = setAttribute(element, 'href', to.written(sources?.src ?? facts.made!.path))
+  const sources = policy.inlineStyle && remedies.images.enabled && remedies.images.dimensions ? pictureSources(facts, false, to.context, to.written) : undefined // prettier-ignore
+  const href = setAttribute(element, 'href', sources?.src ?? to.written(facts.made!.path))
   return sources?.srcset === undefined
     ? href
     : [...href, ...setAttribute(element, 'imagesrcset', sources.srcset), ...setAttribute(element, 'imagesizes', sources.sizes)] // prettier-ignore

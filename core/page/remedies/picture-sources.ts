@@ -31,25 +31,36 @@ const measuredSizes = (path: string, { views }: RewriteContext): string | undefi
     : `(max-width: ${PHONE_UP_TO}px) ${percent(phone.width / phone.view)}, ${wide}`
 }
 
+/** Width of a window where none was measured, CSS pixels (common practice). */
+const WINDOW = 1280
+
+/** Before the styles that come late are there, a picture has the width that is written on it; one wider than the window would be asked for as such. */
+const isLaidOutTooWide = (image: FileFacts['image'], { remedies, views }: RewriteContext): boolean =>
+  remedies.criticalStyles.enabled && (image?.width ?? 0) > (views.laptop?.viewWidth ?? WINDOW)
+
 /**
- * The addresses a picture is offered under. Several widths only where the browser can tell which one it needs: the shown width was measured, or the
- * picture is lazy, and then the browser knows its box before it loads (`sizes=auto`).
+ * The addresses a picture is offered under, for pictures whose size the page says, so that which one the browser takes changes no layout. What a
+ * browser needs follows from the width that was measured, or from the box of a lazy picture (`sizes=auto`). Where neither is known, as in the
+ * slides that nobody saw while the page was measured, it is what the window needs: few pictures are shown wider than that.
+ * @param written how this page has to write an address
  */
 export const pictureSources = (
   facts: FileFacts,
   lazy: boolean,
   context: RewriteContext,
+  written: (path: string) => string,
 ): PictureSources | undefined => {
   const { image, made } = facts
   if (made === undefined) return undefined
   const widest = image?.widths.at(-1)
   const measured = measuredSizes(originalPath(new URL(facts.address).pathname), context)
-  const sizes = lazy ? `auto, ${measured ?? '100vw'}` : measured
-  if (image === undefined || widest === undefined || image.widths.length < 2 || sizes === undefined)
-    return { src: widest?.path ?? made.path, srcset: undefined, sizes: undefined }
+  const known = measured ?? '100vw'
+  const sizes = lazy && !isLaidOutTooWide(image, context) ? `auto, ${known}` : known
+  if (image === undefined || widest === undefined || image.widths.length < 2)
+    return { src: written(widest?.path ?? made.path), srcset: undefined, sizes: undefined }
   return {
-    src: widest.path,
-    srcset: image.widths.map(({ width, path }) => `${path} ${width}w`).join(', '),
+    src: written(widest.path),
+    srcset: image.widths.map(({ width, path }) => `${written(path)} ${width}w`).join(', '),
     sizes,
   }
 }
