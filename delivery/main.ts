@@ -122,10 +122,12 @@ const main = async (): Promise<void> => {
   const countersPath = join(folder, 'counters.json')
   const kept = await loadCounters(countersPath)
   if (kept !== undefined) io.counters.goOn(kept)
+  // One at a time: two would write into the same file on the way.
+  let lastKept = Promise.resolve()
   const keepCounters = (): Promise<void> =>
-    saveCounters(countersPath, io.counters.kept()).catch((error: Error) =>
-      console.error(`The counters could not be kept: ${error.message}`),
-    )
+    (lastKept = lastKept
+      .then(() => saveCounters(countersPath, io.counters.kept()))
+      .catch((error: Error) => console.error(`The counters could not be kept: ${error.message}`)))
   const keeping = setInterval(() => void keepCounters(), KEEP_COUNTERS_MS)
   const refresher = new Refresher(io)
   const certificates = new Certificates(join(folder, 'tls'), () => Date.now())

@@ -14,6 +14,8 @@ import { controlSocketPath } from '../delivery/control/socket-path.ts'
 /** From the source (tests) or from dist/ (benchmarks), the project is one folder up. */
 const root = resolve(import.meta.dirname, '..')
 export const TOKEN = 'e2e-token'
+/** Drawn by whichever stack comes first. */
+const PICTURES = join(root, 'node_modules/.cache/zest-demo-pictures')
 const START_MS = 240_000
 
 export interface LiveAnswer {
@@ -52,6 +54,7 @@ export class Stack {
         ZEST_PORT: String(basePort),
         ZEST_DATA_DIR: dataDir,
         ZEST_API_TOKEN: TOKEN,
+        ZEST_DEMO_PICTURES: PICTURES,
         ...settings,
       },
       stdio: ['ignore', 'pipe', 'inherit'],

@@ -6,11 +6,14 @@ import { makePictures } from './pictures.ts'
 import { seed } from './seed.ts'
 import { FerrySite } from './site.ts'
 
-/** The demo site's own process. ZEST_DEMO_HOSTING_WAIT_MS is the extra wait that stands for modest hosting. */
+/**
+ * The demo site's own process. ZEST_DEMO_HOSTING_WAIT_MS is the extra wait that stands for modest hosting; ZEST_DEMO_PICTURES a folder that several
+ * demos share, since drawing the pictures takes longer than all else.
+ */
 const folder = join(process.env['ZEST_DATA_DIR'] ?? './data', 'demo')
 const basePort = Number(process.env['ZEST_PORT'] ?? 8400)
 await mkdir(folder, { recursive: true })
-const pictures = join(folder, 'pictures')
+const pictures = process.env['ZEST_DEMO_PICTURES'] ?? join(folder, 'pictures')
 const [database, assets] = await Promise.all([
   SiteDatabase.open(join(folder, 'site-db')),
   loadAssets(),
