@@ -124,6 +124,7 @@ const measured = ({ results }: GuidedStep, visitorId: string): string => {
   max-width: none;
 }
 .became {
+  min-width: 15rem;
   width: 40%;
 }
 .whole {

@@ -2,7 +2,6 @@
 import { computed } from 'vue'
 import { useRoute } from 'vue-router'
 import type { Site } from '../../core/contracts/sites.ts'
-import { sideWords } from '../../core/measuring/sides.ts'
 import { useJobs } from '../stores/jobs.ts'
 import { useProving } from '../stores/proving.ts'
 import SafetyResults from '../trial/SafetyResults.vue'
@@ -21,7 +20,7 @@ const busy = computed(() => jobs.openOf(props.site.id) !== undefined)
     <router-link :to="{ name: 'remedies', params: { siteId: site.id } }">Remedies</router-link>
   </p>
   <template v-if="check">
-    <h1>Safety check {{ sideWords(check.order.to) }}</h1>
+    <h1>Safety check of {{ check.order.to }} against {{ check.order.from }}</h1>
     <p class="muted">{{ when(check.at) }}, by {{ check.by }}</p>
     <p v-if="check.error" role="alert">{{ check.error }}</p>
     <SafetyResults :check="check" :disabled="busy" />
