@@ -1,11 +1,16 @@
+import { createHash } from 'node:crypto'
 import { LRUCache } from 'lru-cache'
 import type { FileFacts } from '../../core/page/files.ts'
 import type { PageOrder, RewrittenPage } from '../../core/page/rewrite.ts'
-import { digest20, type Contents } from './page-tasks.ts'
+import type { Contents } from './page-tasks.ts'
 
 /** Bytes of pages that are remembered. */
 const MOST_BYTES = 32 * 1024 * 1024
 const MOST_READ = 500
+
+/** All of SHA-256: pages of different visitors are told apart by it. */
+const digest = (...parts: unknown[]): string =>
+  createHash('sha256').update(JSON.stringify(parts)).digest('base64url')
 
 const bytesOf = ({ html, files, used }: RewrittenPage): number =>
   html.length + files.reduce((sum, { text }) => sum + text.length, 0) + 40 * used.length + 1
@@ -29,7 +34,7 @@ export class PageMemory {
 
   /** What a page names. */
   async contents(html: string, address: string, read: () => Promise<Contents>): Promise<Contents> {
-    const id = `${digest20(html)} ${address}`
+    const id = digest(html, address)
     const known = this.#read.get(id)
     if (known !== undefined) return known
     const contents = await read()
@@ -44,7 +49,7 @@ export class PageMemory {
     rewrite: () => Promise<RewrittenPage>,
   ): Promise<RewrittenPage> {
     const files = [...facts.values()].map((one) => this.#number(one)).join()
-    const id = [rules, digest20(html), address, device, multiplexed, policy, digest20(alsoUsed.join('\n')), files].join(' ') // prettier-ignore
+    const id = digest(rules, html, address, device, multiplexed, policy ?? null, alsoUsed, files)
     const known = this.#rewritten.get(id)
     if (known !== undefined) return known
     const page = await rewrite()

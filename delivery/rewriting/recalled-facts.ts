@@ -26,30 +26,35 @@ type Learn = () => Promise<FileFacts | undefined>
 export class RecalledFacts {
   readonly #recent = new LRUCache<string, Recalled>({ max: MOST_FILES })
 
-  /** Goes up with every purge: what was asked for before it may be what has just been replaced. */
-  #purges = 0
+  /** Files that are being looked at: whoever comes meanwhile waits for the same look. */
+  readonly #looks = new Map<string, Promise<FileFacts | undefined>>()
 
+  /** A look that has begun goes on for those who wait, and is not recalled: it may have met what was replaced just now. */
   forget(): void {
-    this.#purges++
+    this.#looks.clear()
     this.#recent.clear()
+  }
+
+  #look(id: string, now: EpochMs, learn: Learn): Promise<FileFacts | undefined> {
+    const underWay = this.#looks.get(id)
+    if (underWay !== undefined) return underWay
+    const isLast = (): boolean => this.#looks.get(id) === look
+    const look: Promise<FileFacts | undefined> = learn()
+      .then((facts) => {
+        if (facts !== undefined && isLast()) this.#recent.set(id, { facts, at: now })
+        return facts
+      })
+      .finally(() => isLast() && this.#looks.delete(id))
+    this.#looks.set(id, look)
+    return look
   }
 
   /** @param now undefined for a file that is stored: then it is looked at where it is */
   async of(id: string, now: EpochMs | undefined, learn: Learn): Promise<FileFacts | undefined> {
     if (now === undefined) return learn()
-    const anew: Learn = async () => {
-      const purges = this.#purges
-      const facts = await learn()
-      if (facts !== undefined && purges === this.#purges) this.#recent.set(id, { facts, at: now })
-      return facts
-    }
     const recent = this.#recent.get(id)
-    if (recent === undefined || now - recent.at > RECALLED_MS) return anew()
-    if (now - recent.at > FRESH_MS) {
-      // Looked at for one visitor, not for each who comes meanwhile.
-      this.#recent.set(id, { ...recent, at: now })
-      anew().catch(() => undefined)
-    }
+    if (recent === undefined || now - recent.at > RECALLED_MS) return this.#look(id, now, learn)
+    if (now - recent.at > FRESH_MS) this.#look(id, now, learn).catch(() => undefined)
     return recent.facts
   }
 }

@@ -20,14 +20,6 @@ const chosen = defineModel<string[]>({ required: true })
 </template>
 
 <style scoped>
-fieldset {
-  border: 0;
-  min-width: 0;
-}
-legend {
-  font-weight: 650;
-  margin-bottom: 0.2rem;
-}
 fieldset :deep(.v-selection-control) {
   min-height: 30px;
 }

@@ -89,14 +89,6 @@ const set = (part: Partial<MeasuredChoice>): void => {
 </template>
 
 <style scoped>
-fieldset {
-  border: 0;
-  min-width: 0;
-}
-legend {
-  font-weight: 650;
-  margin-bottom: 0.2rem;
-}
 .who {
   white-space: nowrap;
 }

@@ -183,14 +183,6 @@ const STATES = {
   grid-template-columns: repeat(auto-fit, minmax(280px, 1fr));
   gap: 0.8rem 2rem;
 }
-fieldset {
-  border: 0;
-  min-width: 0;
-}
-legend {
-  font-weight: 650;
-  margin-bottom: 0.2rem;
-}
 .earlier {
   max-width: 300px;
   margin: 0.3rem 0 0.5rem;
