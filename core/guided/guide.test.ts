@@ -1,5 +1,5 @@
 import { describe, expect, test } from 'vitest'
-import type { PageResult, PageVerdict, VerdictKind } from '../contracts/measurements.ts'
+import type { MetricName, PageResult, PageVerdict, VerdictKind } from '../contracts/measurements.ts'
 import { emptySetup, Setup } from '../contracts/setup.ts'
 import { decideStep, hasTimeFor, inOrderOfWorth } from './guide.ts'
 import { switchedOn } from '../remedies/switched-on.ts'
@@ -14,15 +14,15 @@ describe('what is tried next', () => {
   }
   const tried = (about: Partial<typeof order> = {}, setup = emptySetup()) =>
     inOrderOfWorth(findings, setup, { ...order, ...about }).map(({ remedy }) => remedy)
-  test('comes in the order of what it is predicted to be worth', () =>
-    expect(tried()).toEqual(['images', 'lazy', 'pageCache']))
+  test('comes in the order of what it is predicted to be worth, after what the others stand on', () =>
+    expect(tried()).toEqual(['pageCache', 'images', 'lazy']))
   test('lies within the reach that the owner allows', () => {
-    expect(tried({ reach: 'files' as 'page' })).toEqual(['images', 'pageCache'])
+    expect(tried({ reach: 'files' as 'page' })).toEqual(['pageCache', 'images'])
     expect(tried({ reach: 'delivery' as 'page' })).toEqual(['pageCache'])
   })
   test('is off and has something to do here', () => {
     const setup = Setup.parse({ remedies: { images: { enabled: true } } })
-    expect(tried({}, setup)).toEqual(['lazy', 'pageCache'])
+    expect(tried({}, setup)).toEqual(['pageCache', 'lazy'])
   })
   test('is worth what the chosen visitors gain', () => {
     const two = {
@@ -43,7 +43,8 @@ const result = (kind: VerdictKind, about: Partial<PageVerdict> = {}, visitorName
   sides: [{ side: 'trial', runs: 6, failed: 0, failure: null, values: { fcpMs: [], lcpMs: [], loadedMs: [] }, lcpPhases: null, medians: { ttfbMs: 1, fcpMs: 1, lcpMs: 1, tbtMs: 1, loadedMs: 5000, cls: 0, requests: 1, sentBytes: 1, failedRequests: 0, consoleErrors: 0 } }],
   verdict: { from: 'trial', to: 'candidate', kind, sentence: `said ${kind}`, why: null, gains: {}, ended: null, ...about },
 }) // prettier-ignore
-const loaded = (low: number, shift: number) => ({ gains: { loadedMs: { low, high: shift + 100, shift, confidence: 0.95, pairs: 6 } } }) // prettier-ignore
+const sooner = (metric: MetricName, low: number, shift: number) => ({ gains: { [metric]: { low, high: shift + 100, shift, confidence: 0.95, pairs: 6 } } }) // prettier-ignore
+const loaded = (low: number, shift: number) => sooner('loadedMs', low, shift)
 
 describe('what becomes of it', () => {
   test.each<[string, PageResult[], Parameters<typeof decideStep>[1], string]>([
@@ -54,7 +55,11 @@ describe('what becomes of it', () => {
     ['broken goes before any gain', [result('faster')], 'broken', 'broken'],
     ['requests that fail while it is measured are broken too', [result('broken', { why: 'x' })], 'intact', 'broken'],
     ['no later, and everything there much sooner, is kept', [result('no-difference', loaded(300, 900))], 'intact', 'kept'],
-    ['sooner by too few pairs to be sure is not', [result('no-difference', { gains: { loadedMs: { ...loaded(300, 900).gains.loadedMs, confidence: 0.88, pairs: 4 } } })], 'intact', 'no-difference'],
+    ['an answer that surely begins sooner is kept', [result('no-difference', sooner('ttfbMs', 200, 400))], 'intact', 'kept'],
+    ['so is first content that surely comes sooner', [result('no-difference', sooner('fcpMs', 200, 400))], 'intact', 'kept'],
+    ['less work of the processor alone is not', [result('no-difference', sooner('tbtMs', 200, 400))], 'intact', 'no-difference'],
+    ['an answer that begins sooner does not make up for main content that comes later', [result('slower', sooner('ttfbMs', 200, 400))], 'intact', 'slower'],
+    ['sooner by too few pairs to be sure is not', [result('no-difference', { gains: { loadedMs: { ...loaded(300, 900).gains['loadedMs']!, confidence: 0.88, pairs: 4 } } })], 'intact', 'no-difference'],
     ['a little sooner is not', [result('no-difference', loaded(10, 60))], 'intact', 'no-difference'],
     ['what differs but works may be kept', [result('faster')], 'differs', 'kept'],
     ['nothing that could be measured says nothing', [{ ...result('faster'), verdict: null }], 'intact', 'failed'],

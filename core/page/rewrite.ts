@@ -35,8 +35,9 @@ const STEPS: readonly Step[] = [
     ['scriptOrder', orderScripts],
     ['stillVideo', showStills],
     ['lazy', loadLazily],
-    ['hints', addHints],
   ],
+  // What stands in the page by now needs no hint.
+  [['hints', addHints]],
 ]
 
 export interface PageOrder {

@@ -72,13 +72,13 @@ class GuidedWork {
     io.events.changed(site.id, 'guided')
   }
 
-  /** From how long steps took so far: this one, those that remain, and the whole at the end. */
-  #left(stepStartedAt: number): number | null {
+  /** From how long steps took so far: this one, those that remain, and the whole at the end; never more than the time allowed. */
+  #left(stepStartedAt: number): number {
     const times = this.#state.steps.filter(({ decision }) => decision !== null).map(({ tookMs }) => tookMs)
-    if (times.length === 0) return null
-    const step = times.reduce((sum, ms) => sum + ms, 0) / times.length
+    const step = times.length === 0 ? FIRST_GUESS_MS : times.reduce((sum, ms) => sum + ms, 0) / times.length
     const thisOne = Math.max(0, step - (performance.now() - stepStartedAt))
-    return thisOne + step * (this.#remaining.length + FINAL_SHARE)
+    const allowed = Math.max(0, this.#guided.order.minutes * 60_000 - this.#spent)
+    return Math.min(allowed, thisOne + step * (this.#remaining.length + FINAL_SHARE))
   }
 
   /** The step that is under way is always the last. */

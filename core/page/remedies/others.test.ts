@@ -109,6 +109,19 @@ describe('early hints', () => {
     const { html } = await rewritten('<head><link rel=stylesheet href=/s.css></head>', { hints: {}, fonts: {} }, { knowledge: lookedAt({ fonts: ['/f.woff'] }), facts: factsOf(style) }) // prettier-ignore
     expect(html).toContain('as="font" crossorigin href="/f.1.woff"')
   })
+  test('a font that the page itself names is not asked for earlier, since that holds up the first paint; another is', async () => {
+    const html = '<head><style>@font-face{font-family:F;src:url(f.woff)}</style></head>'
+    const done = await rewritten(html, { hints: {} }, { knowledge: lookedAt({ fonts: ['/f.woff', '/g.woff'] }) }) // prettier-ignore
+    expect(done.html).not.toContain('href="/f.woff"')
+    expect(done.html).toContain('href="/g.woff"')
+    expect(leftOf(done)[0]).toContain('hold up the first paint')
+  })
+  test('so is one that critical CSS has brought into the page', async () => {
+    const sheet = textFile('/s.css', 'style', '@font-face{font-family:F;src:url(/f.woff)}h1{font-family:F}')
+    const { html } = await rewritten('<head><link rel=stylesheet href=/s.css></head><h1>x</h1>', { hints: {}, criticalStyles: {} }, { knowledge: lookedAt({ fonts: ['/f.woff'], selectors: ['h1'] }), facts: factsOf(sheet) }) // prettier-ignore
+    expect(html).toContain('<style data-zest="first-view">@font-face')
+    expect(html).not.toContain('as="font"')
+  })
   test('what the page hints at already is not said twice', async () => {
     const hinted = page.replace('<title>', '<link rel=preload as=image href=/hero.jpg><link rel=preconnect href=http://t.example><title>') // prettier-ignore
     const { html } = await rewritten(hinted, { hints: { preloadFonts: false } }, { knowledge })
