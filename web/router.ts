@@ -58,13 +58,18 @@ router.beforeEach(async (to) => {
   return session.account === null ? { name: 'sign-in', query: { to: to.fullPath } } : true
 })
 
-const NAMES: Record<string, string> = {
+/** What the window is called on each route. */
+export const NAMES: Record<string, string> = {
   'sign-in': 'Sign in',
   sites: 'Sites',
   connect: 'Connect a site',
   account: 'Account',
   today: 'Today',
   measure: 'Measure',
+  trend: 'Trend',
+  check: 'Quick check',
+  visitors: 'Visitors',
+  routine: 'Routine',
   measurement: 'Measurement',
   run: 'Page load',
   remedies: 'Remedies',

@@ -212,6 +212,10 @@ export const RunDetails = z.object({
     .object({
       selectors: z.array(z.string()).describe('Of style rules that fit something in the first view'),
       fonts: z.array(z.string()).describe('Addresses of fonts of the first view, the largest text first'),
+      later: z
+        .array(z.string())
+        .optional()
+        .describe('Addresses of pictures that had not come by then, so that nobody saw them'),
     })
     .nullable()
     .default(null),

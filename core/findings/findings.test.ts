@@ -136,6 +136,14 @@ describe('what remedies go by', () => {
     const made = { ...metrics, lcpUrl: `${HOME}hero.w720.z123456789abcdef0123.jpg` }
     expect(knowledgeOf({ path: '/', visitor, metrics: made, details, requests })!.mainImage).toBe('/hero.jpg')
   })
+  test('pictures that had not come are known to be outside the first view, unless they are known better', () => {
+    const firstView = { ...details.firstView!, later: [`${HOME}slide.w720.z123456789abcdef0123.jpg`, `${HOME}hero.jpg`] } // prettier-ignore
+    const { images } = knowledgeOf({ path: '/', visitor, metrics, details: { ...details, firstView }, requests })! // prettier-ignore
+    expect(images.filter(({ path }) => path !== '/far.jpg')).toEqual([
+      { path: '/hero.jpg', shownWidth: 400, inFirstView: true },
+      { path: '/slide.jpg', shownWidth: 0, inFirstView: false },
+    ])
+  })
   test('looks from before the first view was recorded say nothing', () => {
     expect(knowledgeOf({ path: '/', visitor, metrics, details: { ...details, firstView: null }, requests })).toBeUndefined() // prettier-ignore
   })

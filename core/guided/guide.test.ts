@@ -1,7 +1,9 @@
 import { describe, expect, test } from 'vitest'
+import type { GuidedDecision } from '../contracts/guided.ts'
 import type { MetricName, PageResult, PageVerdict, VerdictKind } from '../contracts/measurements.ts'
 import { emptySetup, Setup } from '../contracts/setup.ts'
-import { decideStep, hasTimeFor, inOrderOfWorth } from './guide.ts'
+import { aPageResult } from '../measuring/testing/made-up.ts'
+import { decideStep, hasTimeFor, inOrderOfWorth, onceMore } from './guide.ts'
 import { switchedOn } from '../remedies/switched-on.ts'
 
 const gain = (lcpMs: number, visitorId = 'phone') => ({ pageId: 'home', visitorId, gain: { fcpMs: 0, lcpMs, loadedMs: 0 } }) // prettier-ignore
@@ -38,11 +40,8 @@ describe('what is tried next', () => {
   })
 })
 
-const result = (kind: VerdictKind, about: Partial<PageVerdict> = {}, visitorName = 'Phone'): PageResult => ({
-  pageId: 'home', path: '/', kind: 'Home', visitorId: visitorName, visitorName, floorMs: null, otherVerdicts: [], noise: null,
-  sides: [{ side: 'trial', runs: 6, failed: 0, failure: null, values: { fcpMs: [], lcpMs: [], loadedMs: [] }, lcpPhases: null, medians: { ttfbMs: 1, fcpMs: 1, lcpMs: 1, tbtMs: 1, loadedMs: 5000, cls: 0, requests: 1, sentBytes: 1, failedRequests: 0, consoleErrors: 0 } }],
-  verdict: { from: 'trial', to: 'candidate', kind, sentence: `said ${kind}`, why: null, gains: {}, ended: null, ...about },
-}) // prettier-ignore
+const result = (kind: VerdictKind, about: Partial<PageVerdict> = {}, visitorName = 'Phone') =>
+  aPageResult(kind, about, { visitorName, visitorId: visitorName })
 const sooner = (metric: MetricName, low: number, shift: number) => ({ gains: { [metric]: { low, high: shift + 100, shift, confidence: 0.95, pairs: 6 } } }) // prettier-ignore
 const loaded = (low: number, shift: number) => sooner('loadedMs', low, shift)
 
@@ -66,6 +65,24 @@ describe('what becomes of it', () => {
   ])('%s', (_name, results, safety, decision) =>
     expect(decideStep(results, safety, 'a button is dead').decision).toBe(decision),
   ) // prettier-ignore
+})
+
+test('all that comes sooner is said, where the main content does not', () => {
+  const gains = { ...sooner('fcpMs', 60, 91).gains, ...sooner('loadedMs', 350, 490).gains }
+  expect(decideStep([result('no-difference', { gains })], 'intact', '').sentence).toBe('/ on Phone: the main content comes no sooner that could be told, but the first content is there 0.09 s sooner, everything is there 0.49 s sooner.') // prettier-ignore
+})
+
+describe('what is tried once more at the end', () => {
+  const step = (remedies: string, decision: GuidedDecision = 'no-difference') => ({ remedies: remedies.split('+'), decision }) // prettier-ignore
+  test.each<[string, ReturnType<typeof step>[], string | undefined]>([
+    ['what made no difference, together', [step('hints'), step('images', 'kept'), step('fonts')], 'hints+fonts'],
+    ['one alone, when something was kept after it', [step('hints'), step('images', 'kept')], 'hints'],
+    ['not one alone that came last: it would be the same again', [step('images', 'kept'), step('hints')], undefined],
+    ['not what was slower or broke the page', [step('hints', 'slower'), step('lazy', 'broken'), step('images', 'kept')], undefined],
+    ['nothing a third time', [step('hints'), step('fonts'), step('images', 'kept'), step('hints+fonts')], undefined],
+    ['nor one alone', [step('hints'), step('images', 'kept'), step('hints')], undefined],
+    ['nothing, when nothing was tried', [], undefined],
+  ])('%s', (_name, steps, again) => expect(onceMore(steps)?.join('+')).toBe(again)) // prettier-ignore
 })
 
 describe('time', () => {

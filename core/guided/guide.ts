@@ -1,9 +1,10 @@
 import type { Findings, PredictedGain } from '../contracts/findings.ts'
-import type { GuidedDecision, GuidedOrder } from '../contracts/guided.ts'
+import type { GuidedDecision, GuidedOrder, GuidedStep } from '../contracts/guided.ts'
 import type { PageResult } from '../contracts/measurements.ts'
 import type { SafetyResult } from '../contracts/safety.ts'
 import type { RemedyId, Setup } from '../contracts/setup.ts'
 import { worth } from '../findings/worth.ts'
+import { inSeconds } from '../measuring/sentence.ts'
 import { REMEDIES } from '../remedies/catalogue.ts'
 import type { Reach } from '../remedies/remedy.ts'
 import { BY_CHOICE } from '../remedies/starting-points.ts'
@@ -50,6 +51,22 @@ export const inOrderOfWorth = (
     })
     .sort((a, b) => Number(b.remedy === GROUND) - Number(a.remedy === GROUND) || b.worth - a.worth)
 
+/**
+ * What made no difference by itself, to be tried once more at the end: together, since several small gains can be measured where one cannot; one alone only
+ * when something was kept after it, on which it may stand.
+ * @returns remedies of the last step of a run; undefined when there is nothing to try again, or it was tried already
+ */
+export const onceMore = (
+  steps: readonly Pick<GuidedStep, 'remedies' | 'decision'>[],
+): string[] | undefined => {
+  const small = steps.filter(({ decision }) => decision === 'no-difference')
+  const remedies = small.flatMap((step) => step.remedies)
+  const triedAgain =
+    steps.some((step) => step.remedies.length > 1) || new Set(remedies).size < remedies.length
+  const keptAfter = steps.slice(steps.indexOf(small[0]!) + 1).some(({ decision }) => decision === 'kept')
+  return triedAgain || remedies.length === 0 || (remedies.length === 1 && !keptAfter) ? undefined : remedies
+}
+
 /** Another moment this much sooner is a gain too, where the main content is no later: 2 % and 50 ms, as in comparisons. */
 const SMALL_MS = 50
 const SMALL_SHARE = 0.02
@@ -62,18 +79,17 @@ const OTHER_MOMENTS = [
   ['ttfbMs', 'the answer begins'],
 ] as const
 
-/** @returns what comes sooner though the main content does not, in words; undefined when nothing surely does */
-const comesSooner = ({ verdict, sides }: PageResult): string | undefined => {
-  for (const [metric, words] of OTHER_MOMENTS) {
+/** @returns what surely comes sooner though the main content does not, in words */
+const comesSooner = ({ verdict, sides }: PageResult): string[] =>
+  OTHER_MOMENTS.flatMap(([metric, words]) => {
     const gain = verdict?.gains[metric]
-    if (gain === undefined) continue
+    if (gain === undefined) return []
     const before = sides.find(({ side }) => side === verdict!.from)?.medians[metric] ?? 0
     // As sure as the verdict on the main content has to be.
-    if (gain.confidence >= SURE && gain.low > 0 && gain.shift > Math.max(SMALL_MS, before * SMALL_SHARE))
-      return `${words} ${(gain.shift / 1000).toFixed(1)} s sooner`
-  }
-  return undefined
-}
+    const surely = gain.confidence >= SURE && gain.low > 0
+    const telling = gain.shift > Math.max(SMALL_MS, before * SMALL_SHARE)
+    return surely && telling ? [`${words} ${inSeconds(gain.shift)} sooner`] : []
+  })
 
 const where = ({ path, visitorName }: PageResult): string => `${path} on ${visitorName}`
 
@@ -99,8 +115,8 @@ export const decideStep = (
     return { decision: 'kept', sentence: `${where(faster)}: ${faster.verdict!.sentence}` }
   for (const result of judged) {
     const sooner = comesSooner(result)
-    if (sooner !== undefined)
-      return { decision: 'kept', sentence: `${where(result)}: the main content comes no sooner that could be told, but ${sooner}.` } // prettier-ignore
+    if (sooner.length > 0)
+      return { decision: 'kept', sentence: `${where(result)}: the main content comes no sooner that could be told, but ${sooner.join(', ')}.` } // prettier-ignore
   }
   return { decision: 'no-difference', sentence: 'No measurable difference.' }
 }

@@ -38,15 +38,17 @@ export const knowledgeOf = ({
   const { host, origin } = new URL(page.url)
   const own = (url: string | null): string | undefined => pathOn(host, url)
   const early = requests.filter(({ startMs, failure }) => failure === null && startMs < (metrics.fcpMs ?? 0))
+  const shown = details.images.flatMap(({ url, shownWidth, inFirstView }) => {
+    const image = own(url)
+    return image === undefined ? [] : [{ path: image, shownWidth, inFirstView }]
+  })
+  const unseen = defined((details.firstView.later ?? []).map(own)).filter((image) => !shown.some((one) => one.path === image)) // prettier-ignore
   return {
     path,
     device: visitor.device,
     viewWidth: visitor.width,
     mainImage: own(metrics.lcpUrl) ?? null,
-    images: details.images.flatMap(({ url, shownWidth, inFirstView }) => {
-      const image = own(url)
-      return image === undefined ? [] : [{ path: image, shownWidth, inFirstView }]
-    }),
+    images: [...shown, ...unseen.map((image) => ({ path: image, shownWidth: 0, inFirstView: false }))],
     fonts: defined(details.firstView.fonts.map(own)),
     selectors: details.firstView.selectors,
     hosts: defined(early.map(({ url }) => new URL(url).origin)).filter((one) => one !== origin),

@@ -90,6 +90,38 @@ describe('with all instruments', () => {
     expect(Object.values(lcpPhases!).reduce((a, b) => a + b, 0)).toBeCloseTo(outcome.metrics.lcpMs!, 6)
     expect(ttfbPhases!.connectMs).toBeGreaterThan(laptop!.roundTripMs)
   })
+  test('the first view is that of the main content: slides that came up later are not in it, and what styles the first still counts', async () => {
+    const before = site.pages
+    const slide = (name: string, more = '') =>
+      `<div class="slide"><img src="/wide.svg?${name}" alt="" width="300" height="200"${more}></div>`
+    site.pages = {
+      ...before,
+      '/': html(`<style>.slide{display:none}.slide:first-child{display:block}.ready .slide{display:none}.ready .shown{display:block}</style>
+<section>${slide('first')}${slide('second')}${slide('third', ' loading="lazy"')}</section>
+<script>
+new PerformanceObserver(() => setTimeout(() => {
+  document.querySelector('section').className = 'ready'
+  document.querySelectorAll('.slide')[1].classList.add('shown')
+}, 50)).observe({ type: 'largest-contentful-paint', buffered: true })
+</script>`),
+    } // prettier-ignore
+    const { images, firstView } = detailsOf(await looked())
+    site.pages = before
+    const shown = images.map(({ url, inFirstView }) => [url.split('?')[1], inFirstView])
+    expect(shown).toEqual([['first', true], ['second', false]]) // prettier-ignore
+    expect(firstView!.later).toEqual([expect.stringMatching(/third$/)])
+    expect(firstView!.selectors).toEqual(expect.arrayContaining(['.slide:first-child', '.ready .shown']))
+  })
+  test('the first view needs what keeps things below it within the window, and nothing else of them', async () => {
+    const before = site.pages
+    site.pages = {
+      ...before,
+      '/': html(`<style>h1{color:navy}.film{max-width:100%}.far{color:gray}</style><h1>Quay</h1><div style="height:3000px"></div><p class="far">x</p><iframe class="film" width="4000" src="about:blank"></iframe>`),
+    } // prettier-ignore
+    const { firstView } = detailsOf(await looked())
+    site.pages = before
+    expect(firstView!.selectors).toEqual(['h1', '.film'])
+  })
   test('what blocks a frame within the page blocks nothing of the page', async () => {
     const before = site.pages
     site.pages = {

@@ -2,6 +2,7 @@ import type { Browser, CDPSession, Page } from 'playwright-core'
 import type { Frame, RequestRecord, RunDetails, UsedFont } from '../../core/contracts/measuring.ts'
 import { endOf } from '../../core/measuring/phases.ts'
 import { Coverage } from './coverage.ts'
+import { rememberFirstView } from './first-view.ts'
 import { FrameLog, progressOf } from './frames.ts'
 import { readContents, type PageContents } from './page-contents.ts'
 import type { RequestLog } from './request-log.ts'
@@ -74,6 +75,7 @@ export class Instruments {
       if (this.#console.length < MOST_MESSAGES)
         this.#console.push({ text: error.message.slice(0, 500), url: null })
     })
+    await this.#page.addInitScript(rememberFirstView)
     await this.#coverage.start()
     await this.#frames.start()
     await this.#browser.startTracing(this.#page, { categories: TRACE_CATEGORIES })
@@ -104,13 +106,13 @@ export class Instruments {
     slowdown: number,
   ): Promise<{ details: RunDetails; frames: Frame[]; requests: RequestRecord[] }> {
     this.#tracing = false
-    const trace = JSON.parse((await this.#browser.stopTracing()).toString('utf8')) as {
-      traceEvents: TraceEvent[]
-    }
+    const traced = (await this.#browser.stopTracing()).toString('utf8')
+    // Before anything that takes its time: slides move on meanwhile.
+    const { images, faces, dom, firstView } = await this.#page.evaluate(readContents)
+    const trace = JSON.parse(traced) as { traceEvents: TraceEvent[] }
     const { tasks, blocks } = mainThreadTasks(trace.traceEvents, this.#page.url(), slowdown)
     const frames = await this.#frames.read(log.documentWallTime ?? 0, loadedMs + AFTERMATH_MS)
     const unused = await this.#coverage.read()
-    const { images, faces, dom, firstView } = await this.#page.evaluate(readContents)
     const requests = log.records(blocks)
     return {
       details: {

@@ -1,16 +1,24 @@
 import type { ShownImage } from '../../core/contracts/measuring.ts'
+import type {} from './first-view.ts'
 
 export interface PageContents {
   images: ShownImage[]
   /** Faces whose file has come, with what CSS says of them. */
   faces: { family: string; display: string; urls: string[] }[]
   dom: { nodes: number; depth: number }
-  firstView: { selectors: string[]; fonts: string[] }
+  firstView: { selectors: string[]; fonts: string[]; later: string[] }
 }
 
-/** Runs in the page once it is quiet: what pictures, fonts and elements there are. It may use nothing from outside. */
+/**
+ * Runs in the page once it is quiet: what pictures, fonts and elements there are, and with what was remembered of the moment the main content was painted,
+ * what of it the first view needs. It may use nothing from outside.
+ */
 export const readContents = (): PageContents => {
   const view = { width: window.innerWidth, height: window.innerHeight }
+  const first = window.__zestSeenFirst
+  /** Whether a picture is in the first view: it was when the main content came, or is by now, unless it was hidden then. */
+  const seenFirst = (image: Element, isIn: boolean): boolean =>
+    first === undefined ? isIn : first.elements.has(image) || (isIn && first.rendered.has(image))
   const images = [...document.images]
     .filter(
       (image) => image.currentSrc !== '' && !image.currentSrc.startsWith('data:') && image.naturalWidth > 0,
@@ -26,11 +34,19 @@ export const readContents = (): PageContents => {
         naturalHeight: image.naturalHeight,
         shownWidth: box.width,
         shownHeight: box.height,
-        inFirstView: box.width > 0 && top < view.height && top + box.height > 0 && left < view.width,
+        inFirstView: seenFirst(
+          image,
+          box.width > 0 && top < view.height && top + box.height > 0 && left < view.width,
+        ),
         lazy: image.loading === 'lazy',
         sized: (image.hasAttribute('width') && image.hasAttribute('height')) || style.aspectRatio !== 'auto',
       }
     })
+  /** Of pictures that have not come at all, nothing is known but that nobody has seen them. */
+  const later = [...document.images]
+    .filter((image) => image.naturalWidth === 0 && first !== undefined && !first.elements.has(image))
+    .map((image) => image.currentSrc || image.src)
+    .filter((address) => /^https?:/.test(address))
   const rules: CSSFontFaceRule[] = []
   const collect = (sheet: CSSStyleSheet): void => {
     try {
@@ -68,12 +84,13 @@ export const readContents = (): PageContents => {
     for (const child of element.children) walk(child, level + 1)
   }
   walk(document.documentElement, 1)
-  const inView = new Set<Element>()
+  const inView = new Set<Element>(first?.elements)
   const textSizes = new Map<string, number>()
   for (const element of document.querySelectorAll('*')) {
     const box = element.getBoundingClientRect()
     const top = box.top + window.scrollY
-    if (box.width === 0 || box.height === 0 || top >= view.height || top + box.height <= 0) continue
+    const isIn = box.width > 0 && box.height > 0 && top < view.height && top + box.height > 0
+    if (!isIn && !inView.has(element)) continue
     inView.add(element)
     const hasText = [...element.childNodes].some(
       (node) => node.nodeType === 3 && (node.nodeValue ?? '').trim() !== '',
@@ -84,6 +101,13 @@ export const readContents = (): PageContents => {
       const key = `${family.trim().replaceAll(/["']/g, '')} ${fontWeight}`
       textSizes.set(key, Math.max(textSizes.get(key) ?? 0, Number.parseFloat(fontSize)))
     }
+  }
+  // What is wider than the window by itself makes a phone draw the whole page smaller until its styles have come, wherever it stands.
+  const needed = new Set(inView)
+  for (const element of document.querySelectorAll('[width], img, table, pre')) {
+    const natural = element instanceof HTMLImageElement ? element.naturalWidth : 0
+    const own = Math.max(natural, Number.parseFloat(element.getAttribute('width') ?? '0'))
+    if (own > view.width || /^(table|pre)$/i.test(element.tagName)) needed.add(element)
   }
   /** Selectors of a list, cut at the commas that are not inside brackets. */
   const parts = (list: string): string[] => {
@@ -108,7 +132,7 @@ export const readContents = (): PageContents => {
     try {
       const lasting = selector.replaceAll(STATES, '').trim()
       const asked = lasting === '' || /[>+~ ]$/.test(lasting) ? `${lasting}*` : lasting
-      return [...document.querySelectorAll(asked)].some((element) => inView.has(element))
+      return [...document.querySelectorAll(asked)].some((element) => needed.has(element))
     } catch {
       return true
     }
@@ -158,6 +182,10 @@ export const readContents = (): PageContents => {
     images,
     faces,
     dom: { nodes, depth },
-    firstView: { selectors: [...selectors].slice(0, 5000), fonts: [...new Set(fonts)] },
+    firstView: {
+      selectors: [...selectors].slice(0, 5000),
+      fonts: [...new Set(fonts)],
+      later: [...new Set(later)],
+    },
   }
 }

@@ -3,7 +3,7 @@ import type { GuidedState, GuidedStep } from '../../core/contracts/guided.ts'
 import type { PredictedGain } from '../../core/contracts/findings.ts'
 import type { Setup } from '../../core/contracts/setup.ts'
 import { exceptionsAmong } from '../../core/culprit/suspects.ts'
-import { hasTimeFor, inOrderOfWorth } from '../../core/guided/guide.ts'
+import { hasTimeFor, inOrderOfWorth, onceMore } from '../../core/guided/guide.ts'
 import { worst } from '../../core/safety/compare.ts'
 import { remedyName } from '../../core/remedies/catalogue.ts'
 import { setupChanges } from '../../core/remedies/difference.ts'
@@ -116,11 +116,8 @@ class GuidedWork {
     const [next] = open
     this.#remaining = open.slice(1).map(({ remedy }) => remedy)
     if (next !== undefined) return { remedies: [next.remedy], predicted: next.predicted }
-    // Each too small to be told from nothing by itself; together they may not be.
-    const small = this.#state.steps.filter(({ decision, remedies }) => decision === 'no-difference' && remedies.length === 1) // prettier-ignore
-    const together = small.flatMap(({ remedies }) => remedies)
-    if (together.length < 2 || this.#state.steps.some(({ remedies }) => remedies.length > 1)) return undefined
-    return { remedies: together, predicted: [] }
+    const again = onceMore(this.#state.steps)
+    return again === undefined ? undefined : { remedies: again, predicted: [] }
   }
 
   async #write(step: GuidedStep, setup: Setup): Promise<void> {

@@ -26,7 +26,9 @@ import { checkPages } from '../safety/safety-job.ts'
 import { setupDigest } from '../sites/setup-digest.ts'
 
 /** Pairs at most of one step: the whole is measured again at the end. */
-export const STEP_PAIRS = 8
+const STEP_PAIRS = 8
+/** What was too little to tell by itself needs a closer look together. */
+const TOGETHER_PAIRS = 16
 
 /** Reason of exceptions that a run has written; the ledger says what the matter was. */
 export const BROKE = 'Guided run: the page broke with it'
@@ -177,7 +179,7 @@ export const tryStep = async (
   const results =
     safety === 'broken'
       ? []
-      : await measureSides(guided, ['trial', 'candidate'], { trial: best, candidate: setup, changes: changes() }, step.measurementId, (id) => keep({ measurementId: id })) // prettier-ignore
+      : await measureSides(guided, ['trial', 'candidate'], { trial: best, candidate: setup, changes: changes() }, step.measurementId, (id) => keep({ measurementId: id }), step.remedies.length > 1 ? TOGETHER_PAIRS : STEP_PAIRS) // prettier-ignore
   if (progress.signal.aborted) return { step, setup }
   const { decision, sentence } = decideStep(results, safety, said)
   const left = step.exceptions.map(suspectSentence)

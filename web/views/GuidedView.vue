@@ -32,9 +32,9 @@ const earlier = computed(() => proving.runs.slice(1))
   </p>
   <h1>Guided run</h1>
   <p>
-    Remedies are tried one after another in the order of what they are predicted to be worth. Each is looked
-    at and measured against the best so far, and kept in trial or backed out. At the end the whole is measured
-    against live.
+    Remedies are tried one after another: the page cache first, because the others stand on it, then in the
+    order of what they are predicted to be worth. Each is looked at and measured against the best so far, and
+    kept in trial or backed out. At the end the whole is measured against live.
   </p>
   <template
     v-if="newest && newest.state !== 'done' && newest.state !== 'failed' && newest.state !== 'cancelled'"

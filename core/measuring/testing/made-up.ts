@@ -1,4 +1,5 @@
 import type { z } from 'zod'
+import type { PageResult, PageVerdict, SideSummary, VerdictKind } from '../../contracts/measurements.ts'
 import type { VisitorProfile } from '../../contracts/measuring.ts'
 import { RequestRecord, RunMetrics, RunOrder } from '../../contracts/measuring.ts'
 import { DEFAULT_VISITORS } from '../../sampling/default-visitors.ts'
@@ -57,3 +58,20 @@ export const aRunOrder = (url: string, more: Partial<RunOrder> = {}): RunOrder =
     timeoutMs: 20_000,
     ...more,
   } satisfies z.input<typeof RunOrder>)
+
+export const aSideSummary = (side: SideSummary['side'], lcpMs: number): SideSummary => ({
+  side, runs: 6, failed: 0, failure: null, values: { fcpMs: [], lcpMs: [lcpMs], loadedMs: [] }, lcpPhases: null,
+  medians: { ttfbMs: 100, fcpMs: lcpMs / 2, lcpMs, tbtMs: 1, loadedMs: 5000, cls: 0, requests: 10, sentBytes: 1000, failedRequests: 0, consoleErrors: 0 },
+}) // prettier-ignore
+
+/** The home page on the phone, trial against candidate, as it was judged. */
+export const aPageResult = (
+  kind: VerdictKind,
+  verdict: Partial<PageVerdict> = {},
+  more: Partial<PageResult> = {},
+): PageResult => ({
+  pageId: 'home', path: '/', kind: 'Home', visitorId: 'phone', visitorName: 'Phone', floorMs: null, otherVerdicts: [], noise: null,
+  sides: [aSideSummary('trial', 3000), aSideSummary('candidate', 2000)],
+  verdict: { from: 'trial', to: 'candidate', kind, sentence: `said ${kind}`, why: null, gains: {}, ended: null, ...verdict },
+  ...more,
+}) // prettier-ignore

@@ -69,6 +69,7 @@ describe('edits', () => {
   })
   test.each([
     ['behind charset, base and policy', '<head><meta charset=utf-8><base href=/x/><title>t</title>', '<head><meta charset=utf-8><base href=/x/>!<title>t</title>'],
+    ['behind the width of the window, which sizes go by', '<head><meta charset=utf-8><title>t</title><meta name=Viewport content="width=device-width"><link href=a.css>', '<head><meta charset=utf-8><title>t</title><meta name=Viewport content="width=device-width">!<link href=a.css>'],
     ['at the beginning of a bare head', '<head><title>t</title>', '<head>!<title>t</title>'],
     ['before the first element of a head without a tag', '<title>t</title><p>', '!<title>t</title><p>'],
     ['nowhere in a page without a head', '<p>x', '<p>x'],

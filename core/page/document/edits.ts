@@ -87,10 +87,14 @@ export const sourceOf = (page: PageDocument, element: Element): string => {
 /** Elements that must stay before all others: what they say is about what follows. */
 const isFirst = ({ name, attribs }: Element): boolean =>
   name === 'base' ||
-  (name === 'meta' && (attribs['charset'] !== undefined || attribs['http-equiv'] !== undefined))
+  (name === 'meta' &&
+    (attribs['charset'] !== undefined ||
+      attribs['http-equiv'] !== undefined ||
+      // Before it a phone takes the window for 980 pixels wide (CSS Viewport 1), and a picture asked for by its sizes comes in the wrong width.
+      attribs['name']?.toLowerCase() === 'viewport'))
 
 /**
- * Insert early into the head: behind what declares encoding, base and policy, before anything that is fetched.
+ * Insert early into the head: behind what declares encoding, base, policy and the width of the window, before anything that is fetched.
  * @returns nothing for pages without any head in the text and nothing in front of which it could go
  */
 export const insertEarly = (page: PageDocument, text: string): Edit[] => {

@@ -1,0 +1,37 @@
+/** What stood in the first view when the main content was painted. */
+export interface SeenFirst {
+  readonly elements: ReadonlySet<Element>
+  /** Pictures that had a box anywhere; those of hidden slides have none. */
+  readonly rendered: ReadonlySet<Element>
+}
+
+declare global {
+  interface Window {
+    __zestSeenFirst?: SeenFirst
+  }
+}
+
+/**
+ * Runs in the page before anything else, in loads that are only looked at: remembers the first view of the moment the main content was painted. Once the
+ * page is quiet, slides have moved on and menus have shut, and what was seen first is not seen any more. It may use nothing from outside.
+ */
+export const rememberFirstView = (): void => {
+  const look = (): void => {
+    const elements = new Set<Element>()
+    for (const element of document.querySelectorAll('*')) {
+      const { width, height, top, bottom, left } = element.getBoundingClientRect()
+      const inside = top < window.innerHeight && bottom > 0 && left < window.innerWidth
+      if (width > 0 && height > 0 && inside) elements.add(element)
+    }
+    const rendered = new Set<Element>([...document.images].filter((one) => one.getClientRects().length > 0))
+    window.__zestSeenFirst = { elements, rendered }
+  }
+  try {
+    new PerformanceObserver(() => {
+      // Somebody who has scrolled sees another view.
+      if (window.scrollY === 0) look()
+    }).observe({ type: 'largest-contentful-paint', buffered: true })
+  } catch {
+    // A browser without this entry type: what is seen in the end has to do.
+  }
+}

@@ -1,0 +1,63 @@
+import { createPinia, setActivePinia } from 'pinia'
+import { createApp, h, nextTick, type Component } from 'vue'
+import { createMemoryHistory, createRouter } from 'vue-router'
+import { createVuetify } from 'vuetify'
+import { router } from '../router.ts'
+
+/** For tests: a component in a document, as the application would show it; links lead to the application's own routes. */
+
+const linksOf = () =>
+  createRouter({
+    history: createMemoryHistory(),
+    routes: router.getRoutes().map(({ path, name }) => ({ path, name, component: { render: () => null } })) as never,
+  }) // prettier-ignore
+
+export const mounted = (component: Component, props: Record<string, unknown> = {}): HTMLElement => {
+  const host = document.createElement('div')
+  document.body.replaceChildren(host)
+  const pinia = createPinia()
+  setActivePinia(pinia)
+  createApp({ render: () => h(component, props) })
+    .use(pinia)
+    .use(linksOf())
+    .use(createVuetify())
+    .mount(host)
+  return host
+}
+
+/** Text as it is read: white space collapsed. */
+export const textOf = (element: Element | null | undefined): string =>
+  (element?.textContent ?? '').replaceAll(/\s+/g, ' ').trim()
+
+export const textsOf = (host: Element, selector: string): string[] =>
+  [...host.querySelectorAll(selector)].map(textOf)
+
+const named = (element: HTMLElement): string => element.getAttribute('aria-label') ?? textOf(element)
+
+/** The button of a name. @throws when there is none, with the names of those that are there */
+export const button = (host: Element, name: string): HTMLButtonElement => {
+  const all = [...host.querySelectorAll('button')]
+  const found = all.find((one) => named(one) === name)
+  if (found === undefined) throw new Error(`No button "${name}" among: ${all.map(named).join(', ')}`)
+  return found
+}
+
+export const press = async (host: Element, name: string): Promise<void> => {
+  button(host, name).click()
+  await nextTick()
+}
+
+/** The input with a label. @throws when there is none */
+export const field = (host: Element, label: string): HTMLInputElement => {
+  const all = [...host.querySelectorAll<HTMLInputElement>('input')]
+  const labelOf = ({ id }: HTMLInputElement) => textOf(host.querySelector(`label[for="${id}"]`))
+  const found = all.find((one) => labelOf(one) === label)
+  if (found === undefined) throw new Error(`No field "${label}" among: ${all.map(labelOf).join(', ')}`)
+  return found
+}
+
+export const type = async (input: HTMLInputElement, value: string): Promise<void> => {
+  input.value = value
+  input.dispatchEvent(new Event('input'))
+  await nextTick()
+}
