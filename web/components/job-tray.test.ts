@@ -39,7 +39,7 @@ describe('work under way', () => {
     const host = await tray(job({ state: 'queued' }))
     expect(textOf(host)).toContain('waiting')
     await press(host, 'Cancel')
-    await expect.poll(() => textOf(host)).toMatch(/Measuring cancelled/)
+    await expect.poll(() => textOf(host)).toMatch(/cancelled/)
     expect(asked).toEqual(['/api/v1/jobs/a/cancel'])
   })
   test('hides what ended before it', async () => {

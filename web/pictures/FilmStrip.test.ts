@@ -1,9 +1,9 @@
 // @vitest-environment jsdom
-import { createApp, h, nextTick } from 'vue'
+import { nextTick } from 'vue'
 import { describe, expect, test } from 'vitest'
 import type { Run } from '../../core/contracts/measurements.ts'
 import { aVisitor, someMetrics } from '../../core/measuring/testing/made-up.ts'
-import { createVuetify } from 'vuetify'
+import { mounted } from '../testing/mounted.ts'
 import FilmStrip from './FilmStrip.vue'
 
 const run = (side: 'live' | 'trial', instants: number[]): Run => ({
@@ -16,13 +16,7 @@ const run = (side: 'live' | 'trial', instants: number[]): Run => ({
   firstView: null,
   },
 }) // prettier-ignore
-const show = (runs: Run[]): HTMLElement => {
-  const host = document.createElement('div')
-  createApp({ render: () => h(FilmStrip, { runs }) })
-    .use(createVuetify())
-    .mount(host)
-  return host
-}
+const show = (runs: Run[]): HTMLElement => mounted(FilmStrip, { runs })
 const alts = (host: HTMLElement): string[] =>
   [...host.querySelectorAll('.now img')].map((image) => image.getAttribute('alt') ?? '')
 

@@ -1,20 +1,10 @@
 // @vitest-environment jsdom
-import { createApp, h } from 'vue'
 import { describe, expect, test } from 'vitest'
+import { mounted } from '../testing/mounted.ts'
 import SecondsRuler from './SecondsRuler.vue'
 
-const draw = (props: Record<string, unknown>): HTMLElement => {
-  const host = document.createElement('div')
-  createApp({
-    render: () =>
-      h(SecondsRuler as never, {
-        scale: { endMs: 5000, ticksMs: [0, 2500, 5000] },
-        about: 'Home page on Phone',
-        ...props,
-      }),
-  }).mount(host)
-  return host
-}
+const draw = (props: Record<string, unknown>): HTMLElement =>
+  mounted(SecondsRuler, { scale: { endMs: 5000, ticksMs: [0, 2500, 5000] }, about: 'Home page on Phone', ...props }) // prettier-ignore
 
 describe('the seconds ruler', () => {
   test('says in words what it draws', () => {

@@ -1,17 +1,13 @@
 // @vitest-environment jsdom
-import { createApp, h } from 'vue'
-import { createVuetify } from 'vuetify'
 import { describe, expect, test } from 'vitest'
 import type { z } from 'zod'
 import type { VerdictKind } from '../../core/contracts/measurements.ts'
+import { mounted } from '../testing/mounted.ts'
 import SlowSearch from './SlowSearch.vue'
 
 const below = (kind: z.infer<typeof VerdictKind>, disabled = false) => {
-  const host = document.createElement('div')
   let asked = 0
-  createApp({ render: () => h(SlowSearch as never, { result: { verdict: { kind } }, disabled, onSearch: () => asked++ }) })
-    .use(createVuetify())
-    .mount(host) // prettier-ignore
+  const host = mounted(SlowSearch, { result: { verdict: { kind } }, disabled, onSearch: () => asked++ })
   return { button: host.querySelector('button'), asked: () => asked }
 }
 
