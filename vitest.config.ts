@@ -9,6 +9,8 @@ const patient = { poll: { timeout: 20_000 } }
 export default defineConfig({
   plugins: [vue(), vuetify({ autoImport: true })],
   test: {
+    // By itself a core stays free; with two, as where CI runs, that leaves one worker.
+    maxWorkers: '100%',
     projects: [
       {
         extends: true,

@@ -1,8 +1,8 @@
 /** What stood in the first view when the main content was painted. */
 export interface SeenFirst {
   readonly elements: ReadonlySet<Element>
-  /** Pictures that had a box anywhere; those of hidden slides have none. */
-  readonly rendered: ReadonlySet<Element>
+  /** How wide pictures were that had a box anywhere, CSS pixels; those of hidden slides have none. */
+  readonly widths: ReadonlyMap<Element, number>
 }
 
 declare global {
@@ -23,8 +23,10 @@ export const rememberFirstView = (): void => {
       const inside = top < window.innerHeight && bottom > 0 && left < window.innerWidth
       if (width > 0 && height > 0 && inside) elements.add(element)
     }
-    const rendered = new Set<Element>([...document.images].filter((one) => one.getClientRects().length > 0))
-    window.__zestSeenFirst = { elements, rendered }
+    const widths = new Map<Element, number>()
+    for (const image of document.images)
+      if (image.getClientRects().length > 0) widths.set(image, image.getBoundingClientRect().width)
+    window.__zestSeenFirst = { elements, widths }
   }
   try {
     new PerformanceObserver(() => {

@@ -107,8 +107,12 @@ new PerformanceObserver(() => setTimeout(() => {
     } // prettier-ignore
     const { images, firstView } = detailsOf(await looked())
     site.pages = before
-    const shown = images.map(({ url, inFirstView }) => [url.split('?')[1], inFirstView])
-    expect(shown).toEqual([['first', true], ['second', false]]) // prettier-ignore
+    const shown = images.map(({ url, inFirstView, shownWidth }) => [
+      url.split('?')[1],
+      inFirstView,
+      shownWidth,
+    ])
+    expect(shown).toEqual([['first', true, 300], ['second', false, 300]]) // prettier-ignore
     expect(firstView!.later).toEqual([expect.stringMatching(/third$/)])
     expect(firstView!.selectors).toEqual(expect.arrayContaining(['.slide:first-child', '.ready .shown']))
   })

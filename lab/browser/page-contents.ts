@@ -18,7 +18,7 @@ export const readContents = (): PageContents => {
   const first = window.__zestSeenFirst
   /** Whether a picture is in the first view: it was when the main content came, or is by now, unless it was hidden then. */
   const seenFirst = (image: Element, isIn: boolean): boolean =>
-    first === undefined ? isIn : first.elements.has(image) || (isIn && first.rendered.has(image))
+    first === undefined ? isIn : first.elements.has(image) || (isIn && first.widths.has(image))
   const images = [...document.images]
     .filter(
       (image) => image.currentSrc !== '' && !image.currentSrc.startsWith('data:') && image.naturalWidth > 0,
@@ -32,7 +32,7 @@ export const readContents = (): PageContents => {
         url: image.currentSrc,
         naturalWidth: image.naturalWidth,
         naturalHeight: image.naturalHeight,
-        shownWidth: box.width,
+        shownWidth: box.width || (first?.widths.get(image) ?? 0),
         shownHeight: box.height,
         inFirstView: seenFirst(
           image,
