@@ -21,10 +21,12 @@ import { useProblems } from './stores/problems.ts'
 import { useProving } from './stores/proving.ts'
 import { useSession } from './stores/session.ts'
 import { useSites } from './stores/sites.ts'
+import { useLightPaper } from './theme/paper.ts'
 
 const route = useRoute()
 const router = useRouter()
 const theme = useTheme()
+useLightPaper()
 const session = useSession()
 const sites = useSites()
 const jobs = useJobs()

@@ -17,6 +17,8 @@ export interface ReportSource {
   readonly safety: Report['safety']
   /** What is on against nothing at all, in sentences. */
   readonly inForce: readonly string[]
+  /** Remedies that are on. */
+  readonly on: readonly string[]
 }
 
 const figures = ({ medians }: Standing): ReportPage['before'] | undefined =>
@@ -99,9 +101,11 @@ const changesOf = ({ ledger, inForce, state }: ReportSource): Report['changes'] 
     : [...entries, { what: rest.join(', '), worth: 'not measured by itself', results: [], exceptions: [] }]
 }
 
-const remainsOf = ({ findings }: ReportSource): string[] => [
+/** The newest look may have been at the origin: what a remedy that is on looks after does not remain. */
+const remainsOf = ({ findings, on }: ReportSource): string[] => [
   ...(findings?.limits ?? []).map(({ sentence }) => sentence),
   ...(findings?.findings ?? [])
+    .filter(({ remedies }) => remedies.length === 0 || remedies.some((id) => !on.includes(id)))
     .filter(({ gains }) => gains.some(({ gain }) => gain.lcpMs >= 100))
     .slice(0, 4)
     .map(({ title, evidence }) => `${title}. ${evidence}`),

@@ -18,9 +18,15 @@ const images = entry({ title: 'Guided run: Lighter pictures', kind: 'guided', de
 const source: ReportSource = {
   site: { name: 'Quay', address: 'http://quay.example' }, madeAt: AT, state: 'live', version: 2, standings: [standing], ledger: [images, cache], findings: null, safety: null,
   inForce: ['Page cache switched on', 'Compression switched on'],
+  on: ['pageCache', 'compression'],
 } // prettier-ignore
 
 describe('the report', () => {
+  test('what a remedy that is on looks after does not remain, whatever the newest look saw', () => {
+    const finding = (title: string, ...remedies: string[]) => ({ id: title, title, evidence: '1 file.', remedies, gains: [{ pageId: 'p', visitorId: 'v', gain: { fcpMs: 0, lcpMs: 400, loadedMs: 0 } }] })
+    const findings = { looks: [], remedies: [], limits: [], findings: [finding('Waits', 'pageCache'), finding('Heavy', 'compression', 'minify'), finding('Odd')] } as never
+    expect(composeReport({ ...source, findings }).remains).toEqual(['Heavy. 1 file.', 'Odd. 1 file.'])
+  }) // prettier-ignore
   test('says in plain words what it was and what it is', () =>
     expect(composeReport(source).summary).toEqual(['Visitors on Phone see the main content of the home page after 2.1 s; it was 6.8 s.'])) // prettier-ignore
   test('of a trial says what visitors would get', () =>

@@ -80,6 +80,7 @@ export const makeReport = async (
     findings: await siteFindings(services, siteId).catch(() => null),
     safety: check === undefined ? null : { result: check.result!, sentence: check.pages.find(({ result }) => result === check.result)!.sentence, at: check.at }, // prettier-ignore
     inForce: setupChanges(emptySetup(), setup).map(({ sentence }) => sentence),
+    on: Object.entries(setup.remedies).flatMap(([id, { enabled }]) => (enabled ? [id] : [])),
   })
   const pages: Report['pages'] = []
   for (const page of report.pages) {

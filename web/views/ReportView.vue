@@ -147,6 +147,7 @@ const picture = (jpeg: string): string => `data:image/jpeg;base64,${jpeg}`
   max-width: 260px;
 }
 .report {
+  margin-top: 0.8rem;
   max-width: 900px;
 }
 .summary {
