@@ -80,6 +80,7 @@ describe('what is tried once more at the end', () => {
     ['not one alone that came last: it would be the same again', [step('images', 'kept'), step('hints')], undefined],
     ['not what was slower or broke the page', [step('hints', 'slower'), step('lazy', 'broken'), step('images', 'kept')], undefined],
     ['nothing a third time', [step('hints'), step('fonts'), step('images', 'kept'), step('hints+fonts')], undefined],
+    ['nor what was kept the second time', [step('hints'), step('images', 'kept'), step('hints', 'kept')], undefined],
     ['nor one alone', [step('hints'), step('images', 'kept'), step('hints')], undefined],
     ['nothing, when nothing was tried', [], undefined],
   ])('%s', (_name, steps, again) => expect(onceMore(steps)?.join('+')).toBe(again)) // prettier-ignore

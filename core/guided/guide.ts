@@ -61,8 +61,8 @@ export const onceMore = (
 ): string[] | undefined => {
   const small = steps.filter(({ decision }) => decision === 'no-difference')
   const remedies = small.flatMap((step) => step.remedies)
-  const triedAgain =
-    steps.some((step) => step.remedies.length > 1) || new Set(remedies).size < remedies.length
+  const all = steps.flatMap((step) => step.remedies)
+  const triedAgain = new Set(all).size < all.length
   const keptAfter = steps.slice(steps.indexOf(small[0]!) + 1).some(({ decision }) => decision === 'kept')
   return triedAgain || remedies.length === 0 || (remedies.length === 1 && !keptAfter) ? undefined : remedies
 }

@@ -106,7 +106,7 @@ export const readContents = (): PageContents => {
   const needed = new Set(inView)
   for (const element of document.querySelectorAll('[width], img, table, pre')) {
     const natural = element instanceof HTMLImageElement ? element.naturalWidth : 0
-    const own = Math.max(natural, Number.parseFloat(element.getAttribute('width') ?? '0'))
+    const own = Math.max(natural, Number.parseFloat(element.getAttribute('width') ?? '') || 0)
     if (own > view.width || /^(table|pre)$/i.test(element.tagName)) needed.add(element)
   }
   /** Selectors of a list, cut at the commas that are not inside brackets. */

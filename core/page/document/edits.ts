@@ -90,7 +90,7 @@ const isFirst = ({ name, attribs }: Element): boolean =>
   (name === 'meta' &&
     (attribs['charset'] !== undefined ||
       attribs['http-equiv'] !== undefined ||
-      // Before it a phone takes the window for 980 pixels wide (CSS Viewport 1), and a picture asked for by its sizes comes in the wrong width.
+      // Before it a phone takes the window for 980 pixels wide (common practice), and a picture asked for by its sizes comes in the wrong width.
       attribs['name']?.toLowerCase() === 'viewport'))
 
 /**
