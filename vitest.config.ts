@@ -8,6 +8,7 @@ const patient = { poll: { timeout: 20_000 } }
 /** Unit and integration tests stand beside what they test; those through the real interface are in e2e/. */
 export default defineConfig({
   plugins: [vue(), vuetify({ autoImport: true })],
+  publicDir: 'web/public',
   test: {
     // By itself a core stays free; with two, as where CI runs, that leaves one worker.
     maxWorkers: '100%',

@@ -123,6 +123,9 @@ export const TrafficSums = z.object({
 })
 export type TrafficSums = z.infer<typeof TrafficSums>
 
+/** Longest time a visitor waits for a page to be rewritten; then this visitor gets it as it came, and the next one gets it rewritten. */
+export const PATIENCE_MS = 400
+
 /** Length of one stretch of the course of traffic. */
 export const STRETCH_MS = 5 * 60_000
 /** Stretches that are kept: two days. */
@@ -136,6 +139,10 @@ export const ChannelTraffic = TrafficSums.extend({
   kinds: z.array(TrafficSums.extend({ kind: z.string() })).describe('Pages and data by kind, busiest first'),
   /** Requests by how they were answered: "hit", "forwarded uri-miss", "passed path", … */
   outcomes: z.record(z.string(), z.int()),
+  late: z
+    .int()
+    .default(0)
+    .describe('Pages that went out as they came, because rewriting them took longer than a visitor waits'),
   storedAddresses: z.int(),
   storedBytes: z.int(),
 })

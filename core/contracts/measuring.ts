@@ -178,6 +178,12 @@ export const ShownImage = z.object({
   inFirstView: z.boolean(),
   lazy: z.boolean(),
   sized: z.boolean().describe('Width and height are known before it comes'),
+  widthHeld: z
+    .boolean()
+    .optional()
+    .describe(
+      'A width that is written on it, or one in pixels in a style, decides how wide it is, not the pixels it has',
+    ),
 })
 export type ShownImage = z.infer<typeof ShownImage>
 

@@ -18,7 +18,17 @@ export const PageKnowledge = z.object({
   device: z.enum(['phone', 'laptop']),
   viewWidth: z.number().describe('CSS pixels'),
   mainImage: z.string().nullable().describe('Path of the picture that is the main content'),
-  images: z.array(z.object({ path: z.string(), shownWidth: z.number(), inFirstView: z.boolean() })),
+  images: z.array(
+    z.object({
+      path: z.string(),
+      shownWidth: z.number(),
+      inFirstView: z.boolean(),
+      widthHeld: z
+        .boolean()
+        .optional()
+        .describe('With a width written on it, its own pixels do not decide how wide it is'),
+    }),
+  ),
   fonts: z.array(z.string()).describe('Paths of fonts that the first view shows, the most important first'),
   selectors: z.array(z.string()).describe('Selectors of style rules that the first view needs'),
   hosts: z.array(z.string()).describe('Other origins that were asked before the first paint'),

@@ -66,6 +66,12 @@ export const ImageSettings = z.strictObject({
     .max(3)
     .default(1.5)
     .describe('Pixels per CSS pixel that dense screens get at most: 1.5 times 1920 is 2880'),
+  phoneDensity: z
+    .number()
+    .min(1)
+    .max(4)
+    .default(2)
+    .describe('Pixels per CSS pixel that phones get about; more are hardly seen (common practice)'),
   sizes: z.boolean().default(true).describe('Offer several widths, so that a phone loads a small one'),
   dimensions: z
     .boolean()

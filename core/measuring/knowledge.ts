@@ -38,9 +38,9 @@ export const knowledgeOf = ({
   const { host, origin } = new URL(page.url)
   const own = (url: string | null): string | undefined => pathOn(host, url)
   const early = requests.filter(({ startMs, failure }) => failure === null && startMs < (metrics.fcpMs ?? 0))
-  const shown = details.images.flatMap(({ url, shownWidth, inFirstView }) => {
+  const shown = details.images.flatMap(({ url, shownWidth, inFirstView, widthHeld }) => {
     const image = own(url)
-    return image === undefined ? [] : [{ path: image, shownWidth, inFirstView }]
+    return image === undefined ? [] : [{ path: image, shownWidth, inFirstView, widthHeld }]
   })
   const unseen = defined((details.firstView.later ?? []).map(own)).filter((image) => !shown.some((one) => one.path === image)) // prettier-ignore
   return {

@@ -121,6 +121,12 @@ export const images: Remedy<'images'> = {
       hint: '1.5 times 1920 is 2880.',
       input: { kind: 'number', unit: 'times', least: 1, most: 3, step: 0.1 },
     },
+    {
+      key: 'phoneDensity',
+      label: 'For phones',
+      hint: 'Pixels for one of the page; of more than 2 little is seen. Needs several widths.',
+      input: { kind: 'number', unit: 'times', least: 1, most: 4, step: 0.1 },
+    },
     { key: 'sizes', label: 'Several widths', hint: 'so that a phone loads a small one.', input: SWITCH },
     {
       key: 'dimensions',

@@ -1,3 +1,4 @@
+import { PATIENCE_MS } from '../contracts/delivery.ts'
 import type { RemedyId, Setup } from '../contracts/setup.ts'
 
 /** Something to know about remedies together. */
@@ -29,7 +30,7 @@ const alone: Rule = (_setup, { otherAccelerator }) =>
 const withoutPageCache: Rule = ({ remedies }) =>
   !remedies.pageCache.enabled &&
   needs(
-    'Without the page cache every page is rewritten anew while its visitor waits, for 0.4 s at most; then it goes out as it came.',
+    `Without the page cache every page is rewritten anew while its visitor waits, for ${PATIENCE_MS / 1000} s at most; then it goes out as it came.`,
   )
 
 const RULES: Partial<Record<RemedyId, readonly Rule[]>> = {

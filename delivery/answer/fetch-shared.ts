@@ -104,7 +104,7 @@ const shareAnswer = async (exchange: Exchange, lookup: Lookup, ahead: Flight): P
   const waits = (lookup.waits ?? 0) + 1
   const end = await within(ahead.ended, LONGEST_WAIT_MS)
   // Others may go on waiting, for this one.
-  if (end === undefined) return fetchShared(exchange, { ...lookup, instead: ahead })
+  if (end === 'late') return fetchShared(exchange, { ...lookup, instead: ahead })
   if (end.kind === 'failed' && waits < MOST_WAITS) return fetchShared(exchange, { ...lookup, waits })
   if (end.kind === 'failed') {
     const standIn = standInFor(exchange, lookup)

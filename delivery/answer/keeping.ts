@@ -1,4 +1,5 @@
 import type { Readable } from 'node:stream'
+import { PATIENCE_MS } from '../../core/contracts/delivery.ts'
 import type { CacheKey } from '../../core/http/cache-key.ts'
 import { endToEndFields, fieldValue, withField, withoutFields, type Fields } from '../../core/http/fields.ts'
 import { correctedInitialAge } from '../../core/http/freshness.ts'
@@ -13,7 +14,6 @@ import { storeOf, type Inquiry } from '../exchange.ts'
 import type { Flight } from '../flights.ts'
 import type { OriginAnswer } from '../origin/origin-client.ts'
 import type { StoredEntry } from '../store/response-store.ts'
-import { PATIENCE_MS } from '../rewriting/rewriter.ts'
 import { decode } from './coding.ts'
 
 /** Larger responses go through without being stored. */
@@ -89,10 +89,10 @@ const rewriteData = (
   )
 }
 
-/** @returns undefined when it takes longer, or there is nothing */
-export const within = async <T>(work: Promise<T | undefined>, ms: number): Promise<T | undefined> => {
+/** @returns what the work gave, or that it takes longer; it goes on all the same */
+export const within = async <T>(work: Promise<T>, ms: number): Promise<T | 'late'> => {
   let timer: NodeJS.Timeout | undefined
-  const late = new Promise<undefined>((resolve) => (timer = setTimeout(resolve, ms, undefined)))
+  const late = new Promise<'late'>((resolve) => (timer = setTimeout(resolve, ms, 'late')))
   return Promise.race([work, late]).finally(() => clearTimeout(timer))
 }
 
@@ -124,7 +124,8 @@ export const keep = async (
   const rewriting = exchange.io.rewriter.takes(exchange, answer)
     ? exchange.io.rewriter.rewrite(exchange, answer, identity)
     : rewriteData(exchange, answer, identity)
-  const inTime = rewriting === undefined ? undefined : await within(rewriting, PATIENCE_MS)
+  const soon = rewriting === undefined ? undefined : await within(rewriting, PATIENCE_MS)
+  const inTime = soon === 'late' ? undefined : soon
   // Looked at last, with nothing awaited before the entry is in: a purge in between cannot be missed.
   if (flight.purged) return { kind: 'not-kept', reason: 'purged-meanwhile' }
   const read = fieldsAsRead(exchange, answer)
@@ -143,6 +144,9 @@ export const keep = async (
     },
     new Map<Coding, Buffer>([['identity', inTime?.bytes ?? identity]]),
   )
-  if (rewriting !== undefined && inTime === undefined) void putWhenReady(exchange, entry, rewriting)
+  if (rewriting !== undefined && soon === 'late') {
+    exchange.io.counters.countLate(exchange.route)
+    void putWhenReady(exchange, entry, rewriting)
+  }
   return { kind: 'kept', entry }
 }

@@ -1,11 +1,11 @@
 import { Readable } from 'node:stream'
+import { PATIENCE_MS } from '../../core/contracts/delivery.ts'
 import type { Outcome } from '../../core/http/cache-status.ts'
 import { endToEndFields, fieldValue } from '../../core/http/fields.ts'
 import { asksForProcessing } from '../../core/page/fragments.ts'
 import { LARGEST_PAGE_BYTES } from '../../core/page/rewrite.ts'
 import type { Exchange } from '../exchange.ts'
 import type { OriginAnswer } from '../origin/origin-client.ts'
-import { PATIENCE_MS } from '../rewriting/rewriter.ts'
 import { sendFilled } from './assemble.ts'
 import { decode } from './coding.ts'
 import { collect, prepend, within } from './keeping.ts'
@@ -46,7 +46,8 @@ const collectAndRewrite = async (
   const coding = fieldValue(answer.fields, 'content-encoding')
   const plain = coding === undefined ? collected.bytes : await decode(collected.bytes, coding)
   const made = plain === undefined ? undefined : await within(io.rewriter.rewrite(exchange, answer, plain), PATIENCE_MS) // prettier-ignore
-  if (made === undefined) return asItCame(Readable.from([collected.bytes]))
+  if (made === 'late') io.counters.countLate(exchange.route)
+  if (made === undefined || made === 'late') return asItCame(Readable.from([collected.bytes]))
   const fields = withBrowserLifetime(endToEndFields(answer.fields), answer.status, exchange, shared)
   return sendPage(
     exchange,

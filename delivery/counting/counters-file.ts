@@ -12,6 +12,7 @@ export const KeptCounters = z.object({
       outcomes: z.record(z.string(), z.int()),
       course: z.array(TrafficSums.extend({ at: z.number() })),
       kinds: z.array(TrafficSums.extend({ kind: z.string() })),
+      late: z.int().default(0),
     }),
   ),
 })

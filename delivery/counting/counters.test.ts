@@ -11,6 +11,33 @@ import { Course } from './sums.ts'
 
 const counted = { hit: true, cold: false, page: true, bytes: 10, savedMs: 5 }
 
+test.each([
+  ['kept nowhere', { minify: {} }],
+  ['kept', { pageCache: {}, minify: {} }],
+])(
+  'a page that is %s and takes longer to rewrite than its visitor waits goes out as it came, and is counted',
+  async (_how, remedies) => {
+    const bench = await DeliveryBench.open()
+    try {
+      bench.use(setupWith(remedies))
+      bench.handler = (_req, res) =>
+        void res.writeHead(200, { 'content-type': 'text/html' }).end('<p>as  it  came</p>')
+      let rewritten: () => void = () => undefined
+      const late = new Promise<void>((resolve) => (rewritten = resolve))
+      const { rewriter } = bench.io
+      const rewrite = rewriter.rewrite.bind(rewriter)
+      rewriter.rewrite = async (...order) => (await late, rewrite(...order))
+      expect((await bench.ask('/')).body.toString()).toBe('<p>as  it  came</p>')
+      expect(bench.io.counters.traffic('s', bench.io.store).channels[0]!.late).toBe(1)
+      rewritten()
+      await expect.poll(async () => (await bench.ask('/')).body.toString()).toContain('as it came')
+      expect(bench.io.counters.traffic('s', bench.io.store).channels[0]!.late).toBe(1)
+    } finally {
+      await bench.close()
+    }
+  },
+)
+
 test('traffic is told by kind of page, with the bytes and the server wait that hits have saved', async () => {
   const bench = await DeliveryBench.open()
   try {

@@ -40,6 +40,8 @@ interface ChannelRecord {
   readonly outcomes: Map<string, number>
   readonly course: Course
   readonly kinds: Map<string, Sums>
+  /** See countLate. */
+  late: number
 }
 
 const newRecord = (): ChannelRecord => ({
@@ -47,6 +49,7 @@ const newRecord = (): ChannelRecord => ({
   outcomes: new Map(),
   course: new Course(),
   kinds: new Map(),
+  late: 0,
 })
 
 /** The kind a page counts under: the owner's name, else the pattern of its address. Files and data are not told apart. */
@@ -108,8 +111,7 @@ export class Counters {
     { bytes, page, savedMs, kind }: CountedAnswer,
     record: DecisionRecord,
   ): void {
-    let channel = this.#channels.get(route.countedAs)
-    if (channel === undefined) this.#channels.set(route.countedAs, (channel = newRecord()))
+    const channel = this.#recordOf(route)
     const hit = isHit(outcome)
     const counted: Counted = { hit, cold: isCold(outcome), page, bytes, savedMs: hit ? savedMs : 0 }
     addTo(channel.sums, counted)
@@ -123,6 +125,17 @@ export class Counters {
     recent.push(record)
     // Cut in batches: shifting one by one would move the whole array on every request.
     if (recent.length > 2 * RECENT) recent.splice(0, recent.length - RECENT)
+  }
+
+  /** A page went out as it came, because rewriting it took longer than its visitor waits. */
+  countLate(route: Route): void {
+    this.#recordOf(route).late++
+  }
+
+  #recordOf({ countedAs }: Route): ChannelRecord {
+    let channel = this.#channels.get(countedAs)
+    if (channel === undefined) this.#channels.set(countedAs, (channel = newRecord()))
+    return channel
   }
 
   #countKind({ kinds }: ChannelRecord, name: string, counted: Counted): void {
@@ -152,7 +165,7 @@ export class Counters {
     const holdings = store.holdings()
     const channels = (['live', 'trial'] as Channel[]).map((channel): ChannelTraffic => {
       const partition = partitionOf(siteId, channel)
-      const { sums, outcomes, course, kinds } = this.#channels.get(partition) ?? newRecord()
+      const { sums, outcomes, course, kinds, late } = this.#channels.get(partition) ?? newRecord()
       const held = [...holdings].filter(([name]) => name === partition || name.startsWith(`${partition}:`))
       return {
         channel,
@@ -160,6 +173,7 @@ export class Counters {
         outcomes: Object.fromEntries(outcomes),
         course: [...course.stretches],
         kinds: [...kinds].map(([kind, of]) => ({ kind, ...of })).sort((a, b) => b.requests - a.requests),
+        late,
         storedAddresses: held.reduce((sum, [, { entries }]) => sum + entries, 0),
         storedBytes: held.reduce((sum, [, { bytes }]) => sum + bytes, 0),
       }
@@ -172,12 +186,13 @@ export class Counters {
   kept(): KeptCounters {
     return {
       since: this.#since,
-      channels: [...this.#channels].map(([partition, { sums, outcomes, course, kinds }]) => ({
+      channels: [...this.#channels].map(([partition, { sums, outcomes, course, kinds, late }]) => ({
         partition,
         sums,
         outcomes: Object.fromEntries(outcomes),
         course: [...course.stretches],
         kinds: [...kinds].map(([kind, of]) => ({ kind, ...of })),
+        late,
       })),
     }
   }
@@ -185,12 +200,13 @@ export class Counters {
   /** Go on with the sums of an earlier process. */
   goOn({ since, channels }: KeptCounters): void {
     this.#since = since as EpochMs
-    for (const { partition, sums, outcomes, course, kinds } of channels)
+    for (const { partition, sums, outcomes, course, kinds, late } of channels)
       this.#channels.set(partition, {
         sums,
         outcomes: new Map(Object.entries(outcomes)),
         course: new Course(course),
         kinds: new Map(kinds.map(({ kind, ...of }) => [kind, of])),
+        late,
       })
   }
 }

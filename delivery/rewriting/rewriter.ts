@@ -19,8 +19,6 @@ import { Materials, type Fetch } from './materials.ts'
 import { PageMemory } from './page-memory.ts'
 import { Pictures } from './pictures.ts'
 
-/** Longest time a visitor waits for a page to be rewritten; then this visitor gets it as it came, and the next one gets it rewritten. */
-export const PATIENCE_MS = 400
 /** Sets of remedies whose materials are held: live and trial of each site, and versions that are being measured. */
 const MOST_SETS = 50
 
@@ -241,7 +239,7 @@ export class Rewriter {
   /** Convert the pictures that visitors of this page will ask for first: the widths that the measured layouts need, in the best form. */
   async #expectPictures(
     inquiry: Inquiry,
-    { views }: PageOrder,
+    { views, remedies }: PageOrder,
     facts: ReadonlyMap<string, FileFacts>,
   ): Promise<void> {
     const { siteId } = inquiry.route
@@ -257,7 +255,7 @@ export class Rewriter {
       const digest = madeDigest(made!.path)!
       const recipe = await this.#made.recipe(siteId, digest)
       if (recipe === undefined) continue
-      const needed = expectedWidths(new URL(address).pathname, image!, views)
+      const needed = expectedWidths(new URL(address).pathname, image!, views, remedies.images.phoneDensity)
       for (const width of needed)
         void this.pictures.want({ siteId, digest, recipe, width, form: recipe.forms[0]!, fetch })
     }
@@ -280,12 +278,14 @@ const expectedWidths = (
   path: string,
   image: NonNullable<FileFacts['image']>,
   views: PageOrder['views'],
+  phoneDensity: number,
 ): number[] => {
   const widths = new Set<number>()
   for (const device of ['phone', 'laptop'] as const) {
     const view = views[device]
-    const shown = view?.images.find((one) => one.path === path && one.shownWidth > 0)?.shownWidth
-    const needed = (shown ?? view?.viewWidth ?? Number.POSITIVE_INFINITY) * DENSITY[device]
+    const shown = view?.images.find((one) => one.path === path && one.shownWidth > 0)
+    const most = device === 'phone' && shown?.widthHeld === true ? phoneDensity : Number.POSITIVE_INFINITY
+    const needed = (shown?.shownWidth ?? view?.viewWidth ?? Number.POSITIVE_INFINITY) * Math.min(DENSITY[device], most) // prettier-ignore
     widths.add((image.widths.find(({ width }) => width >= needed) ?? image.widths.at(-1)!).width)
   }
   return [...widths]

@@ -63,7 +63,7 @@ describe('with all instruments', () => {
 
     expect(details.images).toContainEqual({
       url: expect.stringMatching(/wide\.svg$/), naturalWidth: 400, naturalHeight: 300, shownWidth: 100, shownHeight: 75,
-      inFirstView: true, lazy: false, sized: true,
+      inFirstView: true, lazy: false, sized: true, widthHeld: true,
     }) // prettier-ignore
     expect(details.images.find(({ url }) => url.endsWith('?2'))?.sized).toBe(false)
     expect(details.fonts).toEqual([
@@ -125,6 +125,30 @@ new PerformanceObserver(() => setTimeout(() => {
     const { firstView } = detailsOf(await looked())
     site.pages = before
     expect(firstView!.selectors).toEqual(['h1', '.film'])
+  })
+  test('a width that is held stays whatever sizes says; one that is not may follow it', async () => {
+    const before = site.pages
+    const held = ['', 'max-width:100%', 'width:20em']
+    // Shares of the container may or may not follow; here the container fits itself to the picture.
+    const free = ['width:100%;height:auto', 'width:calc(100% - 1px);height:auto', 'width:auto;height:auto', 'width:fit-content;height:auto'] // prettier-ignore
+    // A pixel on a canvas of 400 to 300: drawings of SVG keep their size whatever they are chosen for.
+    const gif = Buffer.from('R0lGODlhAQABAIAAAAAAAP///yH5BAEAAAAALAAAAAABAAEAAAIBRAA7', 'base64')
+    gif.writeUInt16LE(400, 6)
+    gif.writeUInt16LE(300, 8)
+    const shownAt = async (sizes: string) => {
+      const pictures = [...held, ...free].map((style, at) => `<p style="float:left;clear:left"><img style="${style}" width="300" height="200" alt="" src="/p.gif?${at}" srcset="/p.gif?${at} 400w" sizes="${sizes}"></p>`) // prettier-ignore
+      site.pages = {
+        ...before,
+        '/': html(pictures.join('')),
+        '/p.gif': (_req, res) => res.writeHead(200, { 'content-type': 'image/gif' }).end(gif),
+      }
+      return detailsOf(await looked()).images
+    }
+    const [narrow, wide] = [await shownAt('100px'), await shownAt('200px')]
+    site.pages = before
+    const told = [...held.map(() => true), ...free.map(() => false)]
+    expect(narrow.map(({ widthHeld }) => widthHeld)).toEqual(told)
+    expect(narrow.map(({ shownWidth }, at) => shownWidth === wide[at]!.shownWidth)).toEqual(told) // prettier-ignore
   })
   test('what blocks a frame within the page blocks nothing of the page', async () => {
     const before = site.pages

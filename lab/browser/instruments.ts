@@ -56,9 +56,11 @@ export class Instruments {
   readonly #coverage: Coverage
   readonly #frames: FrameLog
   readonly #console: RunDetails['console'] = []
+  readonly #log: RequestLog
   #tracing = false
 
-  constructor(browser: Browser, page: Page, cdp: CDPSession) {
+  constructor(browser: Browser, page: Page, cdp: CDPSession, log: RequestLog) {
+    this.#log = log
     this.#browser = browser
     this.#page = page
     this.#cdp = cdp
@@ -68,8 +70,10 @@ export class Instruments {
 
   async start(): Promise<void> {
     this.#page.on('console', (message) => {
-      if (message.type() !== 'error' || this.#console.length >= MOST_MESSAGES) return
-      this.#console.push({ text: message.text().slice(0, 500), url: message.location().url || null })
+      const [text, { url }] = [message.text(), message.location()]
+      if (message.type() !== 'error' || this.#log.isAboutNone(text, url)) return
+      if (this.#console.length < MOST_MESSAGES)
+        this.#console.push({ text: text.slice(0, 500), url: url || null })
     })
     this.#page.on('pageerror', (error) => {
       if (this.#console.length < MOST_MESSAGES)
@@ -89,8 +93,8 @@ export class Instruments {
     await this.#browser.stopTracing().catch(() => undefined)
   }
 
-  async #html(log: RequestLog): Promise<string> {
-    const requestId = log.documentRequestId
+  async #html(): Promise<string> {
+    const requestId = this.#log.documentRequestId
     if (requestId === undefined) return ''
     const answer = await this.#cdp.send('Network.getResponseBody', { requestId }).catch(() => undefined)
     return answer === undefined ? '' : answer.body
@@ -101,7 +105,6 @@ export class Instruments {
    * @returns what the load showed, its frames, and which requests had to be waited for, by id
    */
   async read(
-    log: RequestLog,
     loadedMs: number,
     slowdown: number,
   ): Promise<{ details: RunDetails; frames: Frame[]; requests: RequestRecord[] }> {
@@ -111,9 +114,9 @@ export class Instruments {
     const { images, faces, dom, firstView } = await this.#page.evaluate(readContents)
     const trace = JSON.parse(traced) as { traceEvents: TraceEvent[] }
     const { tasks, blocks } = mainThreadTasks(trace.traceEvents, this.#page.url(), slowdown)
-    const frames = await this.#frames.read(log.documentWallTime ?? 0, loadedMs + AFTERMATH_MS)
+    const frames = await this.#frames.read(this.#log.documentWallTime ?? 0, loadedMs + AFTERMATH_MS)
     const unused = await this.#coverage.read()
-    const requests = log.records(blocks)
+    const requests = this.#log.records(blocks)
     return {
       details: {
         visual: await progressOf(frames),
@@ -123,7 +126,7 @@ export class Instruments {
         dom,
         console: this.#console,
         tasks,
-        offsets: offsetsIn(await this.#html(log), requests),
+        offsets: offsetsIn(await this.#html(), requests),
         firstView,
       },
       frames,

@@ -19,6 +19,18 @@ export const readContents = (): PageContents => {
   /** Whether a picture is in the first view: it was when the main content came, or is by now, unless it was hidden then. */
   const seenFirst = (image: Element, isIn: boolean): boolean =>
     first === undefined ? isIn : first.elements.has(image) || (isIn && first.widths.has(image))
+  /**
+   * Whether a width on the element decides, as it does unless a style gives another; tried with one and taken back. A share of the container does not
+   * count: one that fits itself to what is in it may go by the picture's pixels after all.
+   */
+  const widthHeld = (image: HTMLImageElement): boolean => {
+    const before = image.getAttribute('width')
+    image.setAttribute('width', '77')
+    const decided = /px$/.test(String(image.computedStyleMap().get('width')))
+    if (before === null) image.removeAttribute('width')
+    else image.setAttribute('width', before)
+    return decided
+  }
   const images = [...document.images]
     .filter(
       (image) => image.currentSrc !== '' && !image.currentSrc.startsWith('data:') && image.naturalWidth > 0,
@@ -39,6 +51,7 @@ export const readContents = (): PageContents => {
           box.width > 0 && top < view.height && top + box.height > 0 && left < view.width,
         ),
         lazy: image.loading === 'lazy',
+        widthHeld: widthHeld(image),
         sized: (image.hasAttribute('width') && image.hasAttribute('height')) || style.aspectRatio !== 'auto',
       }
     })

@@ -3,7 +3,7 @@ import type { RunMetrics, RunOrder, RunOutcome, VisitorProfile } from '../../cor
 import { endOf, lcpPhases, ttfbPhases } from '../../core/measuring/phases.ts'
 import { Instruments } from './instruments.ts'
 import { followJourney } from './journey.ts'
-import { observePage, type Observed } from './page-observers.ts'
+import { readObserved, type Observed } from './page-observers.ts'
 import { RequestLog } from './request-log.ts'
 
 /** A page counts as fully loaded when nothing has moved on the network for this long. */
@@ -51,13 +51,10 @@ const blockingTime = (observed: Observed): number =>
     .reduce((sum, { duration }) => sum + Math.max(0, duration - LONG_TASK_MS), 0)
 
 const readMetrics = async (page: Page, log: RequestLog, consoleErrors: number): Promise<RunMetrics> => {
-  const { observed, timeOrigin, ttfb } = await page.evaluate(() => {
+  const observed = await page.evaluate(readObserved)
+  const { timeOrigin, ttfb } = await page.evaluate(() => {
     const [navigation] = performance.getEntriesByType('navigation') as PerformanceNavigationTiming[]
-    return {
-      observed: (window as unknown as { __zestObserved: Observed }).__zestObserved,
-      timeOrigin: performance.timeOrigin,
-      ttfb: navigation?.responseStart ?? 0,
-    }
+    return { timeOrigin: performance.timeOrigin, ttfb: navigation?.responseStart ?? 0 }
   })
   const requests = log.records()
   // Times in the page count from its time origin; requests from when the browser asked. The two differ by redirects only.
@@ -102,13 +99,15 @@ const loadOnce = async (context: BrowserContext, order: RunOrder): Promise<RunOu
     await cdp.send('Network.enable', all ? {} : { maxTotalBufferSize: 0, maxResourceBufferSize: 0 })
     if (order.visitor.cpuSlowdown > 1)
       await cdp.send('Emulation.setCPUThrottlingRate', { rate: order.visitor.cpuSlowdown })
-    await page.addInitScript(observePage)
     log.attach(cdp)
     let consoleErrors = 0
-    page.on('console', (message) => (consoleErrors += message.type() === 'error' ? 1 : 0))
+    page.on('console', (message) => {
+      if (message.type() === 'error' && !log.isAboutNone(message.text(), message.location().url))
+        consoleErrors++
+    })
     page.on('pageerror', () => consoleErrors++)
     if (all) {
-      instruments = new Instruments(context.browser()!, page, cdp)
+      instruments = new Instruments(context.browser()!, page, cdp, log)
       await instruments.start()
     }
     const deadline = performance.now() + order.timeoutMs
@@ -122,7 +121,7 @@ const loadOnce = async (context: BrowserContext, order: RunOrder): Promise<RunOu
         why: `${order.url} never stopped loading within ${Math.round(order.timeoutMs / 1000)} s; something on it keeps asking the server.`,
       }
     const metrics = await readMetrics(page, log, consoleErrors)
-    const read = await instruments?.read(log, metrics.loadedMs, order.visitor.cpuSlowdown)
+    const read = await instruments?.read(metrics.loadedMs, order.visitor.cpuSlowdown)
     return {
       kind: 'measured',
       metrics,

@@ -182,6 +182,16 @@ export class RequestLog {
     return { underWay, quietMs: performance.now() - this.#lastActivity }
   }
 
+  /**
+   * Whether a console message is about a request of the browser's own, which is not in this log: the site's icon that is not there. Which load of a
+   * browser asks for it is chance.
+   */
+  isAboutNone(text: string, url: string): boolean {
+    return (
+      /^Failed to load resource/.test(text) && ![...this.#requests.values()].some((one) => one.url === url)
+    )
+  }
+
   /** Wall time of the request for the page itself, seconds since 1970; undefined when none was made. */
   get documentWallTime(): number | undefined {
     return this.#documentStart?.wall

@@ -72,13 +72,22 @@ class GuidedWork {
     io.events.changed(site.id, 'guided')
   }
 
-  /** From how long steps took so far: this one, those that remain, and the whole at the end; never more than the time allowed. */
-  #left(stepStartedAt: number): number {
+  /** What a step takes, ms: the mean of those so far. */
+  get #stepMs(): number {
     const times = this.#state.steps.filter(({ decision }) => decision !== null).map(({ tookMs }) => tookMs)
-    const step = times.length === 0 ? FIRST_GUESS_MS : times.reduce((sum, ms) => sum + ms, 0) / times.length
-    const thisOne = Math.max(0, step - (performance.now() - stepStartedAt))
+    return times.length === 0 ? FIRST_GUESS_MS : times.reduce((sum, ms) => sum + ms, 0) / times.length
+  }
+
+  /** What is left of something that takes so many steps' time, ms. */
+  #leftOf(steps: number, startedAt: number): number {
+    return Math.max(0, steps * this.#stepMs - (performance.now() - startedAt))
+  }
+
+  /** What is left of this step, those that remain, and the whole at the end; never more than the time allowed. */
+  #left(stepStartedAt: number): number {
     const allowed = Math.max(0, this.#guided.order.minutes * 60_000 - this.#spent)
-    return Math.min(allowed, thisOne + step * (this.#remaining.length + FINAL_SHARE))
+    const others = this.#stepMs * (this.#remaining.length + FINAL_SHARE)
+    return Math.min(allowed, this.#leftOf(1, stepStartedAt) + others)
   }
 
   /** The step that is under way is always the last. */
@@ -164,7 +173,10 @@ class GuidedWork {
     const { io, site, order, by, live, progress } = this.#guided
     const kept = this.#state.steps.filter(({ decision }) => decision === 'kept')
     const changes = setupChanges(live.setup, this.#best).map(({ sentence }) => sentence)
-    const guided = { ...this.#guided, progress: partOf(progress, 'The whole', [this.#state.steps.length, this.#state.steps.length + 1], () => null) } // prettier-ignore
+    const startedAt = performance.now()
+    const count = this.#state.steps.length
+    // The time allowed is for trying; the whole is measured after it too.
+    const guided = { ...this.#guided, progress: partOf(progress, 'The whole', [count, count + 1], () => this.#leftOf(FINAL_SHARE, startedAt)) } // prettier-ignore
     let final = this.#state.final ?? { measurementId: null, safetyCheckId: null, safety: null, results: [] }
     const keep = async (change: Partial<typeof final>): Promise<void> => {
       final = { ...final, ...change }

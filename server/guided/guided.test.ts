@@ -65,6 +65,14 @@ describe('a guided run', () => {
     // Visitors get what they got.
     expect(bench.served('http://quay.localhost')?.remedies.pageCache.enabled).toBe(false)
   })
+  test('tells the time left from its first step to the whole at the end', async () => {
+    await run()
+    const jobs = bench.events.flatMap((event) => (event.kind === 'job' ? [event.job] : []))
+    for (const part of ['Page cache: ', 'Compression: ', 'The whole: ']) {
+      const told = jobs.filter(({ now, state }) => state === 'running' && now.startsWith(part))
+      expect([part, told.length > 0, told.every(({ msLeft }) => msLeft !== null)]).toEqual([part, true, true])
+    }
+  })
   test('writes down of each what was predicted, measured, found and decided', async () => {
     await run()
     const entries = (await bench.call('GET', at('/ledger'))).body as Json[]

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ref } from 'vue'
+import { ref, watch } from 'vue'
 import { Site } from '../../core/contracts/sites.ts'
 import { callApi } from '../api/client.ts'
 import { useProblems } from '../stores/problems.ts'
@@ -23,9 +23,12 @@ const save = async (): Promise<void> => {
   )
   if (saved === undefined) return
   open.value = false
-  key.value = ''
   await sites.load()
 }
+// A private key is not kept here, whether it was used or not.
+watch(open, (now) => {
+  if (!now) key.value = ''
+})
 const remove = async (): Promise<void> => {
   await problems.catching(() => callApi('DELETE', `/sites/${props.site.id}/certificate`))
   await sites.load()

@@ -85,14 +85,25 @@ const purge = async (address: string): Promise<void> => {
             </td>
             <td>{{ row.why }}</td>
             <td class="actions">
-              <ActionButton size="x-small" :under-way="working === row.address" @click="refresh(row.address)"
-                >Refresh<span class="visually-hidden"> {{ row.address }}</span></ActionButton
+              <ActionButton
+                size="x-small"
+                :under-way="working === row.address"
+                @click="refresh(row.address)"
+                :aria-label="`Refresh ${row.address}`"
+                >Refresh</ActionButton
               >
-              <v-btn size="x-small" :disabled="row.state === 'absent'" @click="purge(row.address)"
-                >Purge<span class="visually-hidden"> {{ row.address }}</span></v-btn
+              <v-btn
+                size="x-small"
+                :disabled="row.state === 'absent'"
+                @click="purge(row.address)"
+                :aria-label="`Purge ${row.address}`"
+                >Purge</v-btn
               >
-              <v-btn size="x-small" @click="emit('explain', row.address)"
-                >Explain<span class="visually-hidden"> {{ row.address }}</span></v-btn
+              <v-btn
+                size="x-small"
+                @click="emit('explain', row.address)"
+                :aria-label="`Explain ${row.address}`"
+                >Explain</v-btn
               >
             </td>
           </tr>

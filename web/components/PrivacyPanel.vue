@@ -1,11 +1,11 @@
 <script setup lang="ts">
-import { computed, reactive, ref } from 'vue'
+import { computed, reactive, ref, watch } from 'vue'
 import { Job } from '../../core/contracts/jobs.ts'
 import type { PrivacyCheckOrder, PrivacyState } from '../../core/contracts/privacy.ts'
 import { callApi } from '../api/client.ts'
 import { useBench } from '../stores/bench.ts'
 import { useProblems } from '../stores/problems.ts'
-import { when, whole } from '../words/show.ts'
+import { howMany, when, whole } from '../words/show.ts'
 
 /** Two signed-in and two signed-out visitors ask for the same pages through the trial; what of one reaches another is shown side by side. */
 const props = defineProps<{ state: PrivacyState; disabled: boolean }>()
@@ -39,11 +39,12 @@ const order = (): PrivacyCheckOrder => {
 }
 const start = async (): Promise<void> => {
   const job = await problems.catching(() => callApi('POST', bench.path('/privacy/checks'), Job, order()))
-  if (job === undefined) return
-  open.value = false
-  // What was typed is not kept here either.
-  for (const person of people) Object.assign(person, { name: '', password: '', cookie: '' })
+  if (job !== undefined) open.value = false
 }
+// What was typed is not kept here either, whether it was used or not.
+watch(open, (now) => {
+  if (!now) for (const person of people) Object.assign(person, { name: '', password: '', cookie: '' })
+})
 const latest = computed(() => props.state.latest)
 const headline = computed(() => {
   const check = latest.value
@@ -55,7 +56,7 @@ const headline = computed(() => {
     return check.current
       ? `Passed ${at}: nothing of one visitor reached another, on ${whole(check.pages)} pages, with ${whole(check.stored)} answers from the store.`
       : `One passed ${at}, with other settings. Run it again for these.`
-  return `${at}: ${whole(check.leaks.length)} ${check.leaks.length === 1 ? 'thing' : 'things'} of one visitor reached another${check.current ? '' : ', with settings that have changed since'}. This cannot be published.`
+  return `${at}: ${howMany(check.leaks.length, 'thing')} of one visitor reached another${check.current ? '' : ', with settings that have changed since'}. This cannot be published.`
 })
 </script>
 

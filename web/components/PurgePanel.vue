@@ -4,6 +4,7 @@ import { PurgeResult, type PurgeManner, type PurgeWhat } from '../../core/contra
 import type { Site } from '../../core/contracts/sites.ts'
 import { callApi } from '../api/client.ts'
 import { useProblems } from '../stores/problems.ts'
+import { howMany } from '../words/show.ts'
 
 /** Purge by name, prefix or pattern, or everything; hard, or softly so that no visitor waits. */
 const props = defineProps<{ site: Site }>()
@@ -56,7 +57,7 @@ const purge = async (): Promise<void> => {
     callApi('POST', `/sites/${props.site.id}/purges`, PurgeResult, order),
   )
   if (result === undefined) return
-  done.value = `${result.purged} stored ${result.purged === 1 ? 'response' : 'responses'} ${manner.value === 'soft' ? 'marked stale' : 'removed'}.`
+  done.value = `${howMany(result.purged, 'stored response')} ${manner.value === 'soft' ? 'marked stale' : 'removed'}.`
   emit('changed')
 }
 </script>

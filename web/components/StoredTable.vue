@@ -142,14 +142,21 @@ const purge = async (address: string): Promise<void> => {
             <span v-else class="muted">not asked for lately</span>
           </td>
           <td class="actions">
-            <v-btn size="x-small" :disabled="channel === 'trial'" @click="refresh(entry.address)"
-              >Refresh<span class="visually-hidden"> {{ entry.address }}</span></v-btn
+            <v-btn
+              size="x-small"
+              :disabled="channel === 'trial'"
+              @click="refresh(entry.address)"
+              :aria-label="`Refresh ${entry.address}`"
+              >Refresh</v-btn
             >
-            <v-btn size="x-small" @click="purge(entry.address)"
-              >Purge<span class="visually-hidden"> {{ entry.address }}</span></v-btn
+            <v-btn size="x-small" @click="purge(entry.address)" :aria-label="`Purge ${entry.address}`"
+              >Purge</v-btn
             >
-            <v-btn size="x-small" @click="emit('explain', entry.address)"
-              >Explain<span class="visually-hidden"> {{ entry.address }}</span></v-btn
+            <v-btn
+              size="x-small"
+              @click="emit('explain', entry.address)"
+              :aria-label="`Explain ${entry.address}`"
+              >Explain</v-btn
             >
           </td>
         </tr>

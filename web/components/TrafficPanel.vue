@@ -1,10 +1,10 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import type { Traffic } from '../../core/contracts/delivery.ts'
+import { PATIENCE_MS, type Traffic } from '../../core/contracts/delivery.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { roughlyInWords } from '../../core/remedies/setting-words.ts'
 import CourseBars from './CourseBars.vue'
-import { bytes, seconds, when, whole } from '../words/show.ts'
+import { bytes, howMany, seconds, when, whole } from '../words/show.ts'
 
 /** What delivery answered, how, and why: from its own decision log. */
 const props = defineProps<{ traffic: Traffic; site: Site }>()
@@ -12,6 +12,12 @@ const props = defineProps<{ traffic: Traffic; site: Site }>()
 const kindName = (kind: string): string =>
   props.site.check.kinds.find(({ pattern }) => pattern === kind)?.name ?? kind
 const live = computed(() => props.traffic.channels.find(({ channel }) => channel === 'live'))
+const late = computed(() =>
+  props.traffic.channels
+    .filter((one) => one.late > 0)
+    .map((one) => `${howMany(one.late, 'page')} of ${one.channel}`)
+    .join(' and '),
+)
 const ratio = computed(() =>
   live.value === undefined || live.value.requests === 0
     ? null
@@ -28,13 +34,19 @@ const shortStatus = (text: string): string => text.replace(/^zest-lamp; /, '')
   <div class="bar head">
     <h2>Visitors' requests since {{ when(new Date(traffic.since).toISOString()) }}</h2>
   </div>
-  <p v-if="live">
+  <p v-if="live === undefined || live.requests === 0">Nobody has asked live for anything yet.</p>
+  <p v-else>
     {{ whole(live.requests) }} requests to {{ site.liveHost
     }}<template v-if="ratio !== null">, {{ ratio.toFixed(0) }} % answered from the store</template>,
     {{ bytes(live.bytes) }} sent, {{ percent(live.hitBytes, live.bytes) }} of it from the store. Hits have
     saved visitors {{ roughlyInWords(live.savedMs / 1000) }} of server wait, and the origin
     {{ whole(live.hits) }} requests. The store holds {{ whole(live.storedAddresses) }} responses,
     {{ bytes(live.storedBytes) }}.
+  </p>
+  <p v-if="late !== ''" class="late">
+    {{ late }} went out as the origin makes them, without what remedies do to pages: rewriting took longer
+    than the {{ PATIENCE_MS / 1000 }} s a visitor is made to wait. The page cache, which keeps rewritten
+    pages, helps, and so do fewer remedies of reach page.
   </p>
   <v-alert v-if="traffic.storeProblem" type="error" density="compact" class="problem">{{
     traffic.storeProblem

@@ -1,11 +1,8 @@
 // @vitest-environment jsdom
 import { nextTick } from 'vue'
-import { beforeAll, describe, expect, test, vi } from 'vitest'
+import { describe, expect, test } from 'vitest'
 import { mounted, textsOf, type } from '../testing/mounted.ts'
 import CommandPalette from './CommandPalette.vue'
-
-// Overlays ask how much of the window shows; jsdom has no such thing.
-beforeAll(() => vi.stubGlobal('visualViewport', new EventTarget()))
 
 const opened = async () => {
   const ran: string[] = []

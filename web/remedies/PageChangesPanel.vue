@@ -9,7 +9,7 @@ import { remedyName, takesExceptions } from '../../core/remedies/catalogue.ts'
 import ActionButton from '../components/ActionButton.vue'
 import { useFindings } from '../stores/findings.ts'
 import { useProblems } from '../stores/problems.ts'
-import { bytes } from '../words/show.ts'
+import { bytes, howMany } from '../words/show.ts'
 
 /** What the trial's remedies do to a page, change by change, and the way to leave one of them out. */
 const props = defineProps<{ site: Site; disabled: boolean }>()
@@ -77,8 +77,8 @@ defineExpose({ look })
         <p role="status">
           The page itself: <b>{{ bytes(found.bytesBefore) }}</b> as the origin sends it,
           <b>{{ bytes(found.bytesAfter) }}</b> as it goes out, before compression.
-          {{ found.changes.filter(({ kind }) => kind === 'changed').length }} changes,
-          {{ found.changes.filter(({ kind }) => kind === 'left').length }} things left alone.
+          {{ howMany(found.changes.filter(({ kind }) => kind === 'changed').length, 'change') }},
+          {{ howMany(found.changes.filter(({ kind }) => kind === 'left').length, 'thing') }} left alone.
         </p>
         <details v-for="[remedy, changes] in groups" :key="remedy">
           <summary>

@@ -50,6 +50,8 @@ const groups = computed(() => {
   }
   return [...found]
 })
+/** The fields are many, and few are ever opened: they are made when somebody does. */
+const settingsAsked = ref(false)
 const RISK = {
   delivery: 'Risk: next to none for how pages look.',
   files: 'Risk: small; look at pictures, letters and what scripts do.',
@@ -143,10 +145,10 @@ const gainSaid = ({ shift, low, high }: MeasuredGain): string => {
           </table>
         </div>
       </details>
-      <details>
+      <details @toggle="settingsAsked = true">
         <summary>Settings</summary>
         <div
-          v-for="[group, options] in groups"
+          v-for="[group, options] in settingsAsked ? groups : []"
           :key="group"
           class="options"
           role="group"

@@ -42,8 +42,9 @@ const after = (gains: Findings['findings'][number]['gains']): number | null => {
   <section aria-labelledby="slow">
     <h2 id="slow">What is slow</h2>
     <p v-if="findings.looks.length === 0" class="panel">
-      Nothing has been looked at closely yet. <RouterLink :to="{ name: 'measure' }">Measure</RouterLink> a few
-      pages first: every measurement ends with a close look that this list is made from.
+      Nothing has been looked at closely yet.
+      <RouterLink :to="{ name: 'measure', params: { siteId: site.id } }">Measure</RouterLink> a few pages
+      first: every measurement ends with a close look that this list is made from.
     </p>
     <template v-else>
       <p class="muted small intro">

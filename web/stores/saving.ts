@@ -14,11 +14,14 @@ export const useSaving = (
   const saving = ref(false)
   const save = async (): Promise<void> => {
     saving.value = true
-    await problems.catching(async () => {
-      await send()
-      await sites.load()
-    })
-    saving.value = false
+    try {
+      await problems.catching(async () => {
+        await send()
+        await sites.load()
+      })
+    } finally {
+      saving.value = false
+    }
   }
   return { saving, save }
 }

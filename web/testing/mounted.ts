@@ -6,6 +6,14 @@ import { router } from '../router.ts'
 
 /** For tests: a component in a document, as the application would show it; links lead to the application's own routes. */
 
+// Dialogs and growing fields measure by these; jsdom has neither.
+globalThis.visualViewport ??= new EventTarget() as VisualViewport
+globalThis.ResizeObserver ??= class {
+  observe(): void {}
+  unobserve(): void {}
+  disconnect(): void {}
+}
+
 const linksOf = () =>
   createRouter({
     history: createMemoryHistory(),
@@ -59,5 +67,24 @@ export const field = (host: Element, label: string): HTMLInputElement => {
 export const type = async (input: HTMLInputElement, value: string): Promise<void> => {
   input.value = value
   input.dispatchEvent(new Event('input'))
+  await nextTick()
+}
+
+/** Choose from a list by the field's label, typing the title of the choice as one may by keyboard. @throws when there is no such choice */
+export const choose = async (host: Element, label: string, title: string): Promise<void> => {
+  const input = field(host, label)
+  const chosen = (): string => textOf(input.closest('.v-field')!.querySelector('.v-select__selection'))
+  for (const key of title) {
+    if (chosen() === title) return
+    input.dispatchEvent(new KeyboardEvent('keydown', { key, bubbles: true }))
+    await nextTick()
+  }
+  if (chosen() !== title) throw new Error(`"${label}" cannot be "${title}"; it is "${chosen()}".`)
+}
+
+/** Write into a field and leave it: settings are saved then, not at each letter. */
+export const leave = async (input: HTMLInputElement | HTMLTextAreaElement, value: string): Promise<void> => {
+  input.value = value
+  input.dispatchEvent(new Event('change', { bubbles: true }))
   await nextTick()
 }

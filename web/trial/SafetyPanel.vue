@@ -2,7 +2,7 @@
 import { computed } from 'vue'
 import type { Site } from '../../core/contracts/sites.ts'
 import { useProving } from '../stores/proving.ts'
-import { when } from '../words/show.ts'
+import { howMany, when } from '../words/show.ts'
 import { SAFETY_WORDS } from './result-words.ts'
 import SafetyResults from './SafetyResults.vue'
 
@@ -29,7 +29,7 @@ const search = computed(() => {
     </h2>
     <p v-if="check.result" role="status">
       <b :class="check.result">{{ SAFETY_WORDS[check.result] }}</b>
-      in the worst of {{ check.pages.length }} {{ check.pages.length === 1 ? 'look' : 'looks'
+      in the worst of {{ howMany(check.pages.length, 'look')
       }}<template v-if="check.state !== 'done'">, so far</template>.
     </p>
     <SafetyResults :check="check" :disabled="disabled" />

@@ -76,8 +76,8 @@ const add = async (): Promise<void> => {
             <td>{{ when(token.createdAt) }}</td>
             <td>{{ token.lastUsedAt ? when(token.lastUsedAt) : 'never' }}</td>
             <td>
-              <v-btn size="small" @click="remove(token.id)"
-                >Delete<span class="visually-hidden"> {{ token.name }}</span></v-btn
+              <v-btn size="small" @click="remove(token.id)" :aria-label="`Delete ${token.name}`"
+                >Delete</v-btn
               >
             </td>
           </tr>

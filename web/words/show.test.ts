@@ -1,5 +1,5 @@
 import { describe, expect, test } from 'vitest'
-import { bytes, seconds, timeLeft, whole } from './show.ts'
+import { bytes, howMany, seconds, timeLeft, whole } from './show.ts'
 
 describe('how figures are written', () => {
   test.each([
@@ -14,6 +14,11 @@ describe('how figures are written', () => {
     expect([seconds(null), seconds(undefined), bytes(null), whole(null)]).toEqual(['–', '–', '–', '–'])
     expect(seconds(0)).toBe('0.00 s')
   })
+  test.each([
+    [0, '0 pages'],
+    [1, '1 page'],
+    [1200, '1,200 pages'],
+  ])('%i of them: %s', (count, text) => expect(howMany(count, 'page')).toBe(text))
   test.each([
     [null, 'time left not known yet'],
     [400, 'about 1 s left'],

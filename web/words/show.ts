@@ -18,6 +18,10 @@ export const bytes = (count: number | null | undefined): string => {
 export const whole = (value: number | null | undefined): string =>
   value === null || value === undefined ? '–' : Math.round(value).toLocaleString('en-GB')
 
+/** How many of something: "1 page", "1,200 pages". @param one what a single one is called */
+export const howMany = (count: number, one: string): string =>
+  `${whole(count)} ${count === 1 ? one : `${one}s`}`
+
 /** An instant in the reader's own time zone. */
 export const when = (iso: string): string =>
   new Date(iso).toLocaleString('en-GB', {

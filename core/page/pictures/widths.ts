@@ -1,7 +1,10 @@
 import type { ImageSettings } from '../../contracts/rewriting.ts'
 
-/** Widths that pictures are offered in besides their largest, pixels: each half as wide again as the one before (common practice). */
-const STEPS = [320, 480, 720, 1080, 1600, 2400]
+/**
+ * Widths that pictures are offered in besides their largest, pixels: each a third to a half as wide again as the one before (common practice). Phones
+ * are 360 to 430 CSS pixels wide, so twice that has a step of its own.
+ */
+const STEPS = [320, 480, 640, 860, 1200, 1700, 2400]
 
 /**
  * Widths a picture is offered in, narrowest first. The largest is its own, or what the widest screen needs at the density the owner allows.
@@ -13,7 +16,7 @@ export const offeredWidths = (
 ): number[] => {
   const largest = Math.min(natural, Math.round(widest * density))
   // One that is nearly as wide as the largest saves next to nothing.
-  return [...(sizes ? STEPS.filter((step) => step <= largest * 0.8) : []), largest]
+  return [...(sizes ? STEPS.filter((step) => step <= largest * 0.9) : []), largest]
 }
 
 /** Form of a picture. */

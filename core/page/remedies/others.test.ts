@@ -185,6 +185,15 @@ describe('addresses of their own', () => {
       'srcset="/p.w320.1.jpg 320w, /p.w1000.1.jpg 1000w" sizes="(max-width: 767px) 50vw, 300px"',
     )
   })
+  test('dense phones are told of less width, where that changes no layout; the owner says how dense', async () => {
+    const view = (widthHeld: boolean) => lookedAt({ viewWidth: 400, images: [{ path: '/p.jpg', shownWidth: 360, inFirstView: true, widthHeld }] }) // prettier-ignore
+    const sizes = async (widthHeld: boolean, images = {}) =>
+      /sizes="([^"]*)"/.exec((await rewritten('<head></head><img src="/p.jpg">', { images }, { facts, views: { phone: view(widthHeld) } })).html)![1] // prettier-ignore
+    const phone = (dppx: number, width: number) => `(max-width: 767px) and (min-resolution: ${dppx}dppx) ${width}vw` // prettier-ignore
+    expect(await sizes(true)).toBe(`${phone(3.5, 52)}, ${phone(3, 60)}, ${phone(2.6, 70)}, (max-width: 767px) 90vw, 100vw`) // prettier-ignore
+    expect(await sizes(true, { phoneDensity: 3 })).toContain(phone(4.5, 60))
+    expect(await sizes(false)).toBe('(max-width: 767px) 90vw, 100vw')
+  })
   test.each([
     ['a lazy one by its box', {}, 'sizes="auto, 100vw"'],
     ['not by its box where the styles that give it come late, and it is wider than the window', { criticalStyles: {} }, 'sizes="100vw"'],

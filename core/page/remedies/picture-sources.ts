@@ -13,14 +13,32 @@ export interface PictureSources {
 
 const percent = (share: number): string => `${Math.max(1, Math.min(100, Math.ceil(share * 100)))}vw`
 
+/** Screens denser than is of use are told apart in steps: each gets what one of this many times less density would. */
+const DENSER = [1.75, 1.5, 1.3]
+
+/**
+ * The part of `sizes` for phones. Dense screens are told of less width than there is, so that they take a picture of the density the owner wants and
+ * no denser one; only where the picture is not shown narrower for it (WHATWG HTML §4.8.4.2.2: what `sizes` says is a picture's width unless a style
+ * or an attribute gives it one).
+ * @param share of the window's width
+ */
+const phoneSizes = (share: number, density: number, widthHeld: boolean): string => {
+  const phone = `(max-width: ${PHONE_UP_TO}px)`
+  const denser = DENSER.map(
+    (times) =>
+      `${phone} and (min-resolution: ${Number((density * times).toFixed(2))}dppx) ${percent(share / times)}`,
+  )
+  return [...(widthHeld ? denser : []), `${phone} ${percent(share)}`].join(', ')
+}
+
 /** How wide a picture is shown, by what was measured; undefined: not measured anywhere. */
-const measuredSizes = (path: string, { views }: RewriteContext): string | undefined => {
+const measuredSizes = (path: string, { views, remedies }: RewriteContext): string | undefined => {
   const shown = (device: 'phone' | 'laptop') => {
     const view = views[device]
     const image = view?.images.find((one) => one.path === path && one.shownWidth > 0)
     return view === undefined || image === undefined
       ? undefined
-      : { width: image.shownWidth, view: view.viewWidth }
+      : { width: image.shownWidth, view: view.viewWidth, held: image.widthHeld === true }
   }
   const phone = shown('phone')
   const laptop = shown('laptop')
@@ -28,7 +46,7 @@ const measuredSizes = (path: string, { views }: RewriteContext): string | undefi
   const wide = laptop === undefined ? '100vw' : `${Math.ceil(laptop.width)}px`
   return phone === undefined
     ? wide
-    : `(max-width: ${PHONE_UP_TO}px) ${percent(phone.width / phone.view)}, ${wide}`
+    : `${phoneSizes(phone.width / phone.view, remedies.images.phoneDensity, phone.held)}, ${wide}`
 }
 
 /** Width of a window where none was measured, CSS pixels (common practice). */

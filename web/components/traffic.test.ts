@@ -1,0 +1,31 @@
+// @vitest-environment jsdom
+import { expect, test } from 'vitest'
+import type { ChannelTraffic } from '../../core/contracts/delivery.ts'
+import { aSite } from '../testing/a-site.ts'
+import { mounted, textOf } from '../testing/mounted.ts'
+import TrafficPanel from './TrafficPanel.vue'
+
+const channel = (name: 'live' | 'trial', late: number): ChannelTraffic => ({
+  channel: name, late, requests: 200, hits: 150, bytes: 1_000_000, hitBytes: 250_000, savedMs: 60_000, pageVisits: 100, coldVisits: 5,
+  course: [], kinds: [], outcomes: { hit: 150 }, storedAddresses: 12, storedBytes: 90_000,
+}) // prettier-ignore
+const shown = (live: number, trial: number): HTMLElement =>
+  mounted(TrafficPanel, { site: aSite(), traffic: { since: 0, channels: [channel('live', live), channel('trial', trial)], recent: [], storeProblem: null } }) // prettier-ignore
+
+test('traffic says how much of it the store answered', () => {
+  expect(textOf(shown(0, 0))).toContain('200 requests to www.quay.example, 75 % answered from the store, 1.0 MB sent, 25 % of it from the store') // prettier-ignore
+})
+test('traffic that there is none of yet says so', () => {
+  const none = { ...channel('live', 0), requests: 0 }
+  const host = mounted(TrafficPanel, { site: aSite(), traffic: { since: 0, channels: [none], recent: [], storeProblem: null } }) // prettier-ignore
+  expect(textOf(host)).toContain('Nobody has asked live for anything yet.')
+  expect(textOf(host)).not.toContain('– of it')
+})
+test.each([
+  [0, 0, ''],
+  [0, 1, '1 page of trial went out as the origin makes them'],
+  [1200, 3, '1,200 pages of live and 3 pages of trial went out as the origin makes them'],
+])('pages that went out unrewritten, %i of live and %i of trial, are told: %s', (live, trial, words) => {
+  const told = textOf(shown(live, trial).querySelector('.late'))
+  expect(told.startsWith(words) && (told === '') === (words === '')).toBe(true)
+})
