@@ -115,7 +115,8 @@ const commands = computed<Command[]>(() => [
 
 <template>
   <v-app>
-    <router-view v-if="session.account === null" />
+    <!-- Who has just signed in sees that view until the next one is loaded, not inside the shell for a moment. -->
+    <router-view v-if="session.account === null || route.meta['open'] === true" />
     <div v-else class="shell">
       <a class="skip" href="#main">Skip to the content</a>
       <nav class="rail" aria-label="Places">

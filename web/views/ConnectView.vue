@@ -7,6 +7,7 @@ import type { SiteCheck } from '../../core/contracts/sites.ts'
 import { callApi } from '../api/client.ts'
 import QuickCheckResult from '../components/QuickCheckResult.vue'
 import FindingList from '../components/FindingList.vue'
+import { vFirstFocus } from '../components/first-focus.ts'
 import { useProblems } from '../stores/problems.ts'
 import { useSites } from '../stores/sites.ts'
 
@@ -81,9 +82,9 @@ const connect = async (): Promise<void> => {
     <form class="address" @submit.prevent="look()">
       <v-text-field
         v-model="address"
+        v-first-focus
         label="Address of the web server that makes the pages"
         placeholder="https://www.example.org"
-        autofocus
         required
       />
       <v-btn v-if="!checking" type="submit" color="primary" variant="flat" :disabled="address.trim() === ''"

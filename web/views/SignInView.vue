@@ -3,6 +3,7 @@ import ActionButton from '../components/ActionButton.vue'
 import { ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import ProblemNote from '../components/ProblemNote.vue'
+import { vFirstFocus } from '../components/first-focus.ts'
 import SecondsRuler from '../ruler/SecondsRuler.vue'
 import { rulerScale } from '../ruler/scale.ts'
 import { useProblems } from '../stores/problems.ts'
@@ -43,9 +44,9 @@ const submit = async (): Promise<void> => {
       <form @submit.prevent="submit">
         <v-text-field
           v-model="name"
+          v-first-focus
           label="Name or e-mail address"
           autocomplete="username"
-          autofocus
           required
         />
         <v-text-field

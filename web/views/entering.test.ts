@@ -25,6 +25,10 @@ describe('signing in', () => {
     await type(field(host, 'Password'), 'nine quays')
     return host
   }
+  test('begins in the name, before anybody can have gone on to the password', () => {
+    const host = mounted(SignInView)
+    expect(document.activeElement).toBe(field(host, 'Name or e-mail address'))
+  })
   test('sends what was typed, and shows what the operator wants to be read', async () => {
     const asked = answering({ 'POST /session': { id: '1', name: 'keeper' } })
     const host = await shown()
