@@ -54,6 +54,7 @@ export const rewritePageBench: Benchmark = {
       device: 'phone',
       viewWidth: 390,
       mainImage: '/media/p0.jpg',
+      alsoMain: [],
       images: Array.from({ length: 40 }, (_, n) => ({
         path: `/media/p${n}.jpg`,
         shownWidth: 358,

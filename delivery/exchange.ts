@@ -3,7 +3,8 @@ import { createHash } from 'node:crypto'
 import { cacheKey, keyAddress, keyPartition, type CacheKey } from '../core/http/cache-key.ts'
 import { cacheStatus, type Outcome } from '../core/http/cache-status.ts'
 import { deviceClass } from '../core/http/device.ts'
-import type { Fields } from '../core/http/fields.ts'
+import { fieldValue, type Fields } from '../core/http/fields.ts'
+import { acceptedForms } from '../core/page/pictures/widths.ts'
 import type { EpochMs } from '../core/time.ts'
 import type { BestCodings } from './answer/best-codings.ts'
 import { kindLabel, type Counters } from './counting/counters.ts'
@@ -72,12 +73,30 @@ export const storeOf = ({ io, audience }: Pick<Inquiry, 'io' | 'audience'>): Res
 
 const OWN = ':own-'
 const PHONE = ':phone'
+const PHONE_AVIF = `${PHONE}-avif`
 
-/** The partitions of a channel whose copies everyone shares: for phones, and for all the rest. */
-export const sharedPartitions = (partition: string): [string, string] => [partition, `${partition}${PHONE}`]
+/** The partitions of a channel whose copies everyone shares: for phones, for those that take AVIF, and for all the rest. */
+export const sharedPartitions = (partition: string): string[] => [
+  partition,
+  `${partition}${PHONE}`,
+  `${partition}${PHONE_AVIF}`,
+]
 
 /** Whether a key is of a copy that is kept for phones. */
 export const isForPhones = (key: CacheKey): boolean => keyPartition(key).includes(PHONE)
+
+/** Whether a key is of a copy that holds a picture as AVIF. */
+export const isWithPicture = (key: CacheKey): boolean => keyPartition(key).includes(PHONE_AVIF)
+
+/**
+ * Whether who asks for a page may get a copy that holds its main picture as AVIF: a phone whose browser says with its wish for a page that it takes
+ * AVIF. Some say so only when they ask for pictures, and get copies without.
+ */
+export const takesMainInPage = ({ route, fields }: Pick<Inquiry, 'route' | 'fields'>): boolean => {
+  if (route.mainInPageBytes === 0 || deviceClass(fields) !== 'phone') return false
+  const accept = fieldValue(fields, 'accept') ?? ''
+  return /\btext\/html\b/i.test(accept) && acceptedForms(accept, ['avif', 'jpeg']).includes('avif')
+}
 
 /** Whether a key is of a copy for one visitor. */
 export const isOwnCopy = (key: CacheKey): boolean => keyPartition(key).includes(OWN)
@@ -100,7 +119,8 @@ export const partitionFor = ({
   audience,
   fields,
 }: Pick<Inquiry, 'route' | 'audience' | 'fields'>): string => {
-  const device = route.byDevice && deviceClass(fields) === 'phone' ? PHONE : ''
+  const phone = route.byDevice && deviceClass(fields) === 'phone' ? PHONE : ''
+  const device = takesMainInPage({ route, fields }) ? PHONE_AVIF : phone
   return `${route.partition}${device}${audience.kind === 'one' ? ownPart(audience.identity) : ''}`
 }
 

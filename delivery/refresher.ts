@@ -1,7 +1,7 @@
 import { keyAddress, keyPartition } from '../core/http/cache-key.ts'
 import type { Fields } from '../core/http/fields.ts'
 import { refreshOnce } from './answer/refresh.ts'
-import { isForPhones, type DeliveryIo, type Inquiry } from './exchange.ts'
+import { isForPhones, isWithPicture, type DeliveryIo, type Inquiry } from './exchange.ts'
 import { publicHost } from './reading.ts'
 import type { StoredEntry } from './store/response-store.ts'
 
@@ -19,6 +19,10 @@ const inquiryFor = (io: DeliveryIo, { key, nominated }: StoredEntry): Inquiry | 
   const scheme = protocol === 'https:' ? 'https' : 'http'
   const known = nominated.flatMap(([name, value]) => (value === null ? [] : [[name, value] as const]))
   const device: Fields = isForPhones(key) ? [['sec-ch-ua-mobile', '?1']] : []
+  const forms: Fields =
+    isWithPicture(key) && !known.some(([name]) => name === 'accept')
+      ? [['accept', 'text/html,image/avif,*/*;q=0.8']]
+      : []
   return {
     io,
     route,
@@ -31,7 +35,7 @@ const inquiryFor = (io: DeliveryIo, { key, nominated }: StoredEntry): Inquiry | 
     method: 'GET',
     target: pathname + search,
     path: pathname,
-    fields: [...device, ...known],
+    fields: [...device, ...forms, ...known],
     rule: route.ruleFor(pathname),
     audience: { kind: 'everyone' },
   }

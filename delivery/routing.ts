@@ -54,6 +54,8 @@ export interface Route {
   readonly ignoredParameter: (name: string) => boolean
   readonly sortParameters: boolean
   readonly byDevice: boolean
+  /** Largest main picture, as AVIF, that is put into pages for phones; 0: none is. */
+  readonly mainInPageBytes: number
   readonly fragments: boolean
   /** Codings offered, in order of preference; empty when compression is off. */
   readonly codings: readonly Coding[]
@@ -168,7 +170,9 @@ const otherNames = ({ channels, origin }: DeliverySite): string[] => [
 
 const compileRoute = (site: DeliverySite, served: DeliverySite['channels'][number]): Route => {
   const { channel, setup, key, apart } = served
-  const { pageCache, compression, criticalStyles } = setup.remedies
+  const { pageCache, compression, criticalStyles, hints, images } = setup.remedies
+  const mainInPage = hints.enabled && hints.preloadMain && images.enabled && images.avif
+  const mainInPageBytes = mainInPage ? hints.mainInPageKb * 1000 : 0
   const codings: Coding[] = compression.enabled
     ? [...(compression.brotli ? (['br'] as const) : []), ...(compression.gzip ? (['gzip'] as const) : [])]
     : []
@@ -193,7 +197,9 @@ const compileRoute = (site: DeliverySite, served: DeliverySite['channels'][numbe
     privateRule: privateRule(pageCache),
     ignoredParameter: namePatterns(pageCache.ignoredParameters),
     sortParameters: pageCache.sortParameters,
-    byDevice: pageCache.deviceClasses || (criticalStyles.enabled && criticalStyles.perDevice),
+    byDevice:
+      pageCache.deviceClasses || (criticalStyles.enabled && criticalStyles.perDevice) || mainInPageBytes > 0,
+    mainInPageBytes,
     fragments: pageCache.fragments,
     codings,
     leastCompressedBytes: compression.leastBytes,

@@ -18,6 +18,10 @@ export const PageKnowledge = z.object({
   device: z.enum(['phone', 'laptop']),
   viewWidth: z.number().describe('CSS pixels'),
   mainImage: z.string().nullable().describe('Path of the picture that is the main content'),
+  alsoMain: z
+    .array(z.string())
+    .default([])
+    .describe('Paths of pictures of the first view that are about as large: the main content of other loads'),
   images: z.array(
     z.object({
       path: z.string(),

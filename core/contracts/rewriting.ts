@@ -198,6 +198,14 @@ export const HintSettings = z.strictObject({
     .default('swap')
     .describe('What stands in for text while its font loads (CSS Fonts, font-display)'),
   preloadMain: z.boolean().default(true).describe('Load the main picture first'),
+  mainInPageKb: z
+    .int()
+    .min(0)
+    .max(50)
+    .default(14)
+    .describe(
+      'Put the main picture into pages for phones when it is no larger as AVIF, in thousands of bytes; 0: never',
+    ),
   preloadFonts: z.boolean().default(true).describe('Load the fonts of the first view early'),
   preconnect: z.boolean().default(true).describe('Open connections to hosts that are used early'),
   exceptions,

@@ -1,4 +1,10 @@
-import type { RequestRecord, RunDetails, RunMetrics, VisitorProfile } from '../contracts/measuring.ts'
+import type {
+  RequestRecord,
+  RunDetails,
+  RunMetrics,
+  ShownImage,
+  VisitorProfile,
+} from '../contracts/measuring.ts'
 import type { PageKnowledge } from '../contracts/page-changes.ts'
 import { originalPath } from '../page/files.ts'
 
@@ -22,6 +28,26 @@ const defined = <T>(values: readonly (T | undefined)[]): T[] => [
   ...new Set(values.filter((value): value is T => value !== undefined)),
 ]
 
+/** More than these and they take the link from each other (common practice). */
+const MOST_ALSO_MAIN = 2
+/** A picture that takes up this share of the main one's place may be the main one of another load. */
+const ABOUT_AS_LARGE = 0.6
+
+/**
+ * Pictures of the first view that are about as large as the main content, the largest first. Which of them is the main content of a load depends on which has
+ * come when, and on what above them has its place by then.
+ */
+const asLarge = (images: readonly ShownImage[], main: string | null): string[] => {
+  const area = ({ shownWidth, shownHeight }: ShownImage): number => shownWidth * shownHeight
+  const seen = images.filter(({ inFirstView }) => inFirstView).sort((a, b) => area(b) - area(a))
+  const least = seen.find(({ url }) => url === main)
+  if (least === undefined) return []
+  return seen
+    .filter((image) => image.url !== main && area(image) >= ABOUT_AS_LARGE * area(least))
+    .slice(0, MOST_ALSO_MAIN)
+    .map(({ url }) => url)
+}
+
 /**
  * What a close look says about how the page is shown.
  * @returns undefined for looks from before the first view was recorded, and where no page came
@@ -43,11 +69,15 @@ export const knowledgeOf = ({
     return image === undefined ? [] : [{ path: image, shownWidth, inFirstView, widthHeld }]
   })
   const unseen = defined((details.firstView.later ?? []).map(own)).filter((image) => !shown.some((one) => one.path === image)) // prettier-ignore
+  const mainImage = own(metrics.lcpUrl) ?? null
   return {
     path,
     device: visitor.device,
     viewWidth: visitor.width,
-    mainImage: own(metrics.lcpUrl) ?? null,
+    mainImage,
+    alsoMain: defined(asLarge(details.images, metrics.lcpUrl).map(own)).filter(
+      (image) => image !== mainImage,
+    ),
     images: [...shown, ...unseen.map((image) => ({ path: image, shownWidth: 0, inFirstView: false }))],
     fonts: defined(details.firstView.fonts.map(own)),
     selectors: details.firstView.selectors,

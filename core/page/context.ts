@@ -5,6 +5,18 @@ import type { PageDocument } from './document/page-document.ts'
 import type { PagePolicy } from './document/policy.ts'
 import type { FileShelf } from './files.ts'
 
+/** A picture that is to stand in the page itself. */
+export interface PictureInPage {
+  /** As the page names it, resolved. */
+  readonly address: string
+  /** One of the widths it is offered in. */
+  readonly width: number
+  /** Bytes of the picture. */
+  readonly bytes: number
+  /** The picture as a data address (RFC 2397). */
+  readonly data: string
+}
+
 /** What remedies of reach page may know besides the page itself. */
 export interface RewriteContext {
   readonly remedies: Remedies
@@ -16,6 +28,8 @@ export interface RewriteContext {
   readonly knowledge: PageKnowledge | undefined
   /** The same by device: a browser chooses among widths of pictures by itself. */
   readonly views: Readonly<Partial<Record<'phone' | 'laptop', PageKnowledge>>>
+  /** The main picture, for those whose copy may hold it. */
+  readonly inPage: PictureInPage | undefined
   readonly shelf: FileShelf
   /** Selectors that other pages of this kind use. */
   readonly alsoUsed: ReadonlySet<string>

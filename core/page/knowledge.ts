@@ -29,6 +29,7 @@ export const knowledgeForBoth = (
     ...phone,
     // Two different ones: loading either before the other would be wrong for somebody.
     mainImage: phone.mainImage === laptop.mainImage ? phone.mainImage : null,
+    alsoMain: phone.alsoMain.filter((path) => laptop.alsoMain.includes(path)),
     images: [
       ...phone.images,
       ...laptop.images.filter(({ path }) => !phone.images.some((one) => one.path === path)),

@@ -1,6 +1,6 @@
 import type { PageChange, PageKnowledge } from '../contracts/page-changes.ts'
 import type { Remedies, RemedyId } from '../contracts/setup.ts'
-import type { PageRemedy, Rewrite, RewriteContext } from './context.ts'
+import type { PageRemedy, PictureInPage, Rewrite, RewriteContext } from './context.ts'
 import { applyEdits } from './document/edits.ts'
 import { readPage, type PageDocument } from './document/page-document.ts'
 import { pagePolicy } from './document/policy.ts'
@@ -50,6 +50,7 @@ export interface PageOrder {
   readonly policy: string | undefined
   readonly knowledge: PageKnowledge | undefined
   readonly views: RewriteContext['views']
+  readonly inPage?: PictureInPage | undefined
   readonly facts: ReadonlyMap<string, FileFacts>
   readonly alsoUsed: readonly string[]
 }
@@ -112,6 +113,7 @@ export const rewritePage = async (
     multiplexed,
     knowledge,
     views,
+    inPage: order.inPage,
     shelf,
     policy: pagePolicy(page, order.policy),
     alsoUsed: new Set(order.alsoUsed),

@@ -80,7 +80,7 @@ export const hints: Remedy<'hints'> = {
   name: 'Early hints in the page',
   reach: 'page',
   inShort: 'Tell the browser early what it would find late: the main picture, fonts, other hosts.',
-  does: 'The main picture of the first view is asked for before all others, the fonts of its headings early; connections to other hosts are opened ahead; and text is shown in another font until its own has come.',
+  does: 'The main picture of the first view is asked for before all others, and a small one comes in the page itself for phones; the fonts of its headings early; connections to other hosts are opened ahead; and text is shown in another font until its own has come.',
   helps: 'When the main picture or the fonts are found late, behind styles and scripts.',
   avoid: 'For more than a few files: what is asked for early takes the link from the rest.',
   couldBreak: 'Text may be set anew once when its font comes.',
@@ -106,6 +106,12 @@ export const hints: Remedy<'hints'> = {
       label: 'Main picture first',
       hint: 'as it was measured for this page or its kind.',
       input: SWITCH,
+    },
+    {
+      key: 'mainInPageKb',
+      label: 'Main picture in the page',
+      hint: 'For phones, as AVIF, when it is no larger; it then comes without a round trip. 0: never.',
+      input: { kind: 'number', unit: 'kB', least: 0, most: 50 },
     },
     {
       key: 'preloadFonts',

@@ -57,9 +57,9 @@ const withCareForBrowsers = (fields: Fields, entry: StoredEntry): Fields => {
 /** Vary as it is after what is done here: codings and devices are told apart by fields of the request. */
 const withOwnVary = (fields: Fields, route: Route, entry: StoredEntry): Fields => {
   const coded = mayBeCoded(route, entry) ? varyBy(fields, 'accept-encoding') : fields
-  return route.byDevice && isHtml(entry.fields)
-    ? varyBy(varyBy(coded, 'sec-ch-ua-mobile'), 'user-agent')
-    : coded
+  if (!route.byDevice || !isHtml(entry.fields)) return coded
+  const byDevice = varyBy(varyBy(coded, 'sec-ch-ua-mobile'), 'user-agent')
+  return route.mainInPageBytes > 0 ? varyBy(byDevice, 'accept') : byDevice
 }
 
 /** Bytes of one coding made twice are not the same bytes, so the quick and the best one need tags of their own (RFC 9110 §8.8.1). */

@@ -45,11 +45,21 @@ export class PageMemory {
   /** @param rules what remedies and knowledge the order stands on, in a few words */
   async rewritten(
     rules: string,
-    { html, address, device, multiplexed, policy, facts, alsoUsed }: PageOrder,
+    { html, address, device, multiplexed, policy, inPage, facts, alsoUsed }: PageOrder,
     rewrite: () => Promise<RewrittenPage>,
   ): Promise<RewrittenPage> {
     const files = [...facts.values()].map((one) => this.#number(one)).join()
-    const id = digest(rules, html, address, device, multiplexed, policy ?? null, alsoUsed, files)
+    const id = digest(
+      rules,
+      html,
+      address,
+      device,
+      multiplexed,
+      policy ?? null,
+      inPage?.data ?? null,
+      alsoUsed,
+      files,
+    )
     const known = this.#rewritten.get(id)
     if (known !== undefined) return known
     const page = await rewrite()

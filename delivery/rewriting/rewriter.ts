@@ -7,6 +7,7 @@ import { addressPattern } from '../../core/sampling/kinds.ts'
 import { deviceClass } from '../../core/http/device.ts'
 import { madeDigest } from '../../core/page/files.ts'
 import { knowledgeFor, knowledgeForBoth } from '../../core/page/knowledge.ts'
+import { expectedWidths } from '../../core/page/pictures/expected.ts'
 import { LARGEST_PAGE_BYTES, type PageOrder, type RewrittenPage } from '../../core/page/rewrite.ts'
 import type { FileFacts } from '../../core/page/files.ts'
 import { obtain } from '../answer/obtain.ts'
@@ -14,6 +15,7 @@ import type { Inquiry } from '../exchange.ts'
 import type { Rewriting, Route } from '../routing.ts'
 import type { Craft } from './craft.ts'
 import { fetchElsewhere } from './elsewhere.ts'
+import { mainInPage } from './main-in-page.ts'
 import type { MadeFiles } from './made-files.ts'
 import { Materials, type Fetch } from './materials.ts'
 import { PageMemory } from './page-memory.ts'
@@ -155,7 +157,9 @@ export class Rewriter {
         unstored: (file) => !this.#isStored(inquiry, file),
       })
       const kind = `${rewriting.digest} ${addressPattern(inquiry.path)}`
-      const order = this.#order(inquiry, answer, { text, address, facts, kind })
+      const plain = this.#order(inquiry, answer, { text, address, facts, kind })
+      const inPage = await mainInPage(inquiry, plain, { made: this.#made, pictures: this.pictures, fetch: this.fetcher(inquiry) }) // prettier-ignore
+      const order = { ...plain, inPage }
       const result = await this.#memory.rewritten(this.#rules(route), order, () => this.#craft.page(order))
       this.#use(kind, result.used)
       for (const { path, kind: fileKind, text: made } of result.files)
@@ -269,24 +273,4 @@ export class Rewriter {
     const found = await obtainPublic({ ...inquiry, route: plain }, address, LARGEST_PAGE_BYTES)
     return found?.status === 200 ? this.rewrite(inquiry, found, found.bytes) : undefined
   }
-}
-
-/** Device pixels that phones have for each CSS pixel, and laptops (common practice). */
-const DENSITY = { phone: 2.6, laptop: 1 } as const
-
-const expectedWidths = (
-  path: string,
-  image: NonNullable<FileFacts['image']>,
-  views: PageOrder['views'],
-  phoneDensity: number,
-): number[] => {
-  const widths = new Set<number>()
-  for (const device of ['phone', 'laptop'] as const) {
-    const view = views[device]
-    const shown = view?.images.find((one) => one.path === path && one.shownWidth > 0)
-    const most = device === 'phone' && shown?.widthHeld === true ? phoneDensity : Number.POSITIVE_INFINITY
-    const needed = (shown?.shownWidth ?? view?.viewWidth ?? Number.POSITIVE_INFINITY) * Math.min(DENSITY[device], most) // prettier-ignore
-    widths.add((image.widths.find(({ width }) => width >= needed) ?? image.widths.at(-1)!).width)
-  }
-  return [...widths]
 }

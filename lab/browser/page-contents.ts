@@ -31,17 +31,18 @@ export const readContents = (): PageContents => {
     else image.setAttribute('width', before)
     return decided
   }
+  /** A picture that stands in the page itself goes by the address that its element names beside. */
+  const addressOf = ({ currentSrc, src }: HTMLImageElement): string =>
+    currentSrc.startsWith('data:') ? src : currentSrc
   const images = [...document.images]
-    .filter(
-      (image) => image.currentSrc !== '' && !image.currentSrc.startsWith('data:') && image.naturalWidth > 0,
-    )
+    .filter((image) => /^https?:/.test(addressOf(image)) && image.naturalWidth > 0)
     .map((image) => {
       const box = image.getBoundingClientRect()
       const top = box.top + window.scrollY
       const left = box.left + window.scrollX
       const style = getComputedStyle(image)
       return {
-        url: image.currentSrc,
+        url: addressOf(image),
         naturalWidth: image.naturalWidth,
         naturalHeight: image.naturalHeight,
         shownWidth: box.width || (first?.widths.get(image) ?? 0),

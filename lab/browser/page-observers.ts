@@ -35,7 +35,10 @@ export const readObserved = async (): Promise<Observed> => {
   })
   observe('largest-contentful-paint', (entry) => {
     const lcp = entry as PerformanceEntry & { element: Element | null; url: string }
-    observed.lcp = { at: lcp.startTime, element: describe(lcp.element), url: lcp.url === '' ? null : lcp.url }
+    // A picture that stands in the page itself goes by the address that its element names beside.
+    const named =
+      lcp.url.startsWith('data:') && lcp.element instanceof HTMLImageElement ? lcp.element.src : lcp.url
+    observed.lcp = { at: lcp.startTime, element: describe(lcp.element), url: named === '' ? null : named }
   })
   observe('longtask', (entry) =>
     observed.longTasks.push({ start: entry.startTime, duration: entry.duration }),

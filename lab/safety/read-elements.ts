@@ -36,7 +36,8 @@ export const readElements = (within: 'view' | 'page'): ReadElements => {
     if (element instanceof HTMLImageElement && element.currentSrc !== '')
       pictures.push({
         key: keyOf(element),
-        url: element.currentSrc,
+        // One that stands in the page itself goes by the address that its element names beside.
+        url: element.currentSrc.startsWith('data:') ? element.src : element.currentSrc,
         shown: element.complete && element.naturalWidth > 0,
       })
     const isSeen =

@@ -5,6 +5,7 @@ export interface PagePolicy {
   readonly inlineScript: boolean
   readonly inlineStyle: boolean
   readonly dataScript: boolean
+  readonly dataImage: boolean
   /** Whether files of the page's own host may be loaded as scripts, styles. */
   readonly ownScript: boolean
   readonly ownStyle: boolean
@@ -40,10 +41,12 @@ const judged = (policy: Directives, address: URL): PagePolicy => {
     names.map((name) => policy.get(name)).find((sources) => sources !== undefined)
   const script = of('script-src-elem', 'script-src', 'default-src')
   const style = of('style-src-elem', 'style-src', 'default-src')
+  const image = of('img-src', 'default-src')
   return {
     inlineScript: inline(script),
     inlineStyle: inline(style),
     dataScript: script === undefined || script.includes('data:'),
+    dataImage: image === undefined || image.includes('data:'),
     ownScript: own(script, address),
     ownStyle: own(style, address),
     hashes: [...(script ?? []), ...(style ?? [])].some((one) => HASH.test(one)),
@@ -70,6 +73,7 @@ export const pagePolicy = (page: PageDocument, header: string | undefined): Page
     inlineScript: every('inlineScript'),
     inlineStyle: every('inlineStyle'),
     dataScript: every('dataScript'),
+    dataImage: every('dataImage'),
     ownScript: every('ownScript'),
     ownStyle: every('ownStyle'),
     hashes: all.some(({ hashes }) => hashes),

@@ -5,6 +5,7 @@ import { escapedValue, insertEarly, setAttribute } from '../document/edits.ts'
 import { resolved, textOf, words, type PageDocument } from '../document/page-document.ts'
 import { originalPath } from '../files.ts'
 import { filesOfSheet } from '../named-files.ts'
+import { standsInPage } from './in-page.ts'
 
 /** More than these and they take the link from each other (common practice). */
 const MOST_FONTS = 2
@@ -17,21 +18,36 @@ const hasHint = (page: PageDocument, rel: string, href: string): boolean =>
       name === 'link' && words(attribs['rel']).includes(rel) && new URL(attribs['href'] ?? '', page.base).href === new URL(href, page.base).href, // prettier-ignore
   )
 
-/** The main picture is asked for before anything else of its kind (WHATWG HTML §2.5.8, fetch priority). */
-const mainPicture = (page: PageDocument, context: RewriteContext, work: Work): void => {
-  const main = context.knowledge?.mainImage
-  if (main == null) return
+/** A picture that is or may be the main content is asked for before anything else of its kind (WHATWG HTML §2.5.8, fetch priority). */
+const mainPicture = (
+  page: PageDocument,
+  path: string,
+  sentence: string,
+  context: RewriteContext,
+  work: Work,
+): void => {
   const element = page.elements.find(
     ({ name, attribs }) =>
-      name === 'img' && originalPath(resolved(page, attribs['src'])?.pathname ?? '') === main,
+      name === 'img' && originalPath(resolved(page, attribs['src'])?.pathname ?? '') === path,
   )
+  if (element !== undefined && standsInPage(page, element, context)) return
   if (element !== undefined && element.attribs['fetchpriority'] === undefined)
     work.edit(setAttribute(element, 'fetchpriority', 'high'))
-  const href = element?.attribs['src'] ?? main
+  const href = element?.attribs['src'] ?? path
   if (element?.attribs['srcset'] !== undefined || hasHint(page, 'preload', href)) return
-  work.change(href, 'The main picture is asked for first.', [
+  work.change(href, sentence, [
     ...insertEarly(page, `<link rel="preload" as="image" fetchpriority="high" href="${escapedValue(href)}">`),
   ])
+}
+
+const mainPictures = (page: PageDocument, context: RewriteContext, work: Work): void => {
+  const { mainImage = null, alsoMain = [] } = context.knowledge ?? {}
+  const left = compileExceptions(context.remedies.hints.exceptions)
+  for (const path of mainImage === null ? [] : [mainImage, ...alsoMain]) {
+    if (left.file(new URL(path, page.address)) !== undefined) continue
+    const sentence = path === mainImage ? 'The main picture is asked for first.' : 'Asked for early: about as large as the main picture, it is the main content of some loads.' // prettier-ignore
+    mainPicture(page, path, sentence, context, work)
+  }
 }
 
 /** Fonts that the page's own styles name, by the path the origin has them under. */
@@ -89,10 +105,8 @@ const hosts = (page: PageDocument, context: RewriteContext, work: Work): void =>
 /** Tells the browser early of what it would find late: the main picture, the fonts of the first view, other hosts. */
 export const addHints: PageRemedy = (page, context) => {
   const work = new Work('hints')
-  const { preloadMain, preloadFonts, preconnect, exceptions } = context.remedies.hints
-  const left = compileExceptions(exceptions)
-  const path = context.knowledge?.mainImage
-  if (preloadMain && (path == null || left.file(new URL(path, page.address)) === undefined)) mainPicture(page, context, work) // prettier-ignore
+  const { preloadMain, preloadFonts, preconnect } = context.remedies.hints
+  if (preloadMain) mainPictures(page, context, work)
   if (preloadFonts) fonts(page, context, work)
   if (preconnect) hosts(page, context, work)
   if (context.knowledge === undefined && (preloadMain || preloadFonts))

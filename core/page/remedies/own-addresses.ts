@@ -1,11 +1,12 @@
 import type { Element } from 'domhandler'
 import type { PageChange } from '../../contracts/page-changes.ts'
 import { compileExceptions } from '../exceptions.ts'
-import type { Rewrite, RewriteContext } from '../context.ts'
+import type { PictureInPage, Rewrite, RewriteContext } from '../context.ts'
 import { applyEdits, insertEarly, replaceText, setAttribute, type Edit } from '../document/edits.ts'
 import { isStyleLink, resolved, textOf, words, type PageDocument } from '../document/page-document.ts'
 import type { FileFacts } from '../files.ts'
 import { readSheet, styleAddresses, writtenUrl } from '../styles/addresses.ts'
+import { maySizePictures, saysItsSize, standsInPage } from './in-page.ts'
 import { pictureSources } from './picture-sources.ts'
 
 /** Pictures whose size was written in by us keep their shape whatever width a style gives them; any rule of the page's own weighs more. */
@@ -38,7 +39,7 @@ class Addresses {
   constructor(page: PageDocument, context: RewriteContext) {
     this.page = page
     this.context = context
-    this.maySize = context.policy.inlineStyle && insertEarly(page, SIZE_RULE).length > 0
+    this.maySize = maySizePictures(page, context)
     const { pathname } = page.address
     this.#leaving = new Set(
       FILE_REMEDIES.filter(
@@ -81,6 +82,17 @@ class Addresses {
       })
   }
 
+  tellInPage({ address, bytes }: PictureInPage): void {
+    this.#told.set(`in page ${address}`, {
+      remedy: 'hints',
+      kind: 'changed',
+      item: new URL(address).pathname,
+      sentence: `The main picture stands in the page itself for phones, as AVIF: ${bytes} bytes, and no round trip.`,
+      bytesBefore: null,
+      bytesAfter: null,
+    })
+  }
+
   /** An address as this page has to write it: below the root, unless the page's base is another host. */
   readonly written = (path: string): string =>
     this.page.base.origin === this.page.address.origin ? path : this.page.address.origin + path
@@ -118,19 +130,22 @@ const picture = (element: Element, facts: FileFacts, to: Addresses): Edit[] => {
   const inPicture = (element.parent as Element | null)?.name === 'picture'
   const { images } = to.context.remedies
   const image = images.enabled ? facts.image : undefined
-  const sized = attribs['width'] !== undefined || attribs['height'] !== undefined
+  const sized = saysItsSize(element)
   const mayBeSized = image !== undefined && images.dimensions && !sized && to.maySize && !inPicture
   const made = to.written(facts.made!.path)
   // Of another width than it has, a picture would be shown in another size, unless the page says which.
   if (image === undefined || inPicture || attribs['srcset'] !== undefined || !(sized || mayBeSized))
     return setAttribute(element, 'src', made)
-  const sources = pictureSources(facts, attribs['loading'] === 'lazy', to.context, to.written)!
+  const inPage = standsInPage(to.page, element, to.context) ? to.context.inPage : undefined
+  const sources = pictureSources(facts, attribs['loading'] === 'lazy', to.context, to.written, inPage)!
   const edits = [...setAttribute(element, 'src', sources.src)]
-  if (sources.srcset !== undefined)
+  if (sources.srcset !== undefined) {
     edits.push(
       ...setAttribute(element, 'srcset', sources.srcset),
       ...setAttribute(element, 'sizes', sources.sizes),
     )
+    if (inPage !== undefined) to.tellInPage(inPage)
+  }
   if (mayBeSized) {
     to.sized = true
     edits.push(

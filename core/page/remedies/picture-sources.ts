@@ -1,4 +1,4 @@
-import type { RewriteContext } from '../context.ts'
+import type { PictureInPage, RewriteContext } from '../context.ts'
 import { originalPath, type FileFacts } from '../files.ts'
 
 /** Below this width of the window the layout measured on phones is taken to hold (common practice: tablets begin here). */
@@ -61,12 +61,14 @@ const isLaidOutTooWide = (image: FileFacts['image'], { remedies, views }: Rewrit
  * browser needs follows from the width that was measured, or from the box of a lazy picture (`sizes=auto`). Where neither is known, as in the
  * slides that nobody saw while the page was measured, it is what the window needs: few pictures are shown wider than that.
  * @param written how this page has to write an address
+ * @param inPage the width that stands in the page itself
  */
 export const pictureSources = (
   facts: FileFacts,
   lazy: boolean,
   context: RewriteContext,
   written: (path: string) => string,
+  inPage?: PictureInPage,
 ): PictureSources | undefined => {
   const { image, made } = facts
   if (made === undefined) return undefined
@@ -78,7 +80,11 @@ export const pictureSources = (
     return { src: written(widest?.path ?? made.path), srcset: undefined, sizes: undefined }
   return {
     src: written(widest.path),
-    srcset: image.widths.map(({ width, path }) => `${written(path)} ${width}w`).join(', '),
+    srcset: image.widths
+      // Those narrower than what has come with the page are of no use to anybody.
+      .filter(({ width }) => width >= (inPage?.width ?? 0))
+      .map(({ width, path }) => `${width === inPage?.width ? inPage.data : written(path)} ${width}w`)
+      .join(', '),
     sizes,
   }
 }

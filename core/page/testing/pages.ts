@@ -41,7 +41,7 @@ export const factsOf = (...files: FileFacts[]): Map<string, FileFacts> =>
   new Map(files.map((file) => [file.address, file]))
 
 export const lookedAt = (more: Partial<PageKnowledge>): PageKnowledge => ({
-  path: '/', device: 'phone', viewWidth: 390, mainImage: null, images: [], fonts: [], selectors: [], hosts: [], spoke: [], measured: [], ...more,
+  path: '/', device: 'phone', viewWidth: 390, mainImage: null, alsoMain: [], images: [], fonts: [], selectors: [], hosts: [], spoke: [], measured: [], ...more,
 }) // prettier-ignore
 
 export const rewritten = (
