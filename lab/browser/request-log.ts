@@ -1,5 +1,5 @@
-import type { CDPSession } from 'playwright-core'
 import type { RequestRecord } from '../../core/contracts/measuring.ts'
+import type { TabEvents } from './bare-tab.ts'
 
 type Timing = {
   requestTime: number
@@ -62,7 +62,7 @@ export class RequestLog {
   #lastActivity = 0
   #settledRedirects = 0
 
-  attach(cdp: CDPSession): void {
+  attach(cdp: TabEvents): void {
     cdp.on('Network.requestWillBeSent', (event) => {
       // The browser's own request for the site's icon: no visitor waits for it, and it does not come every time.
       if (event.type === 'Other' && event.initiator.type === 'other') return
@@ -195,6 +195,12 @@ export class RequestLog {
   /** Wall time of the request for the page itself, seconds since 1970; undefined when none was made. */
   get documentWallTime(): number | undefined {
     return this.#documentStart?.wall
+  }
+
+  /** Status of the answer the page came with, after redirects; undefined when none came. */
+  get documentStatus(): number | undefined {
+    const status = this.#documentId === undefined ? 0 : (this.#requests.get(this.#documentId)?.status ?? 0)
+    return status > 0 ? status : undefined
   }
 
   /** Under which the browser still has the page's own text. */

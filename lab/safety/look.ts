@@ -5,7 +5,7 @@ import type { LookOrder, LookOutcome, Sight } from '../../core/contracts/safety.
 import { colourGrid } from '../../core/safety/grid.ts'
 import { originalPath } from '../../core/page/files.ts'
 import { followJourney } from '../browser/journey.ts'
-import { contextFor } from '../browser/probe.ts'
+import { contextFor } from '../browser/as-visitor.ts'
 import { installElementKey } from './element-key.ts'
 import { readElements, readStates } from './read-elements.ts'
 import { tryControls } from './try-controls.ts'
