@@ -124,6 +124,7 @@ describe('what remedies go by', () => {
       device: 'phone',
       viewWidth: 390,
       mainImage: '/hero.jpg',
+      alsoMain: [],
       images: [{ path: '/hero.jpg', shownWidth: 400, inFirstView: true }, { path: '/far.jpg', shownWidth: 400, inFirstView: false }],
       fonts: ['/f.woff'],
       selectors: ['.a'],
@@ -131,6 +132,15 @@ describe('what remedies go by', () => {
       spoke: ['/shim.js'],
       measured: [],
     }) // prettier-ignore
+  })
+  test.each([
+    ['about as large, in the first view', 300, true, ['/card.jpg']],
+    ['much smaller', 200, true, []],
+    ['below the first view', 300, false, []],
+  ])('another picture %s', (_what, side, inFirstView, alsoMain) => {
+    const hero = details.images[0]!
+    const images = [{ ...hero, shownHeight: 300 }, { ...hero, url: `${HOME}card.jpg`, shownWidth: side, shownHeight: side, inFirstView }] // prettier-ignore
+    expect(knowledgeOf({ path: '/', visitor, metrics, details: { ...details, images }, requests })!.alsoMain).toEqual(alsoMain) // prettier-ignore
   })
   test('names that were made here lead back to the origin’s', () => {
     const made = { ...metrics, lcpUrl: `${HOME}hero.w720.z123456789abcdef0123.jpg` }

@@ -363,3 +363,47 @@ describe('polls of pages left open', () => {
     expect(polls()).toBe(3)
   })
 })
+
+describe('the main picture in pages for phones', () => {
+  const PAGE_ACCEPT = 'text/html,image/avif,*/*;q=0.8'
+  const phone = (accept = PAGE_ACCEPT) => ({ headers: { 'sec-ch-ua-mobile': '?1', accept } })
+  const knowledge = [
+    { path: '/', device: 'phone' as const, viewWidth: 390, mainImage: '/s/photo.jpg', alsoMain: [], images: [{ path: '/s/photo.jpg', shownWidth: 300, inFirstView: true, widthHeld: true }], fonts: [], selectors: [], hosts: [], spoke: [], measured: [] },
+  ] // prettier-ignore
+  const looked = (mainInPageKb?: number): void =>
+    bench.use(setupWith({ pageCache: {}, images: {}, hints: mainInPageKb === undefined ? {} : { mainInPageKb } }), { knowledge }) // prettier-ignore
+  const once = async (options: Parameters<DeliveryBench['ask']>[1]): Promise<string> => {
+    await ready('/', options)
+    return ready('/', options)
+  }
+  test('comes as AVIF once it is converted; the copy made before is not kept', async () => {
+    looked()
+    const first = (await bench.ask('/', phone())).body.toString()
+    expect(first).not.toContain('data:')
+    const html = await once(phone())
+    const data = named(html, /srcset="data:image\/avif;base64,([^ "]+) 640w, /)
+    expect(await sharp(Buffer.from(data, 'base64')).metadata()).toMatchObject({ width: 640, format: 'heif' })
+    const again = await bench.ask('/', phone())
+    expect(again.headers['cache-status']).toContain('hit')
+    expect(again.headers['vary']).toContain('accept')
+  })
+  test.each([
+    ['a phone that does not say that it takes AVIF', phone('text/html,*/*')],
+    ['a laptop', { headers: { 'sec-ch-ua-mobile': '?0', accept: PAGE_ACCEPT } }],
+  ])('not for %s', async (_who, options) => {
+    looked()
+    await once(phone())
+    expect(await once(options)).not.toContain('data:')
+  })
+  test.each([['larger than the owner allows', 1], ['wanted never', 0]])('not when it is %s', async (_why, most) => {
+    looked(most)
+    expect(await once(phone())).not.toContain('data:')
+  }) // prettier-ignore
+  test('a purge reaches these copies too', async () => {
+    looked()
+    await once(phone())
+    page = page.replace('Hello', 'Changed')
+    purge({ siteId: 's', what: { kind: 'everything' }, manner: 'hard' }, bench.io)
+    expect(await once(phone())).toContain('Changed')
+  })
+})

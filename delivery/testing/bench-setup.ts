@@ -147,6 +147,7 @@ export class DeliveryBench {
       base = this.originBase,
       timeoutMs = 5000,
       tls = undefined as DeliverySite['tls'],
+      knowledge = [] as DeliverySite['knowledge'],
     } = {},
   ): void {
     const config: DeliveryConfig = {
@@ -156,7 +157,7 @@ export class DeliveryBench {
           siteId: 's',
           origin: { base, hostHeader: 'visitor', timeoutMs },
           ...(tls === undefined ? {} : { tls }),
-          knowledge: [],
+          knowledge,
           channels: [
             { channel: 'live', hosts: ['live.example'], setup: live },
             {

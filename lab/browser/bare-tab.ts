@@ -5,6 +5,8 @@ import { LOCALE, userAgentOf } from './as-visitor.ts'
 /** What a tab tells of itself; the names and shapes are those of the DevTools protocol. */
 export type TabEvents = Pick<CDPSession, 'on'>
 
+const GONE = 'The page crashed or was closed.'
+
 type Listener = (event: never) => void
 interface Waiting {
   readonly resolve: (result: unknown) => void
@@ -44,7 +46,10 @@ export class BareTab implements TabEvents {
     const { targetId } = await root.send('Target.createTarget', { url: 'about:blank', browserContextId })
     // Not flattened: the automation library passes on to a session only what is meant for it.
     const { sessionId } = await root.send('Target.attachToTarget', { targetId, flatten: false })
-    return new BareTab(root, targetId, sessionId)
+    const tab = new BareTab(root, targetId, sessionId)
+    tab.on('Inspector.targetCrashed', () => tab.#giveUp(new Error(GONE)))
+    await tab.send('Inspector.enable')
+    return tab
   }
 
   readonly #receive = ({ sessionId, message }: { sessionId: string; message: string }): void => {
@@ -60,7 +65,7 @@ export class BareTab implements TabEvents {
   }
 
   readonly #detached = ({ sessionId }: { sessionId: string }): void => {
-    if (sessionId === this.#sessionId) this.#giveUp(new Error('The page crashed or was closed.'))
+    if (sessionId === this.#sessionId) this.#giveUp(new Error(GONE))
   }
 
   #giveUp(why: Error): void {

@@ -30,6 +30,51 @@ const closedPort = async (): Promise<number> => {
   await new Promise((resolve) => closed.close(resolve))
   return free
 }
+describe('a load that counts and one that is looked at', () => {
+  test.each([phone!, laptop!])(
+    '$name: ask for a page with the same fields, and see the same window',
+    async (visitor) => {
+      const asked: unknown[] = []
+      site.pages = {
+        '/': html("<script>document.write('<img src=/window?' + [innerWidth, innerHeight, devicePixelRatio, screen.width, navigator.maxTouchPoints > 0, matchMedia('(prefers-color-scheme: dark)').matches, navigator.language, new Date(0).toLocaleDateString()].join() + '>')</script>"), // prettier-ignore
+        '/window': (req, res) => {
+          asked.push([req.url, req.headers['user-agent'], req.headers['accept-language'], Object.entries(req.headers).filter(([name]) => name.startsWith('sec-ch'))]) // prettier-ignore
+          res.writeHead(200, { 'content-type': 'image/svg+xml' }).end(SVG)
+        },
+      }
+      for (const instruments of ['light', 'all'] as const)
+        measured(await site.load('/', { visitor: { ...visitor, cpuSlowdown: 1 }, instruments }))
+      expect(asked).toHaveLength(2)
+      expect(asked[0]).toEqual(asked[1])
+    },
+  )
+  test('errors are counted that were written before anybody listened', async () => {
+    site.pages = {
+      '/': html("<h1>Quay</h1><script>console.error('one')</script><script>nothing.there</script>"),
+    }
+    expect(metricsOf(await site.load('/', { instruments: 'light' })).consoleErrors).toBe(2)
+  })
+  test('a picture that stands in the page goes by the address its element names beside', async () => {
+    const data = `data:image/svg+xml,${encodeURIComponent(SVG)}`
+    site.pages = {
+      '/': html(`<img src="/quay.jpg" srcset="${data} 400w" sizes="400px" width="400" height="300" alt="">`),
+    }
+    const { metrics, requests } = measured(await site.load('/'))
+    expect(metrics.lcpUrl).toBe(`${site.origin}/quay.jpg`)
+    expect(requests).toHaveLength(1)
+  })
+  test('a page whose tab crashes is a failed load, and the next page is measured', async () => {
+    const crash = { ...aRunOrder('chrome://crash', { timeoutMs: 20_000 }), cookies: [] }
+    expect(await probe(site.browser, crash, await closedPort())).toMatchObject({ kind: 'failed', why: expect.stringContaining('crash') as string }) // prettier-ignore
+    site.pages = { '/': html('<h1>Quay</h1>') }
+    expect(metricsOf(await site.load('/')).lcpMs).toBeGreaterThan(0)
+  })
+  test('a dialog of the page does not keep it from being measured', async () => {
+    site.pages = { '/': html("<h1>Quay</h1><script>alert('Fog today')</script><p>Later</p>") }
+    expect(metricsOf(await site.load('/')).lcpMs).toBeGreaterThan(0)
+  })
+})
+
 describe('what a page load is seen to do', () => {
   test('TTFB feels the link: name, connection and request are three round trips, and the server’s wait comes on top', async () => {
     site.pages = { '/': html('<h1>Quay</h1>', 150) }

@@ -1,6 +1,6 @@
 import { describe, expect, test } from 'vitest'
 import type { PageOrder } from '../rewrite.ts'
-import { factsOf, leftOf, lookedAt, rewritten, textFile } from '../testing/pages.ts'
+import { ADDRESS, factsOf, leftOf, lookedAt, rewritten, textFile } from '../testing/pages.ts'
 import type { FileFacts } from '../files.ts'
 
 const made = (path: string, more: Partial<NonNullable<FileFacts['made']>> = {}): NonNullable<FileFacts['made']> => ({
@@ -103,6 +103,13 @@ describe('early hints', () => {
       '<head><meta charset=utf-8><link rel="preload" as="image" fetchpriority="high" href="/hero.jpg"><link rel="preload" as="font" crossorigin href="/f.woff"><link rel="preload" as="font" crossorigin href="/g.woff"><link rel="preconnect" href="http://t.example"><link rel="dns-prefetch" href="http://late.example"><title>x</title></head><img fetchpriority="high" src="/hero.jpg"><script src="http://late.example/x.js"></script>',
     )
   })
+  test('so is a picture that may be the main content of another load, and one that is an exception is not', async () => {
+    const both = lookedAt({ mainImage: '/hero.jpg', alsoMain: ['/card.jpg', '/left.jpg'] })
+    const hints = { exceptions: [{ by: 'file', value: '/left.jpg' }] }
+    const { html, changes } = await rewritten('<head></head><img src="/card.jpg"><img src="/left.jpg">', { hints }, { knowledge: both }) // prettier-ignore
+    expect(html).toContain('<img fetchpriority="high" src="/card.jpg"><img src="/left.jpg">')
+    expect(changes.map(({ item }) => item)).toEqual(['/hero.jpg', '/card.jpg'])
+  })
   test('a font is asked for under the address that the style sheet names it by', async () => {
     const font = { ...textFile('/f.woff', 'font', ''), made: { path: '/f.1.woff', bytes: 9, integrity: undefined, changed: true, by: ['fonts'] } } // prettier-ignore
     const style = { ...textFile('/s.css', 'style', '@font-face{src:url(/f.1.woff)}'), parts: [font], made: { path: '/s.1.css', bytes: 9, integrity: undefined, changed: true, by: [] } } // prettier-ignore
@@ -202,6 +209,25 @@ describe('addresses of their own', () => {
     const { html } = await rewritten('<head></head><img loading=lazy src="/w.jpg">', { images: {}, ...more }, { facts: factsOf(wide) })
     expect(html).toContain(sizes)
   }) // prettier-ignore
+  const inPage = { address: new URL('/p.jpg', ADDRESS).href, width: 1000, bytes: 4, data: 'data:image/avif;base64,AAAA' } // prettier-ignore
+  const holding = async (html: string, more: Partial<PageOrder> = {}) =>
+    rewritten(`<head></head>${html}`, { images: {}, hints: {} }, { facts, knowledge: lookedAt({ mainImage: '/p.jpg' }), inPage, ...more }) // prettier-ignore
+  test('the main picture stands in the page once, in the width that phones take; narrower ones are not offered, and nothing is asked for early', async () => {
+    const { html, changes } = await holding('<img src="/p.jpg"><img src="/p.jpg">')
+    expect(html.match(/srcset="([^"]*)"/g)).toEqual([
+      'srcset="data:image/avif;base64,AAAA 1000w"',
+      'srcset="/p.w320.1.jpg 320w, /p.w1000.1.jpg 1000w"',
+    ])
+    expect(html).not.toContain('preload')
+    expect(changes.find(({ remedy }) => remedy === 'hints')!.sentence).toContain('in the page itself')
+  })
+  test.each([
+    ['the page has a choice of pictures of its own', '<img srcset="/p.jpg 1x" src="/p.jpg">', {}],
+    ['it stands in a picture element', '<picture><img src="/p.jpg" width="9"></picture>', {}],
+    ['a policy forbids pictures in addresses', '<img src="/p.jpg">', { policy: "img-src 'self'" }],
+  ])('but not where %s', async (_why, html, more) => {
+    expect((await holding(html, more)).html).not.toContain('data:')
+  })
   test('the main picture is preloaded in the same widths', async () => {
     const knowledge = lookedAt({ mainImage: '/p.jpg', images: [{ path: '/p.jpg', shownWidth: 390, inFirstView: true }] }) // prettier-ignore
     const { html } = await rewritten('<head></head><img src="/p.jpg">', { images: {}, hints: {} }, { facts, knowledge, views: { phone: knowledge } }) // prettier-ignore
