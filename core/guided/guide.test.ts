@@ -32,8 +32,11 @@ describe('what is tried next', () => {
     }
     expect(inOrderOfWorth(two, emptySetup(), order).map(({ remedy }) => remedy)).toEqual(['lazy', 'images'])
   })
-  test('never is what needs a word of the owner’s', () =>
-    expect(inOrderOfWorth({ remedies: [evidence('localCopies', 900), evidence('unusedStyles', 900)] }, emptySetup(), order)).toEqual([])) // prettier-ignore
+  test('never is what needs a word of the owner’s; what helps in special cases is, where one is seen', () => {
+    const remedies = [evidence('localCopies', 900), evidence('unusedStyles', 900), evidence('combine', 0)]
+    expect(inOrderOfWorth({ remedies }, emptySetup(), order).map(({ remedy }) => remedy)).toEqual(['combine'])
+    expect(inOrderOfWorth({ remedies: [evidence('combine', 0, false)] }, emptySetup(), order)).toEqual([])
+  })
   test('is switched on as it is set', () => {
     const setup = Setup.parse({ remedies: { images: { quality: 70 } } })
     expect(switchedOn(setup, ['images']).remedies.images).toMatchObject({ enabled: true, quality: 70 })

@@ -7,7 +7,7 @@ import { worth } from '../findings/worth.ts'
 import { inSeconds } from '../measuring/sentence.ts'
 import { REMEDIES } from '../remedies/catalogue.ts'
 import type { Reach } from '../remedies/remedy.ts'
-import { BY_CHOICE } from '../remedies/starting-points.ts'
+import { BY_WORD } from '../remedies/starting-points.ts'
 
 /** What a guided run may try next. */
 export interface Trying {
@@ -22,7 +22,7 @@ const WIDTH: Record<Reach, number> = { delivery: 0, files: 1, page: 2 }
 /** Remedies within reach that are off, but those that need a word of the owner's. */
 export const withinReach = (setup: Setup, reach: Reach): RemedyId[] =>
   REMEDIES.filter(
-    ({ id, reach: own }) => WIDTH[own] <= WIDTH[reach] && !BY_CHOICE.has(id) && !setup.remedies[id].enabled,
+    ({ id, reach: own }) => WIDTH[own] <= WIDTH[reach] && !BY_WORD.has(id) && !setup.remedies[id].enabled,
   ).map(({ id }) => id)
 
 /**

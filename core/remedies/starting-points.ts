@@ -11,8 +11,11 @@ export interface StartingPoint {
   readonly remedies: readonly RemedyId[]
 }
 
-/** Not switched on by a starting point: they need a word of the owner's, or help only in special cases. */
-export const BY_CHOICE: ReadonlySet<RemedyId> = new Set(['localCopies', 'combine', 'polling', 'unusedStyles'])
+/** Need a word of the owner's: which hosts, which addresses, or that the site is finished. */
+export const BY_WORD: ReadonlySet<RemedyId> = new Set(['localCopies', 'polling', 'unusedStyles'])
+
+/** Not switched on by a starting point: besides those, what helps only in special cases. */
+const BY_CHOICE: ReadonlySet<RemedyId> = new Set([...BY_WORD, 'combine'])
 
 const ofReach = (...reaches: Reach[]): RemedyId[] =>
   REMEDIES.filter(({ id, reach }) => reaches.includes(reach) && !BY_CHOICE.has(id)).map(({ id }) => id)
