@@ -1,4 +1,5 @@
 import { keyAddress, keyPartition } from '../core/http/cache-key.ts'
+import { PAGE_ACCEPT } from '../core/http/device.ts'
 import type { Fields } from '../core/http/fields.ts'
 import { refreshOnce } from './answer/refresh.ts'
 import { isForPhones, isWithPicture, type DeliveryIo, type Inquiry } from './exchange.ts'
@@ -20,9 +21,7 @@ const inquiryFor = (io: DeliveryIo, { key, nominated }: StoredEntry): Inquiry | 
   const known = nominated.flatMap(([name, value]) => (value === null ? [] : [[name, value] as const]))
   const device: Fields = isForPhones(key) ? [['sec-ch-ua-mobile', '?1']] : []
   const forms: Fields =
-    isWithPicture(key) && !known.some(([name]) => name === 'accept')
-      ? [['accept', 'text/html,image/avif,*/*;q=0.8']]
-      : []
+    isWithPicture(key) && !known.some(([name]) => name === 'accept') ? [['accept', PAGE_ACCEPT]] : []
   return {
     io,
     route,

@@ -1,4 +1,5 @@
 import type { ChangesQuery, PageChanges } from '../../core/contracts/delivery.ts'
+import { PAGE_ACCEPT } from '../../core/http/device.ts'
 import type { DeliveryIo, Inquiry } from '../exchange.ts'
 import { publicHost } from '../reading.ts'
 
@@ -29,7 +30,10 @@ export const changesOf = async (
     method: 'GET',
     target: url.pathname + url.search,
     path: url.pathname,
-    fields: [['sec-ch-ua-mobile', device === 'phone' ? '?1' : '?0']],
+    fields: [
+      ['sec-ch-ua-mobile', device === 'phone' ? '?1' : '?0'],
+      ['accept', PAGE_ACCEPT],
+    ],
     rule: route.ruleFor(url.pathname),
     audience: { kind: 'everyone' },
   }

@@ -7,8 +7,10 @@ import { brotliDecompressSync } from 'node:zlib'
 import * as fontkit from 'fontkit'
 import sharp from 'sharp'
 import { afterEach, beforeAll, beforeEach, describe, expect, test } from 'vitest'
+import { PAGE_ACCEPT } from '../../core/http/device.ts'
 import { purge } from '../purging.ts'
 import { DeliveryBench, setupWith, type Remedies } from '../testing/bench-setup.ts'
+import { changesOf } from './changes-of.ts'
 
 /** Rewriting through a real origin, listener, store, image library and font library. */
 
@@ -365,7 +367,6 @@ describe('polls of pages left open', () => {
 })
 
 describe('the main picture in pages for phones', () => {
-  const PAGE_ACCEPT = 'text/html,image/avif,*/*;q=0.8'
   const phone = (accept = PAGE_ACCEPT) => ({ headers: { 'sec-ch-ua-mobile': '?1', accept } })
   const knowledge = [
     { path: '/', device: 'phone' as const, viewWidth: 390, mainImage: '/s/photo.jpg', alsoMain: [], images: [{ path: '/s/photo.jpg', shownWidth: 300, inFirstView: true, widthHeld: true }], fonts: [], selectors: [], hosts: [], spoke: [], measured: [] },
@@ -399,6 +400,20 @@ describe('the main picture in pages for phones', () => {
     looked(most)
     expect(await once(phone())).not.toContain('data:')
   }) // prettier-ignore
+  test('the owner sees it among the changes for phones', async () => {
+    looked()
+    await once(phone())
+    const query = {
+      siteId: 's',
+      channel: 'live' as const,
+      host: 'live.example',
+      path: '/',
+      scheme: 'http' as const,
+    }
+    const told = async (device: 'phone' | 'laptop') => (await changesOf({ ...query, device }, bench.io)).changes.map(({ sentence }) => sentence).join() // prettier-ignore
+    expect(await told('phone')).toContain('in the page itself')
+    expect(await told('laptop')).not.toContain('in the page itself')
+  })
   test('a purge reaches these copies too', async () => {
     looked()
     await once(phone())

@@ -68,7 +68,7 @@ const fetchOne = async (named: NamedResource, order: RunOrder, reach: FetchReach
     address,
     {
       'user-agent': 'zest-lamp',
-      accept: named.type === 'document' ? 'text/html,image/avif,image/webp,*/*;q=0.8' : '*/*',
+      accept: '*/*',
       'accept-encoding': 'br, gzip',
       ...(elsewhere === undefined ? {} : { host: url.host }),
     },
