@@ -40,10 +40,10 @@ const ABOUT_AS_LARGE = 0.6
 const asLarge = (images: readonly ShownImage[], main: string | null): string[] => {
   const area = ({ shownWidth, shownHeight }: ShownImage): number => shownWidth * shownHeight
   const seen = images.filter(({ inFirstView }) => inFirstView).sort((a, b) => area(b) - area(a))
-  const least = seen.find(({ url }) => url === main)
-  if (least === undefined) return []
+  const mainOne = seen.find(({ url }) => url === main)
+  if (mainOne === undefined) return []
   return seen
-    .filter((image) => image.url !== main && area(image) >= ABOUT_AS_LARGE * area(least))
+    .filter((image) => image.url !== main && area(image) >= ABOUT_AS_LARGE * area(mainOne))
     .slice(0, MOST_ALSO_MAIN)
     .map(({ url }) => url)
 }

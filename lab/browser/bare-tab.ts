@@ -32,6 +32,9 @@ export class BareTab implements TabEvents {
   readonly #waiting = new Map<number, Waiting>()
   readonly #listeners = new Map<string, Listener[]>()
   #lastId = 0
+  #lose: (why: Error) => void = () => undefined
+  /** Fails when the page has crashed or is closed: for whoever waits for something else than an answer. */
+  readonly gone = new Promise<never>((_resolve, reject) => (this.#lose = reject))
 
   private constructor(root: CDPSession, targetId: string, sessionId: string) {
     this.#root = root
@@ -39,6 +42,7 @@ export class BareTab implements TabEvents {
     this.#sessionId = sessionId
     root.on('Target.receivedMessageFromTarget', this.#receive)
     root.on('Target.detachedFromTarget', this.#detached)
+    this.gone.catch(() => undefined)
   }
 
   /** @param root a session with the browser itself */
@@ -71,6 +75,7 @@ export class BareTab implements TabEvents {
   #giveUp(why: Error): void {
     for (const { reject } of this.#waiting.values()) reject(why)
     this.#waiting.clear()
+    this.#lose(why)
   }
 
   /** Listen to an event; the domain it belongs to has to be enabled. */

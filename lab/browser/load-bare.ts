@@ -45,7 +45,7 @@ export const loadBare = async (
     await tab.send('Page.enable')
     const { errorText } = await before(deadline, tab.send('Page.navigate', { url: order.url }))
     if (errorText !== undefined) throw new Error(errorText)
-    await before(deadline, loaded)
+    await before(deadline, Promise.race([loaded, tab.gone]))
     const status = log.documentStatus
     if (status === undefined) return { kind: 'failed', why: `${order.url} gave no answer.` }
     if (status >= 400) return badStatus(order, status)
