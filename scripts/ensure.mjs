@@ -16,36 +16,42 @@ export const ensureInstalled = async () => {
   writeFileSync(mark, lock)
 }
 
+const mayInstall = () => process.getuid?.() === 0
+
+/** From Debian's packages. Rejects where they cannot be reached. */
+const install = async (name, what = name) => {
+  console.log(`installing ${what} …`)
+  const env = { ...process.env, DEBIAN_FRONTEND: 'noninteractive', RUNLEVEL: '1' }
+  await run('apt-get', ['update', '-qq', '-o', 'Acquire::http::Timeout=20'], { env })
+  await run('apt-get', ['install', '-y', '-qq', '--no-install-recommends', name], { env })
+}
+
 /** A server that speaks RESP, for the tests of a store that several processes share. */
 export const ensureRedis = async () => {
   if (existsSync('/usr/bin/redis-server')) return
-  if (process.getuid?.() !== 0)
+  if (!mayInstall())
     throw new Error('redis-server is missing. Install it with "sudo apt-get install redis-server".')
-  console.log('installing redis-server …')
-  const env = { ...process.env, DEBIAN_FRONTEND: 'noninteractive', RUNLEVEL: '1' }
-  await run('apt-get', ['update', '-qq'], { env })
-  await run('apt-get', ['install', '-y', '-qq', '--no-install-recommends', 'redis-server'], { env })
+  await install('redis-server')
 }
 
 /** A general-purpose web server, to show its static files beside stored pages in the benchmarks. */
 export const ensureNginx = async () => {
-  if (existsSync('/usr/sbin/nginx') || process.getuid?.() !== 0) return
-  console.log('installing nginx …')
-  const env = { ...process.env, DEBIAN_FRONTEND: 'noninteractive', RUNLEVEL: '1' }
-  await run('apt-get', ['update', '-qq'], { env })
-  await run('apt-get', ['install', '-y', '-qq', '--no-install-recommends', 'nginx-light'], { env })
+  if (existsSync('/usr/sbin/nginx') || !mayInstall()) return
+  await install('nginx-light', 'nginx')
 }
 
-/** Chromium for the tests and the lab: from Debian's packages where we may install it. */
+/** Chromium for the tests and the lab, where we may install it; also without a window, in which loads vary less (docs/decisions/034). */
 export const ensureChromium = async () => {
-  if (existsSync(process.env.ZEST_CHROMIUM ?? '/usr/bin/chromium')) return
-  if (process.getuid?.() !== 0) {
-    throw new Error(
-      'Chromium is missing. Install it with "sudo apt-get install chromium", or name its path in ZEST_CHROMIUM.',
-    )
+  const named = process.env.ZEST_CHROMIUM
+  if (!existsSync(named ?? '/usr/bin/chromium')) {
+    if (!mayInstall())
+      throw new Error(
+        'Chromium is missing. Install it with "sudo apt-get install chromium chromium-headless-shell", or name its path in ZEST_CHROMIUM.',
+      )
+    await install('chromium', 'Chromium')
   }
-  console.log('installing Chromium …')
-  const env = { ...process.env, DEBIAN_FRONTEND: 'noninteractive' }
-  await run('apt-get', ['update', '-qq'], { env })
-  await run('apt-get', ['install', '-y', '-qq', '--no-install-recommends', 'chromium'], { env })
+  if (named !== undefined || existsSync('/usr/bin/chromium-headless-shell') || !mayInstall()) return
+  await install('chromium-headless-shell', 'Chromium without a window').catch((error) =>
+    console.log(`${error.message} Pages are measured in Chromium with its window.`),
+  )
 }

@@ -46,6 +46,15 @@ const FORMS: Record<string, PictureForm> = {
   heif: 'avif',
 }
 
+/**
+ * How finely AVIF keeps colours: as JPEG and WebP do beside it, in half the resolution, where the original is a photo that does so too. A
+ * photo takes a tenth less, and the browser less time to unpack it. Drawings keep every edge.
+ */
+const coloursOf = async (bytes: Buffer): Promise<'4:2:0' | '4:4:4'> => {
+  const { format, chromaSubsampling } = await sharp(bytes, { limitInputPixels: MOST_PIXELS }).metadata()
+  return format === 'webp' || chromaSubsampling?.startsWith('4:2:0') === true ? '4:2:0' : '4:4:4'
+}
+
 /** Work that takes from a tenth of a second to minutes. Carried out one after the other in a process that yields to everything else. */
 export const BULK_TASKS = {
   /** @returns undefined for what is no picture, moves, or is too large */
@@ -68,7 +77,12 @@ export const BULK_TASKS = {
     const asked = qualityFor(form, quality)
     const made =
       form === 'avif'
-        ? picture.avif({ quality: asked, lossless, effort: AVIF_EFFORT })
+        ? picture.avif({
+            quality: asked,
+            lossless,
+            effort: AVIF_EFFORT,
+            chromaSubsampling: lossless ? '4:4:4' : await coloursOf(bytes),
+          })
         : form === 'webp'
           ? picture.webp({ quality: asked, lossless, effort: 4 })
           : form === 'jpeg'

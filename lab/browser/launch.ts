@@ -1,8 +1,12 @@
 import { existsSync } from 'node:fs'
 import { chromium, type Browser } from 'playwright-core'
 
-/** Where Debian puts Chromium; ZEST_CHROMIUM names another. */
-export const chromiumPath = (): string => process.env['ZEST_CHROMIUM'] ?? '/usr/bin/chromium'
+/** Debian's package chromium-headless-shell: the same engine without a window around the page (docs/decisions/034). */
+const SHELL = '/usr/bin/chromium-headless-shell'
+
+/** Where Debian puts Chromium, without a window where that is there; ZEST_CHROMIUM names another. */
+export const chromiumPath = (): string =>
+  process.env['ZEST_CHROMIUM'] ?? (existsSync(SHELL) ? SHELL : '/usr/bin/chromium')
 
 export const NO_CHROMIUM =
   'Chromium is not installed, so nothing can be measured. Install it with "apt-get install chromium", or name its path in ZEST_CHROMIUM, and start again.'
@@ -22,6 +26,9 @@ const ARGUMENTS = [
   '--ignore-certificate-errors',
   // Frames of other hosts stay in the page's process, so that their requests are seen with the page's own.
   '--disable-site-isolation-trials',
+  // How far from the window lazy pictures and frames are loaded. Without a window the browser has no opinion of the link and would load
+  // twice as far away; these are its own values for a good one, which a browser starts from.
+  '--blink-settings=lazyLoadingImageMarginPxUnknown=1250,lazyLoadingFrameMarginPxUnknown=2500',
   '--disable-features=IsolateOrigins,site-per-process,Translate,OptimizationHints,MediaRouter,NetworkTimeServiceQuerying',
 ]
 
