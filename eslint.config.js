@@ -1,4 +1,5 @@
 import tseslint from 'typescript-eslint'
+import regexp from 'eslint-plugin-regexp'
 import vue from 'eslint-plugin-vue'
 import { roomsPlugin } from './scripts/rooms.mjs'
 
@@ -17,9 +18,11 @@ export default tseslint.config(
     languageOptions: { parserOptions: { parser: tseslint.parser } },
   },
   {
-    plugins: { rooms: roomsPlugin },
+    plugins: { rooms: roomsPlugin, regexp },
     rules: {
       'rooms/imports': 'error',
+      // Texts of strangers are read with them: none may take more than its length's time.
+      'regexp/no-super-linear-backtracking': ['error', { report: 'potential' }],
       // "!= null" asks for both kinds of nothing, which libraries mix.
       eqeqeq: ['error', 'always', { null: 'ignore' }],
       'no-console': 'off',

@@ -8,6 +8,7 @@ import type { Site } from '../core/contracts/sites.ts'
 import { TRIAL_KEY } from '../core/http/trial-key.ts'
 import { DeliveryClient } from '../delivery/control/client.ts'
 import { controlSocketPath } from '../delivery/control/socket-path.ts'
+import { chromiumPath } from '../lab/browser/launch.ts'
 
 /** The whole product with its demo, started as a newcomer starts it, on ports and data of its own. */
 
@@ -165,7 +166,7 @@ export const runProgram = (
 
 export const openBrowser = (): Promise<Browser> =>
   chromium.launch({
-    executablePath: process.env['ZEST_CHROMIUM'] ?? '/usr/bin/chromium',
+    executablePath: chromiumPath(),
     args: [
       ...(process.getuid?.() === 0 ? ['--no-sandbox'] : []),
       '--disable-gpu',

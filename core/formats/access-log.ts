@@ -10,7 +10,7 @@ export interface LoggedRequest {
  * Common Log Format, and Combined, which adds referrer and user agent: host ident user [time] "request" status bytes. Quotes inside
  * the request are escaped by a backslash.
  */
-const LINE = /^\S+ \S+ .*?\[[^\]]+\] "([A-Z]+) ((?:[^"\\]|\\.)*?)(?: HTTP\/[\d.]+)?" (\d{3}) (?:\d+|-)/
+const LINE = /^\S+ \S+ [^[]*\[[^\]]+\] "([A-Z]+) ((?:[^"\\]|\\.)*?)(?: HTTP\/[\d.]+)?" (\d{3}) (?:\d+|-)/
 
 /** @returns undefined for a line in another format */
 export const parseLogLine = (line: string): LoggedRequest | undefined => {

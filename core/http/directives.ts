@@ -4,7 +4,7 @@ import { seconds, type Seconds } from '../time.ts'
 /** Cache directives by name in lower case; a directive without argument maps to undefined (RFC 9111 §5.2). */
 export type Directives = ReadonlyMap<string, string | undefined>
 
-const MEMBER = /^([!#$%&'*+\-.^_`|~0-9A-Za-z]+)(?:\s*=\s*(.*))?$/s
+const MEMBER = /^([!#$%&'*+\-.^_`|~0-9A-Za-z]+)(?:\s*=(.*))?$/s
 /** RFC 9111 §1.2.2: larger values count as 2^31. */
 const LARGEST = 2_147_483_648
 

@@ -8,7 +8,7 @@ export type RangeWanted =
   { kind: 'whole' } | { kind: 'part'; first: number; last: number } | { kind: 'unsatisfiable' }
 
 const WHOLE: RangeWanted = { kind: 'whole' }
-const ONE_RANGE = /^\s*bytes\s*=\s*(?:(\d+)\s*-\s*(\d*)|-\s*(\d+))\s*$/i
+const ONE_RANGE = /^\s*bytes\s*=\s*(?:(\d+)\s*-(?:\s*(\d+))?|-\s*(\d+))\s*$/i
 
 /**
  * The part of a representation that a Range field asks for (RFC 9110 §14.1.2, §14.2). Several ranges at once, other units and malformed
@@ -26,8 +26,8 @@ export const rangeWanted = (range: string | undefined, length: number): RangeWan
       : { kind: 'part', first: length - suffix, last: length - 1 }
   }
   const first = Number(firstText)
-  const last = lastText === '' ? length - 1 : Math.min(Number(lastText), length - 1)
-  if (lastText !== '' && Number(lastText) < first) return WHOLE
+  const last = lastText === undefined ? length - 1 : Math.min(Number(lastText), length - 1)
+  if (lastText !== undefined && Number(lastText) < first) return WHOLE
   return first >= length ? { kind: 'unsatisfiable' } : { kind: 'part', first, last }
 }
 

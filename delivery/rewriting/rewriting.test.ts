@@ -7,10 +7,9 @@ import { brotliDecompressSync } from 'node:zlib'
 import * as fontkit from 'fontkit'
 import sharp from 'sharp'
 import { afterEach, beforeAll, beforeEach, describe, expect, test } from 'vitest'
-import { PAGE_ACCEPT } from '../../core/http/device.ts'
 import { purge } from '../purging.ts'
 import { DeliveryBench, setupWith, type Remedies } from '../testing/bench-setup.ts'
-import { changesOf } from './changes-of.ts'
+import { named, rewritten, type Asking } from '../testing/rewritten.ts'
 
 /** Rewriting through a real origin, listener, store, image library and font library. */
 
@@ -63,14 +62,7 @@ afterEach(() => bench.close())
 const use = (remedies: Remedies): void =>
   bench.use(setupWith({ pageCache: { apiLifetimeS: 60 }, ...remedies }))
 
-/** The page once everything it names is ready. */
-const ready = async (path = '/', options: Parameters<DeliveryBench['ask']>[1] = {}): Promise<string> => {
-  await bench.ask(path, options)
-  await expect.poll(() => bench.io.rewriter.waiting('s')).toBe(0)
-  return (await bench.ask(path, options)).body.toString()
-}
-const named = (html: string, pattern: RegExp): string =>
-  pattern.exec(html)?.[1] ?? expect.fail(`${pattern} in ${html}`)
+const ready = (...[path, options]: Asking): Promise<string> => rewritten(bench, path, options)
 
 describe('without a page cache', () => {
   const script = (html: string): string => named(html, /src="?(\/s\/a\.z[^"> ]+)/)
@@ -363,62 +355,5 @@ describe('polls of pages left open', () => {
     await poll('cid')
     await poll('cid', '{"page":2}')
     expect(polls()).toBe(3)
-  })
-})
-
-describe('the main picture in pages for phones', () => {
-  const phone = (accept = PAGE_ACCEPT) => ({ headers: { 'sec-ch-ua-mobile': '?1', accept } })
-  const knowledge = [
-    { path: '/', device: 'phone' as const, viewWidth: 390, mainImage: '/s/photo.jpg', alsoMain: [], images: [{ path: '/s/photo.jpg', shownWidth: 300, inFirstView: true, widthHeld: true }], fonts: [], selectors: [], hosts: [], spoke: [], measured: [] },
-  ] // prettier-ignore
-  const looked = (mainInPageKb?: number): void =>
-    bench.use(setupWith({ pageCache: {}, images: {}, hints: mainInPageKb === undefined ? {} : { mainInPageKb } }), { knowledge }) // prettier-ignore
-  const once = async (options: Parameters<DeliveryBench['ask']>[1]): Promise<string> => {
-    await ready('/', options)
-    return ready('/', options)
-  }
-  test('comes as AVIF once it is converted; the copy made before is not kept', async () => {
-    looked()
-    const first = (await bench.ask('/', phone())).body.toString()
-    expect(first).not.toContain('data:')
-    const html = await once(phone())
-    const data = named(html, /srcset="data:image\/avif;base64,([^ "]+) 640w, /)
-    expect(await sharp(Buffer.from(data, 'base64')).metadata()).toMatchObject({ width: 640, format: 'heif' })
-    const again = await bench.ask('/', phone())
-    expect(again.headers['cache-status']).toContain('hit')
-    expect(again.headers['vary']).toContain('accept')
-  })
-  test.each([
-    ['a phone that does not say that it takes AVIF', phone('text/html,*/*')],
-    ['a laptop', { headers: { 'sec-ch-ua-mobile': '?0', accept: PAGE_ACCEPT } }],
-  ])('not for %s', async (_who, options) => {
-    looked()
-    await once(phone())
-    expect(await once(options)).not.toContain('data:')
-  })
-  test.each([['larger than the owner allows', 1], ['wanted never', 0]])('not when it is %s', async (_why, most) => {
-    looked(most)
-    expect(await once(phone())).not.toContain('data:')
-  }) // prettier-ignore
-  test('the owner sees it among the changes for phones', async () => {
-    looked()
-    await once(phone())
-    const query = {
-      siteId: 's',
-      channel: 'live' as const,
-      host: 'live.example',
-      path: '/',
-      scheme: 'http' as const,
-    }
-    const told = async (device: 'phone' | 'laptop') => (await changesOf({ ...query, device }, bench.io)).changes.map(({ sentence }) => sentence).join() // prettier-ignore
-    expect(await told('phone')).toContain('in the page itself')
-    expect(await told('laptop')).not.toContain('in the page itself')
-  })
-  test('a purge reaches these copies too', async () => {
-    looked()
-    await once(phone())
-    page = page.replace('Hello', 'Changed')
-    purge({ siteId: 's', what: { kind: 'everything' }, manner: 'hard' }, bench.io)
-    expect(await once(phone())).toContain('Changed')
   })
 })

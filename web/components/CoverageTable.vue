@@ -1,23 +1,17 @@
 <script setup lang="ts">
-import ActionButton from './ActionButton.vue'
 import { computed, ref } from 'vue'
-import { z } from 'zod'
-import { PurgeResult } from '../../core/contracts/delivery.ts'
-import { Confirmation, type Site } from '../../core/contracts/sites.ts'
+import type { Site } from '../../core/contracts/sites.ts'
 import type { Coverage } from '../../core/contracts/store.ts'
-import { callApi } from '../api/client.ts'
-import { useProblems } from '../stores/problems.ts'
+import StoreRowActions from './StoreRowActions.vue'
 
 /** The pages of the sitemap: fresh, stale or absent, and why. */
 const props = defineProps<{ coverage: Coverage; site: Site }>()
 const emit = defineEmits<{ explain: [address: string]; changed: [] }>()
-const problems = useProblems()
 
 const AT_A_TIME = 100
 const words = ref('')
 const state = ref<'all' | 'fresh' | 'stale' | 'absent'>('all')
 const shown = ref(AT_A_TIME)
-const working = ref('')
 const fitting = computed(() =>
   props.coverage.rows.filter(
     (row) =>
@@ -31,21 +25,6 @@ const STATES = [
   { value: 'stale', title: 'Stale' },
   { value: 'absent', title: 'Absent' },
 ]
-
-const refresh = async (address: string): Promise<void> => {
-  working.value = address
-  await problems.catching(() =>
-    callApi('POST', `/sites/${props.site.id}/refreshes`, z.array(Confirmation), { paths: [address] }),
-  )
-  working.value = ''
-  emit('changed')
-}
-const purge = async (address: string): Promise<void> => {
-  await problems.catching(() =>
-    callApi('POST', `/sites/${props.site.id}/purges`, PurgeResult, { kind: 'paths', paths: [address] }),
-  )
-  emit('changed')
-}
 </script>
 
 <template>
@@ -83,28 +62,15 @@ const purge = async (address: string): Promise<void> => {
             <td>
               <span class="state-mark" :class="row.state">{{ row.state }}</span>
             </td>
-            <td>{{ row.why }}</td>
-            <td class="actions">
-              <ActionButton
-                size="x-small"
-                :under-way="working === row.address"
-                @click="refresh(row.address)"
-                :aria-label="`Refresh ${row.address}`"
-                >Refresh</ActionButton
-              >
-              <v-btn
-                size="x-small"
-                :disabled="row.state === 'absent'"
-                @click="purge(row.address)"
-                :aria-label="`Purge ${row.address}`"
-                >Purge</v-btn
-              >
-              <v-btn
-                size="x-small"
-                @click="emit('explain', row.address)"
-                :aria-label="`Explain ${row.address}`"
-                >Explain</v-btn
-              >
+            <td class="why">{{ row.why }}</td>
+            <td>
+              <StoreRowActions
+                :site-id="site.id"
+                :address="row.address"
+                :no-purge="row.state === 'absent'"
+                @changed="emit('changed')"
+                @explain="emit('explain', row.address)"
+              />
             </td>
           </tr>
         </tbody>
@@ -126,14 +92,12 @@ const purge = async (address: string): Promise<void> => {
 .state {
   max-width: 150px;
 }
-.actions {
-  white-space: nowrap;
-}
-.actions .zest-button + .zest-button {
-  margin-left: 0.3rem;
-}
 .more {
   margin-top: 0.6rem;
+}
+
+.why {
+  min-width: 14rem;
 }
 .state-mark {
   white-space: nowrap;

@@ -1,13 +1,12 @@
 <script setup lang="ts">
 import { computed, ref, shallowRef, watch } from 'vue'
-import { PurgeResult } from '../../core/contracts/delivery.ts'
-import { z } from 'zod'
-import { Confirmation, type Site } from '../../core/contracts/sites.ts'
+import type { Site } from '../../core/contracts/sites.ts'
 import { StorePage, type StoreQuery } from '../../core/contracts/store.ts'
 import { roughlyInWords } from '../../core/remedies/setting-words.ts'
 import { callApi } from '../api/client.ts'
 import { useProblems } from '../stores/problems.ts'
 import { bytes, when, whole } from '../words/show.ts'
+import StoreRowActions from './StoreRowActions.vue'
 
 /** Everything that is stored, a page at a time; sorted and filtered by delivery, so that many thousands are no burden here. */
 const props = defineProps<{ site: Site; channel: 'live' | 'trial' }>()
@@ -77,17 +76,7 @@ const sizes = (kept: Record<string, number>): string =>
     .map(([coding, size]) => `${coding} ${bytes(size)}`)
     .join(', ')
 const last = computed(() => Math.min(offset.value + LIMIT, page.value?.total ?? 0))
-const refresh = async (address: string): Promise<void> => {
-  await problems.catching(() =>
-    callApi('POST', `/sites/${props.site.id}/refreshes`, z.array(Confirmation), { paths: [address] }),
-  )
-  await load()
-  emit('changed')
-}
-const purge = async (address: string): Promise<void> => {
-  await problems.catching(() =>
-    callApi('POST', `/sites/${props.site.id}/purges`, PurgeResult, { kind: 'paths', paths: [address] }),
-  )
+const changed = async (): Promise<void> => {
   await load()
   emit('changed')
 }
@@ -141,23 +130,14 @@ const purge = async (address: string): Promise<void> => {
             <code v-if="entry.last">{{ entry.last.cacheStatus.replace(/^zest-lamp; /, '') }}</code>
             <span v-else class="muted">not asked for lately</span>
           </td>
-          <td class="actions">
-            <v-btn
-              size="x-small"
-              :disabled="channel === 'trial'"
-              @click="refresh(entry.address)"
-              :aria-label="`Refresh ${entry.address}`"
-              >Refresh</v-btn
-            >
-            <v-btn size="x-small" @click="purge(entry.address)" :aria-label="`Purge ${entry.address}`"
-              >Purge</v-btn
-            >
-            <v-btn
-              size="x-small"
-              @click="emit('explain', entry.address)"
-              :aria-label="`Explain ${entry.address}`"
-              >Explain</v-btn
-            >
+          <td>
+            <StoreRowActions
+              :site-id="site.id"
+              :address="entry.address"
+              :no-refresh="channel === 'trial'"
+              @changed="changed"
+              @explain="emit('explain', entry.address)"
+            />
           </td>
         </tr>
       </tbody>
@@ -185,11 +165,5 @@ const purge = async (address: string): Promise<void> => {
   color: inherit;
   cursor: pointer;
   text-decoration: underline dotted;
-}
-.actions {
-  white-space: nowrap;
-}
-.actions .zest-button + .zest-button {
-  margin-left: 0.3rem;
 }
 </style>

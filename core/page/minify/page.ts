@@ -21,7 +21,7 @@ const isClassicOrModule = (script: Element): boolean =>
 
 /** Scripts that hold anything but code: templates, data. They are shown to the minifier as one piece that is not its business. */
 const DATA_BLOCKS =
-  /<script\b[^>]*\btype\s*=\s*(?!["']?(?:(?:text|application)\/(?:x-)?(?:java|ecma)script|module)\b)[^>]*>[\s\S]*?<\/script>/gi
+  /<script\b[^>]*\btype\s*=\s*(?!\s|["']?(?:(?:text|application)\/(?:x-)?(?:java|ecma)script|module)\b)[^>]*>[\s\S]*?<\/script>/gi
 const SERVER_MARKS = [/<%[\s\S]*?%>/, /<\?[\s\S]*?\?>/]
 
 /** White space between the elements of these is no part of what is shown. */

@@ -2,6 +2,7 @@ import type { Element } from 'domhandler'
 import { compileExceptions, exceptionSentence } from '../exceptions.ts'
 import { Work, type PageRemedy, type RewriteContext } from '../context.ts'
 import { removeElement, replaceElement } from '../document/edits.ts'
+import { isStrict } from '../document/strict-script.ts'
 import { isClassicScript, isStyleLink, resolved, type PageDocument } from '../document/page-document.ts'
 
 /** A file of the page that may be put together with its neighbours. */
@@ -33,8 +34,7 @@ const partOf = (page: PageDocument, element: Element, context: RewriteContext): 
   }
   if (/\bdocument\.currentScript\b|import\.meta/.test(text)) return 'Stays: it asks which file it is.'
   // A strict script makes all that is put behind it strict.
-  if (/^\s*(?:\/\*[\s\S]*?\*\/\s*|\/\/[^\n]*\n\s*)*(['"])use strict\1/.test(text))
-    return 'Stays: it is strict as a whole, and would make the others strict.'
+  if (isStrict(text)) return 'Stays: it is strict as a whole, and would make the others strict.'
   const { attribs } = element
   return { element, item, text, manner: attribs['defer'] !== undefined ? 'defer' : attribs['async'] !== undefined ? 'async' : 'at once' } // prettier-ignore
 }

@@ -41,7 +41,7 @@ const backgrounds = (page: PageDocument, context: RewriteContext, work: Work): v
   for (const element of later) {
     // Everything but the pictures stays, so that sizes and colours are there at once.
     const style = element.attribs['style']!
-    const without = style.replaceAll(/url\(\s*(?:"[^"]*"|'[^']*'|[^)]*)\s*\)/gi, 'none')
+    const without = style.replaceAll(/url\((?:\s*"[^"]*"\s*|\s*'[^']*'\s*|[^)]*)\)/gi, 'none')
     work.change(shown(page, element), 'Background loads when it comes near the view.', [
       ...setAttribute(element, 'style', without),
       ...setAttribute(element, 'data-zest-style', style),

@@ -1,3 +1,5 @@
+import { readFileSync } from 'node:fs'
+import { createRequire } from 'node:module'
 import { describe, expect, test } from 'vitest'
 import type { PageOrder } from '../rewrite.ts'
 import { ADDRESS, factsOf, leftOf, lookedAt, rewritten, textFile } from '../testing/pages.ts'
@@ -44,6 +46,12 @@ describe('combine', () => {
     expect(result.html).toBe(`<head>${html}</head><p>`)
     expect(leftOf(result).join()).toContain(said)
   }) // prettier-ignore
+  test('a library as its authors wrote it, with a thousand comments, is combined like any other', async () => {
+    const text = readFileSync(createRequire(import.meta.url).resolve('lodash/lodash.js'), 'utf8')
+    const facts = factsOf(textFile('/a.js', 'script', text), textFile('/b.js', 'script', 'var b = _'))
+    const { files: made } = await combine('<script src=/a.js></script><script src=/b.js></script>', { facts })
+    expect(made[0]!.text).toBe(`${text.trimEnd()}\n;\nvar b = _\n;`)
+  })
   test('over HTTP/2 nothing is combined unless asked for, and it says why', async () => {
     const html = '<script src=/a.js></script><script src=/b.js></script>'
     const left = await combine(html, { multiplexed: true })

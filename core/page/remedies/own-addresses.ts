@@ -100,12 +100,12 @@ class Addresses {
 
 const inSrcset = (value: string, to: Addresses): string =>
   value.replaceAll(
-    /(^|,\s+|,(?=\S+\s))(\s*)([^\s,][^\s]*[^\s,]|[^\s,])/g,
-    (whole, before: string, space: string, address: string) => {
+    /(^\s*|,\s+|,(?=\S+\s))([^\s,][^\s]*[^\s,]|[^\s,])/g,
+    (whole, before: string, address: string) => {
       const facts = to.find(address)
       if (facts === undefined) return whole
       to.tell(facts)
-      return `${before}${space}${to.written(facts.made.path)}`
+      return `${before}${to.written(facts.made.path)}`
     },
   )
 
