@@ -63,6 +63,15 @@ describe('a load that counts and one that is looked at', () => {
     expect(metrics.lcpUrl).toBe(`${site.origin}/quay.jpg`)
     expect(requests).toHaveLength(1)
   })
+  test.each(['light', 'all'] as const)('%s: lazy pictures are asked for from 1250 pixels below the window, as on a good link (web.dev, Browser-level image lazy loading)', async (instruments) => {
+    const picture = (name: string) => `<img loading="lazy" src="/${name}.svg?${instruments}" width="40" height="30" alt="">`
+    site.pages = {
+      '/': html(`<div style="height:${laptop!.height + 1000}px"></div>${picture('near')}<div style="height:600px"></div>${picture('far')}`),
+      '/near.svg': (_req, res) => res.writeHead(200, { 'content-type': 'image/svg+xml' }).end(SVG),
+    }
+    const { requests } = measured(await site.load('/', { visitor: { ...laptop!, cpuSlowdown: 1 }, instruments }))
+    expect(requests.map(({ url }) => new URL(url).pathname)).toEqual(['/', '/near.svg'])
+  }) // prettier-ignore
   test('a page whose tab crashes is a failed load, and the next page is measured', async () => {
     const crash = { ...aRunOrder('chrome://crash', { timeoutMs: 20_000 }), cookies: [] }
     expect(await probe(site.browser, crash, await closedPort())).toMatchObject({ kind: 'failed', why: expect.stringContaining('crash') as string }) // prettier-ignore
