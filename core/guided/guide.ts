@@ -52,19 +52,27 @@ export const inOrderOfWorth = (
     .sort((a, b) => Number(b.remedy === GROUND) - Number(a.remedy === GROUND) || b.worth - a.worth)
 
 /**
- * What made no difference by itself, to be tried once more at the end: together, since several small gains can be measured where one cannot; one alone only
- * when something was kept after it, on which it may stand.
- * @returns remedies of the last step of a run; undefined when there is nothing to try again, or it was tried already
+ * What is tried once more at the end. First, each by itself, what was slower, when something was kept after it on which it may stand: hints
+ * are lost on a page whose scripts still block it. Then what made no difference by itself: together, since several small gains can be measured where
+ * one cannot; one alone only when something was kept after it.
+ * @returns remedies of the next step; undefined when there is nothing to try again, or it was tried already
  */
 export const onceMore = (
   steps: readonly Pick<GuidedStep, 'remedies' | 'decision'>[],
 ): string[] | undefined => {
-  const small = steps.filter(({ decision }) => decision === 'no-difference')
-  const remedies = small.flatMap((step) => step.remedies)
-  const all = steps.flatMap((step) => step.remedies)
-  const triedAgain = new Set(all).size < all.length
-  const keptAfter = steps.slice(steps.indexOf(small[0]!) + 1).some(({ decision }) => decision === 'kept')
-  return triedAgain || remedies.length === 0 || (remedies.length === 1 && !keptAfter) ? undefined : remedies
+  const keptAfter = (index: number): boolean =>
+    steps.slice(index + 1).some(({ decision }) => decision === 'kept')
+  const first = steps.flatMap(
+    ({ remedies, decision }, index) =>
+    remedies
+      .filter((remedy) => steps.findIndex((step) => step.remedies.includes(remedy)) === index)
+      .map((remedy) => ({ remedy, decision, stands: keptAfter(index), again: steps.slice(index + 1).some((step) => step.remedies.includes(remedy)) })), // prettier-ignore
+  )
+  const slower = first.find(({ decision, stands, again }) => decision === 'slower' && stands && !again)
+  if (slower !== undefined) return [slower.remedy]
+  const small = first.filter(({ decision }) => decision === 'no-difference')
+  if (small.length === 0 || small.some(({ again }) => again)) return undefined
+  return small.length > 1 || small[0]!.stands ? small.map(({ remedy }) => remedy) : undefined
 }
 
 /** Another moment this much sooner is a gain too, where the main content is no later: 2 % and 50 ms, as in comparisons. */
