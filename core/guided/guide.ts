@@ -62,17 +62,14 @@ export const onceMore = (
 ): string[] | undefined => {
   const keptAfter = (index: number): boolean =>
     steps.slice(index + 1).some(({ decision }) => decision === 'kept')
-  const first = steps.flatMap(
-    ({ remedies, decision }, index) =>
-    remedies
-      .filter((remedy) => steps.findIndex((step) => step.remedies.includes(remedy)) === index)
-      .map((remedy) => ({ remedy, decision, stands: keptAfter(index), again: steps.slice(index + 1).some((step) => step.remedies.includes(remedy)) })), // prettier-ignore
-  )
-  const slower = first.find(({ decision, stands, again }) => decision === 'slower' && stands && !again)
-  if (slower !== undefined) return [slower.remedy]
-  const small = first.filter(({ decision }) => decision === 'no-difference')
-  if (small.length === 0 || small.some(({ again }) => again)) return undefined
-  return small.length > 1 || small[0]!.stands ? small.map(({ remedy }) => remedy) : undefined
+  const tried = (remedy: string): number => steps.filter(({ remedies }) => remedies.includes(remedy)).length
+  const once = steps
+    .map(({ remedies, decision }, index) => ({ remedies, decision, stands: keptAfter(index) }))
+    .filter(({ remedies }) => remedies.every((remedy) => tried(remedy) === 1))
+  const slower = once.find(({ decision, stands }) => decision === 'slower' && stands)
+  if (slower !== undefined) return slower.remedies
+  const small = once.filter(({ decision }) => decision === 'no-difference')
+  return small.length > 1 || small[0]?.stands === true ? small.flatMap(({ remedies }) => remedies) : undefined
 }
 
 /** Another moment this much sooner is a gain too, where the main content is no later: 2 % and 50 ms, as in comparisons. */

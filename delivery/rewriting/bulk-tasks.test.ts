@@ -27,4 +27,6 @@ describe('AVIF keeps colours', () => {
     const original = await photo.clone().jpeg({ chromaSubsampling: '4:2:0' }).toBuffer()
     expect(halved(await made(original, true))).toEqual([false, false])
   })
+  test('what is no picture gives none', async () =>
+    expect(await BULK_TASKS.picture({ bytes: Buffer.from('no picture'), form: 'avif', width: 64, quality: 82, lossless: false })).toBeUndefined()) // prettier-ignore
 })

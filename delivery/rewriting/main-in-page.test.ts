@@ -3,7 +3,7 @@ import { afterEach, beforeAll, beforeEach, describe, expect, test } from 'vitest
 import { PAGE_ACCEPT } from '../../core/http/device.ts'
 import { purge } from '../purging.ts'
 import { DeliveryBench, setupWith } from '../testing/bench-setup.ts'
-import { named, rewritten } from '../testing/rewritten.ts'
+import { aPhoto, named, rewritten } from '../testing/rewritten.ts'
 import { changesOf } from './changes-of.ts'
 
 /** Pages with their main picture in them, through a real origin, listener, store and image library. */
@@ -13,11 +13,7 @@ let page = ''
 let bench: DeliveryBench
 
 beforeAll(async () => {
-  // Little grain, as in a photo of water; of noise alone no form is smaller than another.
-  const noise = { type: 'gaussian' as const, mean: 128, sigma: 6 }
-  photo = await sharp({ create: { width: 1200, height: 800, channels: 3, background: '#808080', noise } })
-    .jpeg({ quality: 95 })
-    .toBuffer()
+  photo = await aPhoto()
 })
 beforeEach(async () => {
   bench = await DeliveryBench.open()

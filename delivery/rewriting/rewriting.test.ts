@@ -9,7 +9,7 @@ import sharp from 'sharp'
 import { afterEach, beforeAll, beforeEach, describe, expect, test } from 'vitest'
 import { purge } from '../purging.ts'
 import { DeliveryBench, setupWith, type Remedies } from '../testing/bench-setup.ts'
-import { named, rewritten, type Asking } from '../testing/rewritten.ts'
+import { aPhoto, named, rewritten, type Asking } from '../testing/rewritten.ts'
 
 /** Rewriting through a real origin, listener, store, image library and font library. */
 
@@ -24,11 +24,7 @@ let page = ''
 let bench: DeliveryBench
 
 beforeAll(async () => {
-  // Little grain, as in a photo of water; of noise alone no form is smaller than another.
-  const noise = { type: 'gaussian' as const, mean: 128, sigma: 6 }
-  photo = await sharp({ create: { width: 1200, height: 800, channels: 3, background: '#808080', noise } })
-    .jpeg({ quality: 95 })
-    .toBuffer()
+  photo = await aPhoto()
   drawing = await sharp({ create: { width: 60, height: 40, channels: 3, background: '#0c6a70' } }).png({ compressionLevel: 0 }).toBuffer() // prettier-ignore
   const path = createRequire(import.meta.url).resolve('@fontsource/bitter/files/bitter-latin-400-normal.woff')
   font = await readFile(path)

@@ -95,7 +95,6 @@ const STATES = [
 .more {
   margin-top: 0.6rem;
 }
-
 .why {
   min-width: 14rem;
 }

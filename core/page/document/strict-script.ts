@@ -1,10 +1,11 @@
 /** One piece of what may stand before the first statement: white space, or a comment (ECMA-262 §12.2 to §12.4). */
 const UNSEEN = /\s+|\/\/.*|\/\*[\s\S]*?\*\//y
-/** A string literal that is a statement by itself: at its end stands a semicolon, or nothing more on the line. */
-const DIRECTIVE = /(?:"([^"\\\n]*)"|'([^'\\\n]*)')[ \t]*(?:;|$)/my
+/** A string literal, with the semicolon that ends its statement. */
+const LITERAL = /(?:"((?:[^"\\\n]|\\.)*)"|'((?:[^'\\\n]|\\.)*)')\s*;?/y
 
 /**
- * Whether a script is strict as a whole: "use strict" is among the directives at its beginning (ECMA-262 §11.2.1). Takes time in
+ * Whether a script is strict as a whole: "use strict" is among the directives at its beginning (ECMA-262 §11.2.1). Where the
+ * literal goes on as an expression it is called strict too: nothing is lost by that. Takes time in
  * proportion to what stands before the first statement, however many comments that is.
  */
 export const isStrict = (script: string): boolean => {
@@ -14,11 +15,11 @@ export const isStrict = (script: string): boolean => {
       at = UNSEEN.lastIndex
       continue
     }
-    DIRECTIVE.lastIndex = at
-    const directive = DIRECTIVE.exec(script)
+    LITERAL.lastIndex = at
+    const directive = LITERAL.exec(script)
     if (directive === null) return false
     if ((directive[1] ?? directive[2]) === 'use strict') return true
-    at = DIRECTIVE.lastIndex
+    at = LITERAL.lastIndex
   }
   return false
 }
