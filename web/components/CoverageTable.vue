@@ -95,6 +95,9 @@ const STATES = [
 .more {
   margin-top: 0.6rem;
 }
+th[scope='row'] {
+  min-width: 11rem;
+}
 .why {
   min-width: 14rem;
 }
