@@ -154,7 +154,7 @@ const main = async (): Promise<void> => {
       await store.flushed()
       return purged
     },
-    traffic: (siteId) => io.counters.traffic(siteId, store),
+    traffic: (siteId) => ({ ...io.counters.traffic(siteId, store), unrewritten: io.rewriter.failed(siteId) }),
     listStore: (query) => listStore(query, io),
     coverage: (query) => coverageOf(query, io),
     changes: (query) => changesOf(query, io),

@@ -56,7 +56,7 @@ const markStale = (
   const meant = [...store.all()].filter(matches)
   // One that is stale already stays stale since then: its allowance must not begin anew with every purge.
   return meant.map((entry) => {
-    if (entry.staleSince !== undefined) return entry
+    if (entry.staleSince !== undefined && entry.staleSince <= now()) return entry
     const stale = { ...entry, staleSince: now() }
     store.update(stale)
     return stale

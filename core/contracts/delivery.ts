@@ -148,10 +148,24 @@ export const ChannelTraffic = TrafficSums.extend({
 })
 export type ChannelTraffic = z.infer<typeof ChannelTraffic>
 
+/** A page that remedies should rewrite, which failed: it goes out as it came until it is tried again. */
+export const FailedRewriting = z.object({
+  channel: Channel,
+  target: z.string(),
+  why: z.string(),
+  tries: z.int().min(1),
+  againAt: z.number().describe('When it is tried again at the earliest, epoch ms'),
+})
+export type FailedRewriting = z.infer<typeof FailedRewriting>
+
 export const Traffic = z.object({
   since: z.number().describe('When counting began, epoch ms'),
   channels: z.array(ChannelTraffic),
   recent: z.array(DecisionRecord).describe('Newest first'),
+  unrewritten: z
+    .array(FailedRewriting)
+    .default([])
+    .describe('Pages whose rewriting failed, the last to fail first'),
   storeProblem: z.string().nullable().describe('What keeps delivery from storing, in a sentence'),
 })
 export type Traffic = z.infer<typeof Traffic>

@@ -50,7 +50,7 @@ export const staleAllowance = (
 /** Conditional fields to check a stored response with the origin (RFC 9111 §4.3.1). */
 export const conditionFor = (stored: StoredResponse): Fields => {
   // What was made of an unchanged page may be out of date all the same: files it names have changed.
-  if (stored.rewritten === true) return []
+  if (stored.rewritten === true || stored.asItCame === true) return []
   const etag = fieldValue(stored.fields, 'etag')
   const modified = fieldValue(stored.fields, 'last-modified')
   return [

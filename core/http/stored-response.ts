@@ -13,12 +13,14 @@ export interface StoredResponse {
   readonly responseTime: EpochMs
   readonly correctedInitialAge: Seconds
   readonly nominated: readonly Nominated[]
-  /** Set when its address was purged softly: stale from then on, whatever its lifetime. */
+  /** Stale from then on, whatever its lifetime: since its address was purged softly, or since what could not be done to it is to be tried again. */
   readonly staleSince?: EpochMs | undefined
   /** Set when the origin's own Cache-Control was not followed here: a browser is told to ask each time. */
   readonly askEachTime?: true | undefined
   /** Set when the bytes are others than the origin's: its tag and digests do not stand for them. */
   readonly rewritten?: true | undefined
+  /** Set when its bytes were to be rewritten and that failed: it has to be fetched whole for another try. */
+  readonly asItCame?: true | undefined
 }
 
 /** What the origin took until its answer began, ms: the wait that each use of the copy saves a visitor. */

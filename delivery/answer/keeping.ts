@@ -14,6 +14,7 @@ import { storeOf, type Inquiry } from '../exchange.ts'
 import type { Flight } from '../flights.ts'
 import type { OriginAnswer } from '../origin/origin-client.ts'
 import type { StoredEntry } from '../store/response-store.ts'
+import type { EpochMs } from '../../core/time.ts'
 import { decode } from './coding.ts'
 
 /** Larger responses go through without being stored. */
@@ -72,20 +73,28 @@ export const apartBy = ({ route }: Inquiry, answer: OriginAnswer): string[] => {
   return varied === '*' ? [] : keptApartBy(varied, route.byDevice)
 }
 
+/** What of a rewriting matters to whoever keeps its result. */
+type Made =
+  | { readonly kind: 'rewritten'; readonly bytes: Buffer }
+  | { readonly kind: 'untouched' }
+  | { readonly kind: 'failed'; readonly againAt: EpochMs }
+
+const UNTOUCHED: Made = { kind: 'untouched' }
+
 /** JSON keeps its address, so it is made lighter where it is. */
 const rewriteData = (
   { io, route, method }: Inquiry,
   { status, fields }: OriginAnswer,
   bytes: Buffer,
-): Promise<{ bytes: Buffer } | undefined> | undefined => {
+): Promise<Made> | undefined => {
   const minify = route.rewriting?.remedies.minify
   const isJson = /^application\/(?:[\w.+-]+\+)?json\b/i.test(fieldValue(fields, 'content-type') ?? '')
   if (minify?.enabled !== true || !minify.json || !isJson || status !== 200 || method !== 'GET')
     return undefined
   const text = bytes.toString('utf8')
   return io.rewriter.craft.json(text).then(
-    (made) => (made === text ? undefined : { bytes: Buffer.from(made) }),
-    () => undefined,
+    (made): Made => (made === text ? UNTOUCHED : { kind: 'rewritten', bytes: Buffer.from(made) }),
+    () => UNTOUCHED,
   )
 }
 
@@ -96,16 +105,27 @@ export const within = async <T>(work: Promise<T>, ms: number): Promise<T | 'late
   return Promise.race([work, late]).finally(() => clearTimeout(timer))
 }
 
+/** How a page whose rewriting failed is kept: as it came, until it is to be tried again. */
+const untilTriedAgain = ({
+  againAt,
+}: {
+  againAt: EpochMs
+}): Pick<StoredEntry, 'asItCame' | 'staleSince'> => ({
+  asItCame: true,
+  staleSince: againAt,
+})
+
 /** A page that took longer to rewrite than a visitor waits takes the place of the plain one, unless something newer has come. */
 const putWhenReady = async (
   exchange: Inquiry,
   entry: StoredEntry,
-  rewriting: Promise<{ bytes: Buffer } | undefined>,
+  rewriting: Promise<Made>,
 ): Promise<void> => {
   const made = await rewriting
   const store = storeOf(exchange)
   const now = store.candidates(entry.key).find((one) => one.responseTime === entry.responseTime)
-  if (made === undefined || now === undefined || now.rewritten === true) return
+  if (made.kind === 'untouched' || now === undefined || now.rewritten === true) return
+  if (made.kind === 'failed') return store.update({ ...now, ...untilTriedAgain(made) })
   const { id: _id, bodies: _bodies, ...known } = now
   store.put({ ...known, rewritten: true }, new Map<Coding, Buffer>([['identity', made.bytes]]))
 }
@@ -124,8 +144,8 @@ export const keep = async (
   const rewriting = exchange.io.rewriter.takes(exchange, answer)
     ? exchange.io.rewriter.rewrite(exchange, answer, identity)
     : rewriteData(exchange, answer, identity)
-  const soon = rewriting === undefined ? undefined : await within(rewriting, PATIENCE_MS)
-  const inTime = soon === 'late' ? undefined : soon
+  const soon = rewriting === undefined ? UNTOUCHED : await within(rewriting, PATIENCE_MS)
+  const inTime = soon === 'late' ? UNTOUCHED : soon
   // Looked at last, with nothing awaited before the entry is in: a purge in between cannot be missed.
   if (flight.purged) return { kind: 'not-kept', reason: 'purged-meanwhile' }
   const read = fieldsAsRead(exchange, answer)
@@ -140,9 +160,10 @@ export const keep = async (
       correctedInitialAge: correctedInitialAge(answer.fields, answer.requestTime, answer.responseTime),
       nominated: nominatedFields(apartBy(exchange, answer), exchange.fields),
       ...(read === answer.fields ? {} : { askEachTime: true as const }),
-      ...(inTime === undefined ? {} : { rewritten: true as const }),
+      ...(inTime.kind === 'rewritten' ? { rewritten: true as const } : {}),
+      ...(inTime.kind === 'failed' ? untilTriedAgain(inTime) : {}),
     },
-    new Map<Coding, Buffer>([['identity', inTime?.bytes ?? identity]]),
+    new Map<Coding, Buffer>([['identity', inTime.kind === 'rewritten' ? inTime.bytes : identity]]),
   )
   if (rewriting !== undefined && soon === 'late') {
     exchange.io.counters.countLate(exchange.route)

@@ -47,7 +47,8 @@ const collectAndRewrite = async (
   const plain = coding === undefined ? collected.bytes : await decode(collected.bytes, coding)
   const made = plain === undefined ? undefined : await within(io.rewriter.rewrite(exchange, answer, plain), PATIENCE_MS) // prettier-ignore
   if (made === 'late') io.counters.countLate(exchange.route)
-  if (made === undefined || made === 'late') return asItCame(Readable.from([collected.bytes]))
+  if (made === undefined || made === 'late' || made.kind !== 'rewritten')
+    return asItCame(Readable.from([collected.bytes]))
   const fields = withBrowserLifetime(endToEndFields(answer.fields), answer.status, exchange, shared)
   return sendPage(
     exchange,

@@ -31,7 +31,7 @@ const start = (path: string): Promise<Server> => {
   const created = createControlChannel({
     configure: async (config) => void configured.push(config),
     purge: (order) => purged.push(order),
-    traffic: () => ({ since: 1, channels: [], recent: [], storeProblem: null }),
+    traffic: () => ({ since: 1, channels: [], recent: [], unrewritten: [], storeProblem: null }),
     listStore: async () => ({ total: 0, entries: [] }),
     coverage: async () => [],
     changes: async () => ({ untouched: null, bytesBefore: 2, bytesAfter: 1, changes: [] }),

@@ -161,7 +161,7 @@ export class Counters {
     return this.#addresses.peek(addressName(route, target))
   }
 
-  traffic(siteId: string, store: ResponseStore): Traffic {
+  traffic(siteId: string, store: ResponseStore): Omit<Traffic, 'unrewritten'> {
     const holdings = store.holdings()
     const channels = (['live', 'trial'] as Channel[]).map((channel): ChannelTraffic => {
       const partition = partitionOf(siteId, channel)

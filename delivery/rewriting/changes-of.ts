@@ -38,7 +38,11 @@ export const changesOf = async (
     audience: { kind: 'everyone' },
   }
   const result = await io.rewriter.changes(inquiry)
-  if (result === undefined)
+  if (result.kind === 'failed')
+    return untouched(
+      `Rewriting this page failed, so it goes out as it came. It is tried again after ${new Date(result.againAt).toUTCString()}, and after a purge. What went wrong: ${result.why}`,
+    )
+  if (result.kind === 'untouched')
     return untouched(
       'The page passes through as it came: the origin did not send a page in UTF-8 or a single-byte encoding, or it is larger than 5 MB.',
     )

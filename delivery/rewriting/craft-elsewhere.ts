@@ -1,27 +1,36 @@
 import { availableParallelism } from 'node:os'
+import pLimit from 'p-limit'
 import { Piscina } from 'piscina'
 import { BulkProcess } from './bulk-process.ts'
 import type { BulkTask, Craft, PageTask } from './craft.ts'
 
-/** A page that takes longer than this to rewrite is left as it is. */
+/** A page that takes longer than this to rewrite, waiting for others not counted, is left as it is. */
 const LONGEST_PAGE_MS = 30_000
+/** Tasks of pages that may wait for a thread. */
+const MOST_WAITING = 500
 
 /** Work in worker threads and, where it is long, in a process of its own; so that visitors' traffic is never held up. */
-export const craftElsewhere = (paths: {
-  readonly pageWorker: string
-  readonly bulkWorker: string
-}): Craft => {
-  const pool = new Piscina({
-    filename: paths.pageWorker,
-    minThreads: 0,
-    maxThreads: Math.max(1, availableParallelism() - 1),
-    idleTimeout: 60_000,
-    maxQueue: 500,
-  })
+export const craftElsewhere = (
+  paths: { readonly pageWorker: string; readonly bulkWorker: string },
+  longestMs = LONGEST_PAGE_MS,
+): Craft => {
+  const maxThreads = Math.max(1, availableParallelism() - 1)
+  const pool = new Piscina({ filename: paths.pageWorker, minThreads: 0, maxThreads, idleTimeout: 60_000 })
+  // The pool's own queue would count the waiting too: after a purge of a large site, pages were given up for those before them.
+  const turn = pLimit(maxThreads)
+  const onThread = async (task: { name: string; input: unknown }): Promise<unknown> => {
+    if (turn.pendingCount >= MOST_WAITING) throw new Error('too many pages wait to be rewritten')
+    return turn(async () => {
+      const signal = AbortSignal.timeout(longestMs)
+      return pool.run(task, { signal }).catch((error: unknown) => {
+        if (!signal.aborted) throw error
+        throw new Error(`it took longer than ${longestMs / 1000} s`, { cause: error })
+      })
+    })
+  }
   const bulk = new BulkProcess(paths.bulkWorker)
   const page = <Name extends PageTask['name']>(name: Name) =>
-    ((input: unknown) =>
-      pool.run({ name, input }, { signal: AbortSignal.timeout(LONGEST_PAGE_MS) })) as unknown as Craft[Name]
+    ((input: unknown) => onThread({ name, input })) as unknown as Craft[Name]
   const heavy = <Name extends BulkTask['name']>(name: Name) =>
     ((input: unknown) => bulk.run({ name, input } as BulkTask)) as unknown as Craft[Name]
   return {

@@ -1,4 +1,5 @@
 import { LRUCache } from 'lru-cache'
+import type { FailedRewriting } from '../../core/contracts/delivery.ts'
 import { admit } from '../../core/http/admission.ts'
 import { fieldValue, type Fields } from '../../core/http/fields.ts'
 import { isHtml } from '../../core/http/freshness.ts'
@@ -10,15 +11,18 @@ import { knowledgeFor, knowledgeForBoth } from '../../core/page/knowledge.ts'
 import { expectedWidths } from '../../core/page/pictures/expected.ts'
 import { LARGEST_PAGE_BYTES, type PageOrder, type RewrittenPage } from '../../core/page/rewrite.ts'
 import type { FileFacts } from '../../core/page/files.ts'
+import { epochMs, type EpochMs } from '../../core/time.ts'
 import { obtain } from '../answer/obtain.ts'
-import type { Inquiry } from '../exchange.ts'
+import { keyOf, type Inquiry } from '../exchange.ts'
 import type { Rewriting, Route } from '../routing.ts'
 import type { Craft } from './craft.ts'
 import { fetchElsewhere } from './elsewhere.ts'
+import { FailedRewritings } from './failed-rewritings.ts'
 import { mainInPage } from './main-in-page.ts'
 import type { MadeFiles } from './made-files.ts'
 import { Materials, type Fetch } from './materials.ts'
 import { PageMemory } from './page-memory.ts'
+import { pageText, type PageText } from './page-text.ts'
 import { Pictures } from './pictures.ts'
 
 /** Sets of remedies whose materials are held: live and trial of each site, and versions that are being measured. */
@@ -31,31 +35,18 @@ export interface PageAnswer {
 }
 
 export interface RewriteResult extends RewrittenPage {
+  readonly kind: 'rewritten'
   readonly bytes: Buffer
   readonly bytesBefore: number
 }
 
-/** A page as text, and the encoding that turns it back into the same bytes. */
-interface PageText {
-  readonly text: string
-  readonly encoding: 'utf8' | 'latin1'
-}
-
-const DECLARED = /<meta[^>]*charset\s*=\s*["']?([\w-]+)/i
-/** Encodings in which ASCII is ASCII and each byte a character (WHATWG Encoding §9): what we touch and add is ASCII, the rest passes as it is. */
-const SINGLE_BYTE = /^(iso-8859-\d+|windows-125\d|latin1|us-ascii)$/
-
-/** @returns undefined for encodings that cannot be written back byte for byte */
-const pageText = (fields: Fields, bytes: Buffer): PageText | undefined => {
-  const type = fieldValue(fields, 'content-type') ?? ''
-  // WHATWG HTML §13.2.3: what the transport says comes before what the first kilobyte of the page says.
-  const declared = /charset\s*=\s*"?([\w-]+)/i.exec(type) ?? DECLARED.exec(bytes.toString('latin1', 0, 1024))
-  const charset = declared?.[1]?.toLowerCase() ?? 'utf-8'
-  if (SINGLE_BYTE.test(charset)) return { text: bytes.toString('latin1'), encoding: 'latin1' }
-  if (charset !== 'utf-8' && charset !== 'utf8') return undefined
-  const text = bytes.toString('utf8')
-  return Buffer.from(text).equals(bytes) ? { text, encoding: 'utf8' } : undefined
-}
+/** What became of a page that was to be rewritten. */
+export type RewriteOutcome =
+  | RewriteResult
+  /** Nothing can be done with it, however often it is tried: it is too large, or in an encoding that is not known here. */
+  | { readonly kind: 'untouched' }
+  /** @see FailedRewritings */
+  | { readonly kind: 'failed'; readonly why: string; readonly againAt: EpochMs }
 
 /** The request of a visitor who is nobody, for an address of the site; and whether its answer may be kept. */
 const publicInquiry = (
@@ -96,6 +87,7 @@ export class Rewriter {
   #lastNumber = 0
   /** Pages being rewritten, by site. */
   readonly #busy = new Map<string, number>()
+  readonly #failed = new FailedRewritings()
 
   constructor(craft: Craft, made: MadeFiles) {
     this.#craft = craft
@@ -138,40 +130,59 @@ export class Rewriter {
     }
   }
 
-  /**
-   * Rewrite a page.
-   * @returns undefined where nothing can be done: it is too large, or in an encoding that is not known here
-   */
-  async rewrite(inquiry: Inquiry, answer: PageAnswer, bytes: Buffer): Promise<RewriteResult | undefined> {
-    const { route, visitor, target, io } = inquiry
+  /** Rewrite a page; one that lately failed is left alone for a while. Never rejects. */
+  async rewrite(inquiry: Inquiry, answer: PageAnswer, bytes: Buffer): Promise<RewriteOutcome> {
+    const { route, target, io } = inquiry
     const page = bytes.length > LARGEST_PAGE_BYTES ? undefined : pageText(answer.fields, bytes)
-    const { siteId, rewriting } = route
-    if (page === undefined || rewriting === undefined) return undefined
-    const { text, encoding } = page
+    const { siteId, channel, rewriting } = route
+    if (page === undefined || rewriting === undefined) return { kind: 'untouched' }
+    const copy = `${this.#rules(route)} ${keyOf(inquiry)}`
+    const before = this.#failed.leftAlone(copy, io.now())
+    if (before !== undefined) return { kind: 'failed', why: before.why, againAt: epochMs(before.againAt) }
     this.#busy.set(siteId, (this.#busy.get(siteId) ?? 0) + 1)
     try {
-      const address = `${visitor.scheme}://${visitor.host}${target}`
-      const contents = await this.#memory.contents(text, address, () => this.#craft.readPage({ html: text, address })) // prettier-ignore
-      const facts = await this.#materials(route, rewriting).of(contents, this.fetcher(inquiry), {
-        now: io.now(),
-        unstored: (file) => !this.#isStored(inquiry, file),
-      })
-      const kind = `${rewriting.digest} ${addressPattern(inquiry.path)}`
-      const plain = this.#order(inquiry, answer, { text, address, facts, kind })
-      const inPage = await mainInPage(inquiry, plain, { made: this.#made, pictures: this.pictures, fetch: this.fetcher(inquiry) }) // prettier-ignore
-      const order = { ...plain, inPage }
-      const result = await this.#memory.rewritten(this.#rules(route), order, () => this.#craft.page(order))
-      this.#use(kind, result.used)
-      for (const { path, kind: fileKind, text: made } of result.files)
-        this.#made.putFile(siteId, madeDigest(path)!, fileKind, Buffer.from(made))
-      void this.#expectPictures(inquiry, order, facts)
-      return { ...result, bytes: Buffer.from(result.html, encoding), bytesBefore: bytes.length }
+      const result = await this.#rewrite(inquiry, answer, page, rewriting)
+      this.#failed.succeeded(copy)
+      return { ...result, kind: 'rewritten', bytes: Buffer.from(result.html, page.encoding), bytesBefore: bytes.length } // prettier-ignore
     } catch (error) {
-      io.say(`A page could not be rewritten and goes out as it came (${target}): ${(error as Error).message}`)
-      return undefined
+      const why = (error as Error).message
+      const { againAt } = this.#failed.add(copy, { siteId, channel, target, why }, io.now())
+      io.say(`A page could not be rewritten and goes out as it came (${target}): ${why}`)
+      return { kind: 'failed', why, againAt: epochMs(againAt) }
     } finally {
       this.#busy.set(siteId, (this.#busy.get(siteId) ?? 1) - 1)
     }
+  }
+
+  async #rewrite(
+    inquiry: Inquiry,
+    answer: PageAnswer,
+    { text }: PageText,
+    rewriting: Rewriting,
+  ): Promise<RewrittenPage> {
+    const { route, visitor, target, io } = inquiry
+    const { siteId } = route
+    const address = `${visitor.scheme}://${visitor.host}${target}`
+    const contents = await this.#memory.contents(text, address, () => this.#craft.readPage({ html: text, address })) // prettier-ignore
+    const facts = await this.#materials(route, rewriting).of(contents, this.fetcher(inquiry), {
+      now: io.now(),
+      unstored: (file) => !this.#isStored(inquiry, file),
+    })
+    const kind = `${rewriting.digest} ${addressPattern(inquiry.path)}`
+    const plain = this.#order(inquiry, answer, { text, address, facts, kind })
+    const inPage = await mainInPage(inquiry, plain, { made: this.#made, pictures: this.pictures, fetch: this.fetcher(inquiry) }) // prettier-ignore
+    const order = { ...plain, inPage }
+    const result = await this.#memory.rewritten(this.#rules(route), order, () => this.#craft.page(order))
+    this.#use(kind, result.used)
+    for (const { path, kind: fileKind, text: made } of result.files)
+      this.#made.putFile(siteId, madeDigest(path)!, fileKind, Buffer.from(made))
+    void this.#expectPictures(inquiry, order, facts)
+    return result
+  }
+
+  /** Pages of a site that go out as they came, though remedies would rewrite them. */
+  failed(siteId: string): FailedRewriting[] {
+    return this.#failed.of(siteId)
   }
 
   /** Whether a file is fetched from where it is kept: the store, or our copies of other hosts' files. */
@@ -194,6 +205,7 @@ export class Rewriter {
   /** Content of a site may have changed: what was learned of its files is learned anew. */
   forget(siteId: string): void {
     for (const [id, materials] of this.#sets.entries()) if (id.startsWith(`${siteId} `)) materials.forget()
+    this.#failed.forget(siteId)
   }
 
   #materials({ siteId }: Route, rewriting: Rewriting): Materials {
@@ -266,11 +278,11 @@ export class Rewriter {
   }
 
   /** Changes that the remedies make to a page right now, for people to look at. */
-  async changes(inquiry: Inquiry): Promise<RewriteResult | undefined> {
+  async changes(inquiry: Inquiry): Promise<RewriteOutcome> {
     // As the origin sends it: kept apart from what visitors get, which is rewritten already.
     const plain = { ...inquiry.route, rewriting: undefined, partition: `${inquiry.route.partition}:plain` }
     const address = new URL(`${inquiry.visitor.scheme}://${inquiry.visitor.host}${inquiry.target}`)
     const found = await obtainPublic({ ...inquiry, route: plain }, address, LARGEST_PAGE_BYTES)
-    return found?.status === 200 ? this.rewrite(inquiry, found, found.bytes) : undefined
+    return found?.status === 200 ? this.rewrite(inquiry, found, found.bytes) : { kind: 'untouched' }
   }
 }

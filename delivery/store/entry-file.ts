@@ -24,6 +24,7 @@ const Header = z.object({
   staleSince: z.number().transform(epochMs).optional(),
   askEachTime: z.literal(true).optional(),
   rewritten: z.literal(true).optional(),
+  asItCame: z.literal(true).optional(),
   bodies: z.array(
     z.object({
       coding: z.enum(CODINGS),

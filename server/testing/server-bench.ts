@@ -117,7 +117,7 @@ export class ServerBench {
     const channel = createControlChannel({
       configure: async (config) => void bench.configs.push(config),
       purge: (order) => bench.purges.push(order),
-      traffic: () => ({ since: 0, channels: [], recent: [], storeProblem: null }),
+      traffic: () => ({ since: 0, channels: [], recent: [], unrewritten: [], storeProblem: null }),
       listStore: async () => ({ total: 0, entries: [] }),
       changes: async (query) => {
         bench.asked.push(query)

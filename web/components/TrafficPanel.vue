@@ -48,6 +48,19 @@ const shortStatus = (text: string): string => text.replace(/^zest-lamp; /, '')
     than the {{ PATIENCE_MS / 1000 }} s a visitor is made to wait. The page cache, which keeps rewritten
     pages, helps, and so do fewer remedies of reach page.
   </p>
+  <template v-if="traffic.unrewritten.length > 0">
+    <p class="unrewritten">
+      Rewriting failed for {{ howMany(traffic.unrewritten.length, 'page') }}, which
+      {{ traffic.unrewritten.length === 1 ? 'goes' : 'go' }} out as the origin makes
+      {{ traffic.unrewritten.length === 1 ? 'it' : 'them' }} until the next try. A purge tries at once.
+    </p>
+    <ul>
+      <li v-for="page in traffic.unrewritten" :key="`${page.channel} ${page.target} ${page.againAt}`">
+        <code>{{ page.target }}</code> of {{ page.channel }}: {{ page.why }}. Tried
+        {{ howMany(page.tries, 'time') }}, again after {{ when(new Date(page.againAt).toISOString()) }}.
+      </li>
+    </ul>
+  </template>
   <v-alert v-if="traffic.storeProblem" type="error" density="compact" class="problem">{{
     traffic.storeProblem
   }}</v-alert>
