@@ -70,6 +70,29 @@ const fittingBytes = (look: Look, file: LookedFile): number => {
   return sentBytes * Math.min(1, needed ** 2 * 1.3) * (isModern ? 1 : LEFT_OF.modernPicture)
 }
 
+/** The main picture as part of a page for phones, where it is small enough for that: the page grows by it, and nothing is asked for. */
+const mainInPage = (look: Look, files: readonly LookedFile[], { remedies }: Setup): LookEvidence => {
+  const { hints, images } = remedies
+  const [page] = files
+  const main = files.find(({ id, request }) => id > 0 && request.url === look.metrics.lcpUrl)
+  const none: LookEvidence = { items: [], changes: [] }
+  if (page === undefined || main?.own !== true || look.visitor.device !== 'phone') return none
+  // Browsers choose it among several widths; without those it cannot be one of them.
+  if (!images.enabled || !images.sizes || !images.avif) return none
+  const isAvif = /image\/avif/.test(fieldValue(main.fields, 'content-type') ?? '')
+  const bytes = Math.ceil(isAvif ? main.request.decodedBytes : fittingBytes(look, main))
+  if (bytes > hints.mainInPageKb * 1000) return none
+  // RFC 4648 §4: four characters for three bytes; compression finds the six bits in each character again.
+  const grown = page.request.sentBytes + Math.ceil(page.compressed ? bytes : (bytes * 4) / 3)
+  return {
+    items: [item(main, 0, 'the main picture, small enough to come in the page itself')],
+    changes: [
+      { kind: 'sized', sizes: new Map([[0, grown]]) },
+      { kind: 'without', ids: [main.id] },
+    ],
+  }
+}
+
 const unusedShare = ({ details }: Look, { request }: LookedFile): number => {
   const found = details.unused.find(({ url, inline }) => url === request.url && !inline)
   return found === undefined || found.totalBytes === 0 ? 0 : found.unusedBytes / found.totalBytes
@@ -126,17 +149,20 @@ const EVIDENCE: Record<RemedyId, (look: Look, files: LookedFile[], setup: Setup)
     )
     return whole(blocking, 'the page waits for it', [{ kind: 'deferred', ids: ids(blocking) }])
   },
-  hints: (look, files) => {
+  hints: (look, files, setup) => {
+    const inPage = mainInPage(look, files, setup)
     const main = files.filter(({ request }) => request.url === look.metrics.lcpUrl)
     const waiting = look.details.fonts.filter(({ blockedMs }) => blockedMs > 0)
     const fonts = files.filter(({ request }) => waiting.some(({ url }) => url === request.url))
-    const late = main.filter(({ request }) => !/High/.test(request.priority))
+    const late = inPage.items.length > 0 ? [] : main.filter(({ request }) => !/High/.test(request.priority))
     const changes: WhatIf[] = [
+      ...inPage.changes,
       ...(late.length > 0 ? [{ kind: 'early', ids: ids(late) } as const] : []),
       ...(fonts.length > 0 ? [{ kind: 'unhidden' } as const] : []),
     ]
     return {
       items: [
+        ...inPage.items,
         ...late.map((file) => item(file, file.request.sentBytes, `the main picture, asked for after ${seconds(file.request.startMs)}`)),
         ...fonts.map((file) => item(file, file.request.sentBytes, `hides text for ${seconds(waiting.find(({ url }) => url === file.request.url)!.blockedMs)}`)),
       ],

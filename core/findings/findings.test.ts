@@ -9,6 +9,7 @@ import { measuredAlone } from '../remedies/measured.ts'
 import { REMEDIES } from '../remedies/catalogue.ts'
 import { setupChanges } from '../remedies/difference.ts'
 import { perturbed } from '../load/model/perturbed.ts'
+import { changed } from '../load/model/what-if.ts'
 import { evidenceFor } from './evidence.ts'
 import { findWhatIsSlow } from './findings.ts'
 import { lookOf, type Look } from './look.ts'
@@ -72,6 +73,47 @@ describe('evidence', () => {
     expect(hero!.note).toBe('2000 pixels wide, shown in 800')
     // (800 / 2000)², a little more for the next step of widths, and the modern form: common practice.
     expect(hero!.savedBytes).toBeCloseTo(400_000 * (1 - 0.16 * 1.3 * 0.55), -3)
+  })
+})
+
+describe('the main picture in the page', () => {
+  const HERO_BYTES = 12_000
+  const small = (type = 'image/avif') =>
+    requests.map((one) => (one.url === `${HOME}hero.jpg` ? { ...one, sentBytes: HERO_BYTES, decodedBytes: HERO_BYTES, responseFields: [['content-type', type]] as [string, string][] } : one)) // prettier-ignore
+  const setup = (images = {}, hints = {}) =>
+    Setup.parse({ remedies: { images: { enabled: true, ...images }, hints } })
+  const NOTE = 'the main picture, small enough to come in the page itself'
+  const notes = (of: Look, by: Setup) => evidenceFor('hints', of, by).items.map(({ note }) => note)
+
+  test('is predicted to come with the first paint, on a page that grows by it', () => {
+    const { changes } = evidenceFor('hints', look({ requests: small() }), setup())
+    // RFC 4648 §4: 12,000 bytes are 16,000 characters of base64.
+    expect(changes.find(({ kind }) => kind === 'sized')).toEqual({ kind: 'sized', sizes: new Map([[0, 20_000 + 16_000]]) }) // prettier-ignore
+    const after = changes.reduce(changed, look({ requests: small() }).recording)
+    expect(after.lcp).toEqual({ kind: 'first-paint' })
+    expect(after.resources.some(({ url }) => url.endsWith('/hero.jpg'))).toBe(false)
+  })
+  test('grows a compressed page by its bytes only', () => {
+    const compressed = small().map((one, at) => (at === 0 ? { ...one, responseFields: [['content-encoding', 'br']] as [string, string][] } : one)) // prettier-ignore
+    const { changes } = evidenceFor('hints', look({ requests: compressed }), setup())
+    expect(changes[0]).toEqual({ kind: 'sized', sizes: new Map([[0, 20_000 + HERO_BYTES]]) })
+  })
+  test.each<[string, Look, Setup]>([
+    ['pictures are not made lighter', look({ requests: small() }), emptySetup()],
+    ['they come in one width', look({ requests: small() }), setup({ sizes: false })],
+    ['AVIF is not offered', look({ requests: small() }), setup({ avif: false })],
+    ['it is larger than the owner allows', look({ requests: small() }), setup({}, { mainInPageKb: 11 })],
+    ['it would be too large as AVIF', look(), setup()],
+    [
+      'the visitor has a laptop',
+      look({ requests: small(), visitor: { ...visitor, device: 'laptop' } }),
+      setup(),
+    ],
+  ])('is not predicted where %s', (_where, of, by) => expect(notes(of, by)).not.toContain(NOTE))
+  test('is predicted for one that would be small enough in its place', () => {
+    // (800 / 2000)² · 1.3 · 0.55 of 100,000 bytes is 11,440: common practice, as for lighter pictures.
+    const jpeg = small('image/jpeg').map((one) => (one.url === `${HOME}hero.jpg` ? { ...one, sentBytes: 100_000, decodedBytes: 100_000 } : one)) // prettier-ignore
+    expect(notes(look({ requests: jpeg }), setup())).toContain(NOTE)
   })
 })
 
