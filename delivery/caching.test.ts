@@ -313,3 +313,14 @@ test('live and trial never share a copy, and trial is not for search engines', a
   expect(trial.headers['x-robots-tag']).toBe('noindex')
   expect((await bench.ask('/')).headers).not.toHaveProperty('x-robots-tag')
 })
+
+test.each([
+  ['stored', '/kept', {}],
+  ['passed on', '/passed', { 'set-cookie': 'a=b' }],
+])('what the origin tells search engines of a page that is %s reaches them', async (_how, path, more) => {
+  bench = await DeliveryBench.open()
+  bench.handler = (_req, res) =>
+    void res.writeHead(200, { 'content-type': 'text/html', 'x-robots-tag': 'noarchive', ...more }).end('x')
+  for (const _visit of [1, 2]) expect((await bench.ask(path)).headers['x-robots-tag']).toBe('noarchive')
+  expect((await bench.ask(path, { host: 'trial.example' })).headers['x-robots-tag']).toBe('noindex')
+})

@@ -35,12 +35,14 @@ export interface ImageFacts {
   readonly widths: readonly { readonly width: number; readonly path: string }[]
 }
 
-/** A file that a rewrite brings about: combined, or cut to what one page needs. */
+/** A file that a rewrite brings about: combined, cut to what one page needs, or shown in a frame of it. */
 export interface NewFile {
   readonly path: string
-  readonly kind: 'style' | 'script'
+  readonly kind: keyof typeof EXTENSIONS
   readonly text: string
 }
+
+const EXTENSIONS = { style: 'css', script: 'js', frame: 'html' } as const
 
 /** Paths of files that exist only here begin so. */
 export const MADE_FOLDER = '/zest-made/'
@@ -101,11 +103,11 @@ export class FileShelf {
 
   /** Keep a new text. @returns its path */
   add(name: string, kind: NewFile['kind'], text: string, page: URL): string {
-    const path = `${MADE_FOLDER}${madePath(`${name}.${kind === 'style' ? 'css' : 'js'}`, this.#digest(text))}`
+    const path = `${MADE_FOLDER}${madePath(`${name}.${EXTENSIONS[kind]}`, this.#digest(text))}`
     const address = new URL(path, page).href
     if (!this.#new.has(address)) {
       this.files.push({ path, kind, text })
-      this.#new.set(address, { address, kind, bytes: text.length, text })
+      this.#new.set(address, { address, kind: kind === 'frame' ? 'other' : kind, bytes: text.length, text })
     }
     return path
   }

@@ -2,7 +2,14 @@ import { browserCacheControl } from '../../core/http/browser-lifetime.ts'
 import { cacheStatus, type Outcome } from '../../core/http/cache-status.ts'
 import { isFingerprinted } from '../../core/http/fingerprint.ts'
 import { isHtml } from '../../core/http/freshness.ts'
-import { fieldValue, hasField, listMembers, withField, type Fields } from '../../core/http/fields.ts'
+import {
+  fieldValue,
+  hasField,
+  listMembers,
+  withField,
+  withoutFields,
+  type Fields,
+} from '../../core/http/fields.ts'
 import { seconds, type Seconds } from '../../core/time.ts'
 import type { Exchange } from '../exchange.ts'
 import type { Route } from '../routing.ts'
@@ -53,8 +60,11 @@ export const extendByAge = (cacheControl: string, age: Seconds): string =>
     (_match, lifetime: string) => `max-age=${Number(lifetime) + Math.floor(age)}`,
   )
 
-/** Fields that are written anew for every answer. */
-export const CLOSING = new Set(['cache-status', 'x-robots-tag'])
+/** Fields that are written anew for every answer. What the origin tells search engines counts for live, and not for trial. */
+export const writtenAnew = ({ channel }: Pick<Route, 'channel'>): ReadonlySet<string> =>
+  channel === 'trial' ? ANEW_IN_TRIAL : ANEW
+const ANEW = new Set(['cache-status'])
+const ANEW_IN_TRIAL = new Set([...ANEW, 'x-robots-tag'])
 
 /**
  * What every answer gets last: how it came about, and that trial is not for search engines.
@@ -77,7 +87,7 @@ export const closing = (
 }
 
 export const closingFields = (fields: Fields, exchange: Exchange, outcome: Outcome): Fields => [
-  ...fields.filter(([name]) => !CLOSING.has(name)),
+  ...withoutFields(fields, writtenAnew(exchange.route)),
   ...closing(fieldValue(fields, 'cache-status'), exchange, outcome),
 ]
 

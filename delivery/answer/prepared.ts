@@ -5,9 +5,10 @@ import { isHtml } from '../../core/http/freshness.ts'
 import { isCompressible, type Coding } from '../../core/http/negotiation.ts'
 import { kindLabel } from '../counting/counters.ts'
 import { isOwnCopy, pathOfKey } from '../exchange.ts'
+import { isMade } from '../rewriting/made-files.ts'
 import type { Route } from '../routing.ts'
 import type { StoredEntry } from '../store/response-store.ts'
-import { CLOSING, flat, varyBy, withBrowserLifetime, withEdgeLifetime } from './outgoing-fields.ts'
+import { flat, varyBy, withBrowserLifetime, withEdgeLifetime, writtenAnew } from './outgoing-fields.ts'
 
 /** Fields of one coding under one route, made once and used for every hit. */
 export interface Prepared {
@@ -79,6 +80,8 @@ const prepare = (route: Route, entry: StoredEntry, coding: Coding): Prepared => 
   const etag = tagOf(entry, coding)
   const shared = !isOwnCopy(entry.key)
   const path = pathOfKey(entry.key)
+  // What is shown in a frame and was made here is no page of the site.
+  const page = isHtml(entry.fields) && !isMade(entry)
   let fields = withBrowserLifetime(withoutFields(entry.fields, FOR_US), entry.status, { route, path }, shared)
   const before = fieldValue(entry.fields, 'cache-control')
   const cacheControl = fieldValue(fields, 'cache-control')
@@ -89,7 +92,11 @@ const prepare = (route: Route, entry: StoredEntry, coding: Coding): Prepared => 
   fields = withOwnVary(withField(fields, 'etag', etag), route, entry)
   if (coding === 'identity' && entry.status === 200) fields = withField(fields, 'accept-ranges', 'bytes')
   if (coding !== 'identity') fields = withField(fields, 'content-encoding', coding)
-  const changing = new Set([...CLOSING, 'age', ...(ownerLifetime === undefined ? [] : ['cache-control'])])
+  const changing = new Set([
+    ...writtenAnew(route),
+    'age',
+    ...(ownerLifetime === undefined ? [] : ['cache-control']),
+  ])
   const fixed = withoutFields(fields, changing)
   return {
     fixed: flat(fixed),
@@ -97,8 +104,8 @@ const prepare = (route: Route, entry: StoredEntry, coding: Coding): Prepared => 
     etag,
     lastModified: fieldValue(entry.fields, 'last-modified'),
     ownerLifetime,
-    page: isHtml(entry.fields),
-    kind: kindLabel(route.ruleFor(path).kind, isHtml(entry.fields), path),
+    page,
+    kind: kindLabel(route.ruleFor(path).kind, page, path),
     statusBefore: fieldValue(entry.fields, 'cache-status'),
   }
 }

@@ -1,6 +1,6 @@
 import { z } from 'zod'
 import type { CacheKey } from '../../core/http/cache-key.ts'
-import { cacheKey } from '../../core/http/cache-key.ts'
+import { cacheKey, keyPartition } from '../../core/http/cache-key.ts'
 import type { Fields } from '../../core/http/fields.ts'
 import type { PictureForm } from '../../core/page/pictures/widths.ts'
 import { seconds, type EpochMs } from '../../core/time.ts'
@@ -21,6 +21,7 @@ export type PictureRecipe = z.infer<typeof PictureRecipe>
 const TYPES: Record<string, string> = {
   style: 'text/css; charset=utf-8',
   script: 'text/javascript; charset=utf-8',
+  frame: 'text/html; charset=utf-8',
   font: 'font/woff2',
   svg: 'image/svg+xml',
   recipe: 'application/json',
@@ -28,6 +29,12 @@ const TYPES: Record<string, string> = {
 
 /** RFC 8246: what has its content in its name never changes under it. A year is the longest that caches commonly take seriously. */
 const FOR_GOOD = 'public, max-age=31536000, immutable'
+
+/** Partitions of files made here begin so. */
+const MADE = 'made:'
+
+/** Whether a stored response is a file made here. */
+export const isMade = ({ key }: Pick<StoredEntry, 'key'>): boolean => keyPartition(key).startsWith(MADE)
 
 /**
  * Files made here, by digest. They are kept in the store like all that is delivered, in a partition of their own that purges do not touch: pages in
@@ -44,7 +51,7 @@ export class MadeFiles {
   }
 
   #key(siteId: string, digest: string, part: string): CacheKey {
-    return cacheKey(`made:${siteId}`, 'https', 'made', `/${digest}/${part}`, () => false)
+    return cacheKey(`${MADE}${siteId}`, 'https', 'made', `/${digest}/${part}`, () => false)
   }
 
   #put(key: CacheKey, type: string, bytes: Buffer, more: Fields = []): StoredEntry {

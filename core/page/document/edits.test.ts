@@ -103,6 +103,9 @@ describe('Content-Security-Policy (CSP Level 3)', () => {
     ['a digest means that code stays letter for letter', "script-src 'sha256-abc'", { inlineScript: false, hashes: true }],
     ['strict-dynamic takes hosts no notice of', "script-src 'strict-dynamic' 'self'", { ownScript: false }],
     ['two policies, both must allow', "script-src 'unsafe-inline', script-src 'self'", { inlineScript: false }],
+    ['frames of the own host', "frame-src 'self' http://v.example", { ownFrame: true }],
+    ['frames of other hosts only', "default-src 'self'; frame-src http://v.example", { ownFrame: false }],
+    ['child-src stands in for frame-src, before default-src', "default-src 'none'; child-src 'self'", { ownFrame: true }],
     ['style-src-elem comes before style-src', "style-src 'self'; style-src-elem 'unsafe-inline'", { inlineStyle: true }],
   ])('%s', (_why, header, expected) => expect(policy(header)).toMatchObject(expected)) // prettier-ignore
   test('a policy in the page counts too', () => {

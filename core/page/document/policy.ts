@@ -9,6 +9,8 @@ export interface PagePolicy {
   /** Whether files of the page's own host may be loaded as scripts, styles. */
   readonly ownScript: boolean
   readonly ownStyle: boolean
+  /** Whether pages of the page's own host may be shown in frames. */
+  readonly ownFrame: boolean
   /** Whether inline code is allowed by its digest, so that it must stay as it is. */
   readonly hashes: boolean
 }
@@ -49,6 +51,8 @@ const judged = (policy: Directives, address: URL): PagePolicy => {
     dataImage: image === undefined || image.includes('data:'),
     ownScript: own(script, address),
     ownStyle: own(style, address),
+    // §6.1.8: workers and frames fall back to child-src before default-src.
+    ownFrame: own(of('frame-src', 'child-src', 'default-src'), address),
     hashes: [...(script ?? []), ...(style ?? [])].some((one) => HASH.test(one)),
   }
 }
@@ -76,6 +80,7 @@ export const pagePolicy = (page: PageDocument, header: string | undefined): Page
     dataImage: every('dataImage'),
     ownScript: every('ownScript'),
     ownStyle: every('ownStyle'),
+    ownFrame: every('ownFrame'),
     hashes: all.some(({ hashes }) => hashes),
   }
 }

@@ -90,11 +90,42 @@ describe('needless features', () => {
 })
 
 describe('still pictures', () => {
+  const FILM = '<iframe class=film src="http://v.example/embed/1" width=640 title="A &lt;film>"></iframe>'
   test('a video frame keeps its place and size, and shows a link until it is touched', async () => {
-    const { html } = await rewritten('<iframe class=film src="http://v.example/embed/1" width=640 title="A &lt;film>"></iframe>', { stillVideo: {} }) // prettier-ignore
+    const { html, files } = await rewritten(FILM, { stillVideo: {} })
+    const [still] = files
+    expect(html).toBe(
+      `<iframe loading="lazy" class=film src="${still!.path}" width=640 title="A &lt;film>"></iframe>`,
+    )
+    expect(still).toMatchObject({ kind: 'frame', path: expect.stringMatching(/^\/zest-made\/still\.z[0-9a-f]{19}\.html$/) }) // prettier-ignore
+    expect(still!.text).toContain('<a href="http://v.example/embed/1" aria-label="Play: A &lt;film')
+    expect(still!.text).not.toContain('<script')
+  })
+  test('one picture for the same video on every page; a title and an address can end nothing', async () => {
+    const twice = (await rewritten(FILM + FILM, { stillVideo: {} })).files
+    expect(twice).toHaveLength(1)
+    const hostile = '<iframe src="/embed/&quot;><b>" title="&quot;></title><script>x</script>"></iframe>'
+    const [{ text } = { text: '' }] = (await rewritten(hostile, { stillVideo: {} })).files
+    expect(text).not.toMatch(/<script|<b>|<\/script/)
+  })
+  test('when it loads is left to the page, and to lazy frames', async () => {
+    const eager = FILM.replace('class', 'loading=eager class')
+    expect((await rewritten(eager, { stillVideo: {} })).html).toContain('<iframe loading=eager')
+    const both = (await rewritten(FILM, { stillVideo: {}, lazy: {} })).html
+    expect(both.match(/loading/g)).toHaveLength(1)
+  })
+  test('where a policy lets no page of the own host into frames it stands in the page itself', async () => {
+    const { html, files } = await rewritten(
+      FILM,
+      { stillVideo: {} },
+      { policy: 'frame-src http://v.example' },
+    )
+    expect(files).toEqual([])
     expect(html).toContain('class=film src="http://v.example/embed/1" width=640')
-    expect(html).toContain('&quot;http://v.example/embed/1&quot; aria-label=&quot;Play: A &amp;lt;film')
-    expect(html).not.toContain('<script')
+    expect(html).toContain(
+      'srcdoc="<a href=&quot;http://v.example/embed/1&quot; aria-label=&quot;Play: A &amp;lt;film',
+    )
+    expect(html).not.toContain('<style')
   })
   test('other frames, and those with content of their own, are left', async () => {
     const html = '<iframe src="/map"></iframe><iframe src="/embed/x" srcdoc="<p>"></iframe>'
