@@ -149,9 +149,11 @@ export const CriticalStyleSettings = z.strictObject({
 export const ScriptOrderSettings = z.strictObject({
   enabled: z.boolean().default(false),
   manner: z
-    .enum(['defer', 'end'])
-    .default('defer')
-    .describe('What becomes of scripts that hold up the page: deferred, or moved to its end'),
+    .enum(['late', 'defer', 'end'])
+    .default('late')
+    .describe(
+      'What becomes of scripts that hold up the page: deferred and named at its end, deferred where they stand, or moved to its end as they are',
+    ),
   async: z
     .array(filePattern)
     .max(200)

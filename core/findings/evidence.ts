@@ -27,6 +27,9 @@ const LEAST_SAVED = 200
 /** Rules of a first view commonly take so much, bytes (common practice). */
 const CRITICAL_BYTES = 4000
 
+/** Share of the HTML behind which what is named at the end of a page stands; the browser still sees it early. */
+const END_OF_PAGE = 0.98
+
 const item = (file: LookedFile, left: number, note: string): EvidenceItem => ({
   item: file.item,
   bytes: file.request.sentBytes,
@@ -143,11 +146,12 @@ const EVIDENCE: Record<RemedyId, (look: Look, files: LookedFile[], setup: Setup)
     })
     return whole(below, 'below the first view', [{ kind: 'without', ids: ids(below) }], true)
   },
-  scriptOrder: (look, files) => {
+  scriptOrder: (look, files, { remedies }) => {
     const blocking = ofType(files, 'Script').filter(
       ({ id }) => look.recording.resources[id]?.blocks !== 'nothing',
     )
-    return whole(blocking, 'the page waits for it', [{ kind: 'deferred', ids: ids(blocking) }])
+    const late = remedies.scriptOrder.manner === 'defer' ? {} : { offset: END_OF_PAGE }
+    return whole(blocking, 'the page waits for it', [{ kind: 'deferred', ids: ids(blocking), ...late }])
   },
   hints: (look, files, setup) => {
     const inPage = mainInPage(look, files, setup)
@@ -175,8 +179,7 @@ const EVIDENCE: Record<RemedyId, (look: Look, files: LookedFile[], setup: Setup)
     )
     const page = look.recording.resources[0]!.sentBytes
     return whole(blocking, 'nothing shows before it has come', [
-      // At the end of the page, where the browser still sees them early.
-      { kind: 'deferred', ids: ids(blocking), offset: 0.98 },
+      { kind: 'deferred', ids: ids(blocking), offset: END_OF_PAGE },
       { kind: 'sized', sizes: new Map([[0, page + CRITICAL_BYTES]]) },
     ])
   },

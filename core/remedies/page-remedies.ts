@@ -50,11 +50,12 @@ export const scriptOrder: Remedy<'scriptOrder'> = {
     {
       key: 'manner',
       label: 'What waits',
-      hint: 'Both keep the order; deferred scripts are asked for earlier.',
+      hint: 'All keep the order. Named at the end, scripts leave the link and the processor to the first view; where they stand, they are there a little sooner.',
       input: {
         kind: 'choice',
         choices: [
-          { value: 'defer', title: 'is deferred' },
+          { value: 'late', title: 'is deferred, and named at the end of the page' },
+          { value: 'defer', title: 'is deferred where it stands' },
           { value: 'end', title: 'moves to the end of the page' },
         ],
       },

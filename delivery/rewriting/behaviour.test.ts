@@ -95,13 +95,14 @@ describe('scripts that wait', () => {
     '/base.js': 'window.said = ["base"]; window.say = (x) => window.said.push(x)',
     '/plugin.js': 'say("plugin")',
     '/chat.js': 'say("chat")',
+    '/app.js': 'say("app")',
   }
   const scripts = '<script src="/base.js"></script><script>say("inline “é”" + (document.readyState !== "complete"))</script><script src="/plugin.js"></script>' // prettier-ignore
 
-  test.each(['defer', 'end'])('run in the same order as before (%s)', async (manner) => {
-    const { html } = await rewritten(`<!doctype html><meta charset=utf-8>${scripts}<p>x</p>`, { scriptOrder: { manner } }) // prettier-ignore
+  test.each(['late', 'defer', 'end'])('run in the same order as before (%s)', async (manner) => {
+    const { html } = await rewritten(`<!doctype html><meta charset=utf-8><script defer src="/app.js"></script>${scripts}<p>x</p>`, { scriptOrder: { manner } }) // prettier-ignore
     await serve(html, files)
-    expect(await page.evaluate('said')).toEqual(['base', 'inline “é”true', 'plugin'])
+    expect(await page.evaluate('said')).toEqual(['base', 'inline “é”true', 'plugin', 'app'])
     await page.unroute('http://quay.example/**')
   })
   test('those for the first touch run at the first touch, and once', async () => {

@@ -107,6 +107,14 @@ export const insertEarly = (page: PageDocument, text: string): Edit[] => {
   return first == null ? [] : [insertAt(first.startOffset, text)]
 }
 
+/** Insert where an element begins, in front of it. Nothing for elements that the text does not hold. */
+export const insertInFrontOf = ({ sourceCodeLocation }: Element, text: string): Edit[] =>
+  sourceCodeLocation == null ? [] : [insertAt(sourceCodeLocation.startOffset, text)]
+
+/** Insert where an element ends, behind it. */
+export const insertBehind = ({ sourceCodeLocation }: Element, text: string): Edit[] =>
+  sourceCodeLocation == null ? [] : [insertAt(sourceCodeLocation.endOffset, text)]
+
 /** Insert as the last thing of the page. */
 export const insertLast = (page: PageDocument, text: string): Edit[] => {
   const end = page.body?.sourceCodeLocation?.endTag

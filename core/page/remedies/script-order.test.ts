@@ -1,3 +1,4 @@
+import fc from 'fast-check'
 import { describe, expect, test } from 'vitest'
 import { factsOf, leftOf, rewritten, textFile } from '../testing/pages.ts'
 
@@ -89,4 +90,60 @@ describe('scripts that wait', () => {
     expect(html.match(/text\/zest-later/g)).toHaveLength(2)
     expect(html.match(/pointerdown/g)).toHaveLength(1)
   }) // prettier-ignore
+})
+
+describe('named at the end', () => {
+  const end = async (html: string, more = {}, manner = 'late') => (await rewritten(html, { scriptOrder: { manner, ...more } })).html // prettier-ignore
+  test('scripts of the head are deferred and moved, in their order, and nothing asks for them earlier', async () => {
+    const html = await end(page('<script src="/a.js"></script><script>b()</script><script type=module src="/c.js"></script>')) // prettier-ignore
+    expect(html).toContain('<title>x</title></head><body><p>Ferry</p><script defer src="/a.js"></script><script defer src="data:text/javascript;charset=utf-8,b()"></script><script type=module src="/c.js"></script></body>') // prettier-ignore
+  })
+  test.each(['late', 'end'])(
+    'those that stand there already stay behind those that are moved there (%s)',
+    async (manner) => {
+      // prettier-ignore
+      const html = await end(page('<script src="/a.js"></script>', '<p>x</p><script src="/b.js"></script>'), {}, manner)
+      expect(html).toMatch(/<p>x<\/p><script[^>]* src="\/a\.js"><\/script><script[^>]* src="\/b\.js">/)
+    },
+  )
+  test('what waited by its author’s word, and ran after all that did not, still does', async () => {
+    const body = '<p>x</p><script src="/library.js"></script>'
+    for (const manner of ['late', 'defer'])
+      expect(tags(await end(page('<script defer src="/app.js"></script>', body), {}, manner))).toEqual(['<script defer src="/library.js">', '<script defer src="/app.js">']) // prettier-ignore
+  })
+  test('one that waits and is an exception is not moved; so those behind it, which ran before it, stay', async () => {
+    const html = page('<script src="/a.js"></script><script defer src="/app.js"></script><script src="/b.js"></script>') // prettier-ignore
+    expect(await end(html, { exceptions: [{ by: 'file', value: '/app.js', reason: '' }] })).toBe(html)
+  })
+
+  /** Scripts in the order in which a browser carries them out (WHATWG HTML §4.12.1); those that may come at any time left out. */
+  const carriedOut = (html: string): string[] => {
+    const all = [...html.matchAll(/<script([^>]*)>([^<]*)<\/script>/g)].filter(([, attributes]) => !attributes!.includes('async')) // prettier-ignore
+    const name = ([, attributes, text]: RegExpMatchArray): string => /src="(?:\/|data:[^,]*,)([^"]*)"/.exec(attributes!)?.[1] ?? text! // prettier-ignore
+    const later = ([, attributes]: RegExpMatchArray): boolean => /type=module|defer/.test(attributes!)
+    return [...all.filter((one) => !later(one)), ...all.filter(later)].map(name)
+  }
+  const FORMS = {
+    blocking: (n: number) => `<script src="/f${n}"></script>`,
+    deferred: (n: number) => `<script defer src="/f${n}"></script>`,
+    async: (n: number) => `<script async src="/f${n}"></script>`,
+    module: (n: number) => `<script type=module src="/f${n}"></script>`,
+    inline: (n: number) => `<script>f${n}</script>`,
+    inlineModule: (n: number) => `<script type=module>f${n}</script>`,
+    excepted: (n: number) => `<script src="/left/${n}"></script>`,
+    exceptedWaiting: (n: number) => `<script defer src="/left/${n}"></script>`,
+    element: () => '<p>x</p>',
+  }
+  const forms = fc.array(fc.constantFrom(...(Object.keys(FORMS) as (keyof typeof FORMS)[])), { maxLength: 9 })
+  test('whatever scripts a page has, they are carried out in the order of before', async () => {
+    const exceptions = [{ by: 'file', value: '/left/*', reason: '' }]
+    await fc.assert(
+      fc.asyncProperty(forms, forms, fc.constantFrom('late', 'defer', 'end'), async (head, body, manner) => {
+        const written = (parts: (keyof typeof FORMS)[], from: number) => parts.map((form, n) => FORMS[form](from + n)).join('') // prettier-ignore
+        const html = `<!doctype html><html><head></head><body>${written(head, 0)}<p>x</p>${written(body, 20)}</body></html>`
+        expect(carriedOut(await end(html, { exceptions }, manner))).toEqual(carriedOut(html))
+      }),
+      { numRuns: 400 },
+    )
+  })
 })

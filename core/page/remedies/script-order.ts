@@ -9,6 +9,7 @@ import {
   setAttribute,
   sourceOf,
 } from '../document/edits.ts'
+import { behindLast, endOfPage, standsBefore, waitsAnyway } from './script-places.ts'
 import {
   isClassicScript,
   resolved,
@@ -116,46 +117,92 @@ const takeOut = (page: PageDocument, context: RewriteContext, work: Work): Set<E
   return taken
 }
 
-const isLast = (page: PageDocument, standing: readonly Standing[], index: number): boolean => {
-  const { startOffset = 0 } = standing[index]!.element.sourceCodeLocation ?? {}
-  // Nothing but scripts and white space between it and the end: moving it would change nothing.
-  const rest = page.elements.filter((one) => (one.sourceCodeLocation?.startOffset ?? -1) > startOffset)
-  return rest.every(({ name }) => name === 'script')
+/** Scripts that wait already, by their author's word. */
+const waitingScripts = (page: PageDocument, context: RewriteContext): Standing[] => {
+  const exceptions = compileExceptions(context.remedies.scriptOrder.exceptions)
+  return page.elements.filter(waitsAnyway).map((element) => {
+    const address = resolved(page, element.attribs['src'])
+    const exception = exceptions.file(address) ?? exceptions.element(element)
+    const text = address === undefined ? undefined : context.shelf.find(address)?.text
+    const stays = exception !== undefined ? exceptionSentence(exception) : WRITES.test(text ?? '') ? 'It looks at its own place in the page.' : undefined // prettier-ignore
+    return { element, address, item: element.attribs['src'] ?? shown(page, element), stays }
+  })
 }
 
 /**
- * Scripts that hold up the page wait: deferred, or moved to its end. The order among them never changes. A script that must stay where it is keeps
- * all those before it in their place too, since it may need them; inline code among waiting scripts waits with them.
+ * The scripts that may wait. One that must stay where it is keeps all those before it in their place too, since it may need them; inline code in front of the
+ * first file needs no file: it may stay, and what it sets up is there early.
  */
+const thoseThatMayWait = (standing: readonly Standing[], work: Work): Standing[] => {
+  const lastStaying = standing.findLastIndex(({ stays }) => stays !== undefined)
+  standing.slice(0, lastStaying + 1).forEach(
+    ({ item, stays }) =>
+    work.left(item, stays ?? `Stays: a script after it that must stay may need it (${standing[lastStaying]!.item}).`), // prettier-ignore
+  )
+  const rest = standing.slice(lastStaying + 1)
+  const firstFile = rest.findIndex(({ address }) => address !== undefined)
+  return firstFile === -1 ? [] : rest.slice(firstFile)
+}
+
+/** Moved to the end as they are, in front of those that stand there already. */
+const moveToEnd = (page: PageDocument, scripts: readonly Standing[], work: Work): void => {
+  const end = endOfPage(page)
+  for (const { element, item } of scripts.filter((one) => !end.has(one.element)))
+    work.change(item, 'Moved to the end of the page.', [
+      ...replaceElement(element, preloadOf(page, element)),
+      ...end.insert(sourceOf(page, element)),
+    ])
+}
+
+const inPlace = (page: PageDocument, { element, address, item }: Standing, work: Work): void =>
+  address === undefined
+    ? work.change(item, 'Waits with the scripts before it (deferred).', replaceElement(element, asWaiting(page, element)))
+    : work.change(item, 'Deferred: carried out once the page is read.', setAttribute(element, 'defer', undefined)) // prettier-ignore
+
+/**
+ * Deferred where they stand, or besides named at the end of the page, so that nothing of the first view waits for their requests. What waits by
+ * its author's word ran after all of them, and still does: it is moved behind them where it stands before.
+ */
+const defer = (page: PageDocument, scripts: readonly Standing[], waiting: readonly Standing[], late: boolean, work: Work): void => {
+  const end = endOfPage(page)
+  const moves = ({ element }: Standing): boolean => late && !end.has(element)
+  for (const script of scripts) {
+    if (!moves(script)) inPlace(page, script, work)
+    else
+      work.change(script.item, 'Deferred, and named at the end of the page.', [
+        ...replaceElement(script.element, ''),
+        ...end.insert(script.address === undefined ? asWaiting(page, script.element) : sourceOf(page, script.element).replace(/^<script/i, '$& defer')), // prettier-ignore
+      ])
+  }
+  const staying = scripts.filter((one) => !moves(one)).map(({ element }) => element)
+  const insert = behindLast(staying, end)
+  const last = staying.at(-1)
+  for (const { element, item } of waiting) {
+    const ranAfter = last !== undefined && standsBefore(element, last)
+    if (!ranAfter && !(late && !end.has(element))) continue
+    const sentence = late ? 'Named at the end of the page: it waits for all of it anyway.' : 'Moved behind scripts that wait now: it ran after them.' // prettier-ignore
+    work.change(item, sentence, [...replaceElement(element, ''), ...insert(sourceOf(page, element))])
+  }
+} // prettier-ignore
+
+/** Scripts that hold up the page wait: deferred, or moved to its end. The order in which scripts are carried out never changes. */
 export const orderScripts: PageRemedy = (page, context) => {
   const work = new Work('scriptOrder')
   const { manner } = context.remedies.scriptOrder
   const taken = takeOut(page, context, work)
   const standing = standingScripts(page, context).filter(({ element }) => !taken.has(element))
-  const lastStaying = standing.findLastIndex(({ stays }) => stays !== undefined)
-  // Inline code in front of the first file needs no file: it may stay, and what it sets up is there early.
-  const firstFile = standing.findIndex(({ address }, index) => index > lastStaying && address !== undefined)
-  standing.forEach(({ element, item, stays, address }, index) => {
-    if (stays !== undefined) return work.left(item, stays)
-    if (index < lastStaying)
-      return work.left(
-        item,
-        `Stays: a script after it that must stay may need it (${standing[lastStaying]!.item}).`,
-      )
-    if (firstFile === -1 || index < firstFile) return
-    if (manner === 'end') {
-      if (isLast(page, standing, index)) return
-      work.change(item, 'Moved to the end of the page.', replaceElement(element, preloadOf(page, element)))
-      return work.edit(insertLast(page, sourceOf(page, element)))
-    }
-    if (address === undefined)
-      return work.change(item, 'Waits with the scripts before it (deferred).', replaceElement(element, asWaiting(page, element))) // prettier-ignore
-    work.change(
-      item,
-      'Deferred: carried out once the page is read.',
-      setAttribute(element, 'defer', undefined),
-    )
+  if (manner === 'end') {
+    moveToEnd(page, thoseThatMayWait(standing, work), work)
+    return work.done()
+  }
+  const end = endOfPage(page)
+  const waiting = waitingScripts(page, context).filter(({ element }) => !taken.has(element))
+  const held = waiting.find(({ element, stays }) => stays !== undefined && !end.has(element))
+  const inOrder = standing.map((script): Standing => {
+    if (script.stays !== undefined || held === undefined || standsBefore(script.element, held.element)) return script // prettier-ignore
+    return { ...script, stays: `Stays: it runs before one that waits, stands before it and cannot be moved (${held.item}).` } // prettier-ignore
   })
+  defer(page, thoseThatMayWait(inOrder, work), waiting, manner === 'late' && held === undefined, work)
   return work.done()
 }
 
