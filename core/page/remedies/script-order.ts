@@ -197,12 +197,16 @@ export const orderScripts: PageRemedy = (page, context) => {
   }
   const end = endOfPage(page)
   const waiting = waitingScripts(page, context).filter(({ element }) => !taken.has(element))
-  const held = waiting.find(({ element, stays }) => stays !== undefined && !end.has(element))
+  const held = waiting.filter(({ stays }) => stays !== undefined)
+  const [first] = held
   const inOrder = standing.map((script): Standing => {
-    if (script.stays !== undefined || held === undefined || standsBefore(script.element, held.element)) return script // prettier-ignore
-    return { ...script, stays: `Stays: it runs before one that waits, stands before it and cannot be moved (${held.item}).` } // prettier-ignore
+    if (script.stays !== undefined || first === undefined || standsBefore(script.element, first.element)) return script // prettier-ignore
+    return { ...script, stays: `Stays: it runs before one that waits, stands before it and cannot be moved (${first.item}).` } // prettier-ignore
   })
-  defer(page, thoseThatMayWait(inOrder, work), waiting, manner === 'late' && held === undefined, work)
+  // Nothing may be moved past one that waits and cannot be moved.
+  const late = manner === 'late' && held.every(({ element }) => end.has(element))
+  const movable = waiting.filter(({ stays }) => stays === undefined)
+  defer(page, thoseThatMayWait(inOrder, work), movable, late, work)
   return work.done()
 }
 
