@@ -2,7 +2,7 @@ import type { Browser, BrowserContext, Page } from 'playwright-core'
 import { afterAll, beforeAll, describe, expect, test } from 'vitest'
 import type { Site } from '../core/contracts/sites.ts'
 import { accessibilityProblems } from './accessibility.ts'
-import { openBrowser, Stack } from './stack.ts'
+import { openBrowser, Stack, withQuickPhone } from './stack.ts'
 
 /** From a slow site to a proven gain: the whole outcome, through the real interface in Chromium, each step on what the last one left. */
 
@@ -19,6 +19,7 @@ const NEW_TEXT = 'The first boat leaves at noon today.'
 beforeAll(async () => {
   // A slower host than the demo's own, so that the gain is far outside the noise of a busy machine.
   stack = await Stack.start(18_400, { ZEST_DEMO_HOSTING_WAIT_MS: '900' })
+  await withQuickPhone(stack, (await stack.api<Site[]>('GET', '/sites'))[0]!)
   browser = await openBrowser()
   context = await browser.newContext({ viewport: { width: 1280, height: 800 } })
   page = await context.newPage()
