@@ -6,7 +6,7 @@ import type { Measurement, MeasurementHead } from '../core/contracts/measurement
 import type { Site } from '../core/contracts/sites.ts'
 import { REMEDIES } from '../core/remedies/catalogue.ts'
 import { accessibilityProblems } from './accessibility.ts'
-import { inTrial, openBrowser, openFerrySite, Stack } from './stack.ts'
+import { inTrial, openBrowser, openFerrySite, Stack, withQuickPhone } from './stack.ts'
 
 /** Remedies that rewrite, through the real interface in Chromium: read about, tried, looked at, cut back, and the page still whole. */
 
@@ -103,6 +103,9 @@ describe('what is slow', () => {
 })
 
 describe('remedies', () => {
+  // What pictures weigh shows on a slow link only; from here on it does not matter.
+  beforeAll(() => withQuickPhone(stack, site))
+
   test('each of them explains itself, with the risk of its reach', async () => {
     for (const { name, does, couldBreak } of REMEDIES) {
       const one = panel(name)
