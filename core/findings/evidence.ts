@@ -150,7 +150,8 @@ const EVIDENCE: Record<RemedyId, (look: Look, files: LookedFile[], setup: Setup)
     const blocking = ofType(files, 'Script').filter(
       ({ id }) => look.recording.resources[id]?.blocks !== 'nothing',
     )
-    const late = remedies.scriptOrder.manner === 'defer' ? {} : { offset: END_OF_PAGE }
+    // Moved to the end as they are, they are asked for as early as before.
+    const late = remedies.scriptOrder.manner === 'late' ? { offset: END_OF_PAGE } : {}
     return whole(blocking, 'the page waits for it', [{ kind: 'deferred', ids: ids(blocking), ...late }])
   },
   hints: (look, files, setup) => {

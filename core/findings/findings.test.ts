@@ -76,6 +76,23 @@ describe('evidence', () => {
   })
 })
 
+test.each([
+  ['late', 0.98],
+  ['defer', undefined],
+  ['end', undefined],
+])(
+  'scripts that wait in the manner "%s" are predicted to be asked for at %s of the page',
+  (manner, offset) => {
+    const [change] = evidenceFor(
+      'scriptOrder',
+      look(),
+      Setup.parse({ remedies: { scriptOrder: { manner } } }),
+    ).changes
+    expect(change).toMatchObject({ kind: 'deferred' })
+    expect((change as { offset?: number }).offset).toBe(offset)
+  },
+)
+
 describe('the main picture in the page', () => {
   const HERO_BYTES = 12_000
   const small = (type = 'image/avif') =>

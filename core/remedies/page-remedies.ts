@@ -39,7 +39,7 @@ export const scriptOrder: Remedy<'scriptOrder'> = {
   name: 'Scripts that wait',
   reach: 'page',
   inShort: 'Let scripts wait until the page is read, instead of the page for the scripts.',
-  does: 'Scripts that hold up the page are deferred, or moved to its end. Their order never changes: inline code between them waits with them, and a script that must stay keeps all before it in place, since it may need them. Scripts you name can run whenever they come, or wait for the first touch.',
+  does: 'Scripts that hold up the page are deferred, and named at its end unless you choose otherwise. Their order never changes: those that waited already still run after them, inline code between them waits with them, and a script that must stay keeps all before it in place, since it may need them. Scripts you name can run whenever they come, or wait for the first touch.',
   helps: 'When scripts stand in the head and little of the first view is drawn by them.',
   avoid: 'When scripts draw the first view: it would come later.',
   couldBreak:

@@ -9,7 +9,7 @@ import {
   setAttribute,
   sourceOf,
 } from '../document/edits.ts'
-import { behindLast, endOfPage, standsBefore, waitsAnyway } from './script-places.ts'
+import { behindLast, endOfPage, standsBefore, waitsAnyway, type EndOfPage } from './script-places.ts'
 import {
   isClassicScript,
   resolved,
@@ -145,8 +145,7 @@ const thoseThatMayWait = (standing: readonly Standing[], work: Work): Standing[]
 }
 
 /** Moved to the end as they are, in front of those that stand there already. */
-const moveToEnd = (page: PageDocument, scripts: readonly Standing[], work: Work): void => {
-  const end = endOfPage(page)
+const moveToEnd = (page: PageDocument, scripts: readonly Standing[], end: EndOfPage, work: Work): void => {
   for (const { element, item } of scripts.filter((one) => !end.has(one.element)))
     work.change(item, 'Moved to the end of the page.', [
       ...replaceElement(element, preloadOf(page, element)),
@@ -163,8 +162,7 @@ const inPlace = (page: PageDocument, { element, address, item }: Standing, work:
  * Deferred where they stand, or besides named at the end of the page, so that nothing of the first view waits for their requests. What waits by
  * its author's word ran after all of them, and still does: it is moved behind them where it stands before.
  */
-const defer = (page: PageDocument, scripts: readonly Standing[], waiting: readonly Standing[], late: boolean, work: Work): void => {
-  const end = endOfPage(page)
+const defer = (page: PageDocument, scripts: readonly Standing[], waiting: readonly Standing[], { end, late }: { end: EndOfPage; late: boolean }, work: Work): void => {
   const moves = ({ element }: Standing): boolean => late && !end.has(element)
   for (const script of scripts) {
     if (!moves(script)) inPlace(page, script, work)
@@ -191,11 +189,11 @@ export const orderScripts: PageRemedy = (page, context) => {
   const { manner } = context.remedies.scriptOrder
   const taken = takeOut(page, context, work)
   const standing = standingScripts(page, context).filter(({ element }) => !taken.has(element))
+  const end = endOfPage(page)
   if (manner === 'end') {
-    moveToEnd(page, thoseThatMayWait(standing, work), work)
+    moveToEnd(page, thoseThatMayWait(standing, work), end, work)
     return work.done()
   }
-  const end = endOfPage(page)
   const waiting = waitingScripts(page, context).filter(({ element }) => !taken.has(element))
   const held = waiting.filter(({ stays }) => stays !== undefined)
   const [first] = held
@@ -206,7 +204,7 @@ export const orderScripts: PageRemedy = (page, context) => {
   // Nothing may be moved past one that waits and cannot be moved.
   const late = manner === 'late' && held.every(({ element }) => end.has(element))
   const movable = waiting.filter(({ stays }) => stays === undefined)
-  defer(page, thoseThatMayWait(inOrder, work), movable, late, work)
+  defer(page, thoseThatMayWait(inOrder, work), movable, { end, late }, work)
   return work.done()
 }
 
