@@ -126,6 +126,19 @@ new PerformanceObserver(() => setTimeout(() => {
     site.pages = before
     expect(firstView!.selectors).toEqual(['h1', '.film'])
   })
+  test('the first view needs what keeps things out of it, and nothing of what is inside them or far below', async () => {
+    const before = site.pages
+    site.pages = {
+      ...before,
+      '/': html(`<style>header{color:navy}.list{color:gray}.entry{color:green}@media (min-width:100px){.list{display:none}}
+.drawer{max-height:0;overflow:hidden}.skip{position:absolute;top:-60px}.aside{position:relative;left:-9000px;width:90px}.notice{display:none}.far{margin:0}</style>
+<header>Quay <a class="skip" href="#x">Skip</a><ul class="list"><li class="entry">Boats</li></ul><div class="drawer"><p>More</p></div><p class="aside">x</p></header>
+<div style="height:3000px"></div><section class="far"><p class="notice">Sold out</p>x</section>`),
+    } // prettier-ignore
+    const { firstView } = detailsOf(await looked())
+    site.pages = before
+    expect(firstView!.selectors.toSorted()).toEqual(['.aside', '.drawer', '.list', '.skip', 'header'])
+  })
   test('a width that is held stays whatever sizes says; one that is not may follow it', async () => {
     const before = site.pages
     const held = ['', 'max-width:100%', 'width:20em']

@@ -99,12 +99,18 @@ export const readContents = (): PageContents => {
   }
   walk(document.documentElement, 1)
   const inView = new Set<Element>(first?.elements)
+  // What would stand in the first view if its styles came late, a closed menu for instance, needs those that keep it out of it.
+  const keptOut = new Set<Element>(first?.keptOut)
   const textSizes = new Map<string, number>()
   for (const element of document.querySelectorAll('*')) {
     const box = element.getBoundingClientRect()
     const top = box.top + window.scrollY
     const isIn = box.width > 0 && box.height > 0 && top < view.height && top + box.height > 0
-    if (!isIn && !inView.has(element)) continue
+    if (!isIn && !inView.has(element)) {
+      const isKeptOut = inView.has(element.parentElement!) && window.__zestKeptOut?.(element) === true
+      if (isKeptOut) keptOut.add(element)
+      continue
+    }
     inView.add(element)
     const hasText = [...element.childNodes].some(
       (node) => node.nodeType === 3 && (node.nodeValue ?? '').trim() !== '',
@@ -117,7 +123,7 @@ export const readContents = (): PageContents => {
     }
   }
   // What is wider than the window by itself makes a phone draw the whole page smaller until its styles have come, wherever it stands.
-  const needed = new Set(inView)
+  const needed = new Set([...inView, ...keptOut])
   for (const element of document.querySelectorAll('[width], img, table, pre')) {
     const natural = element instanceof HTMLImageElement ? element.naturalWidth : 0
     const own = Math.max(natural, Number.parseFloat(element.getAttribute('width') ?? '') || 0)
