@@ -1,4 +1,5 @@
-import { parse, type DefaultTreeAdapterTypes } from 'parse5'
+import { parse } from 'parse5'
+import { attributeOf, htmlNodes, isHtmlElement, type HtmlNode } from '../formats/html-tree.ts'
 
 /** Places of a page whose values tell visitors apart, and its words. */
 export interface PageValues {
@@ -6,13 +7,6 @@ export interface PageValues {
   readonly places: ReadonlyMap<string, string>
   readonly words: ReadonlySet<string>
 }
-
-type Node = DefaultTreeAdapterTypes.Node
-type Element = DefaultTreeAdapterTypes.Element
-
-const isElement = (node: Node): node is Element => 'tagName' in node
-const attribute = (element: Element, name: string): string | undefined =>
-  element.attrs.find((one) => one.name === name)?.value
 
 const SCRIPT_TOKEN =
   /["']?([\w-]*(?:nonce|token|csrf|xsrf|session|user|account|member|email)[\w-]*)["']?\s*[:=]\s*["']([^"'\\]{4,200})["']/gi
@@ -31,17 +25,18 @@ export const pageValues = (html: string): PageValues => {
     places.set(name, value)
     for (const word of wordsIn(value)) words.add(word)
   }
-  const visit = (node: Node): void => {
+  const visit = (node: HtmlNode): void => {
     if ('value' in node && node.nodeName === '#text') for (const word of wordsIn(node.value)) words.add(word)
-    if (isElement(node)) {
+    if (isHtmlElement(node)) {
       const { tagName } = node
-      if (tagName === 'input' && attribute(node, 'type')?.toLowerCase() === 'hidden')
-        note(`hidden field "${attribute(node, 'name') ?? ''}"`, attribute(node, 'value'))
-      else if (tagName === 'input') note(`field "${attribute(node, 'name') ?? ''}"`, attribute(node, 'value'))
+      if (tagName === 'input' && attributeOf(node, 'type')?.toLowerCase() === 'hidden')
+        note(`hidden field "${attributeOf(node, 'name') ?? ''}"`, attributeOf(node, 'value'))
+      else if (tagName === 'input')
+        note(`field "${attributeOf(node, 'name') ?? ''}"`, attributeOf(node, 'value'))
       if (tagName === 'meta')
         note(
-          `meta element "${attribute(node, 'name') ?? attribute(node, 'property') ?? ''}"`,
-          attribute(node, 'content'),
+          `meta element "${attributeOf(node, 'name') ?? attributeOf(node, 'property') ?? ''}"`,
+          attributeOf(node, 'content'),
         )
       for (const { name, value } of node.attrs)
         if (name.startsWith('data-')) note(`attribute ${name} of <${tagName}>`, value)
@@ -50,8 +45,7 @@ export const pageValues = (html: string): PageValues => {
         for (const [, name, value] of text.matchAll(SCRIPT_TOKEN)) note(`"${name}" in a script`, value)
       }
     }
-    if ('childNodes' in node) for (const child of node.childNodes) visit(child)
   }
-  visit(parse(html))
+  for (const { node } of htmlNodes(parse(html))) visit(node)
   return { places, words }
 }

@@ -1,17 +1,4 @@
-import { parse, type DefaultTreeAdapterTypes } from 'parse5'
-
-type Node = DefaultTreeAdapterTypes.Node
-type Element = DefaultTreeAdapterTypes.Element
-
-const childrenOf = (node: Node): Node[] => ('childNodes' in node ? node.childNodes : [])
-const isElement = (node: Node): node is Element => 'tagName' in node
-const attribute = (element: Element, name: string): string | undefined =>
-  element.attrs.find((one) => one.name === name)?.value
-
-const walk = (node: Node, visit: (element: Element, depth: number) => void, depth = 0): void => {
-  if (isElement(node)) visit(node, depth)
-  for (const child of childrenOf(node)) walk(child, visit, depth + 1)
-}
+import { attributeOf, htmlElements } from '../formats/html-tree.ts'
 
 /** What is not a page, by its ending. */
 const FILE = /\.(?:css|m?js|json|xml|txt|png|jpe?g|gif|webp|avif|svg|ico|woff2?|pdf|zip|gz|mp[34]|webm)$/i
@@ -27,16 +14,16 @@ export const linkedPages = (html: string, address: string): string[] => {
   const found = new Set<string>()
   let base = address
   const { origin } = new URL(address)
-  walk(parse(html), (element) => {
-    const href = attribute(element, 'href')
-    if (href === undefined) return
+  for (const { node: element } of htmlElements(html)) {
+    const href = attributeOf(element, 'href')
+    if (href === undefined) continue
     if (element.tagName === 'base' && URL.canParse(href, address)) base = new URL(href, address).href
-    if (element.tagName !== 'a' || !URL.canParse(href, base)) return
+    if (element.tagName !== 'a' || !URL.canParse(href, base)) continue
     const url = new URL(href, base)
-    const nofollow = (attribute(element, 'rel') ?? '').split(/\s+/).includes('nofollow')
-    if (url.origin !== origin || nofollow || FILE.test(url.pathname) || ACTS.test(url.pathname)) return
+    const nofollow = (attributeOf(element, 'rel') ?? '').split(/\s+/).includes('nofollow')
+    if (url.origin !== origin || nofollow || FILE.test(url.pathname) || ACTS.test(url.pathname)) continue
     found.add(url.pathname)
-  })
+  }
   return [...found]
 }
 
@@ -46,14 +33,14 @@ const STRUCTURE_DEPTH = 7
 /** What a page is built of: its upper elements with their classes, ids and numbers left out. */
 export const structureOf = (html: string): ReadonlySet<string> => {
   const parts = new Set<string>()
-  walk(parse(html), (element, depth) => {
-    if (depth > STRUCTURE_DEPTH || ['script', 'style', 'link', 'meta'].includes(element.tagName)) return
-    const classes = (attribute(element, 'class') ?? '')
+  for (const { node: element, depth } of htmlElements(html)) {
+    if (depth > STRUCTURE_DEPTH || ['script', 'style', 'link', 'meta'].includes(element.tagName)) continue
+    const classes = (attributeOf(element, 'class') ?? '')
       .split(/\s+/)
       .filter((name) => name !== '' && !/\d/.test(name))
       .sort()
     parts.add([`${depth} ${element.tagName}`, ...classes].join('.'))
-  })
+  }
   return parts
 }
 

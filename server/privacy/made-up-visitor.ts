@@ -1,27 +1,29 @@
-import { parse, type DefaultTreeAdapterTypes } from 'parse5'
 import type { SignIn } from '../../core/contracts/privacy.ts'
 import type { Site } from '../../core/contracts/sites.ts'
+import {
+  attributeOf,
+  htmlElements,
+  htmlNodes,
+  isHtmlElement,
+  type HtmlElement,
+} from '../../core/formats/html-tree.ts'
 import { TRIAL_KEY } from '../../core/http/trial-key.ts'
 import { JobFailure } from '../jobs/job-queue.ts'
 import { askOutside, type OutsideAnswer } from '../sites/outside-request.ts'
 import { CookieJar } from './cookie-jar.ts'
 
-type Element = DefaultTreeAdapterTypes.Element
 const TIMEOUT_MS = 60_000
 
-/** Elements of a tree in the order of the document. */
-function* elements(node: DefaultTreeAdapterTypes.Node): Iterable<Element> {
-  if ('tagName' in node) yield node
-  if ('childNodes' in node) for (const child of node.childNodes) yield* elements(child)
-}
-const attribute = (element: Element, name: string): string =>
-  element.attrs.find((one) => one.name === name)?.value ?? ''
+const attribute = (element: HtmlElement, name: string): string => attributeOf(element, name) ?? ''
+
+const inputsOf = (form: HtmlElement): HtmlElement[] =>
+  [...htmlNodes(form)].map(({ node }) => node).filter(isHtmlElement).filter(({ tagName }) => tagName === 'input') // prettier-ignore
 
 /** The form with a password in it: where it is sent, and the hidden fields that go along. */
 const signInForm = (html: string): { action: string; hidden: Record<string, string> } | undefined => {
-  for (const form of elements(parse(html))) {
+  for (const { node: form } of htmlElements(html)) {
     if (form.tagName !== 'form') continue
-    const inputs = [...elements(form)].filter(({ tagName }) => tagName === 'input')
+    const inputs = inputsOf(form)
     if (!inputs.some((input) => attribute(input, 'type').toLowerCase() === 'password')) continue
     const hidden = inputs.filter((input) => attribute(input, 'type').toLowerCase() === 'hidden')
     return {

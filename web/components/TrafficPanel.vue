@@ -54,10 +54,11 @@ const shortStatus = (text: string): string => text.replace(/^zest-lamp; /, '')
       {{ traffic.unrewritten.length === 1 ? 'goes' : 'go' }} out as the origin makes
       {{ traffic.unrewritten.length === 1 ? 'it' : 'them' }} until the next try. A purge tries at once.
     </p>
-    <ul>
+    <ul class="failed">
       <li v-for="page in traffic.unrewritten" :key="`${page.channel} ${page.target} ${page.againAt}`">
         <code>{{ page.target }}</code> of {{ page.channel }}: {{ page.why }}. Tried
-        {{ howMany(page.tries, 'time') }}, again after {{ when(new Date(page.againAt).toISOString()) }}.
+        {{ page.tries === 1 ? 'once' : howMany(page.tries, 'time') }}, again after
+        {{ when(new Date(page.againAt).toISOString()) }}.
       </li>
     </ul>
   </template>
@@ -152,6 +153,10 @@ const shortStatus = (text: string): string => text.replace(/^zest-lamp; /, '')
 <style scoped>
 .head {
   justify-content: space-between;
+}
+.failed {
+  margin-bottom: 1rem;
+  padding-left: 1.5rem;
 }
 .two {
   display: grid;

@@ -66,8 +66,9 @@ const explain = (address: string): void => {
   <div class="headline">
     <p v-if="coverage">
       <b>{{ whole(coverage.fresh) }} of {{ whole(coverage.pages) }}</b> pages of the sitemap are stored and
-      fresh<template v-if="coverage.stale > 0">, {{ whole(coverage.stale) }} are stale</template>.
-      {{ whole(coverage.absent) }} are not stored.
+      fresh<template v-if="coverage.stale > 0"
+        >, {{ whole(coverage.stale) }} {{ coverage.stale === 1 ? 'is' : 'are' }} stale</template
+      >. {{ whole(coverage.absent) }} {{ coverage.absent === 1 ? 'is' : 'are' }} not stored.
     </p>
     <p v-if="cold !== null">
       <b>{{ whole(cold) }}</b> cold visits per 1,000: visits that had to wait for the origin to build a page

@@ -1,8 +1,5 @@
-import { parse, type DefaultTreeAdapterTypes } from 'parse5'
+import { attributeOf, htmlElements, type HtmlElement } from '../../formats/html-tree.ts'
 import type { Discovery, PageRecording, RecordedResource } from './recording.ts'
-
-type Node = DefaultTreeAdapterTypes.Node
-type Element = DefaultTreeAdapterTypes.Element
 
 /** Something that HTML or a style sheet names, before it has been fetched. */
 export interface NamedResource {
@@ -14,29 +11,17 @@ export interface NamedResource {
   readonly urgency: number
 }
 
-const attribute = (element: Element, name: string): string | undefined =>
-  element.attrs.find((one) => one.name === name)?.value
-
-const elementsOf = (node: Node, inHead = false): { element: Element; inHead: boolean }[] => {
-  const own = 'tagName' in node ? [{ element: node, inHead }] : []
-  const head = inHead || ('tagName' in node && node.tagName === 'head')
-  return [
-    ...own,
-    ...('childNodes' in node ? node.childNodes.flatMap((child) => elementsOf(child, head)) : []),
-  ]
-}
-
 /** The first candidate of srcset is as good as any when nothing says which the browser takes. */
 const firstOf = (srcset: string | undefined): string | undefined => srcset?.trim().split(/[\s,]/, 1)[0]
 
 type Part = Pick<NamedResource, 'type' | 'blocks' | 'runs' | 'urgency'> & { address: string; lazy?: boolean }
 
-const scriptPart = (element: Element, inHead: boolean): Part | undefined => {
-  const address = attribute(element, 'src')
-  const type = attribute(element, 'type') ?? ''
+const scriptPart = (element: HtmlElement, inHead: boolean): Part | undefined => {
+  const address = attributeOf(element, 'src')
+  const type = attributeOf(element, 'type') ?? ''
   if (address === undefined || (type !== '' && !/javascript|module/i.test(type))) return undefined
-  const isAsync = attribute(element, 'async') !== undefined
-  const waits = !isAsync && attribute(element, 'defer') === undefined && type !== 'module'
+  const isAsync = attributeOf(element, 'async') !== undefined
+  const waits = !isAsync && attributeOf(element, 'defer') === undefined && type !== 'module'
   return {
     address,
     type: 'script',
@@ -46,13 +31,13 @@ const scriptPart = (element: Element, inHead: boolean): Part | undefined => {
   }
 }
 
-const linkPart = (element: Element): Part | undefined => {
-  const address = attribute(element, 'href')
-  const rel = (attribute(element, 'rel') ?? '').toLowerCase().split(/\s+/)
+const linkPart = (element: HtmlElement): Part | undefined => {
+  const address = attributeOf(element, 'href')
+  const rel = (attributeOf(element, 'rel') ?? '').toLowerCase().split(/\s+/)
   if (address === undefined) return undefined
   const rest = { runs: 'after-parsing' as const, address }
   if (rel.includes('stylesheet') && !rel.includes('alternate')) {
-    const forPrint = /^\s*print\s*$/i.test(attribute(element, 'media') ?? '')
+    const forPrint = /^\s*print\s*$/i.test(attributeOf(element, 'media') ?? '')
     return { ...rest, type: 'style', blocks: forPrint ? 'nothing' : 'rendering', urgency: forPrint ? 0 : 4 }
   }
   if (!rel.includes('preload')) return undefined
@@ -62,16 +47,16 @@ const linkPart = (element: Element): Part | undefined => {
     image: 'image',
     font: 'font',
   }
-  return { ...rest, type: types[attribute(element, 'as') ?? ''] ?? 'other', blocks: 'nothing', urgency: 3 }
+  return { ...rest, type: types[attributeOf(element, 'as') ?? ''] ?? 'other', blocks: 'nothing', urgency: 3 }
 }
 
-const partOf = (element: Element, inHead: boolean): Part | undefined => {
+const partOf = (element: HtmlElement, inHead: boolean): Part | undefined => {
   if (element.tagName === 'script') return scriptPart(element, inHead)
   if (element.tagName === 'link') return linkPart(element)
   if (element.tagName !== 'img') return undefined
-  const address = attribute(element, 'src') ?? firstOf(attribute(element, 'srcset'))
+  const address = attributeOf(element, 'src') ?? firstOf(attributeOf(element, 'srcset'))
   if (address === undefined || address === '') return undefined
-  const lazy = attribute(element, 'loading') === 'lazy'
+  const lazy = attributeOf(element, 'loading') === 'lazy'
   return { address, type: 'image', blocks: 'nothing', runs: 'after-parsing', urgency: 1, lazy }
 }
 
@@ -82,8 +67,11 @@ const partOf = (element: Element, inHead: boolean): Part | undefined => {
 export const namedInHtml = (html: string, url: string): NamedResource[] => {
   const found = new Map<string, NamedResource>()
   let base = url
-  for (const { element, inHead } of elementsOf(parse(html, { sourceCodeLocationInfo: true }))) {
-    const href = attribute(element, 'href')
+  let inHead = false
+  for (const { node: element, depth } of htmlElements(html)) {
+    // The head is a child of the root element, which is one of the document.
+    if (depth <= 2) inHead = element.tagName === 'head'
+    const href = attributeOf(element, 'href')
     if (element.tagName === 'base' && href !== undefined && URL.canParse(href, url))
       base = new URL(href, url).href
     const part = partOf(element, inHead)

@@ -1,6 +1,7 @@
-import type { Document, Element, ParentNode } from 'domhandler'
+import type { ChildNode, Document, Element } from 'domhandler'
 import { parse } from 'parse5'
 import { adapter } from 'parse5-htmlparser2-tree-adapter'
+import { inDocumentOrder } from '../../formats/html-tree.ts'
 
 /** A page as it was sent, with its parse tree; nodes know where in the text they stand (WHATWG HTML §13.2). */
 export interface PageDocument {
@@ -28,13 +29,13 @@ const isAsWritten = (html: string, { name, sourceCodeLocation }: Element): boole
   )
 }
 
-const collect = (html: string, parent: ParentNode, into: Element[]): void => {
-  for (const child of parent.children) {
-    if (!isElement(child)) continue
-    if (isAsWritten(html, child)) into.push(child)
-    if (child.name !== 'template') collect(html, child, into)
-  }
-}
+/** What a node holds that can be seen or carried out: what templates hold is inert. */
+const livingChildren = (node: ChildNode | Document): readonly ChildNode[] =>
+  'children' in node && !('name' in node && node.name === 'template') ? node.children : []
+
+/** Nodes of a page in document order, without what templates hold. */
+export const pageNodes = (root: Document): Iterable<{ readonly node: ChildNode | Document }> =>
+  inDocumentOrder<ChildNode | Document>(root, livingChildren)
 
 const baseOf = (elements: readonly Element[], address: URL): URL => {
   const href = elements.find(({ name, attribs }) => name === 'base' && attribs['href'] !== undefined)
@@ -50,7 +51,7 @@ export const parseTree = (html: string): Document => parse(html, { treeAdapter: 
 export const readPage = (html: string, address: URL): PageDocument => {
   const root = parse(html, { treeAdapter: adapter, sourceCodeLocationInfo: true })
   const elements: Element[] = []
-  collect(html, root, elements)
+  for (const { node } of pageNodes(root)) if (isElement(node) && isAsWritten(html, node)) elements.push(node)
   return {
     html,
     root,

@@ -4,6 +4,7 @@ import { Work, type PageRemedy, type RewriteContext } from '../context.ts'
 import { removeElement } from '../document/edits.ts'
 import {
   isClassicScript,
+  pageNodes,
   resolved,
   shown,
   textOf,
@@ -26,14 +27,10 @@ const PLAIN_SIGNS = /[©®™↔-↪▶◀☀-☎✓✔✖]/gu
 
 const visibleText = ({ root }: PageDocument): string => {
   const parts: string[] = []
-  const walk = (nodes: typeof root.children): void => {
-    for (const node of nodes) {
-      if (node.type === 'text') parts.push(node.data)
-      else if ('children' in node && !(node.type === 'script' || node.type === 'style'))
-        walk(node.children as typeof root.children)
-    }
+  for (const { node } of pageNodes(root)) {
+    const within = node.parent?.type
+    if (node.type === 'text' && within !== 'script' && within !== 'style') parts.push(node.data)
   }
-  walk(root.children)
   return parts.join('')
 }
 
