@@ -1,4 +1,4 @@
-import type { ChildNode, Document, Element } from 'domhandler'
+import type { AnyNode, Document, Element } from 'domhandler'
 import { parse } from 'parse5'
 import { adapter } from 'parse5-htmlparser2-tree-adapter'
 import { inDocumentOrder } from '../../formats/html-tree.ts'
@@ -29,13 +29,15 @@ const isAsWritten = (html: string, { name, sourceCodeLocation }: Element): boole
   )
 }
 
-/** What a node holds that can be seen or carried out: what templates hold is inert. */
-const livingChildren = (node: ChildNode | Document): readonly ChildNode[] =>
-  'children' in node && !('name' in node && node.name === 'template') ? node.children : []
+const childrenOf = (node: AnyNode): readonly AnyNode[] => ('children' in node ? node.children : [])
 
-/** Nodes of a page in document order, without what templates hold. */
-export const pageNodes = (root: Document): Iterable<{ readonly node: ChildNode | Document }> =>
-  inDocumentOrder<ChildNode | Document>(root, livingChildren)
+/** Every node in document order, with what templates hold: scripts may yet put it into the page. */
+export const allNodes = (root: AnyNode): Iterable<{ readonly node: AnyNode }> =>
+  inDocumentOrder(root, childrenOf)
+
+/** Nodes of a page in document order, without what templates hold: it can neither be seen nor carried out. */
+const livingNodes = (root: AnyNode): Iterable<{ readonly node: AnyNode }> =>
+  inDocumentOrder(root, (node) => ('name' in node && node.name === 'template' ? [] : childrenOf(node)))
 
 const baseOf = (elements: readonly Element[], address: URL): URL => {
   const href = elements.find(({ name, attribs }) => name === 'base' && attribs['href'] !== undefined)
@@ -51,7 +53,8 @@ export const parseTree = (html: string): Document => parse(html, { treeAdapter: 
 export const readPage = (html: string, address: URL): PageDocument => {
   const root = parse(html, { treeAdapter: adapter, sourceCodeLocationInfo: true })
   const elements: Element[] = []
-  for (const { node } of pageNodes(root)) if (isElement(node) && isAsWritten(html, node)) elements.push(node)
+  for (const { node } of livingNodes(root))
+    if (isElement(node) && isAsWritten(html, node)) elements.push(node)
   return {
     html,
     root,

@@ -3,8 +3,8 @@ import { compileExceptions, exceptionSentence, fileMatcher } from '../exceptions
 import { Work, type PageRemedy, type RewriteContext } from '../context.ts'
 import { removeElement } from '../document/edits.ts'
 import {
+  allNodes,
   isClassicScript,
-  pageNodes,
   resolved,
   shown,
   textOf,
@@ -25,9 +25,10 @@ const EMOJI = /\p{Extended_Pictographic}/u
 /** Signs that Unicode counts as pictographs and every font has. */
 const PLAIN_SIGNS = /[©®™↔-↪▶◀☀-☎✓✔✖]/gu
 
+/** Text that is or may be shown: scripts may yet put what templates hold into the page. */
 const visibleText = ({ root }: PageDocument): string => {
   const parts: string[] = []
-  for (const { node } of pageNodes(root)) {
+  for (const { node } of allNodes(root)) {
     const within = node.parent?.type
     if (node.type === 'text' && within !== 'script' && within !== 'style') parts.push(node.data)
   }

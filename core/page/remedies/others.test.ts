@@ -67,6 +67,7 @@ describe('needless features', () => {
   const leave = (html: string, more: Partial<PageOrder> = {}, settings = {}) => rewritten(html, { features: settings }, more) // prettier-ignore
   test.each([
     ['emoji script without emoji', '<script src="/emoji.js?v=1"></script><p>© Quay → 7½ ✓</p>', false],
+    ['emoji script beside an emoji that a template holds', '<script src="/emoji.js"></script><template><p>⛴</p></template>', true],
     ['emoji script beside an emoji', '<script src="/emoji.js"></script><p>⛴</p>', true],
     ['embed script without frames', '<script src="/page-embed.min.js"></script><p>', false],
     ['embed script beside a frame', '<script src="/page-embed.min.js"></script><iframe src="/x"></iframe>', true],

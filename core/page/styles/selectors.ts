@@ -1,7 +1,7 @@
 import { selectOne } from 'css-select'
 import type { AnyNode } from 'domhandler'
 import { clone, generate, parse, walk, type CssNode, type List, type Rule, type Selector } from 'css-tree'
-import { inDocumentOrder } from '../../formats/html-tree.ts'
+import { allNodes } from '../document/page-document.ts'
 
 /** Pseudo-classes that depend on nothing but the document's structure; all others may come true later. */
 const STRUCTURAL = new Set(['root', 'first-child', 'last-child', 'only-child', 'nth-child', 'nth-last-child', 'first-of-type', 'last-of-type', 'only-of-type', 'nth-of-type', 'nth-last-of-type']) // prettier-ignore
@@ -83,9 +83,7 @@ const namesOf = (document: AnyNode): DocumentNames => {
   const types = new Set<string>()
   const classes = new Set<string>()
   const ids = new Set<string>()
-  for (const { node } of inDocumentOrder(document, (one): AnyNode[] =>
-    'children' in one ? one.children : [],
-  )) {
+  for (const { node } of allNodes(document)) {
     if (!('attribs' in node)) continue
     types.add(node.name.toLowerCase())
     for (const one of (node.attribs['class'] ?? '').split(/\s+/)) classes.add(one)
