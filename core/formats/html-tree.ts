@@ -1,4 +1,4 @@
-import { parse, type DefaultTreeAdapterTypes } from 'parse5'
+import type { DefaultTreeAdapterTypes } from 'parse5'
 
 export type HtmlNode = DefaultTreeAdapterTypes.Node
 export type HtmlElement = DefaultTreeAdapterTypes.Element
@@ -32,10 +32,9 @@ export const htmlNodes = (root: HtmlNode): Iterable<NodeAt<HtmlNode>> =>
 
 export const isHtmlElement = (node: HtmlNode): node is HtmlElement => 'tagName' in node
 
-/** Elements of a page in order; any text can be parsed, and they know where in it they stand. */
-export function* htmlElements(html: string): Generator<NodeAt<HtmlElement>, void, undefined> {
-  for (const { node, depth } of htmlNodes(parse(html, { sourceCodeLocationInfo: true })))
-    if (isHtmlElement(node)) yield { node, depth }
+/** Elements of a page or of a part of it, in order. */
+export function* htmlElements(root: HtmlNode): Generator<NodeAt<HtmlElement>, void, undefined> {
+  for (const { node, depth } of htmlNodes(root)) if (isHtmlElement(node)) yield { node, depth }
 }
 
 /** Value of an attribute; undefined when the element does not have it. */

@@ -1,5 +1,5 @@
 import { parse } from 'parse5'
-import { attributeOf, htmlNodes, isHtmlElement, type HtmlNode } from '../formats/html-tree.ts'
+import { attributeOf, htmlNodes, isHtmlElement } from '../formats/html-tree.ts'
 
 /** Places of a page whose values tell visitors apart, and its words. */
 export interface PageValues {
@@ -25,7 +25,7 @@ export const pageValues = (html: string): PageValues => {
     places.set(name, value)
     for (const word of wordsIn(value)) words.add(word)
   }
-  const visit = (node: HtmlNode): void => {
+  for (const { node } of htmlNodes(parse(html))) {
     if ('value' in node && node.nodeName === '#text') for (const word of wordsIn(node.value)) words.add(word)
     if (isHtmlElement(node)) {
       const { tagName } = node
@@ -46,6 +46,5 @@ export const pageValues = (html: string): PageValues => {
       }
     }
   }
-  for (const { node } of htmlNodes(parse(html))) visit(node)
   return { places, words }
 }

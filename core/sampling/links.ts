@@ -1,3 +1,4 @@
+import { parse } from 'parse5'
 import { attributeOf, htmlElements } from '../formats/html-tree.ts'
 
 /** What is not a page, by its ending. */
@@ -14,7 +15,7 @@ export const linkedPages = (html: string, address: string): string[] => {
   const found = new Set<string>()
   let base = address
   const { origin } = new URL(address)
-  for (const { node: element } of htmlElements(html)) {
+  for (const { node: element } of htmlElements(parse(html))) {
     const href = attributeOf(element, 'href')
     if (href === undefined) continue
     if (element.tagName === 'base' && URL.canParse(href, address)) base = new URL(href, address).href
@@ -33,7 +34,7 @@ const STRUCTURE_DEPTH = 7
 /** What a page is built of: its upper elements with their classes, ids and numbers left out. */
 export const structureOf = (html: string): ReadonlySet<string> => {
   const parts = new Set<string>()
-  for (const { node: element, depth } of htmlElements(html)) {
+  for (const { node: element, depth } of htmlElements(parse(html))) {
     if (depth > STRUCTURE_DEPTH || ['script', 'style', 'link', 'meta'].includes(element.tagName)) continue
     const classes = (attributeOf(element, 'class') ?? '')
       .split(/\s+/)

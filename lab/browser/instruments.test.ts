@@ -139,6 +139,25 @@ new PerformanceObserver(() => setTimeout(() => {
     site.pages = before
     expect(firstView!.selectors.toSorted()).toEqual(['.aside', '.drawer', '.list', '.skip', 'header'])
   })
+  test.each([
+    ['stands in the page', '<style>.list{display:none}</style>', []],
+    // What is inside was seen while the menu stood open, so it is needed once more than it need be.
+    ['comes late', '', ['.entry']],
+  ])(
+    'the rule that closes a menu is needed whether it %s or not: looks agree',
+    async (_where, early, more) => {
+      const before = site.pages
+      site.pages = {
+      ...before,
+      '/': html(`${early}<style>h1{color:navy}</style><nav><ul class="list"><li class="entry">Boats</li></ul></nav><h1>Quay</h1>
+<div style="height:3000px"></div><link rel="stylesheet" href="/late.css">`),
+      '/late.css': (_req, res) => setTimeout(() => res.writeHead(200, { 'content-type': 'text/css' }).end('.list{display:none}.entry{color:green}.far{color:gray}'), 600),
+    } // prettier-ignore
+      const { firstView } = detailsOf(await looked())
+      site.pages = before
+      expect(firstView!.selectors.toSorted()).toEqual([...more, '.list', 'h1'])
+    },
+  )
   test('a width that is held stays whatever sizes says; one that is not may follow it', async () => {
     const before = site.pages
     const held = ['', 'max-width:100%', 'width:20em']

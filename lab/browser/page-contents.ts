@@ -100,15 +100,25 @@ export const readContents = (): PageContents => {
   walk(document.documentElement, 1)
   const inView = new Set<Element>(first?.elements)
   // What would stand in the first view if its styles came late, a closed menu for instance, needs those that keep it out of it.
-  const keptOut = new Set<Element>(first?.keptOut)
+  const keptOut = new Set<Element>()
+  /** Boxes without size, since what is in them is kept out: whatever they stand in, it stands in too. */
+  const emptied = new Set<Element>()
+  const noteKeptOut = (element: Element, { width, height, right, bottom }: DOMRect): void => {
+    const parent = element.parentElement!
+    if (!inView.has(parent) && !emptied.has(parent)) return
+    const { display, overflow, position } = getComputedStyle(element)
+    const empty = width === 0 || height === 0
+    const outside = right + window.scrollX <= 0 || bottom + window.scrollY <= 0
+    if (empty || outside || position === 'absolute' || position === 'fixed') keptOut.add(element)
+    if (empty && display !== 'none' && overflow === 'visible') emptied.add(element)
+  }
   const textSizes = new Map<string, number>()
   for (const element of document.querySelectorAll('*')) {
     const box = element.getBoundingClientRect()
     const top = box.top + window.scrollY
     const isIn = box.width > 0 && box.height > 0 && top < view.height && top + box.height > 0
     if (!isIn && !inView.has(element)) {
-      const isKeptOut = inView.has(element.parentElement!) && window.__zestKeptOut?.(element) === true
-      if (isKeptOut) keptOut.add(element)
+      noteKeptOut(element, box)
       continue
     }
     inView.add(element)

@@ -1,12 +1,7 @@
+import { parse } from 'parse5'
 import type { SignIn } from '../../core/contracts/privacy.ts'
 import type { Site } from '../../core/contracts/sites.ts'
-import {
-  attributeOf,
-  htmlElements,
-  htmlNodes,
-  isHtmlElement,
-  type HtmlElement,
-} from '../../core/formats/html-tree.ts'
+import { attributeOf, htmlElements, type HtmlElement } from '../../core/formats/html-tree.ts'
 import { TRIAL_KEY } from '../../core/http/trial-key.ts'
 import { JobFailure } from '../jobs/job-queue.ts'
 import { askOutside, type OutsideAnswer } from '../sites/outside-request.ts'
@@ -16,14 +11,13 @@ const TIMEOUT_MS = 60_000
 
 const attribute = (element: HtmlElement, name: string): string => attributeOf(element, name) ?? ''
 
-const inputsOf = (form: HtmlElement): HtmlElement[] =>
-  [...htmlNodes(form)].map(({ node }) => node).filter(isHtmlElement).filter(({ tagName }) => tagName === 'input') // prettier-ignore
-
 /** The form with a password in it: where it is sent, and the hidden fields that go along. */
 const signInForm = (html: string): { action: string; hidden: Record<string, string> } | undefined => {
-  for (const { node: form } of htmlElements(html)) {
+  for (const { node: form } of htmlElements(parse(html))) {
     if (form.tagName !== 'form') continue
-    const inputs = inputsOf(form)
+    const inputs = [...htmlElements(form)]
+      .map(({ node }) => node)
+      .filter(({ tagName }) => tagName === 'input')
     if (!inputs.some((input) => attribute(input, 'type').toLowerCase() === 'password')) continue
     const hidden = inputs.filter((input) => attribute(input, 'type').toLowerCase() === 'hidden')
     return {

@@ -55,6 +55,12 @@ describe('a site that can be connected', () => {
       { path: '/a/2', kind: 'A' },
     ])
   })
+  test('may nest its tags deeper than the call stack', async () => {
+    const body = `<title>Quay</title>${'<div>'.repeat(60_000)}<a href="/boats/1">Boats</a>`
+    const base = await serve(() => ({ '/': { ...HOME, body }, '/boats/1': HOME }))
+    const { sample } = await checkSite(base, OWN, 'allowed')
+    expect(sample.map(({ path }) => path)).toEqual(['/', '/boats/1'])
+  })
   test('shows who sets cookies, what is cached and compressed already, and another accelerator at work', async () => {
     const base = await serve(() => ({
       '/': {

@@ -1,3 +1,4 @@
+import { parse } from 'parse5'
 import { attributeOf, htmlElements, type HtmlElement } from '../../formats/html-tree.ts'
 import type { Discovery, PageRecording, RecordedResource } from './recording.ts'
 
@@ -68,7 +69,7 @@ export const namedInHtml = (html: string, url: string): NamedResource[] => {
   const found = new Map<string, NamedResource>()
   let base = url
   let inHead = false
-  for (const { node: element, depth } of htmlElements(html)) {
+  for (const { node: element, depth } of htmlElements(parse(html, { sourceCodeLocationInfo: true }))) {
     // The head is a child of the root element, which is one of the document.
     if (depth <= 2) inHead = element.tagName === 'head'
     const href = attributeOf(element, 'href')
