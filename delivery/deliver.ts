@@ -1,11 +1,11 @@
 import type { IncomingMessage, ServerResponse } from 'node:http'
-import { admit } from '../core/http/admission.ts'
+import { admit, type Admission } from '../core/http/admission.ts'
 import { requestWishes } from '../core/http/request-directives.ts'
 import type { CacheKey } from '../core/http/cache-key.ts'
 import { decideReuse, type ReuseDecision } from '../core/http/reuse.ts'
 import { fetchShared } from './answer/fetch-shared.ts'
 import { refreshOnce } from './answer/refresh.ts'
-import { passThrough } from './answer/pass-through.ts'
+import { contentOf, passThrough } from './answer/pass-through.ts'
 import { problemPage } from './answer/problem-page.ts'
 import { mayBeMade, sendMade } from './answer/send-made.ts'
 import { sendStored } from './answer/send-stored.ts'
@@ -62,8 +62,32 @@ const letIn = (res: ServerResponse, { location, cookie }: { location: string; co
   res.end()
 }
 
-/** Answer one request of a visitor. Never throws: whatever goes wrong, the visitor gets an answer or a cut connection. */
+/** Something of ours went wrong: the visitor gets an answer or a cut connection, the log gets the reason, and everybody else goes on being served. */
+const giveUp = (error: unknown, req: IncomingMessage, res: ServerResponse, io: DeliveryIo): void => {
+  const id = io.report(error, { method: req.method, target: req.url, host: req.headers.host })
+  if (res.headersSent) return cut(res)
+  refuse(res, {
+    status: 500,
+    title: 'Something went wrong here',
+    sentence: `This request could not be answered. Please try again. Its number in the log is ${id}.`,
+  })
+}
+
+/**
+ * Answer one request of a visitor. Never throws, and nothing that it begins is left to throw: this is the one guard around everything that a
+ * visitor can reach.
+ */
 export const deliver = (req: IncomingMessage, res: ServerResponse, io: DeliveryIo): void => {
+  try {
+    // A stored page is answered within this turn of the event loop, without a promise.
+    const answering = begin(req, res, io)
+    if (answering !== undefined) answering.catch((error: unknown) => giveUp(error, req, res, io))
+  } catch (error) {
+    giveUp(error, req, res, io)
+  }
+}
+
+const begin = (req: IncomingMessage, res: ServerResponse, io: DeliveryIo): void | Promise<void> => {
   const startedAt = io.elapsed()
   const reading = readRequest(req, io)
   if (reading.kind === 'refused') return refuse(res, reading.refusal)
@@ -74,7 +98,7 @@ export const deliver = (req: IncomingMessage, res: ServerResponse, io: DeliveryI
   const { route, path, visitor } = request
   if (route.redirectToHttps && visitor.scheme === 'http') return redirect(res, secureAddress(request, io))
   // Written out: an object that is spread together costs as much as the rest of the answer.
-  const exchange: Exchange = {
+  return answer({
     io,
     route,
     visitor,
@@ -87,14 +111,7 @@ export const deliver = (req: IncomingMessage, res: ServerResponse, io: DeliveryI
     req,
     res,
     startedAt,
-  }
-  try {
-    const answering = answer(exchange)
-    // A stored page is answered within this turn of the event loop, without a promise.
-    if (answering !== undefined) answering.catch(() => cut(res))
-  } catch {
-    cut(res)
-  }
+  })
 }
 
 const answer = (exchange: Exchange): void | Promise<void> => {
@@ -102,9 +119,22 @@ const answer = (exchange: Exchange): void | Promise<void> => {
   return sendMade(exchange).then((rest) => (rest === 'sent' ? undefined : answerOwn(rest)))
 }
 
-const answerOwn = (exchange: Exchange): void | Promise<void> => {
-  const { route, rule } = exchange
+/** Who may share the answer. An unusual field that the origin names in Vary is no obstacle: copies are kept apart by it. */
+const admitted = (exchange: Exchange): Admission => {
+  const { io, route, rule } = exchange
   const admission = admit(exchange, route.admission, rule.ignoredCookie)
+  if (admission.kind !== 'pass' || admission.reason !== 'unknown-field') return admission
+  const names = io.varied.names(exchange)
+  if (names.length === 0) return admission
+  const harmlessField = (name: string): boolean => names.includes(name) || route.admission.harmlessField(name)
+  return admit(exchange, { ...route.admission, harmlessField }, rule.ignoredCookie)
+}
+
+const answerOwn = (exchange: Exchange): void | Promise<void> => {
+  const { route, req } = exchange
+  if (contentOf(req) !== undefined)
+    return passThrough(exchange, exchange.method === 'GET' ? 'content' : 'method')
+  const admission = admitted(exchange)
   switch (admission.kind) {
     case 'pass':
       return passThrough(exchange, admission.reason)

@@ -1,9 +1,10 @@
 import type { IncomingMessage, ServerResponse } from 'node:http'
 import { createHash } from 'node:crypto'
-import { cacheKey, keyAddress, keyPartition, type CacheKey } from '../core/http/cache-key.ts'
+import { cacheKey, keyAddress, keyPartition, sharedTarget, type CacheKey } from '../core/http/cache-key.ts'
 import { cacheStatus, type Outcome } from '../core/http/cache-status.ts'
 import { deviceClass } from '../core/http/device.ts'
 import { fieldValue, type Fields } from '../core/http/fields.ts'
+import { wantedForm } from '../core/http/request-fields.ts'
 import { acceptedForms } from '../core/page/pictures/widths.ts'
 import type { EpochMs } from '../core/time.ts'
 import type { BestCodings } from './answer/best-codings.ts'
@@ -13,6 +14,7 @@ import type { OriginClient } from './origin/origin-client.ts'
 import type { Visitor } from './origin/request-fields.ts'
 import type { Rewriter } from './rewriting/rewriter.ts'
 import type { PathRule, Route, Routes } from './routing.ts'
+import type { VaryMemory } from './vary-memory.ts'
 import type { ResponseStore } from './store/response-store.ts'
 
 /** What answering needs from outside. */
@@ -26,6 +28,7 @@ export interface DeliveryIo {
   readonly origin: OriginClient
   readonly flights: Flights
   readonly counters: Counters
+  readonly varied: VaryMemory
   /** The routes in force; replaced as a whole when a new setup arrives. */
   readonly routes: () => Routes
   /** Name of this process in Via. */
@@ -34,6 +37,8 @@ export interface DeliveryIo {
   readonly rewriter: Rewriter
   /** Tell the owner, in a sentence. */
   readonly say: (sentence: string) => void
+  /** Take down a fault of ours that a request brought to light. @returns its number in the log, for whoever sent the request */
+  readonly report: (error: unknown, about: Readonly<Record<string, unknown>>) => string
   /** The port visitors reach a scheme under; origins write it into absolute addresses. */
   readonly publicPort: (scheme: 'http' | 'https') => number
 }
@@ -74,16 +79,22 @@ export const storeOf = ({ io, audience }: Pick<Inquiry, 'io' | 'audience'>): Res
 const OWN = ':own-'
 const PHONE = ':phone'
 const PHONE_AVIF = `${PHONE}-avif`
+const DATA = ':data'
 
-/** The partitions of a channel whose copies everyone shares: for phones, for those that take AVIF, and for all the rest. */
+/** The partitions of a channel whose copies everyone shares: for phones, for those that take AVIF, for who wants JSON of an address that may also be a page, and for all the rest. */
 export const sharedPartitions = (partition: string): string[] => [
   partition,
   `${partition}${PHONE}`,
   `${partition}${PHONE_AVIF}`,
+  `${partition}${DATA}`,
+  `${partition}${DATA}${PHONE}`,
 ]
 
 /** Whether a key is of a copy that is kept for phones. */
 export const isForPhones = (key: CacheKey): boolean => keyPartition(key).includes(PHONE)
+
+/** Whether a key is of a copy for who wants JSON. */
+export const isForData = (key: CacheKey): boolean => keyPartition(key).includes(DATA)
 
 /** Whether a key is of a copy that holds a picture as AVIF. */
 export const isWithPicture = (key: CacheKey): boolean => keyPartition(key).includes(PHONE_AVIF)
@@ -118,23 +129,26 @@ export const partitionFor = ({
   route,
   audience,
   fields,
-}: Pick<Inquiry, 'route' | 'audience' | 'fields'>): string => {
+  path,
+}: Pick<Inquiry, 'route' | 'audience' | 'fields' | 'path'>): string => {
+  const own = audience.kind === 'one' ? ownPart(audience.identity) : ''
   const phone = route.byDevice && deviceClass(fields) === 'phone' ? PHONE : ''
+  if (wantedForm(fields, path) === 'data') return `${route.partition}${DATA}${phone}${own}`
   const device = takesMainInPage({ route, fields }) ? PHONE_AVIF : phone
-  return `${route.partition}${device}${audience.kind === 'one' ? ownPart(audience.identity) : ''}`
+  return `${route.partition}${device}${own}`
 }
 
-export const keyOf = (exchange: Inquiry): CacheKey => {
-  const { route, visitor, target } = exchange
-  return cacheKey(
+/** What the origin is asked for when the answer may be shared: exactly what is in the key. */
+export const sharedTargetOf = ({ route, target }: Pick<Inquiry, 'route' | 'target'>): string =>
+  sharedTarget(target, route.ignoredParameter, route.sortParameters)
+
+export const keyOf = (exchange: Inquiry): CacheKey =>
+  cacheKey(
     partitionFor(exchange),
-    visitor.scheme,
-    visitor.hostName,
-    target,
-    route.ignoredParameter,
-    route.sortParameters,
+    exchange.visitor.scheme,
+    exchange.visitor.hostName,
+    sharedTargetOf(exchange),
   )
-}
 
 /** Count and log an exchange once its response has ended, however it ended. */
 export const countWhenDone = (

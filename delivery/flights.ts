@@ -1,13 +1,13 @@
 import { LRUCache } from 'lru-cache'
 import type { CacheKey } from '../core/http/cache-key.ts'
-import type { OriginFailure } from './origin/origin-client.ts'
+import type { OriginTrouble } from '../core/http/cache-status.ts'
 
 /** How an answer under way ended, for those who waited for it. */
 export type FlightEnd =
   | { kind: 'stored' }
   /** @property lasting whether the next answer for the address will not be storable either */
   | { kind: 'not-stored'; lasting: boolean }
-  | { kind: 'failed'; why: OriginFailure['kind'] }
+  | { kind: 'failed'; why: OriginTrouble }
 
 /** An answer under way from the origin. */
 export interface Flight {

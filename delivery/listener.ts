@@ -12,7 +12,7 @@ import {
   STALLED_MS,
 } from './limits.ts'
 import type { Certificates } from './tls/certificates.ts'
-import { passUpgrade } from './upgrade.ts'
+import { asksForPassedProtocol, headWithoutUpgrade, passUpgrade } from './upgrade.ts'
 
 const LOOPBACK = /^(127\.|::1$|::ffff:127\.)/
 
@@ -20,7 +20,11 @@ const LOOPBACK = /^(127\.|::1$|::ffff:127\.)/
 const limitConnections = (server: NetServer): void => {
   server.maxConnections = MOST_CONNECTIONS
   const open = new Map<string, number>()
+  const counted = new WeakSet<Socket>()
   server.on('connection', (socket: Socket) => {
+    // A connection may be announced again, when its request is read another time.
+    if (counted.has(socket)) return
+    counted.add(socket)
     const address = socket.remoteAddress ?? ''
     if (LOOPBACK.test(address)) return
     const now = (open.get(address) ?? 0) + 1
@@ -37,6 +41,23 @@ const limitConnections = (server: NetServer): void => {
   })
 }
 
+/**
+ * Requests that ask for another protocol: WebSocket is passed on; any other wish is ignored, and the request read once more without it (RFC 9110
+ * §7.8). Node hands over the connection of each of them, whatever the protocol.
+ * @param announced the event by which the server takes a connection up
+ */
+const handleUpgrades = (
+  server: Server | Http2SecureServer,
+  announced: 'connection' | 'secureConnection',
+  io: DeliveryIo,
+): void => {
+  server.on('upgrade', (req: IncomingMessage, socket: Socket, head: Buffer) => {
+    if (asksForPassedProtocol(req)) return passUpgrade(req, socket, head, io)
+    socket.unshift(Buffer.concat([headWithoutUpgrade(req), head]))
+    server.emit(announced, socket)
+  })
+}
+
 /** The public HTTP/1.1 listener. Limits keep slow and oversized requests from taking the process down. */
 export const createListener = (io: DeliveryIo): Server => {
   const server = createServer(
@@ -49,7 +70,7 @@ export const createListener = (io: DeliveryIo): Server => {
     (req, res) => deliver(req, res, io),
   )
   server.timeout = STALLED_MS
-  server.on('upgrade', (req, socket, head) => void passUpgrade(req, socket as Socket, head, io))
+  handleUpgrades(server, 'connection', io)
   limitConnections(server)
   return server
 }
@@ -77,10 +98,7 @@ export const createSecureListener = (io: DeliveryIo, certificates: Certificates)
   )
   server.setTimeout(STALLED_MS)
   server.on('sessionError', () => undefined)
-  server.on(
-    'upgrade',
-    (req: IncomingMessage, socket: Socket, head: Buffer) => void passUpgrade(req, socket, head, io),
-  )
+  handleUpgrades(server, 'secureConnection', io)
   limitConnections(server)
   return server
 }

@@ -17,6 +17,7 @@ import { sharedPartitions, type DeliveryIo } from './exchange.ts'
 import { Flights } from './flights.ts'
 import { BestCodings } from './answer/best-codings.ts'
 import { createListener, createSecureListener } from './listener.ts'
+import { createLog } from './log.ts'
 import { OriginClient } from './origin/origin-client.ts'
 import { purge, purgeElsewhere } from './purging.ts'
 import { Refresher } from './refresher.ts'
@@ -27,6 +28,7 @@ import { rememberingCraft } from './rewriting/remembering-craft.ts'
 import { Rewriter } from './rewriting/rewriter.ts'
 import { compileRoutes, rewrittenAnew } from './routing.ts'
 import { coverageOf, listStore } from './store/listing.ts'
+import { VaryMemory } from './vary-memory.ts'
 import { IndexedStore } from './store/indexed-store.ts'
 import { MemoryStore } from './store/memory-store.ts'
 import { Certificates } from './tls/certificates.ts'
@@ -40,6 +42,9 @@ const publicPorts = {
   https: Number(process.env['ZEST_PUBLIC_HTTPS_PORT'] ?? securePort),
 }
 const address = process.env['ZEST_DELIVERY_ADDRESS'] ?? '127.0.0.1'
+
+const instance = `zest-lamp-${randomBytes(6).toString('hex')}`
+const log = createLog(instance, process.env['ZEST_LOG_LEVEL'])
 
 /** Exit code for a cause that starting again will not mend. */
 const EXIT_CONFIG = 78
@@ -61,9 +66,8 @@ const LIMITS = { memoryBytes: 256 * 1024 * 1024, diskBytes: 4 * 1024 * 1024 * 10
 /** The store on this machine's disk, or in the server that ZEST_STORE_URL names. */
 const openStore = (folder: string, onPurged: (order: PurgeOrder) => void): Promise<IndexedStore> => {
   const url = process.env['ZEST_STORE_URL'] ?? ''
-  const say = (sentence: string): void => console.error(sentence)
-  if (url === '') return IndexedStore.onDisk(folder, LIMITS, say)
-  return IndexedStore.inServer(url, LIMITS, say, onPurged).catch((error: Error) => {
+  if (url === '') return IndexedStore.onDisk(folder, LIMITS, log.say)
+  return IndexedStore.inServer(url, LIMITS, log.say, onPurged).catch((error: Error) => {
     console.error(
       `The server of the store (ZEST_STORE_URL) cannot be reached: ${error.message}. Check the address and that it runs, or leave ZEST_STORE_URL out to store on this machine's disk.`,
     )
@@ -106,7 +110,8 @@ const main = async (): Promise<void> => {
   const io: DeliveryIo = {
     now,
     rewriter: new Rewriter(rememberingCraft(craft), new MadeFiles(store, now)),
-    say: (sentence) => console.error(sentence),
+    say: log.say,
+    report: log.report,
     elapsed: () => performance.now(),
     store,
     ownCopies: new MemoryStore(64 * 1024 * 1024),
@@ -114,9 +119,10 @@ const main = async (): Promise<void> => {
     publicPort: (scheme) => publicPorts[scheme],
     origin: new OriginClient(),
     flights: new Flights(),
+    varied: new VaryMemory(),
     counters: new Counters(epochMs(Date.now())),
     routes: () => routes,
-    instance: `zest-lamp-${randomBytes(6).toString('hex')}`,
+    instance,
   }
   shared.io = io
   const countersPath = join(folder, 'counters.json')
@@ -127,7 +133,7 @@ const main = async (): Promise<void> => {
   const keepCounters = (): Promise<void> =>
     (lastKept = lastKept
       .then(() => saveCounters(countersPath, io.counters.kept()))
-      .catch((error: Error) => console.error(`The counters could not be kept: ${error.message}`)))
+      .catch((error: Error) => log.say(`The counters could not be kept: ${error.message}`)))
   const keeping = setInterval(() => void keepCounters(), KEEP_COUNTERS_MS)
   const refresher = new Refresher(io)
   const certificates = new Certificates(join(folder, 'tls'), () => Date.now())

@@ -1,4 +1,5 @@
-import { keyAddress, keyPartition, pathPatterns, type CacheKey } from '../core/http/cache-key.ts'
+import { keyAddress, keyPartition, type CacheKey } from '../core/http/cache-key.ts'
+import { pathPatterns } from '../core/http/patterns.ts'
 import { cacheGroups } from '../core/http/groups.ts'
 import type { PurgeOrder, PurgeWhat } from '../core/contracts/delivery.ts'
 import type { DeliveryIo } from './exchange.ts'

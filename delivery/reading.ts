@@ -36,8 +36,21 @@ export const publicHost = (
   return port === DEFAULT_PORT[scheme] ? name : `${name}:${port}`
 }
 
+/** Letters outside of ASCII as their bytes: an address is written in ASCII (RFC 3986 §2), and some programs do not know. */
+const inAscii = (url: string, encoding: BufferEncoding): string =>
+  // eslint-disable-next-line no-control-regex
+  /^[\x21-\x7e]*$/.test(url)
+    ? url
+    : url.replaceAll(/[^\x21-\x7e]+/g, (letters) =>
+        [...Buffer.from(letters, encoding)]
+          .map((byte) => `%${byte.toString(16).toUpperCase().padStart(2, '0')}`)
+          .join(''),
+      )
+
 /** Path and query, and the host that an absolute form names: it goes before Host (RFC 9112 §3.2.2). Undefined for any other form. */
 const readTarget = (url: string): { target: string; host: string | undefined } | undefined => {
+  // A fragment is for the browser alone, and has no place in a request (RFC 9110 §7.1).
+  if (url.includes('#')) return undefined
   if (url.startsWith('/')) return { target: url, host: undefined }
   if (!/^https?:\/\//i.test(url) || !URL.canParse(url)) return undefined
   const { pathname, search, host } = new URL(url)
@@ -71,7 +84,8 @@ export const readRequest = (req: IncomingMessage, io: DeliveryIo): Reading => {
   const url = req.url ?? ''
   if (url.length > LONGEST_TARGET)
     return refused(414, 'This address is too long', 'The address of the request is longer than any page has.')
-  const read = readTarget(url)
+  // Node reads the bytes of a target as Latin-1 in HTTP/1.1, and as UTF-8 in HTTP/2.
+  const read = readTarget(inAscii(url, req.httpVersionMajor >= 2 ? 'utf8' : 'latin1'))
   const fields = readFields(req)
   const host = fieldValue(fields, 'host')
   if (read === undefined || host === undefined || isRepeated(fields, 'host')) return UNREADABLE
@@ -82,6 +96,12 @@ export const readRequest = (req: IncomingMessage, io: DeliveryIo): Reading => {
       421,
       'This host is not served here',
       'Zest Lamp knows no site by this name. Connect the site, or check the DNS record.',
+    )
+  if (req.method === 'TRACE' || req.method === 'CONNECT')
+    return refused(
+      405,
+      'This method is not served',
+      'Neither TRACE nor CONNECT is of any use to visitors of a site.',
     )
   if (req.headers.via?.includes(io.instance) === true)
     return refused(

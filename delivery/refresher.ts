@@ -1,8 +1,15 @@
 import { keyAddress, keyPartition } from '../core/http/cache-key.ts'
-import { PAGE_ACCEPT } from '../core/http/device.ts'
+import { DATA_ACCEPT, PAGE_ACCEPT } from '../core/http/device.ts'
 import type { Fields } from '../core/http/fields.ts'
 import { refreshOnce } from './answer/refresh.ts'
-import { isForPhones, isWithPicture, type DeliveryIo, type Inquiry } from './exchange.ts'
+import {
+  isForData,
+  isForPhones,
+  isWithPicture,
+  targetOfKey,
+  type DeliveryIo,
+  type Inquiry,
+} from './exchange.ts'
 import { publicHost } from './reading.ts'
 import type { StoredEntry } from './store/response-store.ts'
 
@@ -13,15 +20,19 @@ const MOST_WAITING = 5000
 
 /** The request that would have brought this copy about. Undefined when no setup serves its address any more. */
 const inquiryFor = (io: DeliveryIo, { key, nominated }: StoredEntry): Inquiry | undefined => {
-  const { protocol, hostname, pathname, search } = new URL(keyAddress(key))
+  const { protocol, hostname } = new URL(keyAddress(key))
+  // As it was asked for: a parser of addresses would write some of them in another way.
+  const target = targetOfKey(key)
+  const path = target.split('?', 1)[0]!
   const route = io.routes().get(hostname)
   const partition = keyPartition(key)
   if (route === undefined || !partition.startsWith(route.partition)) return undefined
   const scheme = protocol === 'https:' ? 'https' : 'http'
   const known = nominated.flatMap(([name, value]) => (value === null ? [] : [[name, value] as const]))
   const device: Fields = isForPhones(key) ? [['sec-ch-ua-mobile', '?1']] : []
+  const accept = isForData(key) ? DATA_ACCEPT : isWithPicture(key) ? PAGE_ACCEPT : undefined
   const forms: Fields =
-    isWithPicture(key) && !known.some(([name]) => name === 'accept') ? [['accept', PAGE_ACCEPT]] : []
+    accept !== undefined && !known.some(([name]) => name === 'accept') ? [['accept', accept]] : []
   return {
     io,
     route,
@@ -32,10 +43,10 @@ const inquiryFor = (io: DeliveryIo, { key, nominated }: StoredEntry): Inquiry | 
       scheme,
     },
     method: 'GET',
-    target: pathname + search,
-    path: pathname,
+    target,
+    path,
     fields: [...device, ...forms, ...known],
-    rule: route.ruleFor(pathname),
+    rule: route.ruleFor(path),
     audience: { kind: 'everyone' },
   }
 }

@@ -1,5 +1,6 @@
 import { createHash } from 'node:crypto'
-import { namePatterns, pathPatterns } from '../core/http/cache-key.ts'
+import type { LookupFunction } from 'node:net'
+import { namePatterns, pathPatterns } from '../core/http/patterns.ts'
 import type { AdmissionRules } from '../core/http/admission.ts'
 import type { Overrule } from '../core/http/overrule.ts'
 import type { FileKind } from '../core/http/browser-lifetime.ts'
@@ -34,6 +35,12 @@ export interface SlowedPolls {
   readonly everyMs: number
 }
 
+/** Where and how an origin is asked. */
+export interface OriginRoute extends Omit<DeliverySite['origin'], 'privateAddresses'> {
+  /** Refuses what leads into private networks, unless the owner allows it; looked up when a connection is made. */
+  readonly lookup: LookupFunction | undefined
+}
+
 /** A setup made ready for answering requests of one channel of one site. */
 export interface Route {
   readonly siteId: string
@@ -46,7 +53,7 @@ export interface Route {
   readonly partition: string
   /** The channel that requests are counted under, whatever setup answers them. */
   readonly countedAs: string
-  readonly origin: DeliverySite['origin']
+  readonly origin: OriginRoute
   readonly admission: AdmissionRules
   readonly ruleFor: (path: string) => PathRule
   /** For private copies, whatever their kind. */
@@ -57,6 +64,8 @@ export interface Route {
   /** Largest main picture, as AVIF, that is put into pages for phones; 0: none is. */
   readonly mainInPageBytes: number
   readonly fragments: boolean
+  /** Requests to the origin for the fragments of one visitor's page. */
+  readonly fragmentRequests: number
   /** Codings offered, in order of preference; empty when compression is off. */
   readonly codings: readonly Coding[]
   readonly leastCompressedBytes: number
@@ -102,6 +111,7 @@ const reusePolicy = (settings: PageCacheSettings, pages: number): ReusePolicy =>
   staleWhileRevalidate: seconds(settings.staleWhileRevalidateS),
   staleIfError: seconds(settings.staleIfErrorS),
   obeyRequest: settings.obeyRequestDirectives,
+  staleThoughExpired: settings.staleThoughExpired,
   staleBesideSharedLifetime: settings.staleBesideSharedLifetime,
 })
 
@@ -183,7 +193,7 @@ const compileRoute = (site: DeliverySite, served: DeliverySite['channels'][numbe
     otherNames: channel === 'trial' ? otherNames(site) : [],
     partition: `${partitionOf(site.siteId, channel)}${apart === undefined ? '' : `~${apart}`}`,
     countedAs: partitionOf(site.siteId, channel),
-    origin: site.origin,
+    origin: { ...site.origin, lookup: undefined },
     admission: {
       pageCache: pageCache.enabled,
       passesPath: pathPatterns(pageCache.passPaths),
@@ -192,6 +202,7 @@ const compileRoute = (site: DeliverySite, served: DeliverySite['channels'][numbe
       authorCookie: namePatterns(pageCache.authorCookies),
       signedIn: pageCache.signedIn,
       harmlessCookie: namePatterns(pageCache.harmlessCookies),
+      harmlessField: namePatterns(pageCache.harmlessFields),
     },
     ruleFor: compileRules(pageCache),
     privateRule: privateRule(pageCache),
@@ -201,6 +212,7 @@ const compileRoute = (site: DeliverySite, served: DeliverySite['channels'][numbe
       pageCache.deviceClasses || (criticalStyles.enabled && criticalStyles.perDevice) || mainInPageBytes > 0,
     mainInPageBytes,
     fragments: pageCache.fragments,
+    fragmentRequests: pageCache.fragmentRequests,
     codings,
     leastCompressedBytes: compression.leastBytes,
     browserLifetimes: browserLifetimes(setup),

@@ -34,12 +34,20 @@ const withoutKey = (fields: Fields): Fields => {
     : withField(rest, 'cookie', others.join('; '))
 }
 
+/** Taken apart by hand: what a visitor sends need not be an address that a parser takes. */
 const keyInAddress = (target: string): { given: string; rest: string } | undefined => {
-  const url = new URL(target, 'http://site')
-  const given = url.searchParams.get(TRIAL_KEY)
-  if (given === null) return undefined
-  url.searchParams.delete(TRIAL_KEY)
-  return { given, rest: url.pathname + url.search }
+  const mark = target.indexOf('?')
+  if (mark === -1) return undefined
+  const pairs = target.slice(mark + 1).split('&')
+  const named = pairs.find(isKeyPair)
+  if (named === undefined) return undefined
+  const others = pairs.filter((pair) => !isKeyPair(pair))
+  // One slash: two would name another host (RFC 3986 §4.2).
+  const path = target.slice(0, mark).replace(/^[/\\]+/, '/')
+  return {
+    given: named.slice(TRIAL_KEY.length + 1),
+    rest: others.length === 0 ? path : `${path}?${others.join('&')}`,
+  }
 }
 
 /** Trial is for those who have its key: nobody comes across it by chance, and no search engine. Live stands open. */

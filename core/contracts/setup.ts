@@ -113,6 +113,11 @@ export const PageCacheSettings = z.strictObject({
     .max(500)
     .default(['consent*', 'cookie_consent*', 'cookietest', 'lang', 'language', 'analytics*', 'visit_count'])
     .describe('Names of cookies that never change a page'),
+  harmlessFields: z
+    .array(pattern)
+    .max(500)
+    .default([])
+    .describe('Names of request fields, besides the usual ones of browsers, that never change an answer'),
   ignoredParameters: z
     .array(pattern)
     .max(500)
@@ -146,10 +151,22 @@ export const PageCacheSettings = z.strictObject({
     .boolean()
     .default(false)
     .describe('Fill in live fragments (Edge Side Includes 1.0) of stored pages'),
+  fragmentRequests: z
+    .int()
+    .min(1)
+    .max(200)
+    .default(20)
+    .describe('Requests to the origin for the fragments of one page view; places beyond stay empty'),
   obeyRequestDirectives: z
     .boolean()
     .default(false)
     .describe('Let the Cache-Control of a visitor’s request make the store ask the origin (RFC 9111 §5.2.1)'),
+  staleThoughExpired: z
+    .boolean()
+    .default(false)
+    .describe(
+      'Serve stale also what the origin marks as expired at once (max-age=0, or a lifetime that cannot be read)',
+    ),
   staleBesideSharedLifetime: z
     .boolean()
     .default(false)

@@ -1,7 +1,7 @@
 import { describe, expect, test } from 'vitest'
 import { Setup } from '../contracts/setup.ts'
 import { admit, type AdmissionRules } from './admission.ts'
-import { namePatterns, pathPatterns } from './cache-key.ts'
+import { namePatterns, pathPatterns } from './patterns.ts'
 import type { Fields } from './fields.ts'
 
 /** The rules a new setup has, with the page cache on. */
@@ -13,6 +13,7 @@ const RULES: AdmissionRules = {
   visitorCookie: namePatterns(settings.visitorCookies),
   authorCookie: namePatterns(settings.authorCookies),
   harmlessCookie: namePatterns(settings.harmlessCookies),
+  harmlessField: namePatterns(settings.harmlessFields),
   signedIn: settings.signedIn,
 }
 const ask = (fields: Fields, path = '/', method = 'GET') =>

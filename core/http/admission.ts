@@ -1,6 +1,7 @@
 import { fieldLines, hasField, type Fields } from './fields.ts'
 import { parameterNames } from './cache-key.ts'
 import type { PassReason } from './reasons.ts'
+import { unknownField, wantedForm } from './request-fields.ts'
 
 /** What decides whether a request may be answered from the store, made from a setup. */
 export interface AdmissionRules {
@@ -13,6 +14,8 @@ export interface AdmissionRules {
   readonly authorCookie: (name: string) => boolean
   /** Cookies that never change a page: they are not sent on when the answer is to be stored. */
   readonly harmlessCookie: (name: string) => boolean
+  /** Request fields that by the owner's word never change a page. */
+  readonly harmlessField: (name: string) => boolean
   /** What becomes of visitors with a cookie of their own. */
   readonly signedIn: 'pass' | 'private'
 }
@@ -89,6 +92,7 @@ export const admit = (
   )
     return pass('parameter')
   if (hasField(request.fields, 'authorization')) return pass('authorization')
-  if (hasField(request.fields, 'upgrade')) return pass('upgrade')
+  if (wantedForm(request.fields, request.path) === 'other') return pass('accept')
+  if (unknownField(request.fields, rules.harmlessField) !== undefined) return pass('unknown-field')
   return admitCookies(request.fields, rules, ignored)
 }

@@ -2,43 +2,40 @@
 export type CacheKey = string & { readonly brand: 'cache key' }
 
 /**
- * Key of an address. GET and HEAD share it. Ignored query parameters are left out.
+ * Key of an address. GET and HEAD share it.
  * @param partition keeps sites, and live from trial, apart
+ * @param target what `sharedTarget` gives
+ */
+export const cacheKey = (partition: string, scheme: string, host: string, target: string): CacheKey =>
+  `${partition} ${scheme}://${host}${target}` as CacheKey
+
+/**
+ * The target that stands for all targets of one page: what is in the key, and what the origin is asked for. One and the same, or a parameter that
+ * is not in the key could change the page that everybody gets.
  * @param target origin-form of the request target: path and query, without fragment
  * @param ignored names of query parameters that do not make another page; "utm_*" covers all that begin so
  * @param sorted whether the order of parameters makes no other page
  */
-export const cacheKey = (
-  partition: string,
-  scheme: string,
-  host: string,
-  target: string,
-  ignored: (name: string) => boolean,
-  sorted = false,
-): CacheKey => {
+export const sharedTarget = (target: string, ignored: (name: string) => boolean, sorted = false): string => {
   const mark = target.indexOf('?')
-  const path = mark === -1 ? target : target.slice(0, mark)
-  const kept = mark === -1 ? '' : keptParameters(target.slice(mark + 1), ignored, sorted)
-  return `${partition} ${scheme}://${host}${path}${kept === '' ? '' : `?${kept}`}` as CacheKey
+  if (mark === -1) return target
+  const path = target.slice(0, mark)
+  const pairs = queryPairs(target.slice(mark + 1)).map((pair) => ({ pair, name: parameterName(pair) }))
+  const kept = pairs.filter(({ name }) => !ignored(name))
+  // An empty query is another address than none (RFC 3986 §6.2.3), unless it is empty because all of it is ignored.
+  if (kept.length === 0) return pairs.length === 0 ? `${path}?` : path
+  // By name and stable: values of one name keep their order, which carries meaning in forms.
+  if (sorted) kept.sort((a, b) => (a.name < b.name ? -1 : a.name > b.name ? 1 : 0))
+  return `${path}?${kept.map(({ pair }) => pair).join('&')}`
 }
 
-/** Sorting is by name and stable: values of one name keep their order, which carries meaning in forms. */
-const keptParameters = (query: string, ignored: (name: string) => boolean, sorted: boolean): string => {
-  const pairs = query
-    .split('&')
-    .filter((pair) => pair !== '')
-    .map((pair) => ({ pair, name: parameterName(pair) }))
-    .filter(({ name }) => !ignored(name))
-  if (sorted) pairs.sort((a, b) => (a.name < b.name ? -1 : a.name > b.name ? 1 : 0))
-  return pairs.map(({ pair }) => pair).join('&')
-}
+const queryPairs = (query: string): string[] => query.split('&').filter((pair) => pair !== '')
 
 /** Names of the query parameters of a request target, decoded. */
-export const parameterNames = (target: string): string[] =>
-  (target.split('?')[1] ?? '')
-    .split('&')
-    .filter((pair) => pair !== '')
-    .map(parameterName)
+export const parameterNames = (target: string): string[] => {
+  const mark = target.indexOf('?')
+  return mark === -1 ? [] : queryPairs(target.slice(mark + 1)).map(parameterName)
+}
 
 const parameterName = (pair: string): string => {
   const name = pair.split('=', 1)[0]!
@@ -53,31 +50,3 @@ const parameterName = (pair: string): string => {
 export const keyPartition = (key: CacheKey): string => key.slice(0, key.indexOf(' '))
 /** The absolute address a key was made for. */
 export const keyAddress = (key: CacheKey): string => key.slice(key.indexOf(' ') + 1)
-
-const escape = (text: string): string => text.replace(/[.*+?^${}()|[\]\\]/g, '\\$&')
-
-/**
- * A matcher over a list of name patterns in which "*" stands for any run of characters. Case does not matter.
- * @returns a function that is false for every name when the list is empty
- */
-export const namePatterns = (patterns: readonly string[]): ((name: string) => boolean) => {
-  if (patterns.length === 0) return () => false
-  const source = patterns.map((pattern) => pattern.split('*').map(escape).join('.*')).join('|')
-  const regex = new RegExp(`^(?:${source})$`, 'i')
-  return (name) => regex.test(name)
-}
-
-/**
- * A matcher over a list of path patterns: "/basket" covers the path itself and what lies below it; "*" stands for any
- * run of characters, "/" included. "/" alone is the home page, "/*" everything.
- */
-export const pathPatterns = (patterns: readonly string[]): ((path: string) => boolean) => {
-  if (patterns.length === 0) return () => false
-  const source = patterns
-    .map((pattern) =>
-      pattern === '/' ? '/' : `${pattern.replace(/\/+$/, '').split('*').map(escape).join('.*')}(?:/.*)?`,
-    )
-    .join('|')
-  const regex = new RegExp(`^(?:${source})$`)
-  return (path) => regex.test(path)
-}

@@ -10,7 +10,11 @@ export type Outcome =
   /** Waited for an answer that was under way for another visitor, and shared it. */
   | { kind: 'collapsed'; why: MissReason; ttl: Seconds }
   | { kind: 'passed'; why: PassReason; status: number }
-  | { kind: 'failed'; why: 'unreachable' | 'timeout' | 'broken' }
+  | { kind: 'failed'; why: OriginTrouble }
+
+/** Why the origin gave no usable answer. */
+export const ORIGIN_TROUBLES = ['unreachable', 'timeout', 'broken', 'busy', 'private-address'] as const
+export type OriginTrouble = (typeof ORIGIN_TROUBLES)[number]
 
 export type Storing = { kind: 'stored'; ttl: Seconds } | { kind: 'not-stored'; reason: NotStoredReason }
 

@@ -16,6 +16,9 @@ export const deviceClass = (fields: Fields): DeviceClass => {
 /** What browsers that take AVIF say with their wish for a page, as far as it counts here (RFC 9110 §12.5.1). */
 export const PAGE_ACCEPT = 'text/html,image/avif,image/webp,*/*;q=0.8'
 
+/** What the origin is told when JSON is wanted. */
+export const DATA_ACCEPT = 'application/json,*/*;q=0.5'
+
 /**
  * What the origin is told of the device when the answer will be shared: one text for each class, so that no odd browser, and nobody
  * who makes one up, decides how a page looks for everyone after.

@@ -1,4 +1,4 @@
-import { pathPatterns } from './cache-key.ts'
+import { pathPatterns } from './patterns.ts'
 import type { PurgeWhat } from '../contracts/delivery.ts'
 import type { ContentEventSettings } from '../contracts/setup.ts'
 

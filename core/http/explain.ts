@@ -2,7 +2,7 @@ import type { PathStep, RequestPath } from '../contracts/store.ts'
 import type { PageKind, Setup } from '../contracts/setup.ts'
 import { roughlyInWords } from '../remedies/setting-words.ts'
 import { cookieNames } from './admission.ts'
-import { namePatterns, pathPatterns } from './cache-key.ts'
+import { namePatterns, pathPatterns } from './patterns.ts'
 import { deltaSeconds, parseDirectives } from './directives.ts'
 import { fieldValue, listMembers, type Fields } from './fields.ts'
 import {

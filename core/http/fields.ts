@@ -62,6 +62,7 @@ export const listMembers = (value: string): string[] => {
 /** RFC 9110 §7.6.1 and RFC 9111 §3.1: fields for one connection only, never forwarded, never stored. */
 const HOP_BY_HOP = [
   'connection',
+  'http2-settings',
   'keep-alive',
   'proxy-authenticate',
   'proxy-authentication-info',
@@ -73,8 +74,39 @@ const HOP_BY_HOP = [
   'upgrade',
 ]
 
+/**
+ * Fields that say where a message ends (RFC 9112 §6). Whoever sends a message writes its own: those of the message before never go along, or two
+ * servers could disagree about where one request ends and the next begins.
+ */
+export const FRAMING: ReadonlySet<string> = new Set(['content-length', 'transfer-encoding'])
+
+/**
+ * Fields that Connection cannot take away although it names them: they are for every recipient (RFC 9110 §7.6.1 forbids to nominate such), and
+ * leaving one out would turn the message into another.
+ */
+const NOT_NOMINATED = new Set([
+  'authorization',
+  'cache-control',
+  'content-encoding',
+  'content-length',
+  'content-range',
+  'content-type',
+  'cookie',
+  'date',
+  'etag',
+  'expires',
+  'host',
+  'last-modified',
+  'location',
+  'set-cookie',
+  'vary',
+  'via',
+])
+
 /** Fields fit to be forwarded: hop-by-hop fields and those nominated by Connection removed (RFC 9110 §7.6.1). */
 export const endToEndFields = (fields: Fields): Fields => {
-  const nominated = listMembers(fieldValue(fields, 'connection') ?? '').map((name) => name.toLowerCase())
+  const nominated = listMembers(fieldValue(fields, 'connection') ?? '')
+    .map((name) => name.toLowerCase())
+    .filter((name) => !NOT_NOMINATED.has(name))
   return withoutFields(fields, new Set([...HOP_BY_HOP, ...nominated]))
 }

@@ -40,10 +40,15 @@ export const isHtml = (fields: Fields): boolean =>
 const FEED = /^\s*(application|text)\/([\w.+-]*\+)?xml\b/i
 const DATA = /^\s*(application|text)\/([\w.+-]*\+)?json\b/i
 
+/** Files that pages are made of. Whatever else there is may be anything: a file made for one visitor, an answer of a program. */
+const FILE =
+  /^\s*(?:text\/(?:css|javascript|ecmascript|plain)|application\/(?:javascript|x-javascript|ecmascript|wasm|manifest\+json|pdf|vnd\.ms-fontobject|(?:x-)?font-[\w-]+)|(?:image|font|audio|video)\/[\w.+-]+)(?=\s*(?:;|$))/i
+
 const ownerLifetime = (fields: Fields, owner: OwnerLifetimes): Seconds => {
   const type = fieldValue(fields, 'content-type') ?? ''
   if (isHtml(fields) || FEED.test(type)) return owner.pages
-  return DATA.test(type) ? owner.api : owner.files
+  if (FILE.test(type)) return owner.files
+  return DATA.test(type) ? owner.api : seconds(0)
 }
 
 /** Date of the response, or the time it arrived when it has none (RFC 9110 §6.6.1). */

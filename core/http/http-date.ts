@@ -7,12 +7,15 @@ const TIME = String.raw`(?<h>\d{2}):(?<m>\d{2}):(?<s>\d{2})`
 
 const IMF_FIXDATE = new RegExp(
   `^(?:${DAYS.join('|')}), (?<day>\\d{2}) (?<month>${MONTHS.join('|')}) (?<year>\\d{4}) ${TIME} GMT$`,
+  'i',
 )
 const RFC_850 = new RegExp(
   `^(?:${DAYS_LONG}), (?<day>\\d{2})-(?<month>${MONTHS.join('|')})-(?<year>\\d{2}) ${TIME} GMT$`,
+  'i',
 )
 const ASCTIME = new RegExp(
   `^(?:${DAYS.join('|')}) (?<month>${MONTHS.join('|')}) (?<day>[ \\d]\\d) ${TIME} (?<year>\\d{4})$`,
+  'i',
 )
 
 /** RFC 9110 §5.6.7: a two-digit year more than 50 years ahead means the past century. */
@@ -24,7 +27,7 @@ const fullYear = (text: string, now: EpochMs): number => {
 }
 
 /**
- * An HTTP-date in any of its three forms (RFC 9110 §5.6.7).
+ * An HTTP-date in any of its three forms (RFC 9110 §5.6.7), in upper or lower case, as a cache should take it (RFC 9111 §4.2).
  * @param now needed for two-digit years only
  * @returns undefined for anything else, so that the caller treats it as invalid rather than guessing
  */
@@ -35,7 +38,7 @@ export const parseHttpDate = (text: string, now: EpochMs): EpochMs | undefined =
   const [hours, minutes, secs] = [Number(h), Number(m), Number(s)]
   if (hours > 23 || minutes > 59 || secs > 60) return undefined
   const date = Number(day!.trim())
-  const monthIndex = MONTHS.indexOf(month!)
+  const monthIndex = MONTHS.findIndex((name) => name.toLowerCase() === month!.toLowerCase())
   const at = Date.UTC(fullYear(year!, now), monthIndex, date, hours, minutes, secs)
   // Date.UTC rolls 31 Feb over into March; such a date is invalid.
   return new Date(at).getUTCDate() === date || secs === 60 ? epochMs(at) : undefined

@@ -19,6 +19,11 @@ export const PASSED = {
     'The request carries Authorization, so the answer may be meant for one visitor (RFC 9111 §3.5).',
   range: 'The request asks for a part of a file of which no whole copy is stored.',
   upgrade: 'The request asks to switch protocols.',
+  accept:
+    'The request wants another form of the address than a page or JSON (Accept), which only the origin can choose (RFC 9110 §12.5.1).',
+  'unknown-field':
+    'A program or a script sent a request field that is not known to be harmless, such as a key. Add its name to the harmless request fields if it never changes an answer.',
+  content: 'The request has content, which may change the answer.',
 } as const
 export type PassReason = keyof typeof PASSED
 
@@ -36,6 +41,7 @@ export const NOT_STORED = {
   'sets-cookie': 'The response sets a cookie, so it may be meant for one visitor only.',
   'vary-star': 'The response says Vary: *, so no other request can match it (RFC 9111 §4.1).',
   'no-lifetime': 'Nothing gives this response a lifetime, and it has no validator to check it by.',
+  stream: 'The response is a stream, which comes piece by piece and has no lifetime of its own.',
   'too-large': 'The response is larger than the largest size that is stored.',
   truncated: 'The origin ended the response before it was complete (RFC 9111 §3.3).',
   'purged-meanwhile':

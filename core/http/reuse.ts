@@ -17,6 +17,8 @@ export interface ReusePolicy {
   readonly staleIfError: Seconds
   /** Whether the visitor's own Cache-Control counts (RFC 9111 §5.2.1 leaves it to the cache). */
   readonly obeyRequest?: boolean
+  /** Whether the owner's allowances also hold for what the origin marks as expired at once. */
+  readonly staleThoughExpired?: boolean
   /** Whether the origin's stale-while-revalidate and stale-if-error count beside s-maxage, which by §5.2.2.10 forbids them. */
   readonly staleBesideSharedLifetime?: boolean
 }
@@ -41,9 +43,15 @@ export const staleAllowance = (
       (policy.staleBesideSharedLifetime === true ? deltaSeconds(directives, name) : undefined) ?? seconds(0)
     return { whileRevalidate: own('stale-while-revalidate'), ifError: own('stale-if-error') }
   }
+  // §4.2.4: a response that is to be used once is not served stale because nobody has forbidden it.
+  const { lifetime, source } = freshnessLifetime(stored, policy.lifetimes)
+  const expiredAtOnce = lifetime === 0 && (source === 'max-age' || source === 'expires')
+  const owner = !expiredAtOnce || policy.staleThoughExpired === true
   return {
-    whileRevalidate: deltaSeconds(directives, 'stale-while-revalidate') ?? policy.staleWhileRevalidate,
-    ifError: deltaSeconds(directives, 'stale-if-error') ?? policy.staleIfError,
+    whileRevalidate:
+      deltaSeconds(directives, 'stale-while-revalidate') ??
+      (owner ? policy.staleWhileRevalidate : seconds(0)),
+    ifError: deltaSeconds(directives, 'stale-if-error') ?? (owner ? policy.staleIfError : seconds(0)),
   }
 }
 

@@ -4,7 +4,8 @@ import fc from 'fast-check'
 import { describe, expect, test } from 'vitest'
 import { epochMs, seconds } from '../time.ts'
 import { browserCacheControl, fileKind, type FileKind } from './browser-lifetime.ts'
-import { cacheKey, keyAddress, keyPartition, namePatterns } from './cache-key.ts'
+import { cacheKey, keyAddress, keyPartition, sharedTarget } from './cache-key.ts'
+import { namePatterns } from './patterns.ts'
 import { cacheStatus, type Outcome } from './cache-status.ts'
 import { codedEntityTag, isEntityTag, isNotModified, stronglyEqual, weaklyEqual } from './conditional.ts'
 import { invalidatedAddresses } from './invalidation.ts'
@@ -122,7 +123,7 @@ describe('RFC 9111 §4.4, invalidation', () => {
 
 describe('cache keys', () => {
   const ignored = namePatterns(['utm_*', 'clickid'])
-  const key = (target: string) => cacheKey('s/live', 'http', 'ferry.example', target, ignored)
+  const key = (target: string) => cacheKey('s/live', 'http', 'ferry.example', sharedTarget(target, ignored))
   test('campaign parameters make no other page', () => {
     expect(key('/a?utm_source=x&b=1&CLICKID=2')).toBe(key('/a?b=1'))
     expect(key('/a?utm_source=x')).toBe(key('/a'))
@@ -140,7 +141,7 @@ describe('cache keys', () => {
     fc.assert(
       fc.property(path, path, (a, b) => {
         const none = namePatterns([])
-        const of = (t: string) => cacheKey('s/live', 'http', 'x', t, none)
+        const of = (t: string) => cacheKey('s/live', 'http', 'x', sharedTarget(t, none))
         if (a !== b) expect(of(a)).not.toBe(of(b))
       }),
     )

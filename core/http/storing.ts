@@ -1,6 +1,7 @@
 import { hasField, type Fields } from './fields.ts'
-import { freshnessLifetime, type OwnerLifetimes } from './freshness.ts'
+import { freshnessLifetime, type LifetimeSource, type OwnerLifetimes } from './freshness.ts'
 import type { NotStoredReason } from './reasons.ts'
+import { isStream } from './streams.ts'
 import { sharedDirectives } from './targeted.ts'
 import { varyNames } from './vary.ts'
 import type { EpochMs } from '../time.ts'
@@ -9,6 +10,9 @@ export type StoringDecision = { kind: 'store' } | { kind: 'not-stored'; reason: 
 
 /** Final statuses this cache understands well enough to store (RFC 9111 §3, `must-understand`). */
 const UNDERSTOOD = new Set([200, 203, 204, 300, 301, 302, 303, 307, 308, 404, 405, 410, 414, 451, 501])
+
+/** Lifetimes that the origin itself gives. */
+const EXPLICIT: ReadonlySet<string> = new Set(['s-maxage', 'max-age', 'expires'] satisfies LifetimeSource[])
 
 const notStored = (reason: NotStoredReason): StoringDecision => ({ kind: 'not-stored', reason })
 
@@ -35,6 +39,7 @@ export const decideStoring = (
   if (hasField(fields, 'set-cookie')) return notStored('sets-cookie')
   if (varyNames(fields) === '*') return notStored('vary-star')
   const { lifetime, source } = freshnessLifetime(response, owner)
+  if (isStream(fields) && !EXPLICIT.has(source)) return notStored('stream')
   if (source === 'none') {
     if (status !== 200) return notStored('status')
     if (!hasValidator(fields)) return notStored('no-lifetime')

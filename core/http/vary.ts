@@ -26,9 +26,14 @@ export const varyNames = (fields: Fields): '*' | string[] => {
   return names.includes('*') ? '*' : names
 }
 
-/** White space around list members carries no meaning (RFC 9111 §4.1: values may be normalised by syntax). */
-const normalise = (value: string | undefined): string | null =>
-  value === undefined ? null : listMembers(value).join(', ')
+/**
+ * The value of a request field by which copies are told apart; null where it is missing. White space around list members and the number of lines
+ * carry no meaning (RFC 9111 §4.1: values may be normalised by syntax).
+ */
+export const normalisedValue = (request: Fields, name: string): string | null => {
+  const value = fieldValue(request, name)
+  return value === undefined ? null : listMembers(value).join(', ')
+}
 
 /**
  * Names in Vary by which copies have to be kept apart, in order.
@@ -40,8 +45,8 @@ export const keptApartBy = (varied: readonly string[], byDevice: boolean): strin
 
 /** The nominated fields of a request for a response that is kept apart by these names. */
 export const nominatedFields = (names: readonly string[], request: Fields): Nominated[] =>
-  names.map((name) => [name, normalise(fieldValue(request, name))] as const)
+  names.map((name) => [name, normalisedValue(request, name)] as const)
 
 /** Whether a stored response was made for a request like this one (RFC 9111 §4.1). */
 export const matchesNominated = (nominated: readonly Nominated[], request: Fields): boolean =>
-  nominated.every(([name, value]) => normalise(fieldValue(request, name)) === value)
+  nominated.every(([name, value]) => normalisedValue(request, name) === value)

@@ -1,7 +1,7 @@
 import { is } from 'css-select'
 import type { Element } from 'domhandler'
 import type { RemedyException } from '../contracts/rewriting.ts'
-import { namePatterns, pathPatterns } from '../http/cache-key.ts'
+import { namePatterns, pathPatterns } from '../http/patterns.ts'
 
 /** The exceptions of one remedy, ready to be asked. */
 export interface Exceptions {

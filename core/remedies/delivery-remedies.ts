@@ -86,6 +86,13 @@ export const pageCache: Remedy<'pageCache'> = {
       input: { kind: 'patterns', placeholder: 'consent*' },
     },
     {
+      key: 'harmlessFields',
+      group: 'Cookies',
+      label: 'Harmless request fields',
+      hint: 'Fields that something in front of Zest Lamp adds to requests. Programs and scripts that send any other unusual field get their answer from your server (origin).',
+      input: { kind: 'patterns', placeholder: 'x-office-*' },
+    },
+    {
       key: 'authorCookies',
       group: 'Cookies',
       label: 'Cookies of comment authors',
@@ -120,6 +127,13 @@ export const pageCache: Remedy<'pageCache'> = {
       input: { kind: 'switch' },
     },
     {
+      key: 'fragmentRequests',
+      group: 'Signed-in visitors',
+      label: 'Requests for live fragments',
+      hint: 'Most requests to your server (origin) for one page view; fragments beyond that stay empty.',
+      input: { kind: 'number', unit: 'requests', least: 1, most: 200 },
+    },
+    {
       key: 'ignoredParameters',
       group: 'What makes another page',
       label: 'Ignored query parameters',
@@ -145,6 +159,13 @@ export const pageCache: Remedy<'pageCache'> = {
       group: 'Finer points of the standard',
       label: 'Follow the request',
       hint: 'a forced reload asks the origin; otherwise visitors cannot make the site work.',
+      input: { kind: 'switch' },
+    },
+    {
+      key: 'staleThoughExpired',
+      group: 'Finer points of the standard',
+      label: 'Stale despite max-age=0',
+      hint: 'serve an old copy also where your server (origin) says that pages expire at once.',
       input: { kind: 'switch' },
     },
     {

@@ -1,7 +1,7 @@
 import type { RemedyException } from '../contracts/rewriting.ts'
 import { Setup, type RemedyId } from '../contracts/setup.ts'
 import type { Unfit } from '../contracts/setup-file.ts'
-import { pathPatterns } from '../http/cache-key.ts'
+import { pathPatterns } from '../http/patterns.ts'
 import { remedyName } from '../remedies/catalogue.ts'
 
 /** A site that a setup is carried to. */

@@ -1,19 +1,21 @@
 import { admit } from '../../core/http/admission.ts'
 import type { Outcome } from '../../core/http/cache-status.ts'
-import { fieldValue, withField, withoutFields } from '../../core/http/fields.ts'
+import { fieldValue, withField, withoutFields, type Fields } from '../../core/http/fields.ts'
 import { isHtml } from '../../core/http/freshness.ts'
 import {
   asksForProcessing,
   fragmentParts,
+  MOST_INCLUDES,
   type FragmentPart,
   type Include,
 } from '../../core/page/fragments.ts'
 import { storeOf, type Exchange } from '../exchange.ts'
+import { OriginFailure } from '../origin/origin-failure.ts'
 import { passedRequestFields } from '../origin/request-fields.ts'
 import type { Route } from '../routing.ts'
 import type { StoredEntry } from '../store/response-store.ts'
 import { waitOf, type StoredResponse } from '../../core/http/stored-response.ts'
-import { collect } from './keeping.ts'
+import { collect } from './collection.ts'
 import { obtain } from './obtain.ts'
 import { sendPage } from './send-page.ts'
 
@@ -62,10 +64,31 @@ const fragmentExchange = (page: Exchange, src: string): Exchange | undefined => 
   }
 }
 
+/** What one visitor's request may still cost, whatever the fragments ask for: counted over all levels together. */
+interface Budget {
+  includes: number
+  originRequests: number
+}
+
+interface Fragment {
+  readonly bytes: Buffer
+  /** Whether the answer asks for fragments of its own to be filled in; markup in others is text. */
+  readonly processed: boolean
+}
+
+const fragmentOf = (fields: Fields, bytes: Buffer): Fragment => ({
+  bytes,
+  processed: isHtml(fields) && asksForProcessing(fieldValue(fields, 'surrogate-control')),
+})
+
+const mayAsk = (budget: Budget): boolean => budget.originRequests-- > 0
+
 /** A fragment of one visitor, straight from the origin. */
-const personalFragment = async (exchange: Exchange): Promise<Buffer | undefined> => {
+const personalFragment = async (exchange: Exchange, budget: Budget): Promise<Fragment | undefined> => {
   const { io, route, visitor, target, fields } = exchange
+  if (!mayAsk(budget)) return undefined
   const answer = await io.origin.fetch({
+    site: route.siteId,
     base: route.origin.base,
     method: 'GET',
     target,
@@ -77,45 +100,65 @@ const personalFragment = async (exchange: Exchange): Promise<Buffer | undefined>
     body: undefined,
     timeoutMs: route.origin.timeoutMs,
     signal: undefined,
+    lookup: route.origin.lookup,
   })
   const collected = await collect(answer.body, LARGEST_FRAGMENT)
-  return answer.status === 200 && collected.kind === 'complete' ? collected.bytes : undefined
+  if (collected.kind === 'larger') answer.body.destroy()
+  return answer.status === 200 && collected.kind === 'complete'
+    ? fragmentOf(answer.fields, collected.bytes)
+    : undefined
 }
 
 /** A fragment that the store may hold. */
-const storableFragment = async (exchange: Exchange): Promise<Buffer | undefined> => {
-  const found = await obtain(exchange, { largest: LARGEST_FRAGMENT, kept: true })
-  return found?.status === 200 ? found.bytes : undefined
+const storableFragment = async (exchange: Exchange, budget: Budget): Promise<Fragment | undefined> => {
+  const found = await obtain(exchange, {
+    largest: LARGEST_FRAGMENT,
+    kept: true,
+    mayAsk: () => mayAsk(budget),
+  })
+  return found?.status === 200 ? fragmentOf(found.fields, found.bytes) : undefined
 }
 
-const fragmentBytes = async (page: Exchange, src: string): Promise<Buffer | undefined> => {
+const fragmentAt = async (page: Exchange, src: string, budget: Budget): Promise<Fragment | undefined> => {
   const exchange = fragmentExchange(page, src)
   if (exchange === undefined) return undefined
   const admission = admit(exchange, page.route.admission, exchange.rule.ignoredCookie)
-  if (admission.kind === 'pass') return personalFragment(exchange)
-  if (admission.kind === 'shared') return storableFragment(exchange)
-  return storableFragment({
-    ...exchange,
-    rule: page.route.privateRule,
-    audience: { kind: 'one', identity: admission.identity },
-  })
+  if (admission.kind === 'pass') return personalFragment(exchange, budget)
+  if (admission.kind === 'shared') return storableFragment(exchange, budget)
+  const audience = { kind: 'one', identity: admission.identity } as const
+  return storableFragment({ ...exchange, rule: page.route.privateRule, audience }, budget)
 }
 
+/** An origin that fails leaves the place of the fragment empty; a fault of ours does too, and is taken down. */
+const fragmentOrNothing = (page: Exchange, src: string, budget: Budget): Promise<Fragment | undefined> =>
+  fragmentAt(page, src, budget).catch((error: unknown) => {
+    if (!(error instanceof OriginFailure)) page.io.report(error, { fragment: src })
+    return undefined
+  })
+
 /** What an include puts into the page; an empty text when it fails and there is nothing else to put. */
-const included = async (page: Exchange, include: Include, depth: number): Promise<string> => {
+const included = async (page: Exchange, include: Include, depth: number, budget: Budget): Promise<string> => {
+  if (budget.includes-- <= 0) return ''
   for (const src of [include.src, include.alt]) {
     if (src === undefined) continue
-    const bytes = await fragmentBytes(page, src).catch(() => undefined)
-    if (bytes !== undefined) return depth < DEEPEST ? filled(page, bytes.toString('utf8'), depth + 1) : ''
+    const fragment = await fragmentOrNothing(page, src, budget)
+    if (fragment === undefined) continue
+    const text = fragment.bytes.toString('utf8')
+    if (!fragment.processed) return text
+    return depth < DEEPEST ? filled(page, text, depth + 1, budget) : ''
   }
   return ''
 }
 
-const partText = (page: Exchange, part: FragmentPart, depth: number): string | Promise<string> =>
-  part.kind === 'text' ? part.text : included(page, part, depth)
+const partText = (
+  page: Exchange,
+  part: FragmentPart,
+  depth: number,
+  budget: Budget,
+): string | Promise<string> => (part.kind === 'text' ? part.text : included(page, part, depth, budget))
 
-const filled = async (page: Exchange, html: string, depth: number): Promise<string> =>
-  (await Promise.all(fragmentParts(html).map((part) => partText(page, part, depth)))).join('')
+const filled = async (page: Exchange, html: string, depth: number, budget: Budget): Promise<string> =>
+  (await Promise.all(fragmentParts(html).map((part) => partText(page, part, depth, budget)))).join('')
 
 /**
  * Send a stored page with its fragments filled in for this visitor. Fragments are asked for at the same time; one that fails leaves its place
@@ -140,7 +183,8 @@ export const sendFilled = async (
   bytes: Buffer,
   outcome: Outcome,
 ): Promise<void> => {
-  const page = Buffer.from(await filled(exchange, bytes.toString('utf8'), 1))
+  const budget = { includes: MOST_INCLUDES, originRequests: exchange.route.fragmentRequests }
+  const page = Buffer.from(await filled(exchange, bytes.toString('utf8'), 1, budget))
   const fields = withoutFields(answer.fields, NOT_OF_ONE_VISITOR)
   const sent = { status: answer.status, fields: withField(fields, 'cache-control', 'private, no-cache') }
   return sendPage(exchange, sent, page, outcome, waitOf(answer))

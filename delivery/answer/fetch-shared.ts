@@ -1,21 +1,25 @@
+import { Readable } from 'node:stream'
+import { PATIENCE_MS } from '../../core/contracts/delivery.ts'
 import type { CacheKey } from '../../core/http/cache-key.ts'
-import type { Storing } from '../../core/http/cache-status.ts'
-import type { Fields } from '../../core/http/fields.ts'
+import type { Outcome, Storing } from '../../core/http/cache-status.ts'
+import { fieldValue, withField, withoutFields, type Fields } from '../../core/http/fields.ts'
 import type { MissReason, NotStoredReason } from '../../core/http/reasons.ts'
 import { decideReuse, mayServeOnError, timeToLive } from '../../core/http/reuse.ts'
-import { currentAge } from '../../core/http/freshness.ts'
+import { correctedInitialAge, currentAge, freshnessLifetime } from '../../core/http/freshness.ts'
+import { seconds } from '../../core/time.ts'
 import { storeOf, type Exchange } from '../exchange.ts'
 import type { Flight, FlightEnd } from '../flights.ts'
-import type { OriginAnswer, OriginFailure } from '../origin/origin-client.ts'
+import { OriginFailure } from '../origin/origin-failure.ts'
 import type { StoredEntry } from '../store/response-store.ts'
-import { askOrigin } from './ask-origin.ts'
-import { collect, decideKeeping, keep, prepend, within } from './keeping.ts'
+import { askOrigin, type StorableAnswer } from './ask-origin.ts'
+import { Collection } from './collection.ts'
+import { decideKeeping, fieldsAsRead, keep, LARGEST_STORED, within } from './keeping.ts'
+import { FOR_US, withDeviceVary } from './prepared.ts'
 import { freshen, SERVER_FAILURES } from './refresh.ts'
 import { sendFailure } from './send-failure.ts'
-import { sendOn } from './send-on.ts'
+import { asksToBeFilled, sendOn } from './send-on.ts'
 import { sendStored } from './send-stored.ts'
 import { streamAnswer } from './stream-answer.ts'
-import { Readable } from 'node:stream'
 
 /** What is stored for the address, if anything, and why it was not enough. */
 export interface Lookup {
@@ -33,56 +37,109 @@ export interface Lookup {
 /** Whether the answer is the same for everyone who asks. */
 const sharing = ({ audience }: Exchange): { shared: boolean } => ({ shared: audience.kind === 'everyone' })
 
+const outcomeOf = (lookup: Lookup, answer: StorableAnswer, storing: Storing): Outcome => ({
+  kind: 'forwarded',
+  why: lookup.reason,
+  status: answer.status,
+  storing,
+})
+
+const notStored = (reason: NotStoredReason): Storing => ({ kind: 'not-stored', reason })
+
 /** Answer with what was read although it is not kept. */
 const sendCollected = (
   exchange: Exchange,
-  answer: OriginAnswer,
+  answer: StorableAnswer,
   lookup: Lookup,
-  bytes: Buffer,
+  body: Readable,
   reason: NotStoredReason,
 ): Promise<void> =>
-  streamAnswer(
-    exchange,
-    answer,
-    { kind: 'forwarded', why: lookup.reason, status: answer.status, storing: { kind: 'not-stored', reason } },
-    { body: Readable.from([bytes]), ...sharing(exchange) },
-  )
+  streamAnswer(exchange, answer, outcomeOf(lookup, answer, notStored(reason)), {
+    body,
+    ...sharing(exchange),
+  })
+
+/** How long a visitor waits for the end of a page that is being stored, ms; what takes longer is sent as it comes. Shorter than anybody notices. */
+const HOLD_MS = 30
+
+/** Put an answer that has come into the store, and tell those who wait for it. */
+const settleCollected = async (
+  exchange: Exchange,
+  lookup: Lookup,
+  flight: Flight,
+  answer: StorableAnswer,
+  collection: Collection,
+): Promise<
+  { kind: 'kept'; entry: StoredEntry } | { kind: 'not-kept'; reason: NotStoredReason } | 'broken'
+> => {
+  const { flights } = exchange.io
+  const collected = await collection.collected
+  if (collected.kind === 'truncated') {
+    flights.settle(flight, { kind: 'failed', why: 'broken' })
+    return 'broken'
+  }
+  if (collected.kind === 'larger') {
+    flights.settle(flight, { kind: 'not-stored', lasting: true })
+    return { kind: 'not-kept', reason: 'too-large' }
+  }
+  const kept = await keep(exchange, lookup.key, flight, answer, collected.bytes)
+  if (kept.kind === 'kept') flights.settle(flight, endOf(exchange, kept.entry))
+  return kept
+}
+
+/** Fields for a visitor who gets a page while it is being stored. */
+const fieldsMeanwhile = (exchange: Exchange, answer: StorableAnswer): Fields => {
+  const { route, audience } = exchange
+  const read = fieldsAsRead(exchange, answer)
+  const said =
+    read === answer.fields
+      ? read
+      : withField(read, 'cache-control', audience.kind === 'one' ? 'private, no-cache' : 'no-cache')
+  return withDeviceVary(withoutFields(said, FOR_US), route, answer.fields)
+}
+
+/** Send an answer as it comes, while it is being stored. */
+const streamWhileStoring = async (
+  exchange: Exchange,
+  lookup: Lookup,
+  answer: StorableAnswer,
+  collection: Collection,
+): Promise<void> => {
+  const { rule } = exchange
+  const read = { ...answer, fields: fieldsAsRead(exchange, answer) }
+  const age = correctedInitialAge(answer.fields, answer.requestTime, answer.responseTime)
+  const { lifetime } = freshnessLifetime(read, rule.reuse.lifetimes)
+  const outcome = outcomeOf(lookup, answer, { kind: 'stored', ttl: seconds(lifetime - age) })
+  await streamAnswer(exchange, { ...answer, fields: fieldsMeanwhile(exchange, answer) }, outcome, {
+    body: collection.asItComes(),
+    ...sharing(exchange),
+  })
+}
 
 const storeThenSend = async (
   exchange: Exchange,
   lookup: Lookup,
   flight: Flight,
-  answer: OriginAnswer,
+  answer: StorableAnswer,
 ): Promise<void> => {
-  const collected = await collect(answer.body)
-  const { flights } = exchange.io
-  if (collected.kind === 'truncated') {
-    flights.settle(flight, { kind: 'failed', why: 'broken' })
-    return sendFailure(exchange, 'broken')
+  const collection = new Collection(answer.body, LARGEST_STORED)
+  // Fragments need the whole page; rewriting too, but not for longer than a visitor waits for it.
+  const patience = exchange.io.rewriter.takes(exchange, answer) ? PATIENCE_MS : HOLD_MS
+  if (!asksToBeFilled(exchange, answer) && (await within(collection.collected, patience)) === 'late') {
+    await Promise.all([
+      settleCollected(exchange, lookup, flight, answer, collection),
+      streamWhileStoring(exchange, lookup, answer, collection),
+    ])
+    return
   }
-  if (collected.kind === 'larger') {
-    flights.settle(flight, { kind: 'not-stored', lasting: true })
-    const rest = Readable.from(prepend(collected.start, answer.body))
-    const storing: Storing = { kind: 'not-stored', reason: 'too-large' }
-    return streamAnswer(
-      exchange,
-      answer,
-      { kind: 'forwarded', why: lookup.reason, status: answer.status, storing },
-      { body: rest, ...sharing(exchange) },
-    )
-  }
-  const kept = await keep(exchange, lookup.key, flight, answer, collected.bytes)
-  if (kept.kind === 'not-kept') return sendCollected(exchange, answer, lookup, collected.bytes, kept.reason)
-  flights.settle(flight, endOf(exchange, kept.entry))
+  const kept = await settleCollected(exchange, lookup, flight, answer, collection)
+  if (kept === 'broken') return sendFailure(exchange, 'broken')
+  if (kept.kind === 'not-kept')
+    return sendCollected(exchange, answer, lookup, collection.asItComes(), kept.reason)
   const ttl = timeToLive(kept.entry, exchange.rule.reuse, exchange.io.now())
-  const outcome = {
-    kind: 'forwarded',
-    why: lookup.reason,
-    status: answer.status,
-    storing: { kind: 'stored', ttl },
-  } as const
+  const outcome = outcomeOf(lookup, answer, { kind: 'stored', ttl })
   const sent = await sendStored(exchange, kept.entry, outcome, currentAge(kept.entry, exchange.io.now()))
-  if (!sent) await sendCollected(exchange, answer, lookup, collected.bytes, 'purged-meanwhile')
+  if (!sent) await sendCollected(exchange, answer, lookup, collection.asItComes(), 'purged-meanwhile')
 }
 
 /** Whether those who waited can use what was stored without asking again. */
@@ -135,6 +192,27 @@ const sendStale = async (exchange: Exchange, stale: StoredEntry): Promise<boolea
   )
 }
 
+/** Ask the origin; a failure of the origin is an answer too, a fault of ours is not. */
+const askOrFail = (exchange: Exchange, { key, condition }: Lookup): Promise<StorableAnswer | OriginFailure> =>
+  askOrigin(exchange, key, condition).catch((failure: unknown) => {
+    if (failure instanceof OriginFailure) return failure
+    throw failure
+  })
+
+/** RFC 9111 §4.3.5: an answer to HEAD whose validators or length are others tells that the stored page is old. */
+const dropIfChanged = (
+  exchange: Exchange,
+  { key, stale }: Lookup,
+  { status, fields }: StorableAnswer,
+): void => {
+  if (stale === undefined || status !== 200) return
+  const differs = (name: string): boolean => {
+    const [before, now] = [fieldValue(stale.fields, name), fieldValue(fields, name)]
+    return before !== undefined && now !== undefined && before !== now
+  }
+  if (['etag', 'last-modified'].some(differs)) storeOf(exchange).purgeKey(key)
+}
+
 /** Answer a request that the store could not: ask the origin, keep what may be kept. */
 export const fetchShared = async (exchange: Exchange, lookup: Lookup): Promise<void> => {
   const { io } = exchange
@@ -146,13 +224,11 @@ export const fetchShared = async (exchange: Exchange, lookup: Lookup): Promise<v
   const flight = io.flights.begin(lookup.key, leads, lookup.instead)
   const standIn = standInFor(exchange, lookup)
   try {
-    const answer = await askOrigin(exchange, lookup.key, lookup.condition).catch(
-      (failure: OriginFailure) => failure,
-    )
-    if (answer instanceof Error) {
-      io.flights.settle(flight, { kind: 'failed', why: answer.kind ?? 'broken' })
+    const answer = await askOrFail(exchange, lookup)
+    if (answer instanceof OriginFailure) {
+      io.flights.settle(flight, { kind: 'failed', why: answer.kind })
       if (standIn !== undefined && (await sendStale(exchange, standIn))) return
-      return sendFailure(exchange, answer.kind ?? 'broken')
+      return sendFailure(exchange, answer.kind)
     }
     if (SERVER_FAILURES.has(answer.status) && standIn !== undefined && (await sendStale(exchange, standIn))) {
       answer.body.resume()
@@ -160,31 +236,61 @@ export const fetchShared = async (exchange: Exchange, lookup: Lookup): Promise<v
     }
     if (answer.status === 304 && lookup.stale !== undefined)
       return await sendFreshened(exchange, lookup, flight, answer)
+    // Nobody has asked whether anything changed.
+    if (answer.status === 304) return sendFailure(exchange, 'broken')
+    if (exchange.method === 'HEAD') dropIfChanged(exchange, lookup, answer)
     const decision = decideKeeping(exchange, answer)
     if (decision.kind === 'store') return await storeThenSend(exchange, lookup, flight, answer)
     // What the origin no longer lets us store must not go on being served from before.
     if (lookup.stale !== undefined && exchange.method === 'GET') storeOf(exchange).purgeKey(lookup.key)
     io.flights.settle(flight, { kind: 'not-stored', lasting: answer.status < 500 })
-    const storing: Storing = { kind: 'not-stored', reason: decision.reason }
-    const outcome = { kind: 'forwarded', why: lookup.reason, status: answer.status, storing } as const
-    await sendOn(exchange, answer, outcome, sharing(exchange))
+    await sendOn(exchange, answer, outcomeOf(lookup, answer, notStored(decision.reason)), sharing(exchange))
   } finally {
     io.flights.end(flight)
   }
+}
+
+/** The stored bytes with the fields of a 304 that forbids to keep them, for the one who asked. */
+const sendNoLongerKept = async (
+  exchange: Exchange,
+  lookup: Lookup,
+  answer: StorableAnswer,
+  entry: StoredEntry,
+  bytes: Buffer,
+  reason: NotStoredReason,
+): Promise<void> => {
+  const whole = { ...answer, status: entry.status, fields: entry.fields, body: Readable.from([bytes]) }
+  await sendOn(exchange, whole, outcomeOf(lookup, answer, notStored(reason)), sharing(exchange))
 }
 
 const sendFreshened = async (
   exchange: Exchange,
   lookup: Lookup,
   flight: Flight,
-  answer: OriginAnswer,
+  answer: StorableAnswer,
 ): Promise<void> => {
   answer.body.resume()
-  const updated = freshen(exchange, lookup.stale!, flight, answer)
-  exchange.io.flights.settle(flight, endOf(exchange, updated))
-  const now = exchange.io.now()
-  const ttl = timeToLive(updated, exchange.rule.reuse, now)
-  const sent = await sendStored(exchange, updated, { kind: 'validated', ttl }, currentAge(updated, now))
-  // The bytes were damaged and are gone: ask again, this time for all of them.
-  if (!sent) await fetchShared(exchange, { ...lookup, stale: undefined, condition: [], reason: 'uri-miss' })
+  const { flights, now } = exchange.io
+  const stale = lookup.stale!
+  // Before it is known whether it may be kept, since what is removed is gone.
+  const bytes = await storeOf(exchange).body(stale, 'identity')
+  const freshened = freshen(exchange, stale, flight, answer)
+  if (freshened.kind === 'kept' && bytes !== undefined) {
+    const { entry } = freshened
+    flights.settle(flight, endOf(exchange, entry))
+    const ttl = timeToLive(entry, exchange.rule.reuse, now())
+    if (await sendStored(exchange, entry, { kind: 'validated', ttl }, currentAge(entry, now()))) return
+  }
+  if (freshened.kind === 'not-kept' && bytes !== undefined) {
+    flights.settle(flight, { kind: 'not-stored', lasting: true })
+    return sendNoLongerKept(exchange, lookup, answer, freshened.entry, bytes, freshened.reason)
+  }
+  // The bytes were damaged and are gone, or the 304 was about others: ask again, this time for all of them.
+  await fetchShared(exchange, {
+    ...lookup,
+    stale: undefined,
+    condition: [],
+    reason: 'uri-miss',
+    waits: MOST_WAITS,
+  })
 }

@@ -1,5 +1,7 @@
 import { admit } from '../../core/http/admission.ts'
-import { cacheKey, keyPartition } from '../../core/http/cache-key.ts'
+import { cacheKey, keyPartition, sharedTarget } from '../../core/http/cache-key.ts'
+import { DATA_ACCEPT } from '../../core/http/device.ts'
+import type { Fields } from '../../core/http/fields.ts'
 import { invalidatedGroups } from '../../core/http/groups.ts'
 import { invalidatedAddresses, isSafeMethod } from '../../core/http/invalidation.ts'
 import { partitionFor, sharedPartitions, type DeliveryIo, type Exchange } from '../exchange.ts'
@@ -15,7 +17,8 @@ const removeAddress = (io: DeliveryIo, siteId: string, target: string): void => 
     if (route.siteId !== siteId) continue
     for (const partition of sharedPartitions(route.partition))
       for (const scheme of ['http', 'https']) {
-        const key = cacheKey(partition, scheme, host, target, route.ignoredParameter, route.sortParameters)
+        const shared = sharedTarget(target, route.ignoredParameter, route.sortParameters)
+        const key = cacheKey(partition, scheme, host, shared)
         io.flights.markPurged((flying) => flying === key)
         io.store.purgeKey(key)
       }
@@ -33,10 +36,19 @@ const withoutPort = (fields: OriginAnswer['fields'], { visitor }: Exchange): Ori
 /** Whatever a visitor sends to the site may change what they see next: their private copies end. */
 const removeOwnCopies = ({ io, route, fields, method, rule }: Exchange): void => {
   if (isSafeMethod(method) || route.admission.signedIn !== 'private') return
-  const admission = admit({ method: 'GET', path: '', target: '', fields }, { ...route.admission, passesPath: () => false }, rule.ignoredCookie) // prettier-ignore
+  const admission = admit({ method: 'GET', path: '/', target: '/', fields: fields.filter(([name]) => name === 'cookie') }, { ...route.admission, passesPath: () => false }, rule.ignoredCookie) // prettier-ignore
   if (admission.kind !== 'private') return
   const audience = { kind: 'one', identity: admission.identity } as const
-  const own = new Set(['', '?1'].map((mobile) => partitionFor({ route, audience, fields: mobile === '' ? [] : [['sec-ch-ua-mobile', mobile]] }))) // prettier-ignore
+  const forms: Fields[] = [
+    [],
+    [['sec-ch-ua-mobile', '?1']],
+    [['accept', DATA_ACCEPT]],
+    [
+      ['accept', DATA_ACCEPT],
+      ['sec-ch-ua-mobile', '?1'],
+    ],
+  ]
+  const own = new Set(forms.map((form) => partitionFor({ route, audience, fields: form, path: '/' })))
   io.flights.markPurged((key) => own.has(keyPartition(key)))
   io.ownCopies.purge(({ key }) => own.has(keyPartition(key)))
 }
@@ -53,6 +65,8 @@ export const invalidate = (exchange: Exchange, answer: OriginAnswer): void => {
     ...answer,
     fields: withoutPort(answer.fields, exchange),
   })
+  // As it was asked for too: a parser of addresses writes some of them in another way.
+  if (named.length > 0) removeAddress(io, route.siteId, target)
   for (const one of named) {
     const { pathname, search } = new URL(one)
     removeAddress(io, route.siteId, pathname + search)

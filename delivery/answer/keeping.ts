@@ -1,6 +1,6 @@
-import type { Readable } from 'node:stream'
 import { PATIENCE_MS } from '../../core/contracts/delivery.ts'
 import type { CacheKey } from '../../core/http/cache-key.ts'
+import { ABOUT_BYTES } from '../../core/http/about-bytes.ts'
 import { endToEndFields, fieldValue, withField, withoutFields, type Fields } from '../../core/http/fields.ts'
 import { correctedInitialAge } from '../../core/http/freshness.ts'
 import type { Coding } from '../../core/http/negotiation.ts'
@@ -15,45 +15,19 @@ import type { Flight } from '../flights.ts'
 import type { OriginAnswer } from '../origin/origin-client.ts'
 import type { StoredEntry } from '../store/response-store.ts'
 import type { EpochMs } from '../../core/time.ts'
+import type { StorableAnswer } from './ask-origin.ts'
 import { decode } from './coding.ts'
 
 /** Larger responses go through without being stored. */
 export const LARGEST_STORED = 32 * 1024 * 1024
-/** Digests and lengths of bytes that are stored in another coding than they came in. */
-const DESCRIBES_CODING = new Set(['content-encoding', 'content-length'])
-
-export type Collected =
-  { kind: 'complete'; bytes: Buffer } | { kind: 'larger'; start: Buffer } | { kind: 'truncated' }
-
-/** Read a body up to a limit. */
-export const collect = (body: Readable, limit = LARGEST_STORED): Promise<Collected> => {
-  const chunks: Buffer[] = []
-  let size = 0
-  return new Promise((resolve) => {
-    const onData = (chunk: Buffer): void => {
-      chunks.push(chunk)
-      size += chunk.length
-      if (size <= limit) return
-      body.off('data', onData)
-      body.pause()
-      resolve({ kind: 'larger', start: Buffer.concat(chunks) })
-    }
-    body.on('data', onData)
-    body.once('end', () => resolve({ kind: 'complete', bytes: Buffer.concat(chunks) }))
-    for (const event of ['error', 'aborted', 'close'] as const)
-      body.once(event, () => resolve({ kind: 'truncated' }))
-  })
-}
-
-/** What was read of a body, and then the rest of it. */
-export async function* prepend(start: Buffer, rest: Readable): AsyncGenerator<Buffer> {
-  yield start
-  for await (const chunk of rest) yield chunk as Buffer
-}
+/** What is said of the bytes as they came; they are stored without coding, and their length and digests are made here. */
+const DESCRIBES_CODING = new Set(['content-encoding', ...ABOUT_BYTES])
 
 /** Fields of an answer as the owner wants them read for this page and this audience. */
-export const fieldsAsRead = ({ rule, audience }: Inquiry, answer: OriginAnswer): Fields =>
-  audience.kind === 'one' ? privatelyRead(answer.fields) : overruled(answer, rule.overrule)
+export const fieldsAsRead = (
+  { rule, audience }: Inquiry,
+  answer: Pick<OriginAnswer, 'status' | 'fields'>,
+): Fields => (audience.kind === 'one' ? privatelyRead(answer.fields) : overruled(answer, rule.overrule))
 
 /** Whether an answer may be kept for the audience of its request. */
 export const decideKeeping = (exchange: Inquiry, answer: OriginAnswer): StoringDecision => {
@@ -68,7 +42,7 @@ export const decideKeeping = (exchange: Inquiry, answer: OriginAnswer): StoringD
 }
 
 /** Names in the Vary of an answer by which copies are kept apart. */
-export const apartBy = ({ route }: Inquiry, answer: OriginAnswer): string[] => {
+export const apartBy = ({ route }: Inquiry, answer: Pick<OriginAnswer, 'fields'>): string[] => {
   const varied = varyNames(answer.fields)
   return varied === '*' ? [] : keptApartBy(varied, route.byDevice)
 }
@@ -135,7 +109,7 @@ export const keep = async (
   exchange: Inquiry,
   key: CacheKey,
   flight: Flight,
-  answer: OriginAnswer,
+  answer: StorableAnswer,
   bytes: Buffer,
 ): Promise<{ kind: 'kept'; entry: StoredEntry } | { kind: 'not-kept'; reason: NotStoredReason }> => {
   const contentEncoding = fieldValue(answer.fields, 'content-encoding')
@@ -158,7 +132,10 @@ export const keep = async (
       requestTime: answer.requestTime,
       responseTime: answer.responseTime,
       correctedInitialAge: correctedInitialAge(answer.fields, answer.requestTime, answer.responseTime),
-      nominated: nominatedFields(apartBy(exchange, answer), exchange.fields),
+      nominated: nominatedFields(
+        [...new Set([...apartBy(exchange, answer), ...answer.disclosed])].sort(),
+        exchange.fields,
+      ),
       ...(read === answer.fields ? {} : { askEachTime: true as const }),
       ...(inTime.kind === 'rewritten' ? { rewritten: true as const } : {}),
       ...(inTime.kind === 'failed' ? untilTriedAgain(inTime) : {}),

@@ -1,4 +1,5 @@
 import { pipeline, Transform, type TransformCallback } from 'node:stream'
+import { ABOUT_BYTES } from '../../core/http/about-bytes.ts'
 import { fieldValue, withoutFields } from '../../core/http/fields.ts'
 import {
   fieldsWithOwnAddresses,
@@ -9,8 +10,6 @@ import {
 import { LARGEST_PAGE_BYTES } from '../../core/page/rewrite.ts'
 import type { SiteRequest } from '../exchange.ts'
 import type { OriginAnswer } from '../origin/origin-client.ts'
-
-const ABOUT_LENGTH = new Set(['content-length', 'content-md5', 'content-digest', 'repr-digest'])
 
 /** Collects a text and sends it on with own addresses; one that is too large goes on as it comes. */
 class Translation extends Transform {
@@ -58,5 +57,5 @@ export const keptWithin = (
   const body = new Translation(addresses)
   // A page that breaks off breaks off here too; who reads it sees that.
   pipeline(answer.body, body, () => undefined)
-  return { ...answer, fields: withoutFields(fields, ABOUT_LENGTH), body }
+  return { ...answer, fields: withoutFields(fields, ABOUT_BYTES), body }
 }

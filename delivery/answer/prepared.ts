@@ -21,6 +21,8 @@ export interface Prepared {
   /** Cache-Control that holds the owner's lifetime, which starts when the browser gets it. */
   readonly ownerLifetime: string | undefined
   readonly page: boolean
+  /** Whether it had an age already when it came: a cache stands in between. */
+  readonly aged: boolean
   /** What it is counted under. */
   readonly kind: string
   /** Cache-Status of caches between here and the origin. */
@@ -47,7 +49,7 @@ const isCodable = (route: Route, entry: StoredEntry): boolean =>
 
 const NOT_IN_304 = new Set(['content-length', 'content-encoding', 'content-type', 'last-modified'])
 /** What is said to this cache only. */
-const FOR_US = new Set(['cache-groups', 'surrogate-control'])
+export const FOR_US = new Set(['cache-groups', 'surrogate-control'])
 
 /** Cache-Control of a copy whose origin was not followed: kept here by the owner's word, which is no word to browsers. */
 const withCareForBrowsers = (fields: Fields, entry: StoredEntry): Fields => {
@@ -58,8 +60,13 @@ const withCareForBrowsers = (fields: Fields, entry: StoredEntry): Fields => {
 /** Vary as it is after what is done here: codings and devices are told apart by fields of the request. */
 const withOwnVary = (fields: Fields, route: Route, entry: StoredEntry): Fields => {
   const coded = mayBeCoded(route, entry) ? varyBy(fields, 'accept-encoding') : fields
-  if (!route.byDevice || !isHtml(entry.fields)) return coded
-  const byDevice = varyBy(varyBy(coded, 'sec-ch-ua-mobile'), 'user-agent')
+  return withDeviceVary(coded, route, entry.fields)
+}
+
+/** Vary of a page that is kept by device class. @param own fields that tell whether it is a page */
+export const withDeviceVary = (fields: Fields, route: Route, own: Fields): Fields => {
+  if (!route.byDevice || !isHtml(own)) return fields
+  const byDevice = varyBy(varyBy(fields, 'sec-ch-ua-mobile'), 'user-agent')
   return route.mainInPageBytes > 0 ? varyBy(byDevice, 'accept') : byDevice
 }
 
@@ -105,6 +112,7 @@ const prepare = (route: Route, entry: StoredEntry, coding: Coding): Prepared => 
     lastModified: fieldValue(entry.fields, 'last-modified'),
     ownerLifetime,
     page,
+    aged: hasField(entry.fields, 'age'),
     kind: kindLabel(route.ruleFor(path).kind, page, path),
     statusBefore: fieldValue(entry.fields, 'cache-status'),
   }

@@ -1,56 +1,94 @@
 import type { CacheKey } from '../../core/http/cache-key.ts'
+import type { NotStoredReason } from '../../core/http/reasons.ts'
 import { conditionFor } from '../../core/http/reuse.ts'
-import { updateBy304 } from '../../core/http/updating.ts'
+import { decideStoring } from '../../core/http/storing.ts'
+import { is304For, updateBy304 } from '../../core/http/updating.ts'
+import { varyNames } from '../../core/http/vary.ts'
 import { storeOf, type Inquiry } from '../exchange.ts'
 import type { Flight } from '../flights.ts'
-import type { OriginAnswer } from '../origin/origin-client.ts'
+import { OriginFailure } from '../origin/origin-failure.ts'
 import type { StoredEntry } from '../store/response-store.ts'
-import { askOrigin } from './ask-origin.ts'
-import { collect, decideKeeping, fieldsAsRead, keep } from './keeping.ts'
+import { askOrigin, type StorableAnswer } from './ask-origin.ts'
+import { collect } from './collection.ts'
+import { decideKeeping, fieldsAsRead, keep, LARGEST_STORED } from './keeping.ts'
 
 /** RFC 5861 §4: the errors a stale response may stand in for. */
 export const SERVER_FAILURES = new Set([500, 502, 503, 504])
 
-/** Take in what a 304 says; a purge that came meanwhile stands. @returns the response as it is now */
+/** What a 304 makes of a stored response. */
+export type Freshened =
+  | { readonly kind: 'kept'; readonly entry: StoredEntry }
+  /** Right for whoever asked, but not to be kept any longer. */
+  | { readonly kind: 'not-kept'; readonly entry: StoredEntry; readonly reason: NotStoredReason }
+  /** It speaks of another response than the stored one, which has to be fetched whole. */
+  | { readonly kind: 'another' }
+
+const sameVary = (one: StoredEntry['fields'], other: StoredEntry['fields']): boolean =>
+  [varyNames(one)].flat().sort().join() === [varyNames(other)].flat().sort().join()
+
+/**
+ * Take in what a 304 says. What comes of it is stored only if it could be stored as a new answer: the 304 may bring a cookie for one visitor, or
+ * a ban. A purge that came meanwhile stands.
+ */
 export const freshen = (
   exchange: Inquiry,
   stale: StoredEntry,
   flight: Flight,
-  answer: OriginAnswer,
-): StoredEntry => {
-  const updated = updateBy304(
-    stale,
-    fieldsAsRead(exchange, { ...answer, status: stale.status }),
-    answer.requestTime,
-    answer.responseTime,
+  answer: StorableAnswer,
+): Freshened => {
+  const merged = updateBy304(stale, answer.fields, answer.requestTime, answer.responseTime)
+  if (!is304For(stale, answer.fields) || !sameVary(stale.fields, merged.fields)) return { kind: 'another' }
+  const read = fieldsAsRead(exchange, merged)
+  const entry: StoredEntry = {
+    ...merged,
+    fields: read,
+    ...(read === merged.fields ? {} : { askEachTime: true as const }),
+  }
+  const decision = decideStoring(
+    { method: 'GET', fields: exchange.fields },
+    entry,
+    exchange.rule.reuse.lifetimes,
   )
-  if (!flight.purged) storeOf(exchange).update(updated)
-  return updated
+  if (decision.kind !== 'store') {
+    storeOf(exchange).purgeKey(stale.key)
+    return { kind: 'not-kept', entry: { ...entry, fields: merged.fields }, reason: decision.reason }
+  }
+  if (!flight.purged) storeOf(exchange).update(entry)
+  return { kind: 'kept', entry }
 }
 
-/** Fetch a new copy behind a visitor who has been given a stale one (RFC 5861 §3). Failures leave the old copy. */
+const takeInNew = async (
+  exchange: Inquiry,
+  key: CacheKey,
+  flight: Flight,
+  answer: StorableAnswer,
+): Promise<void> => {
+  if (SERVER_FAILURES.has(answer.status)) return void answer.body.resume()
+  if (decideKeeping(exchange, answer).kind !== 'store') {
+    // Not read to its end, which may never come.
+    answer.body.destroy()
+    storeOf(exchange).purgeKey(key)
+    return
+  }
+  const collected = await collect(answer.body, LARGEST_STORED)
+  if (collected.kind === 'complete') await keep(exchange, key, flight, answer, collected.bytes)
+  else answer.body.destroy()
+}
+
+/** Fetch a new copy behind a visitor who has been given a stale one (RFC 5861 §3). Failures of the origin leave the old copy. */
 const refresh = async (exchange: Inquiry, key: CacheKey, stale: StoredEntry): Promise<void> => {
   const { io } = exchange
   const asGet = { ...exchange, method: 'GET' }
   const flight = io.flights.begin(key, false)
   try {
     const answer = await askOrigin(asGet, key, conditionFor(stale))
-    if (answer.status === 304) {
-      answer.body.resume()
-      freshen(exchange, stale, flight, answer)
-      return
-    }
-    if (SERVER_FAILURES.has(answer.status)) return void answer.body.resume()
-    if (decideKeeping(asGet, answer).kind !== 'store') {
-      answer.body.resume()
-      storeOf(exchange).purgeKey(key)
-      return
-    }
-    const collected = await collect(answer.body)
-    if (collected.kind === 'complete') await keep(exchange, key, flight, answer, collected.bytes)
-    else answer.body.destroy()
-  } catch {
+    if (answer.status !== 304) return await takeInNew(asGet, key, flight, answer)
+    answer.body.resume()
+    if (freshen(exchange, stale, flight, answer).kind !== 'another') return
+    await takeInNew(asGet, key, flight, await askOrigin(asGet, key, []))
+  } catch (error) {
     // The next visitor's request, or the end of the allowance, brings it up again.
+    if (!(error instanceof OriginFailure)) io.report(error, { refreshing: key })
   } finally {
     io.flights.end(flight)
   }

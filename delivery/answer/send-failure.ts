@@ -1,12 +1,14 @@
-import type { Outcome } from '../../core/http/cache-status.ts'
+import type { OriginTrouble, Outcome } from '../../core/http/cache-status.ts'
 import type { Exchange } from '../exchange.ts'
 import { countWhenDone } from '../exchange.ts'
-import type { OriginFailure } from '../origin/origin-client.ts'
 import { closingFields, flat } from './outgoing-fields.ts'
 import { problemPage } from './problem-page.ts'
 import { cut, writeHead } from './write-head.ts'
 
-const FAILURES: Record<OriginFailure['kind'], { status: number; title: string; sentence: string }> = {
+const FAILURES: Record<
+  OriginTrouble,
+  { status: number; title: string; sentence: string; retryAfterS?: number }
+> = {
   unreachable: {
     status: 502,
     title: 'This site cannot be reached just now',
@@ -22,16 +24,29 @@ const FAILURES: Record<OriginFailure['kind'], { status: number; title: string; s
     title: 'This page did not arrive whole',
     sentence: 'The server behind this address broke off while answering. Please try again.',
   },
+  busy: {
+    status: 503,
+    title: 'This site is very busy just now',
+    sentence:
+      'More people are waiting than the server behind this address can answer. Please try again in a few seconds.',
+    retryAfterS: 5,
+  },
+  'private-address': {
+    status: 502,
+    title: 'This site cannot be reached just now',
+    sentence:
+      'The address of the server behind this site has changed to one that may not be asked. Its owner can allow it.',
+  },
 }
 
 /** Answer for an origin that failed. When the answer had already begun, the connection is cut: half a page must not look whole. */
-export const sendFailure = (exchange: Exchange, kind: OriginFailure['kind']): void => {
+export const sendFailure = (exchange: Exchange, kind: OriginTrouble): void => {
   const { res, method } = exchange
   if (res.headersSent) {
     cut(res)
     return
   }
-  const { status, title, sentence } = FAILURES[kind]
+  const { status, title, sentence, retryAfterS = 60 } = FAILURES[kind]
   const outcome: Outcome = { kind: 'failed', why: kind }
   const body = Buffer.from(problemPage(title, sentence))
   const fields = closingFields(
@@ -39,7 +54,7 @@ export const sendFailure = (exchange: Exchange, kind: OriginFailure['kind']): vo
       ['content-type', 'text/html; charset=utf-8'],
       ['content-length', String(body.length)],
       ['cache-control', 'no-store'],
-      ['retry-after', '60'],
+      ['retry-after', String(retryAfterS)],
     ],
     exchange,
     outcome,

@@ -19,16 +19,22 @@ const silentRoute = (route: Route): Route => {
   return silent
 }
 
-/** The origin's file behind an address made here, asked for in the normal way. */
-const standIn = (exchange: Exchange, address: string): Exchange => {
-  const url = new URL(address, 'http://site')
+/** The origin's file behind an address made here, asked for in the normal way. @param target path and query */
+const standIn = (exchange: Exchange, target: string): Exchange => {
+  const path = target.split('?', 1)[0]!
   return {
     ...exchange,
     route: silentRoute(exchange.route),
-    target: url.pathname + url.search,
-    path: url.pathname,
-    rule: exchange.route.ruleFor(url.pathname),
+    target,
+    path,
+    rule: exchange.route.ruleFor(path),
   }
+}
+
+/** Path and query of an address of the site that we have written ourselves. */
+const targetOf = (address: string): string => {
+  const { pathname, search } = new URL(address, 'http://site')
+  return pathname + search
 }
 
 const send = async (exchange: Exchange, entry: StoredEntry): Promise<boolean> =>
@@ -49,7 +55,7 @@ const sendPicture = async (exchange: Exchange, digest: string): Promise<Exchange
   if (better !== undefined && route.rewriting !== undefined)
     void pictures.want({ siteId: route.siteId, digest, recipe, width, form: better, fetch: io.rewriter.fetcher(exchange) }) // prettier-ignore
   if (entry !== undefined && (await send(exchange, entry))) return 'sent'
-  return standIn(exchange, recipe.address)
+  return standIn(exchange, targetOf(recipe.address))
 }
 
 /**

@@ -8,18 +8,19 @@ import type { Exchange } from '../exchange.ts'
 import type { OriginAnswer } from '../origin/origin-client.ts'
 import { sendFilled } from './assemble.ts'
 import { decode } from './coding.ts'
-import { collect, prepend, within } from './keeping.ts'
+import { collect, prepend } from './collection.ts'
+import { LARGEST_STORED, within } from './keeping.ts'
 import { withBrowserLifetime, withDate } from './outgoing-fields.ts'
 import { sendFailure } from './send-failure.ts'
 import { sendPage } from './send-page.ts'
 import { streamAnswer } from './stream-answer.ts'
 
 /** Whether an answer has fragments in it; browsers must not see their markup, stored or not. */
-const asksToBeFilled = ({ route, method }: Exchange, { fields }: OriginAnswer): boolean =>
+export const asksToBeFilled = ({ route, method }: Exchange, { fields }: OriginAnswer): boolean =>
   route.fragments && method === 'GET' && asksForProcessing(fieldValue(fields, 'surrogate-control'))
 
 const collectAndFill = async (exchange: Exchange, answer: OriginAnswer, outcome: Outcome): Promise<void> => {
-  const collected = await collect(answer.body)
+  const collected = await collect(answer.body, LARGEST_STORED)
   if (collected.kind !== 'complete') {
     answer.body.destroy()
     return sendFailure(exchange, 'broken')

@@ -1,4 +1,5 @@
 import { createHash } from 'node:crypto'
+import { ABOUT_BYTES } from '../../core/http/about-bytes.ts'
 import type { Outcome } from '../../core/http/cache-status.ts'
 import { isNotModified } from '../../core/http/conditional.ts'
 import { withField, withoutFields, type Fields } from '../../core/http/fields.ts'
@@ -9,7 +10,13 @@ import { closingFields, flat, varyBy } from './outgoing-fields.ts'
 import { writeHead } from './write-head.ts'
 
 /** Fields about other bytes than the ones that are sent. */
-const ABOUT_OTHER_BYTES = new Set(['content-length', 'content-encoding', 'content-md5', 'content-digest', 'repr-digest', 'accept-ranges', 'last-modified', 'etag']) // prettier-ignore
+const ABOUT_OTHER_BYTES = new Set([
+  'content-encoding',
+  'accept-ranges',
+  'last-modified',
+  'etag',
+  ...ABOUT_BYTES,
+])
 
 /**
  * Send a page that was put together for this request and is kept nowhere.

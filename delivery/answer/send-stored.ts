@@ -78,7 +78,7 @@ const write = (sending: Sending): void => {
   const part = partOf(sending, ready)
   const fields = [...(part.kind === 'unchanged' ? ready.fixed304 : ready.fixed)]
   if (ready.ownerLifetime !== undefined) fields.push('cache-control', extendByAge(ready.ownerLifetime, age))
-  if (outcome.kind !== 'forwarded') fields.push('age', String(Math.max(0, Math.floor(age))))
+  if (outcome.kind !== 'forwarded' || ready.aged) fields.push('age', String(Math.max(0, Math.floor(age))))
   for (const [name, value] of closing(ready.statusBefore, exchange, outcome)) fields.push(name, value)
   let sent = body
   let status = entry.status

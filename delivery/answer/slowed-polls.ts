@@ -2,9 +2,11 @@ import { createHash } from 'node:crypto'
 import { LRUCache } from 'lru-cache'
 import { Readable } from 'node:stream'
 import { fieldValue } from '../../core/http/fields.ts'
+import { isStream } from '../../core/http/streams.ts'
 import type { Exchange } from '../exchange.ts'
 import type { OriginAnswer } from '../origin/origin-client.ts'
-import { collect } from './keeping.ts'
+import { OriginFailure } from '../origin/origin-failure.ts'
+import { collect, prepend } from './collection.ts'
 
 /** A poll is a short question with a short answer; what is larger is something else and passes. */
 const LARGEST_QUESTION = 16 * 1024
@@ -70,16 +72,13 @@ export const slowPoll = async (exchange: Exchange): Promise<Poll> => {
     }
   const keep = async (answer: OriginAnswer): Promise<OriginAnswer> => {
     const length = Number(fieldValue(answer.fields, 'content-length') ?? 0)
-    // A stream of events is an answer that never ends.
-    const streams = /^text\/event-stream/i.test(fieldValue(answer.fields, 'content-type') ?? '')
-    if (answer.status !== 200 || length > LARGEST_ANSWER || streams) return answer
+    if (answer.status !== 200 || length > LARGEST_ANSWER || isStream(answer.fields)) return answer
     const collected = await collect(answer.body, LARGEST_ANSWER)
-    if (collected.kind === 'truncated') throw new Error('The origin broke off.')
-    if (collected.kind === 'larger') {
-      answer.body.destroy()
-      throw new Error('An answer to a poll is too large.')
-    }
+    if (collected.kind === 'truncated') throw new OriginFailure('broken', 'The origin broke off.')
     const { body: _body, ...rest } = answer
+    // Too large to be taken down; it goes on as it comes.
+    if (collected.kind === 'larger')
+      return { ...rest, body: Readable.from(prepend(collected.start, answer.body)) }
     // A cookie that is set is set once.
     if (fieldValue(answer.fields, 'set-cookie') === undefined)
       lastAnswers.set(question, { answer: rest, bytes: collected.bytes, at: io.now() })

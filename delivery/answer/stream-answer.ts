@@ -1,5 +1,6 @@
 import type { Readable } from 'node:stream'
 import { pipeline } from 'node:stream/promises'
+import { ABOUT_BYTES } from '../../core/http/about-bytes.ts'
 import type { Outcome } from '../../core/http/cache-status.ts'
 import { parseDirectives } from '../../core/http/directives.ts'
 import {
@@ -16,7 +17,11 @@ import { countWhenDone, type Exchange } from '../exchange.ts'
 import type { OriginAnswer } from '../origin/origin-client.ts'
 import { encodeStream } from './coding.ts'
 import { closingFields, flat, varyBy, withBrowserLifetime, withDate } from './outgoing-fields.ts'
-import { cut, writeHead } from './write-head.ts'
+import { isStream } from '../../core/http/streams.ts'
+import { cut, withoutIdleLimit, writeHead } from './write-head.ts'
+
+/** What is not true of bytes that are coded on the way. */
+const NOT_OF_CODED = new Set(['accept-ranges', ...ABOUT_BYTES])
 
 const WITHOUT_BODY = new Set([204, 205, 304])
 
@@ -51,11 +56,7 @@ const streamedFields = (
   if (route.codings.length > 0 && isCompressible(fieldValue(fields, 'content-type')))
     fields = varyBy(fields, 'accept-encoding')
   if (coding !== 'identity')
-    fields = withField(
-      weaken(withoutFields(fields, new Set(['content-length', 'accept-ranges']))),
-      'content-encoding',
-      coding,
-    )
+    fields = withField(weaken(withoutFields(fields, NOT_OF_CODED)), 'content-encoding', coding)
   return withDate(fields, io.now())
 }
 
@@ -76,7 +77,7 @@ export const streamAnswer = async (
   const fields = closingFields(streamedFields(exchange, answer, coding, shared), exchange, outcome)
   writeHead(res, answer.status, flat(fields), answer.statusText)
   // Events may be hours apart; the connection is theirs for as long as both ends want it.
-  if (/^text\/event-stream/i.test(fieldValue(answer.fields, 'content-type') ?? '')) res.socket?.setTimeout(0)
+  if (isStream(answer.fields)) withoutIdleLimit(res)
   let bytes = 0
   countWhenDone(exchange, outcome, () => bytes, { page: isHtml(answer.fields) })
   if (method === 'HEAD' || WITHOUT_BODY.has(answer.status)) {

@@ -27,6 +27,13 @@ export const writeHead = (res: ServerResponse, status: number, flat: string[], s
   else res.writeHead(status, statusText, flat)
 }
 
+/** Pieces of a stream may be hours apart; the connection, or the stream of HTTP/2, is theirs for as long as both ends want it. */
+export const withoutIdleLimit = (res: ServerResponse): void => {
+  const { stream } = res as unknown as { stream?: Http2Stream }
+  if (stream === undefined) res.socket?.setTimeout(0)
+  else stream.setTimeout(0)
+}
+
 /** Break an answer off, so that what was sent of it cannot be taken for the whole: the connection in HTTP/1.1, the stream in HTTP/2. */
 export const cut = (res: ServerResponse): void => {
   const { stream } = res as unknown as { stream?: Http2Stream }

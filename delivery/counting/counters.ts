@@ -1,6 +1,6 @@
 import { LRUCache } from 'lru-cache'
 import type { Channel, ChannelTraffic, DecisionRecord, Traffic } from '../../core/contracts/delivery.ts'
-import { cacheKey } from '../../core/http/cache-key.ts'
+import { sharedTarget } from '../../core/http/cache-key.ts'
 import type { Outcome } from '../../core/http/cache-status.ts'
 import type { EpochMs } from '../../core/time.ts'
 import { addressPattern } from '../../core/sampling/kinds.ts'
@@ -22,13 +22,7 @@ export interface AddressRecord {
 
 /** An address as its key has it: without what makes no other page. */
 const addressName = (route: Route, target: string): string =>
-  target.includes('?')
-    ? keyAddressPart(
-        cacheKey(route.partition, 'http', '', target, route.ignoredParameter, route.sortParameters),
-      )
-    : `${route.partition} ${target}`
-
-const keyAddressPart = (key: string): string => key.replace(' http://', ' ')
+  `${route.partition} ${sharedTarget(target, route.ignoredParameter, route.sortParameters)}`
 
 /** Kinds told apart on one channel; what more there is counts as one. */
 const MOST_KINDS = 100

@@ -1,29 +1,40 @@
-import {
-  Agent as HttpAgent,
-  request as httpRequest,
-  type ClientRequest,
-  type IncomingMessage,
-} from 'node:http'
-import { Agent as HttpsAgent, request as httpsRequest } from 'node:https'
-import type { Socket } from 'node:net'
+import { request as httpRequest, type ClientRequest, type IncomingMessage } from 'node:http'
+import { request as httpsRequest } from 'node:https'
+import type { LookupFunction, Socket } from 'node:net'
 import type { Readable } from 'node:stream'
-import { fieldsFromRaw, type Fields } from '../../core/http/fields.ts'
+import { fieldsFromRaw, FRAMING, withoutFields, type Fields } from '../../core/http/fields.ts'
 import { isSafeMethod } from '../../core/http/invalidation.ts'
+import { isStream } from '../../core/http/streams.ts'
 import { connectHost } from '../../core/http/special-names.ts'
 import { epochMs, type EpochMs } from '../../core/time.ts'
+import { createPool } from './connection-pool.ts'
+import { OriginFailure } from './origin-failure.ts'
+import { OriginLanes, type Slot } from './origin-lanes.ts'
+
+/** Content of a request on its way to the origin. */
+export interface RequestContent {
+  readonly stream: Readable
+  /** Bytes; undefined: not known before its end. */
+  readonly length: number | undefined
+}
 
 export interface OriginRequest {
+  /** Whose room at the origin it takes; sites never wait for each other. */
+  readonly site: string
   /** Scheme, host and port of the origin. */
   readonly base: string
   readonly method: string
   /** Path and query. */
   readonly target: string
+  /** Without framing, which is written here. */
   readonly fields: Fields
-  readonly body: Readable | undefined
+  readonly body: RequestContent | undefined
   /** Longest silence before and while the answer arrives, ms. */
   readonly timeoutMs: number
   /** Aborted when the visitor has gone. */
   readonly signal: AbortSignal | undefined
+  /** How names are looked up; undefined: as the system does it. */
+  readonly lookup?: LookupFunction | undefined
 }
 
 export interface OriginAnswer {
@@ -35,16 +46,10 @@ export interface OriginAnswer {
   readonly responseTime: EpochMs
 }
 
-/** The origin gave no usable answer. */
-export class OriginFailure extends Error {
-  readonly kind: 'unreachable' | 'timeout' | 'broken'
-  constructor(kind: OriginFailure['kind'], message: string) {
-    super(message)
-    this.kind = kind
-  }
-}
-
 const UNREACHABLE = new Set(['ECONNREFUSED', 'ENOTFOUND', 'EHOSTUNREACH', 'ENETUNREACH', 'EAI_AGAIN'])
+
+/** After this long an answer counts as one that lasts, and is in no page's way any more, ms. */
+const LASTS_AFTER_MS = 5000
 
 /** What an origin said to an upgrade: it switched, or it answered as usual. */
 export type UpgradeAnswer = Pick<OriginAnswer, 'status' | 'statusText' | 'fields'> &
@@ -56,16 +61,39 @@ const maySendAgain = ({ method, body, signal }: OriginRequest, failure: unknown)
   body === undefined &&
   signal?.aborted !== true &&
   failure instanceof OriginFailure &&
-  failure.kind !== 'timeout'
+  (failure.kind === 'unreachable' || failure.kind === 'broken')
 
-/** Connections to origins, kept open between requests. */
+/** Methods whose requests say nothing of their length when they have no content (RFC 9110 §8.6). */
+const WITHOUT_CONTENT = new Set(['GET', 'HEAD', 'DELETE', 'OPTIONS', 'TRACE'])
+
+/** The fields with the framing of this message (RFC 9112 §6.3), whatever the one before had. */
+const framed = ({ method, fields, body }: OriginRequest): Fields => {
+  const plain = withoutFields(fields, FRAMING)
+  if (body === undefined) return WITHOUT_CONTENT.has(method) ? plain : [...plain, ['content-length', '0']]
+  return body.length === undefined
+    ? [...plain, ['transfer-encoding', 'chunked']]
+    : [...plain, ['content-length', String(body.length)]]
+}
+
+/** A failure of Node's in our words; anything that is no failure of the network is a fault of ours, and stays what it is. */
+const failureOf = (base: string, error: NodeJS.ErrnoException): Error => {
+  if (error instanceof OriginFailure) return error
+  if (error.name === 'PrivateAddressRefused')
+    return new OriginFailure('private-address', error.message, { cause: error })
+  if (UNREACHABLE.has(error.code ?? ''))
+    return new OriginFailure('unreachable', `${base} cannot be reached: ${error.message}.`, { cause: error })
+  return new OriginFailure('broken', `${base} broke off: ${error.message}.`, { cause: error })
+}
+
+/** Asks origins. */
 export class OriginClient {
-  readonly #http = new HttpAgent({ keepAlive: true, maxSockets: 64, maxFreeSockets: 16 })
-  readonly #https = new HttpsAgent({ keepAlive: true, maxSockets: 64, maxFreeSockets: 16 })
+  readonly #pool = createPool()
+  readonly #lanes: OriginLanes
   readonly #now: () => EpochMs
 
-  constructor(now: () => EpochMs = () => epochMs(Date.now())) {
+  constructor(now: () => EpochMs = () => epochMs(Date.now()), lanes = new OriginLanes()) {
     this.#now = now
+    this.#lanes = lanes
   }
 
   /**
@@ -75,28 +103,43 @@ export class OriginClient {
    * @throws OriginFailure
    */
   async fetch(request: OriginRequest): Promise<OriginAnswer> {
+    const slot = await this.#lanes.enter(
+      request.site,
+      request.body === undefined ? 'page' : 'upload',
+      request.signal,
+    )
     try {
-      return await this.#send(request)
+      try {
+        return await this.#send(request, slot)
+      } catch (failure) {
+        if (!maySendAgain(request, failure)) throw failure
+        return await this.#send(request, slot)
+      }
     } catch (failure) {
-      if (!maySendAgain(request, failure)) throw failure
-      return this.#send(request)
+      slot.release()
+      throw failure
     }
   }
 
-  #open({ base, method, target, fields, timeoutMs, signal }: OriginRequest, pooled: boolean): ClientRequest {
+  /**
+   * Only requests without content share connections: an origin that does not read the content of a request takes it for the next one, and would
+   * answer it to somebody else.
+   */
+  #open(request: OriginRequest, pooled: boolean): ClientRequest {
+    const { base, method, target, timeoutMs, signal, lookup } = request
     const url = new URL(base)
     const secure = url.protocol === 'https:'
-    const agent = secure ? this.#https : this.#http
     const outgoing = (secure ? httpsRequest : httpRequest)({
-      host: connectHost(url.hostname),
+      host: connectHost(url.hostname).replace(/^\[|\]$/g, ''),
       port: url.port || (secure ? 443 : 80),
       path: target,
       method,
-      agent: pooled ? agent : false,
-      headers: fields.flat() as unknown as Record<string, string>,
+      agent: pooled ? this.#pool[secure ? 'https' : 'http'] : false,
+      headers: framed(request).flat() as unknown as Record<string, string>,
       setHost: false,
       timeout: timeoutMs,
       signal,
+      ...(lookup === undefined ? {} : { lookup }),
     })
     outgoing.on('timeout', () =>
       outgoing.destroy(new OriginFailure('timeout', `${base} sent nothing for ${timeoutMs} ms.`)),
@@ -108,58 +151,72 @@ export class OriginClient {
    * Ask an origin to switch protocols, on a connection of its own.
    * @throws OriginFailure
    */
-  upgrade(request: Omit<OriginRequest, 'body' | 'signal'>): Promise<UpgradeAnswer> {
-    return new Promise((resolve, reject) => {
-      const outgoing = this.#open({ ...request, body: undefined, signal: undefined }, false)
-      const told = (incoming: IncomingMessage) => ({
-        status: incoming.statusCode ?? 502,
-        statusText: incoming.statusMessage ?? '',
-        fields: fieldsFromRaw(incoming.rawHeaders),
-      })
-      outgoing.on('error', (error) => reject(new OriginFailure('broken', error.message)))
-      outgoing.on('upgrade', (incoming, socket, head) =>
-        resolve({ kind: 'switched', ...told(incoming), socket: socket as Socket, head }),
-      )
-      outgoing.on('response', (body) => resolve({ kind: 'refused', ...told(body), body }))
-      outgoing.end()
-    })
-  }
-
-  #send(request: OriginRequest): Promise<OriginAnswer> {
-    const { base, body } = request
-    const requestTime = this.#now()
-    return new Promise((resolve, reject) => {
-      const outgoing = this.#open(request, true)
-      outgoing.on('error', (error: NodeJS.ErrnoException) => {
-        if (error instanceof OriginFailure) reject(error)
-        else if (UNREACHABLE.has(error.code ?? ''))
-          reject(new OriginFailure('unreachable', `${base} cannot be reached: ${error.message}.`))
-        else reject(new OriginFailure('broken', `${base} broke off: ${error.message}.`))
-      })
-      outgoing.on('response', (incoming) =>
-        resolve({
+  async upgrade(request: Omit<OriginRequest, 'body' | 'signal'>): Promise<UpgradeAnswer> {
+    const slot = await this.#lanes.enter(request.site, 'upgrade')
+    try {
+      return await new Promise((resolve, reject) => {
+        const outgoing = this.#open({ ...request, body: undefined, signal: undefined }, false)
+        const told = (incoming: IncomingMessage) => ({
           status: incoming.statusCode ?? 502,
           statusText: incoming.statusMessage ?? '',
           fields: fieldsFromRaw(incoming.rawHeaders),
+        })
+        outgoing.on('error', (error) => reject(failureOf(request.base, error)))
+        outgoing.on('upgrade', (incoming, socket, head) => {
+          socket.once('close', () => slot.release())
+          resolve({ kind: 'switched', ...told(incoming), socket: socket as Socket, head })
+        })
+        outgoing.on('response', (body) => {
+          body.once('close', () => slot.release())
+          resolve({ kind: 'refused', ...told(body), body })
+        })
+        outgoing.end()
+      })
+    } catch (failure) {
+      slot.release()
+      throw failure
+    }
+  }
+
+  #send(request: OriginRequest, slot: Slot): Promise<OriginAnswer> {
+    const { base, body } = request
+    const requestTime = this.#now()
+    return new Promise((resolve, reject) => {
+      const outgoing = this.#open(request, body === undefined)
+      outgoing.on('error', (error: NodeJS.ErrnoException) => reject(failureOf(base, error)))
+      outgoing.on('response', (incoming) => {
+        const fields = fieldsFromRaw(incoming.rawHeaders)
+        if (isStream(fields)) slot.lasts()
+        const lasting = setTimeout(() => slot.lasts(), LASTS_AFTER_MS).unref()
+        incoming.once('close', () => {
+          clearTimeout(lasting)
+          slot.release()
+        })
+        resolve({
+          status: incoming.statusCode ?? 502,
+          statusText: incoming.statusMessage ?? '',
+          fields,
           body: incoming,
           requestTime,
           responseTime: this.#now(),
-        }),
-      )
-      if (body === undefined) outgoing.end()
-      else {
-        // A visitor who goes away while uploading takes the request to the origin along.
-        body.on('error', (error) => outgoing.destroy(error))
-        body.on('close', () => {
-          if (!body.readableEnded) outgoing.destroy()
         })
-        body.pipe(outgoing)
-      }
+      })
+      if (body === undefined) outgoing.end()
+      else sendContent(body.stream, outgoing)
     })
   }
 
   close(): void {
-    this.#http.destroy()
-    this.#https.destroy()
+    this.#pool.http.destroy()
+    this.#pool.https.destroy()
   }
+}
+
+const sendContent = (content: Readable, outgoing: ClientRequest): void => {
+  // A visitor who goes away while uploading takes the request to the origin along.
+  content.on('error', (error) => outgoing.destroy(error))
+  content.on('close', () => {
+    if (!content.readableEnded) outgoing.destroy()
+  })
+  content.pipe(outgoing)
 }

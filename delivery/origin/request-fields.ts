@@ -1,5 +1,6 @@
 import { endToEndFields, fieldValue, withField, withoutFields, type Fields } from '../../core/http/fields.ts'
-import { USER_AGENT, type DeviceClass } from '../../core/http/device.ts'
+import { normalisedValue } from '../../core/http/vary.ts'
+import { DATA_ACCEPT, USER_AGENT, type DeviceClass } from '../../core/http/device.ts'
 import type { Route } from '../routing.ts'
 
 /** Who asked, as far as the origin needs to know. */
@@ -31,7 +32,10 @@ const FORWARDED = new Set([
 /** What a browser asks for a page with; sites that look at Accept tell pages from data by it. */
 const ACCEPT = 'text/html,application/xhtml+xml,application/xml;q=0.9,*/*;q=0.8'
 /** Fields that belong to one visitor or one connection, whatever Vary says. */
-const NEVER_DISCLOSED = new Set(['cookie', 'authorization', 'range', 'cache-control', 'pragma'])
+const NEVER_DISCLOSED = new Set(['cookie', 'authorization', 'range', 'cache-control', 'pragma', ...FORWARDED])
+
+/** Whether a field that copies are kept apart by may go along with a request that is shared. */
+export const mayDisclose = (name: string): boolean => !NEVER_DISCLOSED.has(name)
 
 /** RFC 9110 §7.6.3: lets a message that comes round again be recognised. */
 const viaOf = (fields: Fields, instance: string): string => {
@@ -39,21 +43,17 @@ const viaOf = (fields: Fields, instance: string): string => {
   return before === undefined ? `1.1 ${instance}` : `${before}, 1.1 ${instance}`
 }
 
-const addressed = (
-  fields: Fields,
-  original: Fields,
-  route: Route,
-  visitor: Visitor,
-  instance: string,
-): Fields => {
+/** Written for every request: by which name and scheme the site was asked. Both are part of the cache key. */
+const addressed = (fields: Fields, route: Route, visitor: Pick<Visitor, 'host' | 'scheme'>): Fields => {
   const host = route.origin.hostHeader === 'visitor' ? visitor.host : new URL(route.origin.base).host
   let result = withoutFields(fields, FORWARDED)
   result = withField(result, 'host', host)
-  result = withField(result, 'via', viaOf(original, instance))
-  result = withField(result, 'x-forwarded-for', visitor.address)
   result = withField(result, 'x-forwarded-host', visitor.host)
   return withField(result, 'x-forwarded-proto', visitor.scheme)
 }
+
+/** We have agreed to the content already, and whoever waits for that has gone on (RFC 9110 §10.1.1). */
+const SETTLED = new Set(['expect'])
 
 /** Fields for a request that passes through: everything of the visitor's but what is for this connection only. */
 export const passedRequestFields = (
@@ -62,15 +62,20 @@ export const passedRequestFields = (
   visitor: Visitor,
   instance: string,
 ): Fields => {
-  const passed = addressed(endToEndFields(fields), fields, route, visitor, instance)
+  let passed = addressed(withoutFields(endToEndFields(fields), SETTLED), route, visitor)
+  passed = withField(passed, 'via', viaOf(fields, instance))
+  passed = withField(passed, 'x-forwarded-for', visitor.address)
   // Addresses in the pages of a trial are read and written anew, which needs them uncoded.
   return route.otherNames.length === 0 ? passed : withField(passed, 'accept-encoding', 'identity')
 }
 
 /** How a request is put to the origin when its answer will be kept. */
 export interface StorableRequest {
-  readonly visitor: Visitor
+  /** Without the visitor's address: whoever asks first must not be in a page for everybody. */
+  readonly visitor: Pick<Visitor, 'host' | 'scheme'>
   readonly device: DeviceClass
+  /** Whether JSON is wanted of an address that may also be a page. */
+  readonly data: boolean
   /** Cookie field of the one visitor that a private copy is for. */
   readonly cookie: string | undefined
   /** If-None-Match and If-Modified-Since of what is stored, or nothing. */
@@ -86,28 +91,32 @@ export interface StorableRequest {
 export const storableRequestFields = (
   fields: Fields,
   route: Route,
-  { visitor, device, cookie, condition, disclosed }: StorableRequest,
+  { visitor, device, data, cookie, condition, disclosed }: StorableRequest,
   instance: string,
 ): Fields => {
-  const names = new Set(disclosed.filter((name) => !NEVER_DISCLOSED.has(name)))
-  const own = endToEndFields(fields).filter(([name]) => names.has(name))
+  const names = disclosed.filter(mayDisclose)
+  const endToEnd = endToEndFields(fields)
+  // In the form in which copies are told apart by it, so that requests of one key are the same for the origin.
+  const own = names.flatMap((name) => {
+    const value = normalisedValue(endToEnd, name)
+    return value === null ? [] : [[name, value] as const]
+  })
   const common: [string, string][] = [
-    ['accept', ACCEPT],
+    ['accept', data ? DATA_ACCEPT : ACCEPT],
     ['user-agent', USER_AGENT[device]],
   ]
   return addressed(
     [
-      ...common.filter(([name]) => !names.has(name)),
+      ...common.filter(([name]) => !names.includes(name)),
       ...own,
       ...(cookie === undefined ? [] : [['cookie', cookie] as const]),
       ['accept-encoding', 'identity'],
       // W3C Edge Architecture Specification 1.0 §3.1: the origin may send fragments instead of personal pages.
       ...(route.fragments ? [['surrogate-capability', 'zest="ESI/1.0"'] as const] : []),
       ...condition,
+      ['via', `1.1 ${instance}`],
     ],
-    fields,
     route,
     visitor,
-    instance,
   )
 }

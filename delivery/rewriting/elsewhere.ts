@@ -1,6 +1,6 @@
 import { LRUCache } from 'lru-cache'
 import { fieldValue } from '../../core/http/fields.ts'
-import { collect } from '../answer/keeping.ts'
+import { collect } from '../answer/collection.ts'
 import { decode } from '../answer/coding.ts'
 import type { DeliveryIo } from '../exchange.ts'
 import type { Rewriting } from '../routing.ts'
@@ -34,6 +34,7 @@ export const fetchElsewhere = async (
   if (known !== undefined && io.now() - known.fetchedAt < localCopies.refreshS * 1000) return known
   try {
     const answer = await io.origin.fetch({
+      site: url.host,
       base: url.origin,
       method: 'GET',
       target: url.pathname + url.search,

@@ -51,7 +51,7 @@ export class MadeFiles {
   }
 
   #key(siteId: string, digest: string, part: string): CacheKey {
-    return cacheKey(`${MADE}${siteId}`, 'https', 'made', `/${digest}/${part}`, () => false)
+    return cacheKey(`${MADE}${siteId}`, 'https', 'made', `/${digest}/${part}`)
   }
 
   #put(key: CacheKey, type: string, bytes: Buffer, more: Fields = []): StoredEntry {

@@ -16,7 +16,7 @@ beforeEach(async () => {
 afterEach(() => rm(folder, { recursive: true, force: true }))
 
 const entry = (id: string, status = 200): StoredEntry => ({
-  key: cacheKey('s/live', 'http', 'h', `/${id}`, () => false), id, status, fields: [['content-type', 'text/html']],
+  key: cacheKey('s/live', 'http', 'h', `/${id}`), id, status, fields: [['content-type', 'text/html']],
   requestTime: epochMs(1), responseTime: epochMs(2), correctedInitialAge: seconds(0), nominated: [], bodies: [],
 }) // prettier-ignore
 const fail = (error: Error): never => {

@@ -9,7 +9,14 @@ import { cacheKey, keyAddress, keyPartition } from '../../core/http/cache-key.ts
 import { fieldValue } from '../../core/http/fields.ts'
 import { freshnessLifetime, isHtml } from '../../core/http/freshness.ts'
 import { timeToLive } from '../../core/http/reuse.ts'
-import { isForPhones, pathOfKey, sharedPartitions, targetOfKey, type DeliveryIo } from '../exchange.ts'
+import {
+  isForPhones,
+  pathOfKey,
+  sharedPartitions,
+  sharedTargetOf,
+  targetOfKey,
+  type DeliveryIo,
+} from '../exchange.ts'
 import { partitionOf, type Route } from '../routing.ts'
 import type { StoredEntry } from './response-store.ts'
 
@@ -111,7 +118,7 @@ const stateOf = (
     .flatMap((host) => (['http', 'https'] as const).map((scheme) => [scheme, host] as const))
     .flatMap(([scheme, host]) =>
       io.store.candidates(
-        cacheKey(route.partition, scheme, host, address, route.ignoredParameter, route.sortParameters),
+        cacheKey(route.partition, scheme, host, sharedTargetOf({ route, target: address })),
       ),
     )
     .map((entry) => timeToLive(entry, reuse, io.now()))

@@ -25,6 +25,7 @@ import { MadeFiles } from '../rewriting/made-files.ts'
 import { rememberingCraft } from '../rewriting/remembering-craft.ts'
 import { Rewriter } from '../rewriting/rewriter.ts'
 import { compileRoutes } from '../routing.ts'
+import { VaryMemory } from '../vary-memory.ts'
 import { IndexedStore } from '../store/indexed-store.ts'
 import { MemoryStore } from '../store/memory-store.ts'
 import { Certificates } from '../tls/certificates.ts'
@@ -68,6 +69,8 @@ export class DeliveryBench {
   readonly asked: { line: string; headers: IncomingHttpHeaders; body: string }[] = []
   /** Requests that delivery has got. */
   arrived = 0
+  /** Faults of ours that requests brought to light; a test that expects none fails at its end. */
+  readonly faults: unknown[] = []
   /** Seconds the clock is ahead. */
   aheadS = 0
   handler: OriginHandler = (_req, res) => res.end('hello')
@@ -97,9 +100,14 @@ export class DeliveryBench {
       say: (sentence) => {
         throw new Error(sentence)
       },
+      report: (error) => {
+        this.faults.push(error)
+        return 'test-1'
+      },
       publicPort: (scheme) => (scheme === 'http' ? 80 : 443),
       origin: new OriginClient(now),
       flights: new Flights(),
+      varied: new VaryMemory(),
       counters: new Counters(now()),
       routes: () => this.#routes,
       instance: 'zest-lamp-test',

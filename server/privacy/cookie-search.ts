@@ -1,7 +1,7 @@
 import { eq } from 'drizzle-orm'
 import type { CookieFinding } from '../../core/contracts/cookies.ts'
 import type { Site } from '../../core/contracts/sites.ts'
-import { namePatterns } from '../../core/http/cache-key.ts'
+import { namePatterns } from '../../core/http/patterns.ts'
 import { parseDirectives } from '../../core/http/directives.ts'
 import { cookieEffect, type CookieTrial } from '../../core/privacy/cookie-effect.ts'
 import type { PageCacheSettings } from '../../core/contracts/setup.ts'

@@ -1,7 +1,7 @@
 import { eq } from 'drizzle-orm'
 import { PRIVACY_VISITORS, type PrivacyVisitor } from '../../core/contracts/privacy.ts'
 import type { Site } from '../../core/contracts/sites.ts'
-import { pathPatterns } from '../../core/http/cache-key.ts'
+import { pathPatterns } from '../../core/http/patterns.ts'
 import { judgePrivacy, type Observation } from '../../core/privacy/judge.ts'
 import { kindsToCheck } from '../../core/remedies/privacy-need.ts'
 import { privacyChecks, sitemapPages } from '../db/schema.ts'

@@ -1,0 +1,31 @@
+import { LRUCache } from 'lru-cache'
+import { keptApartBy, varyNames } from '../core/http/vary.ts'
+import { addressPattern } from '../core/sampling/kinds.ts'
+import type { SiteRequest } from './exchange.ts'
+import type { OriginAnswer } from './origin/origin-client.ts'
+
+/** Kinds of addresses whose Vary is remembered. */
+const MOST_KINDS = 5000
+/** An origin that names more fields than this keeps hardly two requests together; its addresses are not asked with them from the start. */
+const MOST_NAMES = 8
+
+type Asked = Pick<SiteRequest, 'route' | 'path'>
+
+/** Which request fields the answers of a kind of address depend on, as the origin said in Vary: so that a new address of the kind is asked once, not twice. */
+export class VaryMemory {
+  readonly #names = new LRUCache<string, readonly string[]>({ max: MOST_KINDS })
+
+  learn(asked: Asked, { fields, status }: Pick<OriginAnswer, 'fields' | 'status'>): void {
+    const varied = varyNames(fields)
+    if (status !== 200 || varied === '*') return
+    const names = keptApartBy(varied, asked.route.byDevice)
+    if (names.length > 0 && names.length <= MOST_NAMES) this.#names.set(kindOf(asked), names)
+    else if (names.length === 0) this.#names.delete(kindOf(asked))
+  }
+
+  names(asked: Asked): readonly string[] {
+    return this.#names.get(kindOf(asked)) ?? []
+  }
+}
+
+const kindOf = ({ route, path }: Asked): string => `${route.partition} ${addressPattern(path)}`
