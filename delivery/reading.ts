@@ -38,7 +38,6 @@ export const publicHost = (
 
 /** Letters outside of ASCII as their bytes: an address is written in ASCII (RFC 3986 §2), and some programs do not know. */
 const inAscii = (url: string, encoding: BufferEncoding): string =>
-  // eslint-disable-next-line no-control-regex
   /^[\x21-\x7e]*$/.test(url)
     ? url
     : url.replaceAll(/[^\x21-\x7e]+/g, (letters) =>

@@ -37,7 +37,8 @@ export const freshen = (
   answer: StorableAnswer,
 ): Freshened => {
   const merged = updateBy304(stale, answer.fields, answer.requestTime, answer.responseTime)
-  if (!is304For(stale, answer.fields) || !sameVary(stale.fields, merged.fields)) return { kind: 'another' }
+  const varies = varyNames(merged.fields) !== '*' && !sameVary(stale.fields, merged.fields)
+  if (varies || !is304For(stale, answer.fields)) return { kind: 'another' }
   const read = fieldsAsRead(exchange, merged)
   const entry: StoredEntry = {
     ...merged,
