@@ -26,7 +26,12 @@ export const configFor = (
     sites: [
       {
         siteId: 'bench',
-        origin: { base: `http://127.0.0.1:${originPort}`, hostHeader: 'visitor', timeoutMs: 10_000 },
+        origin: {
+          base: `http://127.0.0.1:${originPort}`,
+          hostHeader: 'visitor',
+          privateAddresses: 'allowed',
+          timeoutMs: 10_000,
+        },
         knowledge: [],
         channels: [{ channel: 'live', hosts: [HOST], setup }],
       },

@@ -50,7 +50,12 @@ const fill = async (folder: string): Promise<void> => {
   const failed = (error: Error): never => {
     throw error
   }
-  const journal = new Journal(join(folder, 'journal'), failed, () => entries)
+  const journal = new Journal(
+    join(folder, 'journal'),
+    failed,
+    () => entries,
+    () => entries.length,
+  )
   await journal.restart(entries)
   await journal.close()
 }

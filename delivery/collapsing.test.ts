@@ -58,7 +58,7 @@ describe('requests for one address while its answer is under way (RFC 9211 §2.6
     origin.answer('old')
     const [before] = ask(1)
     await expect.poll(() => origin.waiting.length).toBe(1)
-    purge({ siteId: 's', what: { kind: 'everything' }, manner: 'hard' }, bench.io)
+    await purge({ siteId: 's', what: { kind: 'everything' }, manner: 'hard' }, bench.io)
     const oldOne = origin.waiting.splice(0)
     origin.answer('new')
     const [after] = ask(1)

@@ -7,6 +7,7 @@ import { fetchShared } from './answer/fetch-shared.ts'
 import { refreshOnce } from './answer/refresh.ts'
 import { contentOf, passThrough } from './answer/pass-through.ts'
 import { problemPage } from './answer/problem-page.ts'
+import { originalPath } from '../core/page/files.ts'
 import { mayBeMade, sendMade } from './answer/send-made.ts'
 import { sendStored } from './answer/send-stored.ts'
 import { cut } from './answer/write-head.ts'
@@ -114,7 +115,15 @@ const begin = (req: IncomingMessage, res: ServerResponse, io: DeliveryIo): void 
   })
 }
 
+/** An address made here stands for a file of the origin, which has the same bytes or better ones. */
+const asItCame = (exchange: Exchange): Exchange => {
+  if (!mayBeMade(exchange)) return exchange
+  const target = originalPath(exchange.path)
+  return { ...exchange, target, path: target }
+}
+
 const answer = (exchange: Exchange): void | Promise<void> => {
+  if (exchange.io.opening) return passThrough(asItCame(exchange), 'store-opening')
   if (!mayBeMade(exchange)) return answerOwn(exchange)
   return sendMade(exchange).then((rest) => (rest === 'sent' ? undefined : answerOwn(rest)))
 }

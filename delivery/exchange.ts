@@ -19,6 +19,8 @@ import type { ResponseStore } from './store/response-store.ts'
 
 /** What answering needs from outside. */
 export interface DeliveryIo {
+  /** Whether the store is still being opened, right after a start: until then every request passes through. */
+  readonly opening: boolean
   readonly now: () => EpochMs
   /** Monotonic, ms; for durations. */
   readonly elapsed: () => number

@@ -204,7 +204,7 @@ test('after a soft purge the new page is fetched at once, before any visitor ask
   await bench.ask('/a')
   html('new')
   const refresher = new Refresher(bench.io)
-  purge({ siteId: 's', what: { kind: 'paths', paths: ['/a'] }, manner: 'soft' }, bench.io, (stale) => refresher.add(stale)) // prettier-ignore
+  await purge({ siteId: 's', what: { kind: 'paths', paths: ['/a'] }, manner: 'soft' }, bench.io, (stale) => refresher.add(stale)) // prettier-ignore
   await expect.poll(() => bench.asked.length).toBe(2)
   await expect.poll(async () => (await bench.ask('/a')).cacheStatus).toMatch(/hit; ttl=\d/)
   expect((await bench.ask('/a')).body.toString()).toBe('new')

@@ -1,5 +1,5 @@
 import { randomBytes } from 'node:crypto'
-import { chmod, mkdir } from 'node:fs/promises'
+import { chmod } from 'node:fs/promises'
 import type { Server } from 'node:http'
 import type { Http2SecureServer } from 'node:http2'
 import { join } from 'node:path'
@@ -16,6 +16,7 @@ import { keyPartition } from '../core/http/cache-key.ts'
 import { sharedPartitions, type DeliveryIo } from './exchange.ts'
 import { Flights } from './flights.ts'
 import { BestCodings } from './answer/best-codings.ts'
+import { Draining } from './draining.ts'
 import { createListener, createSecureListener } from './listener.ts'
 import { createLog } from './log.ts'
 import { OriginClient } from './origin/origin-client.ts'
@@ -26,7 +27,8 @@ import { craftElsewhere } from './rewriting/craft-elsewhere.ts'
 import { MadeFiles } from './rewriting/made-files.ts'
 import { rememberingCraft } from './rewriting/remembering-craft.ts'
 import { Rewriter } from './rewriting/rewriter.ts'
-import { compileRoutes, rewrittenAnew } from './routing.ts'
+import { ownFolder } from './own-folder.ts'
+import { RouteCompiler, rewrittenAnew, type Routes } from './routing.ts'
 import { coverageOf, listStore } from './store/listing.ts'
 import { VaryMemory } from './vary-memory.ts'
 import { IndexedStore } from './store/indexed-store.ts'
@@ -46,6 +48,9 @@ const address = process.env['ZEST_DELIVERY_ADDRESS'] ?? '127.0.0.1'
 const instance = `zest-lamp-${randomBytes(6).toString('hex')}`
 const log = createLog(instance, process.env['ZEST_LOG_LEVEL'])
 
+/** Whether this process takes the place of one that still serves the same data. */
+const takesOver = process.env['ZEST_TAKES_OVER'] === '1'
+
 /** Exit code for a cause that starting again will not mend. */
 const EXIT_CONFIG = 78
 
@@ -54,14 +59,24 @@ const KEEP_COUNTERS_MS = 15_000
 
 const listen = (
   server: Server | Http2SecureServer,
-  where: { port: number; host: string } | { path: string },
+  where: { port: number; host: string } | { path: string; exclusive: true },
 ): Promise<void> =>
   new Promise((resolve, reject) => {
     server.once('error', reject)
     server.listen(where, resolve)
   })
 
-const LIMITS = { memoryBytes: 256 * 1024 * 1024, diskBytes: 4 * 1024 * 1024 * 1024 }
+const LIMITS = {
+  memoryBytes: 256 * 1024 * 1024,
+  diskBytes: 4 * 1024 * 1024 * 1024,
+  ownCopiesBytes: 64 * 1024 * 1024,
+}
+
+const now = (): ReturnType<DeliveryIo['now']> => epochMs(Date.now())
+const craft = craftElsewhere({
+  pageWorker: join(import.meta.dirname, 'page-worker.mjs'),
+  bulkWorker: join(import.meta.dirname, 'bulk-worker.mjs'),
+})
 
 /** The store on this machine's disk, or in the server that ZEST_STORE_URL names. */
 const openStore = (folder: string, onPurged: (order: PurgeOrder) => void): Promise<IndexedStore> => {
@@ -86,76 +101,132 @@ const listenPublicly = (server: Server | Http2SecureServer, where: number): Prom
     process.exit(EXIT_CONFIG)
   })
 
-const main = async (): Promise<void> => {
-  const folder = join(dataDir, 'delivery')
-  await mkdir(folder, { recursive: true })
-  const socketPath = controlSocketPath(dataDir)
-  // Before the store is opened: two processes must never write the same files.
-  await claimSocket(socketPath, dataDir).catch((error: Error) => {
-    console.error(error.message)
-    process.exit(EXIT_CONFIG)
-  })
-  const configPath = join(folder, 'setups.json')
-  const shared: { io?: DeliveryIo } = {}
-  const store = await openStore(join(folder, 'store'), (order) => {
-    if (shared.io !== undefined) purgeElsewhere(order, shared.io)
-  })
-  let config = await loadConfig(configPath)
-  let routes = compileRoutes(config)
-  const now = (): ReturnType<DeliveryIo['now']> => epochMs(Date.now())
-  const craft = craftElsewhere({
-    pageWorker: join(import.meta.dirname, 'page-worker.mjs'),
-    bulkWorker: join(import.meta.dirname, 'bulk-worker.mjs'),
-  })
-  const io: DeliveryIo = {
+/** Another process that serves the same data ends, since this one takes its place; it has this long for its last answers, ms. */
+const LONGEST_HANDOVER_MS = 60_000
+const BETWEEN_TRIES_MS = 50
+
+/** Two processes must never write the same files: the data directory is claimed before anything in it is opened. */
+const claimData = async (socketPath: string): Promise<void> => {
+  const deadline = performance.now() + LONGEST_HANDOVER_MS
+  for (;;) {
+    try {
+      return await claimSocket(socketPath, dataDir)
+    } catch (error) {
+      // Only who is started in the place of another may wait for its end.
+      if (!takesOver || performance.now() > deadline) {
+        console.error((error as Error).message)
+        process.exit(EXIT_CONFIG)
+      }
+      await new Promise((resolve) => setTimeout(resolve, BETWEEN_TRIES_MS))
+    }
+  }
+}
+
+/** What answering needs, before the store is open: everything passes through to the origin. */
+const beginPassing = (routes: () => Routes): DeliveryIo => {
+  const store = new MemoryStore(1)
+  return {
+    opening: true,
     now,
-    rewriter: new Rewriter(rememberingCraft(craft), new MadeFiles(store, now)),
+    elapsed: () => performance.now(),
     say: log.say,
     report: log.report,
-    elapsed: () => performance.now(),
     store,
-    ownCopies: new MemoryStore(64 * 1024 * 1024),
+    ownCopies: new MemoryStore(LIMITS.ownCopiesBytes),
     bestCodings: new BestCodings(store),
+    rewriter: new Rewriter(rememberingCraft(craft), new MadeFiles(store, now)),
     publicPort: (scheme) => publicPorts[scheme],
     origin: new OriginClient(),
     flights: new Flights(),
     varied: new VaryMemory(),
     counters: new Counters(epochMs(Date.now())),
-    routes: () => routes,
+    routes,
     instance,
   }
-  shared.io = io
-  const countersPath = join(folder, 'counters.json')
-  const kept = await loadCounters(countersPath)
-  if (kept !== undefined) io.counters.goOn(kept)
+}
+
+/** Sums of what was answered, kept on disk from time to time. */
+const keepCounters = async (path: string, counters: Counters): Promise<{ end: () => Promise<void> }> => {
+  const kept = await loadCounters(path)
+  if (kept !== undefined) counters.goOn(kept)
   // One at a time: two would write into the same file on the way.
-  let lastKept = Promise.resolve()
-  const keepCounters = (): Promise<void> =>
-    (lastKept = lastKept
-      .then(() => saveCounters(countersPath, io.counters.kept()))
+  let last = Promise.resolve()
+  const keep = (): Promise<void> =>
+    (last = last
+      .then(() => saveCounters(path, counters.kept()))
       .catch((error: Error) => log.say(`The counters could not be kept: ${error.message}`)))
-  const keeping = setInterval(() => void keepCounters(), KEEP_COUNTERS_MS)
-  const refresher = new Refresher(io)
+  const keeping = setInterval(() => void keep(), KEEP_COUNTERS_MS)
+  return {
+    end: () => {
+      clearInterval(keeping)
+      return keep()
+    },
+  }
+}
+
+/** What was already on its way when a fault showed goes on: one visitor's request must not end everybody's. */
+const surviveFaults = (): void => {
+  process.on('uncaughtException', (error) => log.report(error, { outside: 'any request' }))
+  process.on('unhandledRejection', (error) => log.report(error, { outside: 'any request' }))
+}
+
+const main = async (): Promise<void> => {
+  process.umask(0o077)
+  const folder = join(dataDir, 'delivery')
+  await ownFolder(dataDir)
+  await ownFolder(folder)
+  const socketPath = controlSocketPath(dataDir)
+  if (!takesOver) await claimData(socketPath)
+  const configPath = join(folder, 'setups.json')
+  let config = await loadConfig(configPath)
+  const compiler = new RouteCompiler()
+  let routes = compiler.compile(config)
+  const io: { -readonly [K in keyof DeliveryIo]: DeliveryIo[K] } = beginPassing(() => routes)
   const certificates = new Certificates(join(folder, 'tls'), () => Date.now())
   certificates.use(config)
-  const listener = createListener(io)
-  const secureListener = createSecureListener(io, certificates)
+  const [listener, secureListener] = [createListener(io), createSecureListener(io, certificates)]
+  const drains = [new Draining(listener), new Draining(secureListener)]
   await listenPublicly(listener, port)
   await listenPublicly(secureListener, securePort)
+  surviveFaults()
+  // Whoever starts processes may end the one before from now on.
+  process.send?.({ kind: 'listening' })
+  if (takesOver) await claimData(socketPath)
+  const shared: { io?: DeliveryIo } = {}
+  const store = await openStore(join(folder, 'store'), (order) => {
+    if (shared.io === undefined) return
+    purgeElsewhere(order, shared.io).catch((error: unknown) => log.report(error, { purging: order }))
+  })
+  const counters = await keepCounters(join(folder, 'counters.json'), io.counters)
+  // The last one may have been given another configuration while this one began.
+  config = await loadConfig(configPath)
+  routes = compiler.compile(config)
+  certificates.use(config)
+  Object.assign(io, {
+    opening: false,
+    store,
+    bestCodings: new BestCodings(store),
+    rewriter: new Rewriter(rememberingCraft(craft), new MadeFiles(store, now)),
+  })
+  shared.io = io
+  const refresher = new Refresher(io)
   const control = createControlChannel({
     configure: async (next) => {
       // Compiled first: a configuration that cannot be used must not replace one that can.
-      const compiled = compileRoutes(next)
+      const compiled = compiler.compile(next)
       await saveConfig(configPath, next)
       config = next
       certificates.use(next)
       const anew = rewrittenAnew(routes, compiled).flatMap(sharedPartitions)
       routes = compiled
       if (anew.length > 0)
-        store.purge(({ key, rewritten }) => rewritten === true && anew.includes(keyPartition(key)))
+        await store.sweep({
+          matches: ({ key, rewritten }) => rewritten === true && anew.includes(keyPartition(key)),
+          change: () => undefined,
+        })
     },
     purge: async (order) => {
-      const purged = purge(order, io, (stale) => refresher.add(stale))
+      const purged = await purge(order, io, (stale) => refresher.add(stale))
       // A process that is killed the next moment must not come back with what was purged.
       await store.flushed()
       return purged
@@ -166,21 +237,24 @@ const main = async (): Promise<void> => {
     changes: (query) => changesOf(query, io),
     preparing: (siteId) => ({ waiting: io.rewriter.waiting(siteId) }),
   })
-  await listen(control, { path: socketPath })
+  // Not shared with other processes of the same supervisor: it stands for the data directory.
+  await listen(control, { path: socketPath, exclusive: true })
   await chmod(socketPath, 0o600)
+  let stopping: Promise<void> | undefined
   const stop = async (): Promise<void> => {
-    listener.close()
-    secureListener.close()
-    control.close()
-    listener.closeIdleConnections()
-    clearInterval(keeping)
-    await keepCounters()
+    await Promise.all(drains.map((one) => one.end()))
+    await counters.end()
     await craft.close()
     await store.close()
+    // Last: whoever takes this place begins when nobody answers here any more.
+    control.close()
+    control.closeAllConnections()
     process.exit(0)
   }
-  process.on('SIGTERM', () => void stop())
-  process.on('SIGINT', () => void stop())
+  for (const signal of ['SIGTERM', 'SIGINT'] as const)
+    process.on(signal, () => {
+      stopping ??= stop()
+    })
   console.log(`delivery ready on port ${port}, ${config.sites.length} site(s)`)
 }
 

@@ -234,7 +234,7 @@ describe('RFC 9875, groups', () => {
   test('a purge by group reaches what the origin put into it', async () => {
     grouped()
     for (const path of ['/t', '/other']) await bench.ask(path)
-    expect(purge({ siteId: 's', what: { kind: 'groups', groups: ['timetables'] }, manner: 'hard' }, bench.io)).toBe(1) // prettier-ignore
+    expect(await purge({ siteId: 's', what: { kind: 'groups', groups: ['timetables'] }, manner: 'hard' }, bench.io)).toBe(1) // prettier-ignore
     expect(await bench.status('/t')).toContain('fwd=uri-miss')
     expect(await bench.status('/other')).toContain('hit')
   })

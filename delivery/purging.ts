@@ -1,28 +1,33 @@
-import { keyAddress, keyPartition, type CacheKey } from '../core/http/cache-key.ts'
+import { asciiTarget } from '../core/http/ascii-target.ts'
+import { keyPartition, type CacheKey } from '../core/http/cache-key.ts'
 import { pathPatterns } from '../core/http/patterns.ts'
 import { cacheGroups } from '../core/http/groups.ts'
 import type { PurgeOrder, PurgeWhat } from '../core/contracts/delivery.ts'
-import type { DeliveryIo } from './exchange.ts'
-import type { ResponseStore, StoredEntry } from './store/response-store.ts'
+import type { EpochMs } from '../core/time.ts'
+import { targetOfKey, type DeliveryIo } from './exchange.ts'
+import type { StoredEntry } from './store/response-store.ts'
 
 /** Whether an address is meant. A path without query means its query variants too: a list that changed has changed on its second page. */
-const addressMatcher = (what: Exclude<PurgeWhat, { kind: 'groups' }>): ((address: URL) => boolean) => {
+const addressMatcher = (what: Exclude<PurgeWhat, { kind: 'groups' }>): ((target: string) => boolean) => {
   switch (what.kind) {
     case 'everything':
       return () => true
     case 'paths': {
-      const exact = new Set(what.paths.filter((path) => path.includes('?')))
-      const whole = new Set(what.paths.filter((path) => !path.includes('?')))
-      return ({ pathname, search }) => whole.has(pathname) || exact.has(pathname + search)
+      const named = new Set(what.paths.map((path) => asciiTarget(path, 'utf8')))
+      return (target) => named.has(target) || named.has(pathOf(target))
     }
-    case 'prefix':
-      return ({ pathname, search }) => (pathname + search).startsWith(what.prefix)
+    case 'prefix': {
+      const prefix = asciiTarget(what.prefix, 'utf8')
+      return (target) => target.startsWith(prefix)
+    }
     case 'pattern': {
-      const matches = pathPatterns([what.pattern])
-      return ({ pathname }) => matches(pathname)
+      const matches = pathPatterns([asciiTarget(what.pattern, 'utf8')])
+      return (target) => matches(pathOf(target))
     }
   }
 }
+
+const pathOf = (target: string): string => target.split('?', 1)[0]!
 
 interface PurgeMatcher {
   readonly stored: (entry: StoredEntry) => boolean
@@ -45,54 +50,55 @@ export const purgeMatcher = ({
     }
   }
   const matches = addressMatcher(what)
-  const fits = (key: CacheKey): boolean => ofSite(key) && matches(new URL(keyAddress(key)))
+  const fits = (key: CacheKey): boolean => ofSite(key) && matches(targetOfKey(key))
   return { stored: ({ key }) => fits(key), underWay: fits }
 }
 
-const markStale = (
-  store: ResponseStore,
-  matches: (entry: StoredEntry) => boolean,
-  now: DeliveryIo['now'],
-): StoredEntry[] => {
-  const meant = [...store.all()].filter(matches)
-  // One that is stale already stays stale since then: its allowance must not begin anew with every purge.
-  return meant.map((entry) => {
-    if (entry.staleSince !== undefined && entry.staleSince <= now()) return entry
-    const stale = { ...entry, staleSince: now() }
-    store.update(stale)
-    return stale
-  })
-}
+/** Marks stale; what is stale already stays stale since then: its allowance must not begin again with every purge. */
+const staleFrom =
+  (now: EpochMs) =>
+  (entry: StoredEntry): StoredEntry =>
+    entry.staleSince !== undefined && entry.staleSince <= now ? entry : { ...entry, staleSince: now }
+
+const remove = (): undefined => undefined
 
 /** What a purge that another process has carried out means here: the shared store is emptied already, what only this process has is not. */
-export const purgeElsewhere = (
+export const purgeElsewhere = async (
   order: PurgeOrder,
   io: Pick<DeliveryIo, 'ownCopies' | 'flights' | 'rewriter'>,
-): void => {
+): Promise<void> => {
   const { stored, underWay } = purgeMatcher(order)
   io.rewriter.forget(order.siteId)
   io.flights.markPurged(underWay)
-  io.ownCopies.purge(stored)
+  await io.ownCopies.sweep({ matches: stored, change: remove })
 }
 
 /**
- * Carry out a purge; answers under way for the same addresses will not be stored. Private copies are removed whatever the manner: nobody is
- * given a stale basket.
- * @param refresh told of what was marked stale, to be fetched anew
- * @returns stored responses concerned
+ * Carry out a purge. From the first moment on nobody is given what it means; answers under way for the same addresses will not be stored. Private
+ * copies are removed whatever the manner: nobody is given a stale basket.
+ * @param refresh told of what was marked stale, to be fetched again
+ * @returns stored responses concerned, once all have been changed or removed
  */
-export const purge = (
+export const purge = async (
   order: PurgeOrder,
   io: Pick<DeliveryIo, 'store' | 'ownCopies' | 'flights' | 'rewriter' | 'now'>,
   refresh: (stale: readonly StoredEntry[]) => void = () => undefined,
-): number => {
+): Promise<number> => {
   const { stored, underWay } = purgeMatcher(order)
   io.flights.markPurged(underWay)
   io.rewriter.forget(order.siteId)
   io.store.announcePurge(order)
-  const own = io.ownCopies.purge(stored)
-  if (order.manner === 'hard') return own + io.store.purge(stored)
-  const stale = markStale(io.store, stored, io.now)
+  const makeStale = staleFrom(io.now())
+  const stale: StoredEntry[] = []
+  const change = (entry: StoredEntry): StoredEntry => {
+    const changed = makeStale(entry)
+    stale.push(changed)
+    return changed
+  }
+  const [own, shared] = await Promise.all([
+    io.ownCopies.sweep({ matches: stored, change: remove }),
+    io.store.sweep({ matches: stored, change: order.manner === 'hard' ? remove : change }),
+  ])
   refresh(stale)
-  return own + stale.length
+  return own + shared
 }

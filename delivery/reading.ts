@@ -1,6 +1,7 @@
 import type { IncomingMessage } from 'node:http'
 import type { TLSSocket } from 'node:tls'
 import { fieldLines, fieldsFromRaw, fieldValue, withField, type Fields } from '../core/http/fields.ts'
+import { asciiTarget } from '../core/http/ascii-target.ts'
 import type { DeliveryIo, SiteRequest } from './exchange.ts'
 import { LARGEST_UPLOAD_BYTES, LONGEST_TARGET } from './limits.ts'
 import { hostName } from './routing.ts'
@@ -35,16 +36,6 @@ export const publicHost = (
   const port = publicPort(scheme)
   return port === DEFAULT_PORT[scheme] ? name : `${name}:${port}`
 }
-
-/** Letters outside of ASCII as their bytes: an address is written in ASCII (RFC 3986 §2), and some programs do not know. */
-const inAscii = (url: string, encoding: BufferEncoding): string =>
-  /^[\x21-\x7e]*$/.test(url)
-    ? url
-    : url.replaceAll(/[^\x21-\x7e]+/g, (letters) =>
-        [...Buffer.from(letters, encoding)]
-          .map((byte) => `%${byte.toString(16).toUpperCase().padStart(2, '0')}`)
-          .join(''),
-      )
 
 /** Path and query, and the host that an absolute form names: it goes before Host (RFC 9112 §3.2.2). Undefined for any other form. */
 const readTarget = (url: string): { target: string; host: string | undefined } | undefined => {
@@ -84,7 +75,7 @@ export const readRequest = (req: IncomingMessage, io: DeliveryIo): Reading => {
   if (url.length > LONGEST_TARGET)
     return refused(414, 'This address is too long', 'The address of the request is longer than any page has.')
   // Node reads the bytes of a target as Latin-1 in HTTP/1.1, and as UTF-8 in HTTP/2.
-  const read = readTarget(inAscii(url, req.httpVersionMajor >= 2 ? 'utf8' : 'latin1'))
+  const read = readTarget(asciiTarget(url, req.httpVersionMajor >= 2 ? 'utf8' : 'latin1'))
   const fields = readFields(req)
   const host = fieldValue(fields, 'host')
   if (read === undefined || host === undefined || isRepeated(fields, 'host')) return UNREADABLE

@@ -1,5 +1,7 @@
 import { createHash } from 'node:crypto'
+import { lookup } from 'node:dns'
 import type { LookupFunction } from 'node:net'
+import { guardedLookup, type PrivateAddresses } from '../core/http/private-addresses.ts'
 import { namePatterns, pathPatterns } from '../core/http/patterns.ts'
 import type { AdmissionRules } from '../core/http/admission.ts'
 import type { Overrule } from '../core/http/overrule.ts'
@@ -35,9 +37,14 @@ export interface SlowedPolls {
   readonly everyMs: number
 }
 
+const lookupFor = (reach: PrivateAddresses): LookupFunction | undefined =>
+  reach === 'allowed'
+    ? undefined
+    : (guardedLookup(lookup as Parameters<typeof guardedLookup>[0], reach) as LookupFunction)
+
 /** Where and how an origin is asked. */
-export interface OriginRoute extends Omit<DeliverySite['origin'], 'privateAddresses'> {
-  /** Refuses what leads into private networks, unless the owner allows it; looked up when a connection is made. */
+export interface OriginRoute extends Readonly<DeliverySite['origin']> {
+  /** Refuses what leads into private networks, unless the owner allows it; asked when a connection is made. */
   readonly lookup: LookupFunction | undefined
 }
 
@@ -193,7 +200,7 @@ const compileRoute = (site: DeliverySite, served: DeliverySite['channels'][numbe
     otherNames: channel === 'trial' ? otherNames(site) : [],
     partition: `${partitionOf(site.siteId, channel)}${apart === undefined ? '' : `~${apart}`}`,
     countedAs: partitionOf(site.siteId, channel),
-    origin: { ...site.origin, lookup: undefined },
+    origin: { ...site.origin, lookup: lookupFor(site.origin.privateAddresses) },
     admission: {
       pageCache: pageCache.enabled,
       passesPath: pathPatterns(pageCache.passPaths),
@@ -225,16 +232,31 @@ const compileRoute = (site: DeliverySite, served: DeliverySite['channels'][numbe
   }
 }
 
-/** Routes of a configuration; where two sites name the same host, the first one keeps it. */
-export const compileRoutes = (config: DeliveryConfig): Routes => {
-  const routes = new Map<string, Route>()
-  for (const site of config.sites)
-    for (const served of site.channels) {
-      const route = compileRoute(site, served)
-      for (const host of served.hosts) if (!routes.has(host)) routes.set(host, route)
+type CompiledSite = readonly { readonly hosts: readonly string[]; readonly route: Route }[]
+
+/** Makes configurations ready for answering requests; a site whose configuration is what it was before keeps its routes, and all that is known by them. */
+export class RouteCompiler {
+  #sites = new Map<string, CompiledSite>()
+
+  /** Routes of a configuration; where two sites name the same host, the first one keeps it. */
+  compile(config: DeliveryConfig): Routes {
+    const sites = new Map<string, CompiledSite>()
+    const routes = new Map<string, Route>()
+    for (const site of config.sites) {
+      const text = JSON.stringify(site)
+      const compiled =
+        this.#sites.get(text) ??
+        site.channels.map((served) => ({ hosts: served.hosts, route: compileRoute(site, served) }))
+      sites.set(text, compiled)
+      for (const { hosts, route } of compiled)
+        for (const host of hosts) if (!routes.has(host)) routes.set(host, route)
     }
-  return routes
+    this.#sites = sites
+    return routes
+  }
 }
+
+export const compileRoutes = (config: DeliveryConfig): Routes => new RouteCompiler().compile(config)
 
 /**
  * Partitions of trial whose pages would be rewritten in another way from now on: because other remedies are on, or because more is known of the

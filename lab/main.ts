@@ -12,11 +12,14 @@ const send = (message: LabMessage): void => {
   process.send?.(message)
 }
 
+/** Control's own port: what a page says must not be said to it. */
+const CLOSED_PORTS = [Number(process.env['ZEST_PORT'] ?? 8400)]
+
 /** A page load to be measured, or a page to be looked at closely. */
 const LabOrder = z.union([LookOrder, RunOrder])
 
 const linkFor = async (order: z.infer<typeof LabOrder>): Promise<{ relay: LinkRelay; port: number }> => {
-  const { visitor, connectTo } = order
+  const { visitor, connectTo, privateAddresses } = order
   const roundTripsByHost = 'kind' in order ? {} : order.roundTripsByHost
   const { roundTripMs, downKbps, upKbps, lossPercent } = visitor
   const relay = new LinkRelay({
@@ -26,6 +29,8 @@ const linkFor = async (order: z.infer<typeof LabOrder>): Promise<{ relay: LinkRe
     upKbps,
     lossShare: lossPercent / 100,
     connectTo,
+    privateAddresses,
+    closedPorts: CLOSED_PORTS,
   })
   return { relay, port: await relay.listen() }
 }

@@ -1,6 +1,10 @@
 import { RecorderOrder, type RecorderReply } from '../core/contracts/recording.ts'
 import { launchBrowser } from './browser/launch.ts'
+import { LinkRelay } from './link/link-relay.ts'
 import { JourneyRecorder } from './browser/recorder.ts'
+
+/** Nothing is measured here; what counts is where pages may reach. */
+const QUICKEST = { roundTripMs: 0, downKbps: 1_000_000, upKbps: 1_000_000 }
 
 /** The recorder's process: opens one page, does what it is told on it, and answers with what it looks like. */
 const browser = launchBrowser()
@@ -12,7 +16,12 @@ process.on('SIGTERM', end)
 
 const carryOut = async (order: RecorderOrder): Promise<RecorderReply> => {
   if (order.kind === 'open') {
-    recorder = await JourneyRecorder.open(await browser, order.origin, order.path)
+    const relay = new LinkRelay({
+      ...QUICKEST,
+      privateAddresses: order.privateAddresses,
+      closedPorts: [Number(process.env['ZEST_PORT'] ?? 8400)],
+    })
+    recorder = await JourneyRecorder.open(await browser, order.origin, order.path, await relay.listen())
     return { kind: 'state', state: await recorder.state() }
   }
   if (recorder === undefined) return { kind: 'failed', why: 'Nothing is open.' }

@@ -1,14 +1,23 @@
 // Starts the programs of Zest Lamp, each in its own process, and starts again what dies.
 import { spawn } from 'node:child_process'
+import cluster from 'node:cluster'
 import { join } from 'node:path'
 import { root } from './shell.mjs'
 
 /** Exit code of a program for a cause that starting again will not mend (sysexits.h: EX_CONFIG). */
 const EXIT_CONFIG = 78
-const FIRST_PAUSE_MS = 500
-const LONGEST_PAUSE_MS = 30_000
-/** A program that ran this long had started well. */
-const STARTED_WELL_MS = 60_000
+/** A program that ran this long had started well, and is started again at once; one that keeps failing at its start is given time. */
+const STARTED_WELL_MS = 3000
+const FIRST_PAUSE_MS = 250
+const LONGEST_PAUSE_MS = 5000
+/** Programs end what they have begun; delivery lets its visitors' answers end. */
+const LONGEST_STOP_MS = 30_000
+
+// Each process takes connections up from one socket that they share, so that the next one can begin before the last one has ended.
+cluster.schedulingPolicy = cluster.SCHED_NONE
+
+/** Delivery shares its ports with the process that takes its place. */
+const SHARES_PORTS = new Set(['delivery'])
 
 export class Supervisor {
   #children = new Map()
@@ -19,26 +28,44 @@ export class Supervisor {
     this.#env = { ...process.env, ...env }
     for (const signal of ['SIGINT', 'SIGTERM'])
       process.on(signal, () => void this.stop().then(() => process.exit(0)))
+    // A restart that no visitor notices: after an update, or when something is to be read again.
+    process.on('SIGHUP', () => void this.replace('delivery'))
+  }
+
+  #spawn(name, takesOver) {
+    const exec = join(root, 'dist', `${name}.mjs`)
+    // The lines in which programs say that they are ready are for their own logs, not for who starts them.
+    const stdio = ['ignore', 'ignore', 'inherit']
+    if (!SHARES_PORTS.has(name)) return spawn(process.execPath, [exec], { cwd: root, env: this.#env, stdio })
+    cluster.setupPrimary({ exec, cwd: root, stdio: [...stdio, 'ipc'] })
+    return cluster.fork({ ...this.#env, ZEST_TAKES_OVER: takesOver ? '1' : '0' }).process
   }
 
   /** @param {string} name of a program in dist/ */
-  start(name, pauseMs = FIRST_PAUSE_MS) {
+  start(name, pauseMs = FIRST_PAUSE_MS, takesOver = false) {
     const startedAt = Date.now()
-    const child = spawn(process.execPath, [join(root, 'dist', `${name}.mjs`)], {
-      cwd: root,
-      env: this.#env,
-      // The lines in which programs say that they are ready are for their own logs, not for who starts them.
-      stdio: ['ignore', 'ignore', 'inherit'],
-    })
+    const child = this.#spawn(name, takesOver)
     this.#children.set(name, child)
-    child.on('exit', (code) => {
-      if (this.#stopping) return
+    child.on('exit', (code, signal) => {
+      // One that has been replaced may go.
+      if (this.#stopping || this.#children.get(name) !== child) return
       if (code === EXIT_CONFIG) return void this.stop().then(() => process.exit(EXIT_CONFIG))
-      const next =
-        Date.now() - startedAt > STARTED_WELL_MS ? FIRST_PAUSE_MS : Math.min(2 * pauseMs, LONGEST_PAUSE_MS)
-      console.error(`${name} stopped (${code}); starting it again.`)
-      setTimeout(() => this.#stopping || this.start(name, next), pauseMs)
+      console.error(`${name} stopped (${code ?? signal}); starting it again.`)
+      if (Date.now() - startedAt > STARTED_WELL_MS) return this.start(name)
+      setTimeout(() => this.#stopping || this.start(name, Math.min(2 * pauseMs, LONGEST_PAUSE_MS)), pauseMs)
     })
+    return child
+  }
+
+  /** Start a program that shares its ports once more, and end the one before when the new one listens. */
+  async replace(name) {
+    const before = this.#children.get(name)
+    const next = this.start(name, FIRST_PAUSE_MS, true)
+    await new Promise((resolve) => {
+      next.once('exit', resolve)
+      next.on('message', (message) => message?.kind === 'listening' && resolve())
+    })
+    before?.kill('SIGTERM')
   }
 
   async stop() {
@@ -50,7 +77,7 @@ export class Supervisor {
             if (child.exitCode !== null || child.signalCode !== null) return resolve()
             child.once('exit', resolve)
             child.kill('SIGTERM')
-            setTimeout(() => child.kill('SIGKILL'), 10_000).unref()
+            setTimeout(() => child.kill('SIGKILL'), LONGEST_STOP_MS).unref()
           }),
       ),
     )

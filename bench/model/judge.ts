@@ -67,7 +67,7 @@ export const load = async (
   visitor: VisitorProfile,
   instruments: 'light' | 'all' = 'light',
 ): Promise<Measured> => {
-  const relay = new LinkRelay(visitor)
+  const relay = new LinkRelay({ ...visitor, privateAddresses: 'allowed' })
   const outcome = await probe(
     browser,
     aRunOrder(url, { visitor, instruments, timeoutMs: 60_000 }),

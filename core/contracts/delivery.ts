@@ -24,6 +24,8 @@ export const DeliverySite = z.object({
     /** Which Host the origin is asked with: the visitor's own, or always the origin's. */
     hostHeader: z.enum(['visitor', 'origin']),
     timeoutMs: z.int().min(1000).max(600_000),
+    /** Whether it may stand in a private network. A configuration kept on disk from before says nothing; control sends a new one at its start. */
+    privateAddresses: z.enum(['refused', 'allowed']).default('allowed'),
   }),
   /** The owner's certificate and key, PEM; without it one is made here. */
   tls: z.object({ certificate: z.string(), key: z.string() }).optional(),

@@ -263,6 +263,10 @@ export const RunOrder = z.object({
     .describe('All: frames, unused bytes and tasks too, which cost time'),
   roundTripsByHost: z.record(z.string(), z.number()).default({}),
   connectTo: z.record(z.string(), z.string()).default({}).describe('Where to connect for "host:port"'),
+  privateAddresses: z
+    .enum(['refused', 'allowed'])
+    .default('refused')
+    .describe('Whether pages may reach into private networks'),
   /** Longest wait for the page to become quiet, ms. */
   timeoutMs: z.int(),
 })

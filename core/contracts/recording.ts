@@ -33,7 +33,12 @@ export const StartRecording = z.strictObject({
 
 /** Control to recorder. */
 export const RecorderOrder = z.discriminatedUnion('kind', [
-  z.object({ kind: z.literal('open'), origin: z.url(), path: z.string() }),
+  z.object({
+    kind: z.literal('open'),
+    origin: z.url(),
+    path: z.string(),
+    privateAddresses: z.enum(['refused', 'allowed']),
+  }),
   z.object({ kind: z.literal('act'), act: RecordedAct }),
 ])
 export type RecorderOrder = z.infer<typeof RecorderOrder>

@@ -52,6 +52,10 @@ export const LookOrder = z.object({
   visitor: VisitorProfile,
   cookies: z.array(z.object({ name: z.string(), value: z.string() })).default([]),
   connectTo: z.record(z.string(), z.string()).default({}),
+  privateAddresses: z
+    .enum(['refused', 'allowed'])
+    .default('refused')
+    .describe('Whether pages may reach into private networks'),
   /** Steps that sign the visitor in before. */
   signIn: Journey.nullable().default(null),
   /** Steps that must succeed. */

@@ -18,6 +18,7 @@ export const PASSED = {
   authorization:
     'The request carries Authorization, so the answer may be meant for one visitor (RFC 9111 §3.5).',
   range: 'The request asks for a part of a file of which no whole copy is stored.',
+  'store-opening': 'Zest Lamp has just started and is opening its store; meanwhile the origin answers.',
   upgrade: 'The request asks to switch protocols.',
   accept:
     'The request wants another form of the address than a page or JSON (Accept), which only the origin can choose (RFC 9110 §12.5.1).',

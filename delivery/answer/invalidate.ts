@@ -7,6 +7,7 @@ import { invalidatedAddresses, isSafeMethod } from '../../core/http/invalidation
 import { partitionFor, sharedPartitions, type DeliveryIo, type Exchange } from '../exchange.ts'
 import type { OriginAnswer } from '../origin/origin-client.ts'
 import { purge } from '../purging.ts'
+import type { StoredEntry } from '../store/response-store.ts'
 
 /**
  * Remove what is stored for an address on every host of a site: live and trial show the same origin, so a change
@@ -50,7 +51,9 @@ const removeOwnCopies = ({ io, route, fields, method, rule }: Exchange): void =>
   ]
   const own = new Set(forms.map((form) => partitionFor({ route, audience, fields: form, path: '/' })))
   io.flights.markPurged((key) => own.has(keyPartition(key)))
-  io.ownCopies.purge(({ key }) => own.has(keyPartition(key)))
+  const sweep = { matches: ({ key }: StoredEntry) => own.has(keyPartition(key)), change: () => undefined }
+  // It counts at once; nobody has to wait until every copy has been looked at.
+  io.ownCopies.sweep(sweep).catch((error: unknown) => io.report(error, { purging: 'own copies' }))
 }
 
 /**
@@ -72,5 +75,7 @@ export const invalidate = (exchange: Exchange, answer: OriginAnswer): void => {
     removeAddress(io, route.siteId, pathname + search)
   }
   const groups = named.length === 0 ? [] : invalidatedGroups(answer.fields)
-  if (groups.length > 0) purge({ siteId: route.siteId, what: { kind: 'groups', groups }, manner: 'hard' }, io)
+  if (groups.length === 0) return
+  const order = { siteId: route.siteId, what: { kind: 'groups', groups }, manner: 'hard' } as const
+  purge(order, io).catch((error: unknown) => io.report(error, { purging: groups }))
 }

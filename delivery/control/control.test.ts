@@ -20,7 +20,12 @@ const CONFIG: DeliveryConfig = {
   sites: [
     {
       siteId: 's',
-      origin: { base: 'http://127.0.0.1:1', hostHeader: 'visitor', timeoutMs: 1000 },
+      origin: {
+        base: 'http://127.0.0.1:1',
+        hostHeader: 'visitor',
+        privateAddresses: 'allowed',
+        timeoutMs: 1000,
+      },
       knowledge: [],
       channels: [{ channel: 'live', hosts: ['a.example'], setup: emptySetup() }],
     },

@@ -4,6 +4,7 @@ import type { LookupFunction, Socket } from 'node:net'
 import type { Readable } from 'node:stream'
 import { fieldsFromRaw, FRAMING, withoutFields, type Fields } from '../../core/http/fields.ts'
 import { isSafeMethod } from '../../core/http/invalidation.ts'
+import { PrivateAddressRefused, refusePrivate } from '../../core/http/private-addresses.ts'
 import { isStream } from '../../core/http/streams.ts'
 import { connectHost } from '../../core/http/special-names.ts'
 import { epochMs, type EpochMs } from '../../core/time.ts'
@@ -78,7 +79,7 @@ const framed = ({ method, fields, body }: OriginRequest): Fields => {
 /** A failure of Node's in our words; anything that is no failure of the network is a fault of ours, and stays what it is. */
 const failureOf = (base: string, error: NodeJS.ErrnoException): Error => {
   if (error instanceof OriginFailure) return error
-  if (error.name === 'PrivateAddressRefused')
+  if (error instanceof PrivateAddressRefused)
     return new OriginFailure('private-address', error.message, { cause: error })
   if (UNREACHABLE.has(error.code ?? ''))
     return new OriginFailure('unreachable', `${base} cannot be reached: ${error.message}.`, { cause: error })
@@ -128,6 +129,8 @@ export class OriginClient {
   #open(request: OriginRequest, pooled: boolean): ClientRequest {
     const { base, method, target, timeoutMs, signal, lookup } = request
     const url = new URL(base)
+    // An address that is written out is looked up by nobody.
+    if (lookup !== undefined) refusePrivate(url.hostname, 'refused')
     const secure = url.protocol === 'https:'
     const outgoing = (secure ? httpsRequest : httpRequest)({
       host: connectHost(url.hostname).replace(/^\[|\]$/g, ''),
@@ -147,6 +150,14 @@ export class OriginClient {
     return outgoing
   }
 
+  #openOrRefuse(request: OriginRequest, pooled: boolean): ClientRequest {
+    try {
+      return this.#open(request, pooled)
+    } catch (error) {
+      throw error instanceof PrivateAddressRefused ? failureOf(request.base, error) : error
+    }
+  }
+
   /**
    * Ask an origin to switch protocols, on a connection of its own.
    * @throws OriginFailure
@@ -155,7 +166,7 @@ export class OriginClient {
     const slot = await this.#lanes.enter(request.site, 'upgrade')
     try {
       return await new Promise((resolve, reject) => {
-        const outgoing = this.#open({ ...request, body: undefined, signal: undefined }, false)
+        const outgoing = this.#openOrRefuse({ ...request, body: undefined, signal: undefined }, false)
         const told = (incoming: IncomingMessage) => ({
           status: incoming.statusCode ?? 502,
           statusText: incoming.statusMessage ?? '',
@@ -182,7 +193,7 @@ export class OriginClient {
     const { base, body } = request
     const requestTime = this.#now()
     return new Promise((resolve, reject) => {
-      const outgoing = this.#open(request, body === undefined)
+      const outgoing = this.#openOrRefuse(request, body === undefined)
       outgoing.on('error', (error: NodeJS.ErrnoException) => reject(failureOf(base, error)))
       outgoing.on('response', (incoming) => {
         const fields = fieldsFromRaw(incoming.rawHeaders)

@@ -1,3 +1,4 @@
+import type { LookupFunction } from 'node:net'
 import { LRUCache } from 'lru-cache'
 import { fieldValue } from '../../core/http/fields.ts'
 import { collect } from '../answer/collection.ts'
@@ -27,6 +28,7 @@ export const fetchElsewhere = async (
   largest: number,
   { remedies: { localCopies } }: Pick<Rewriting, 'remedies'>,
   io: Pick<DeliveryIo, 'origin' | 'now'>,
+  lookup: LookupFunction | undefined,
 ): Promise<{ bytes: Buffer; type: string } | undefined> => {
   const url = new URL(address)
   if (!localCopies.enabled || !localCopies.hosts.includes(url.host)) return undefined
@@ -46,6 +48,7 @@ export const fetchElsewhere = async (
       body: undefined,
       timeoutMs: TIMEOUT_MS,
       signal: undefined,
+      lookup,
     })
     const collected = await collect(answer.body, largest)
     if (collected.kind !== 'complete') answer.body.destroy()

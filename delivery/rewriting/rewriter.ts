@@ -124,7 +124,13 @@ export class Rewriter {
     return async (address, largest) => {
       const url = new URL(address)
       if (!this.#isOwn(inquiry, url))
-        return fetchElsewhere(address, largest, inquiry.route.rewriting!, inquiry.io)
+        return fetchElsewhere(
+          address,
+          largest,
+          inquiry.route.rewriting!,
+          inquiry.io,
+          inquiry.route.origin.lookup,
+        )
       const found = await obtainPublic(inquiry, url, largest)
       return found?.status === 200 ? { bytes: found.bytes, type: fieldValue(found.fields, 'content-type') ?? '' } : undefined // prettier-ignore
     }

@@ -134,7 +134,7 @@ describe('files under addresses of their own', () => {
   test('purging everything leaves them: pages in browsers still name them', async () => {
     use({ fingerprint: {} })
     const path = named(await ready(), /href="(\/s\/a[^"]+)/)
-    bench.io.store.purge(({ key }) => key.startsWith('s/'))
+    await bench.io.store.sweep({ matches: ({ key }) => key.startsWith('s/'), change: () => undefined })
     const asked = bench.asked.length
     expect((await bench.ask(path)).status).toBe(200)
     expect(bench.asked).toHaveLength(asked)
@@ -240,7 +240,7 @@ describe('pages', () => {
     bench.use(setupWith({ pageCache: {} }))
     const before = (await bench.ask(path)).body
     use({ minify: {}, lazy: { firstImages: 0 } })
-    bench.io.store.purge(() => true)
+    await bench.io.store.sweep({ matches: () => true, change: () => undefined })
     await bench.ask(path)
     await expect.poll(() => bench.io.rewriter.waiting('s')).toBe(0)
     expect((await bench.ask(path)).body.equals(before)).toBe(true)

@@ -16,10 +16,18 @@ export class DiskBacking implements Backing {
   readonly #folder: string
   readonly #journal: Journal
 
-  /** @param current every entry the store holds, for a journal that has grown long */
-  constructor(folder: string, onProblem: (error: Error) => void, current: () => Iterable<StoredEntry>) {
+  /**
+   * @param current every entry the store holds, for a journal that has grown long
+   * @param count how many it holds
+   */
+  constructor(
+    folder: string,
+    onProblem: (error: Error) => void,
+    current: () => Iterable<StoredEntry>,
+    count: () => number,
+  ) {
     this.#folder = folder
-    this.#journal = new Journal(join(folder, JOURNAL), onProblem, current)
+    this.#journal = new Journal(join(folder, JOURNAL), onProblem, current, count)
   }
 
   /** Half-written and damaged files are removed. */

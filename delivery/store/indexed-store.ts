@@ -9,6 +9,7 @@ import { digestOf } from './entry-file.ts'
 import { internFields, internNominated } from './interning.ts'
 import { RespBacking } from './resp-backing.ts'
 import type { Bodies, NewEntry, ResponseStore, StoredEntry } from './response-store.ts'
+import { inSlices, type ActiveSweep, type Sweep } from './sweep.ts'
 
 export interface StoreLimits {
   /** Bytes of bodies kept in memory. */
@@ -24,6 +25,9 @@ export interface StoreLimits {
 const OVERHEAD_ON_DISK = 8192
 /** Most copies of one address that are kept apart by Vary; the oldest goes first. */
 const MOST_OF_ONE_KEY = 64
+
+/** Removals that may wait for the disk at a time during a purge. */
+const MOST_PENDING = 1000
 
 const sizeOf = (entry: StoredEntry): number => entry.bodies.reduce((sum, { bytes }) => sum + bytes, 0)
 
@@ -50,6 +54,9 @@ export class IndexedStore implements ResponseStore {
   readonly #onProblem: (sentence: string) => void
   readonly #onPurged: (order: PurgeOrder) => void
   #problem: string | null = null
+  readonly #sweeps = new Set<ActiveSweep>()
+  /** Entries and bytes of each partition, kept up as they come and go. */
+  readonly #holdings = new Map<string, { entries: number; bytes: number }>()
 
   private constructor(
     limits: StoreLimits,
@@ -76,7 +83,13 @@ export class IndexedStore implements ResponseStore {
     const holder: { store?: IndexedStore } = {}
     const store = new IndexedStore(
       limits,
-      (report) => new DiskBacking(folder, report, () => holder.store?.all() ?? []),
+      (report) =>
+        new DiskBacking(
+          folder,
+          report,
+          () => holder.store?.all() ?? [],
+          () => holder.store?.entries ?? 0,
+        ),
       onProblem,
       () => undefined,
     )
@@ -130,8 +143,21 @@ export class IndexedStore implements ResponseStore {
     }
   }
 
+  #count(entry: StoredEntry, times: 1 | -1): void {
+    const partition = keyPartition(entry.key)
+    const { entries, bytes } = this.#holdings.get(partition) ?? { entries: 0, bytes: 0 }
+    const sum = { entries: entries + times, bytes: bytes + times * sizeOf(entry) }
+    if (sum.entries === 0) this.#holdings.delete(partition)
+    else this.#holdings.set(partition, sum)
+  }
+
   #index(entry: StoredEntry): void {
-    const others = this.candidates(entry.key).filter(({ id }) => id !== entry.id)
+    const before = this.#entriesOf(entry.key).find(({ id }) => id === entry.id)
+    if (before !== undefined) this.#count(before, -1)
+    this.#count(entry, 1)
+    // What is put during a sweep is newer than the change that the sweep is for.
+    for (const { done } of this.#sweeps) done.add(entry.id)
+    const others = this.#entriesOf(entry.key).filter(({ id }) => id !== entry.id)
     this.#byKey.set(entry.key, others.length === 0 ? entry : [...others, entry])
     this.#held.set(entry.id, entry, OVERHEAD_ON_DISK + sizeOf(entry))
     if (others.length >= MOST_OF_ONE_KEY) this.#drop(others[0]!)
@@ -139,11 +165,13 @@ export class IndexedStore implements ResponseStore {
 
   /** Is this still the entry of its name, and not replaced or purged since? */
   #isCurrent(entry: StoredEntry): boolean {
-    return this.candidates(entry.key).includes(entry)
+    return this.#entriesOf(entry.key).includes(entry)
   }
 
   #forget(entry: StoredEntry): void {
-    const left = this.candidates(entry.key).filter(({ id }) => id !== entry.id)
+    const before = this.#entriesOf(entry.key).find(({ id }) => id === entry.id)
+    if (before !== undefined) this.#count(before, -1)
+    const left = this.#entriesOf(entry.key).filter(({ id }) => id !== entry.id)
     if (left.length > 1) this.#byKey.set(entry.key, left)
     else if (left.length === 1) this.#byKey.set(entry.key, left[0]!)
     else this.#byKey.delete(entry.key)
@@ -181,6 +209,11 @@ export class IndexedStore implements ResponseStore {
   }
 
   candidates(key: CacheKey): readonly StoredEntry[] {
+    if (this.#sweeps.size > 0) for (const sweep of this.#sweeps) this.#sweepKey(sweep, key)
+    return this.#entriesOf(key)
+  }
+
+  #entriesOf(key: CacheKey): readonly StoredEntry[] {
     const held = this.#byKey.get(key)
     if (held === undefined) return []
     return Array.isArray(held) ? (held as readonly StoredEntry[]) : [held as StoredEntry]
@@ -234,16 +267,33 @@ export class IndexedStore implements ResponseStore {
   }
 
   update(entry: StoredEntry): void {
-    if (!this.candidates(entry.key).some(({ id }) => id === entry.id)) return
+    if (!this.#entriesOf(entry.key).some(({ id }) => id === entry.id)) return
     const held = this.#inMemory.peek(entry.id)
     this.#index(entry)
     this.#write(entry, () => held ?? this.#backing.bodies(entry))
   }
 
-  purge(matches: (entry: StoredEntry) => boolean): number {
-    const meant = [...this.all()].filter(matches)
-    for (const entry of meant) this.#drop(entry)
-    return meant.length
+  async sweep(sweep: Sweep): Promise<number> {
+    const active: ActiveSweep = { ...sweep, done: new Set(), changed: 0 }
+    this.#sweeps.add(active)
+    const pressure = async (): Promise<void> => {
+      if (this.#pending.size > MOST_PENDING) await Promise.all([...this.#pending])
+    }
+    await inSlices(this.#byKey.keys(), (key) => this.#sweepKey(active, key), pressure).finally(() =>
+      this.#sweeps.delete(active),
+    )
+    return active.changed
+  }
+
+  #sweepKey(sweep: ActiveSweep, key: CacheKey): void {
+    for (const entry of this.#entriesOf(key)) {
+      if (sweep.done.has(entry.id) || !sweep.matches(entry)) continue
+      sweep.done.add(entry.id)
+      sweep.changed++
+      const changed = sweep.change(entry)
+      if (changed === undefined) this.#drop(entry)
+      else if (changed !== entry) this.update(changed)
+    }
   }
 
   purgeKey(key: CacheKey): number {
@@ -253,21 +303,16 @@ export class IndexedStore implements ResponseStore {
   }
 
   *all(): Iterable<StoredEntry> {
-    for (const key of this.#byKey.keys()) yield* this.candidates(key)
+    for (const key of this.#byKey.keys()) yield* this.#entriesOf(key)
   }
 
-  holdings(): Map<string, { entries: number; bytes: number }> {
-    const held = new Map<string, { entries: number; bytes: number }>()
-    for (const key of this.#byKey.keys()) {
-      const partition = keyPartition(key)
-      const sum = held.get(partition) ?? { entries: 0, bytes: 0 }
-      for (const entry of this.candidates(key)) {
-        sum.entries++
-        sum.bytes += sizeOf(entry)
-      }
-      held.set(partition, sum)
-    }
-    return held
+  /** How many there are. */
+  get entries(): number {
+    return this.#held.size
+  }
+
+  holdings(): ReadonlyMap<string, { entries: number; bytes: number }> {
+    return this.#holdings
   }
 
   async flushed(): Promise<void> {

@@ -25,7 +25,12 @@ const fail = (error: Error): never => {
 const ids = async (): Promise<string[]> => [...(await readJournal(path))!.entries.keys()].sort()
 
 test('tells of what was put and not of what has gone, the last word on each counting', async () => {
-  const journal = new Journal(path, fail, () => [])
+  const journal = new Journal(
+    path,
+    fail,
+    () => [],
+    () => 0,
+  )
   await journal.restart([entry('a'), entry('b')])
   journal.put(entry('c'))
   journal.gone('a')
@@ -36,7 +41,12 @@ test('tells of what was put and not of what has gone, the last word on each coun
 })
 
 test('a line that was cut off or changed is left out, and the others count', async () => {
-  const journal = new Journal(path, fail, () => [])
+  const journal = new Journal(
+    path,
+    fail,
+    () => [],
+    () => 0,
+  )
   await journal.restart([entry('a'), entry('b'), entry('c')])
   await journal.close()
   const lines = (await readFile(path, 'utf8')).split('\n')
@@ -47,7 +57,13 @@ test('a line that was cut off or changed is left out, and the others count', asy
 
 test('is written anew when most of it is about the past, and nothing that comes meanwhile is lost', async () => {
   const held = new Map<string, StoredEntry>()
-  const journal = new Journal(path, fail, () => held.values(), 100)
+  const journal = new Journal(
+    path,
+    fail,
+    () => held.values(),
+    () => held.size,
+    100,
+  )
   await journal.restart([])
   for (let round = 0; round < 60; round++) {
     for (let i = 0; i < 10; i++) {

@@ -9,6 +9,7 @@ import { parseHeader, headerText } from './entry-file.ts'
  * left out. The entry's own file stays the truth: what the journal tells wrongly is found out when the bytes are read.
  */
 const FLUSH_AFTER_MS = 50
+const LINES_AT_A_TIME = 100
 const GONE = 'gone '
 
 const line = (text: string): string => `${crc32(text).toString(16).padStart(8, '0')} ${text}\n`
@@ -59,6 +60,7 @@ export class Journal {
   readonly #path: string
   readonly #onProblem: (error: Error) => void
   readonly #current: () => Iterable<StoredEntry>
+  readonly #count: () => number
   readonly #slack: number
   #file: FileHandle | undefined
   #lines = 0
@@ -67,37 +69,44 @@ export class Journal {
   #timer: NodeJS.Timeout | undefined
   #writing: Promise<void> = Promise.resolve()
 
-  /** @param current every entry there is, asked for when the journal is written anew */
+  /**
+   * @param current every entry there is, asked for when the journal is written anew
+   * @param count how many there are
+   */
   constructor(
     path: string,
     onProblem: (error: Error) => void,
     current: () => Iterable<StoredEntry>,
+    count: () => number,
     slack = SLACK,
   ) {
     this.#path = path
     this.#onProblem = onProblem
     this.#current = current
+    this.#count = count
     this.#slack = slack
   }
 
   /** Begin a new journal that holds these entries and nothing else, in the place of the old one. */
   async restart(entries: Iterable<StoredEntry>): Promise<void> {
-    // Taken at once: what comes meanwhile waits, and is told after.
-    const snapshot = [...entries]
     const beside = `${this.#path}.part`
     const file = await open(beside, 'w')
-    for (let from = 0; from < snapshot.length; from += 1000)
-      await file.write(
-        snapshot
-          .slice(from, from + 1000)
-          .map((entry) => line(`${entry.id} ${headerText(entry)}`))
-          .join(''),
-      )
+    // A little at a time. What comes and goes meanwhile is told after, and then counts.
+    let lines = 0
+    let batch: string[] = []
+    for (const entry of entries) {
+      batch.push(line(`${entry.id} ${headerText(entry)}`))
+      lines++
+      if (batch.length < LINES_AT_A_TIME) continue
+      await file.write(batch.join(''))
+      batch = []
+    }
+    await file.write(batch.join(''))
     await file.datasync()
     await rename(beside, this.#path)
     await this.#file?.close()
     this.#file = file
-    this.#lines = snapshot.length
+    this.#lines = lines
   }
 
   /** Go on with the journal that is there. @param lines how many it has */
@@ -137,9 +146,7 @@ export class Journal {
 
   #restartWhenLong(): void {
     if (this.#restarting || this.#lines <= this.#slack) return
-    let entries = 0
-    for (const _entry of this.#current()) entries++
-    if (this.#lines <= this.#slack + 2 * entries) return
+    if (this.#lines <= this.#slack + 2 * this.#count()) return
     this.#restarting = true
     this.#then(() => this.restart(this.#current()).finally(() => (this.#restarting = false)))
   }

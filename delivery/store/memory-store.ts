@@ -3,6 +3,7 @@ import { LRUCache } from 'lru-cache'
 import { keyPartition, type CacheKey } from '../../core/http/cache-key.ts'
 import type { Coding } from '../../core/http/negotiation.ts'
 import type { Bodies, NewEntry, ResponseStore, StoredEntry } from './response-store.ts'
+import { inSlices, type ActiveSweep, type Sweep } from './sweep.ts'
 
 interface Held {
   readonly entry: StoredEntry
@@ -15,9 +16,13 @@ const OVERHEAD_BYTES = 2048
 const sizeOf = ({ bodies }: Held): number =>
   [...bodies.values()].reduce((sum, { length }) => sum + length, OVERHEAD_BYTES)
 
+/** Tells entries of different keys apart too. */
+const idOf = ({ key, id }: StoredEntry): string => `${key} ${id}`
+
 /** Responses in memory only, the least recently used going first: gone when the process ends. */
 export class MemoryStore implements ResponseStore {
   readonly #held: LRUCache<CacheKey, Held[]>
+  readonly #sweeps = new Set<ActiveSweep>()
 
   /** @param bytes most that is kept, bodies and overhead together */
   constructor(bytes: number) {
@@ -28,6 +33,7 @@ export class MemoryStore implements ResponseStore {
   }
 
   candidates(key: CacheKey): readonly StoredEntry[] {
+    for (const sweep of this.#sweeps) this.#sweepKey(sweep, key)
     return (this.#held.get(key) ?? []).map(({ entry }) => entry)
   }
 
@@ -56,6 +62,7 @@ export class MemoryStore implements ResponseStore {
 
   #replace(entry: StoredEntry, bodies: Bodies): void {
     const others = (this.#held.peek(entry.key) ?? []).filter((held) => held.entry.id !== entry.id)
+    for (const { done } of this.#sweeps) done.add(idOf(entry))
     this.#held.set(entry.key, [...others, { entry, bodies }])
   }
 
@@ -64,15 +71,26 @@ export class MemoryStore implements ResponseStore {
     if (held !== undefined) this.#replace(entry, held.bodies)
   }
 
-  purge(matches: (entry: StoredEntry) => boolean): number {
-    let purged = 0
-    for (const [key, held] of [...this.#held.entries()]) {
-      const left = held.filter(({ entry }) => !matches(entry))
-      purged += held.length - left.length
-      if (left.length === 0) this.#held.delete(key)
-      else if (left.length < held.length) this.#held.set(key, left)
-    }
-    return purged
+  async sweep(sweep: Sweep): Promise<number> {
+    const active: ActiveSweep = { ...sweep, done: new Set(), changed: 0 }
+    this.#sweeps.add(active)
+    await inSlices([...this.#held.keys()], (key) => this.#sweepKey(active, key)).finally(() =>
+      this.#sweeps.delete(active),
+    )
+    return active.changed
+  }
+
+  #sweepKey(sweep: ActiveSweep, key: CacheKey): void {
+    const held = this.#held.peek(key) ?? []
+    const swept = held.flatMap((one): Held[] => {
+      if (sweep.done.has(idOf(one.entry)) || !sweep.matches(one.entry)) return [one]
+      sweep.done.add(idOf(one.entry))
+      sweep.changed++
+      const entry = sweep.change(one.entry)
+      return entry === undefined ? [] : [{ ...one, entry }]
+    })
+    if (swept.length === 0) this.#held.delete(key)
+    else if (swept.some((one, index) => one !== held[index])) this.#held.set(key, swept)
   }
 
   purgeKey(key: CacheKey): number {

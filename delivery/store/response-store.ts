@@ -2,6 +2,7 @@ import type { PurgeOrder } from '../../core/contracts/delivery.ts'
 import type { CacheKey } from '../../core/http/cache-key.ts'
 import type { Coding } from '../../core/http/negotiation.ts'
 import type { StoredResponse } from '../../core/http/stored-response.ts'
+import type { Sweep } from './sweep.ts'
 
 /** Raise when entries written under older rules must not be served; entries of other formats are removed at start. */
 export const STORED_FORMAT = 3
@@ -47,14 +48,14 @@ export interface ResponseStore {
   put(entry: NewEntry, bodies: Bodies): StoredEntry
   /** Replace what is known of an entry, keeping its bytes: after a 304. */
   update(entry: StoredEntry): void
-  /** Remove entries that match. @returns how many */
-  purge(matches: (entry: StoredEntry) => boolean): number
+  /** Change or remove entries that match: at once for whoever asks for one, a little at a time for the rest. @returns how many, once all are */
+  sweep(sweep: Sweep): Promise<number>
   /** Remove all entries of a key. @returns how many */
   purgeKey(key: CacheKey): number
   /** Every entry there is, in no order; entries may come and go while it is read. */
   all(): Iterable<StoredEntry>
   /** Entries and bytes held, by partition. */
-  holdings(): Map<string, { entries: number; bytes: number }>
+  holdings(): ReadonlyMap<string, { entries: number; bytes: number }>
   /** Tell other processes that share the store of a purge: answers they have under way may be older than the change. */
   announcePurge(order: PurgeOrder): void
   /** What keeps it from storing, in a sentence for the owner; null when all is well. */

@@ -93,7 +93,7 @@ describe('a store that several delivery processes share', () => {
   test('a purge through one is seen by the other within a second', async () => {
     await first.ask('/a')
     await expect.poll(() => hit(second, '/a')).toBe(true)
-    purge(everything, first.io)
+    await purge(everything, first.io)
     await expect.poll(() => [...stores[1]!.all()].length, { timeout: 1000 }).toBe(0)
   })
   test('a purge through one reaches an answer that the other has under way', async () => {
@@ -105,7 +105,7 @@ describe('a store that several delivery processes share', () => {
     let heard = false
     const mark = second.io.flights.markPurged.bind(second.io.flights)
     second.io.flights.markPurged = (matches) => ((heard = true), mark(matches))
-    purge(everything, first.io)
+    await purge(everything, first.io)
     await expect.poll(() => heard).toBe(true)
     send()
     expect((await asked).cacheStatus).toContain('detail=purged-meanwhile')
@@ -113,7 +113,7 @@ describe('a store that several delivery processes share', () => {
   test('a soft purge marks the copy stale for both', async () => {
     await first.ask('/a')
     await expect.poll(() => hit(second, '/a')).toBe(true)
-    purge({ ...everything, manner: 'soft' }, first.io)
+    await purge({ ...everything, manner: 'soft' }, first.io)
     await expect.poll(() => [...stores[1]!.all()][0]?.staleSince).toBeTypeOf('number')
   })
   test('a process that starts finds what is there', async () => {

@@ -91,6 +91,7 @@ export class DeliveryBench {
     const now = () => epochMs(Date.now() + this.aheadS * 1000)
     this.#routes = new Map()
     this.io = {
+      opening: false,
       now,
       elapsed: () => performance.now(),
       store: parts.store,
@@ -155,6 +156,7 @@ export class DeliveryBench {
       base = this.originBase,
       timeoutMs = 5000,
       tls = undefined as DeliverySite['tls'],
+      privateAddresses = 'allowed' as 'allowed' | 'refused',
       knowledge = [] as DeliverySite['knowledge'],
     } = {},
   ): void {
@@ -163,7 +165,7 @@ export class DeliveryBench {
       sites: [
         {
           siteId: 's',
-          origin: { base, hostHeader: 'visitor', timeoutMs },
+          origin: { base, hostHeader: 'visitor', timeoutMs, privateAddresses },
           ...(tls === undefined ? {} : { tls }),
           knowledge,
           channels: [

@@ -33,6 +33,12 @@ export const userAgentOf = (
       }
     : { userAgent: '', acceptLanguage: LOCALE }
 
+/** Everything goes through the link, this machine's own addresses too. */
+export const proxyAt = (socksPort: number): { server: string; bypass: string } => ({
+  server: `socks5://127.0.0.1:${socksPort}`,
+  bypass: '<-loopback>',
+})
+
 /** A browser of its own for a visitor, in the automation library: empty, with the visitor's screen, and everything through the link. */
 export const contextFor = (
   browser: Browser,
@@ -45,6 +51,6 @@ export const contextFor = (
     isMobile: visitor.device === 'phone',
     hasTouch: visitor.device === 'phone',
     locale: LOCALE,
-    proxy: { server: `socks5://127.0.0.1:${socksPort}`, bypass: '<-loopback>' },
+    proxy: proxyAt(socksPort),
     ...(visitor.device === 'phone' ? { userAgent: phoneAgent(browser.version()) } : {}),
   })

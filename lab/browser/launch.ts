@@ -1,5 +1,6 @@
 import { existsSync } from 'node:fs'
 import { chromium, type Browser } from 'playwright-core'
+import { unprivileged } from './unprivileged.ts'
 
 /** Debian's package chromium-headless-shell: the same engine without a window around the page (docs/decisions/034). */
 const SHELL = '/usr/bin/chromium-headless-shell'
@@ -32,13 +33,24 @@ const ARGUMENTS = [
   '--disable-features=IsolateOrigins,site-per-process,Translate,OptimizationHints,MediaRouter,NetworkTimeServiceQuerying',
 ]
 
-/** @throws Error with a sentence that says what to do when Chromium is missing or does not start */
+/**
+ * Start Chromium with its sandbox, as a user without rights. Only where the machine has no way to make a sandbox it runs without, still without rights.
+ * @throws Error with a sentence that says what to do when Chromium is missing or does not start
+ */
 export const launchBrowser = async (): Promise<Browser> => {
   if (!existsSync(chromiumPath())) throw new Error(NO_CHROMIUM)
-  const root = process.getuid?.() === 0
-  return chromium.launch({
-    executablePath: chromiumPath(),
-    headless: true,
-    args: root ? ['--no-sandbox', ...ARGUMENTS] : ARGUMENTS,
+  const { path, env, end } = await unprivileged(chromiumPath())
+  const launch = (chromiumSandbox: boolean): Promise<Browser> =>
+    chromium.launch({ executablePath: path, headless: true, args: ARGUMENTS, chromiumSandbox, env })
+  const browser = await launch(true).catch((error: Error) => {
+    if (!/sandbox/i.test(error.message)) throw error
+    console.error(
+      'This machine lets Chromium make no sandbox (user namespaces are switched off). Pages are measured without one, by a user without rights.',
+    )
+    return launch(false)
   })
+  browser.once('disconnected', () => {
+    end().catch((error: Error) => console.error(error.message))
+  })
+  return browser
 }

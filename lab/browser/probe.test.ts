@@ -175,6 +175,7 @@ describe('HTTP/2 over TLS', () => {
     await new Promise<void>((resolve) => secure.listen(0, '127.0.0.1', resolve))
     const { port: securePort } = secure.address() as AddressInfo
     const relay = new LinkRelay({
+      privateAddresses: 'allowed',
       roundTripMs: 60,
       roundTripsByHost: { 'far.localhost': 200 },
       downKbps: 20_000,

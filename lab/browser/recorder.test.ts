@@ -1,7 +1,8 @@
 import { createServer, type Server } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import type { Browser } from 'playwright-core'
-import { afterAll, beforeAll, describe, expect, test } from 'vitest'
+import { afterEach, beforeEach, afterAll, beforeAll, describe, expect, test } from 'vitest'
+import { LinkRelay } from '../link/link-relay.ts'
 import { followJourney } from './journey.ts'
 import { launchBrowser } from './launch.ts'
 import { JourneyRecorder } from './recorder.ts'
@@ -35,9 +36,16 @@ afterAll(async () => {
   server.close()
 })
 
+const link = { roundTripMs: 0, downKbps: 1e6, upKbps: 1e6, privateAddresses: 'allowed' } as const
+let relay: LinkRelay
+beforeEach(() => {
+  relay = new LinkRelay(link)
+})
+afterEach(() => relay.close())
+
 describe('a journey', () => {
   test('that was recorded by doing it is followed again to the same end', async () => {
-    const recorder = await JourneyRecorder.open(browser, origin, '/sign-in')
+    const recorder = await JourneyRecorder.open(browser, origin, '/sign-in', await relay.listen())
     await recorder.act({ do: 'click', x: 50, y: 20 })
     await recorder.act({ do: 'type', text: 'rider' })
     const sent = await recorder.act({ do: 'submit' })
@@ -61,7 +69,7 @@ describe('a journey', () => {
     await page.close()
   })
   test('what cannot be done is said, and is no step', async () => {
-    const recorder = await JourneyRecorder.open(browser, origin, '/sign-in')
+    const recorder = await JourneyRecorder.open(browser, origin, '/sign-in', await relay.listen())
     expect((await recorder.act({ do: 'type', text: 'x' })).note).toBe('Click into a field first.')
     expect((await recorder.act({ do: 'submit' })).note).toContain('in no form')
     const { steps, note } = await recorder.act({ do: 'click', x: 900, y: 600 })

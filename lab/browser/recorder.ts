@@ -1,6 +1,7 @@
 import type { Browser, BrowserContext, Page } from 'playwright-core'
 import type { JourneyStep } from '../../core/contracts/measuring.ts'
 import type { RecordedAct, RecordingState } from '../../core/contracts/recording.ts'
+import { proxyAt } from './as-visitor.ts'
 import { selectorOf } from './selector.ts'
 import { andSettle } from './settle.ts'
 
@@ -20,8 +21,13 @@ export class JourneyRecorder {
   }
 
   /** @throws Error when the page does not open */
-  static async open(browser: Browser, origin: string, path: string): Promise<JourneyRecorder> {
-    const context = await browser.newContext({ viewport: VIEW, locale: 'en-GB' })
+  static async open(
+    browser: Browser,
+    origin: string,
+    path: string,
+    linkPort: number,
+  ): Promise<JourneyRecorder> {
+    const context = await browser.newContext({ viewport: VIEW, locale: 'en-GB', proxy: proxyAt(linkPort) })
     const page = await context.newPage()
     await page.goto(origin + path, { waitUntil: 'load', timeout: OPEN_MS })
     const recorder = new JourneyRecorder(context, page)

@@ -1,4 +1,11 @@
-import { connect, createServer, type AddressInfo, type Server, type Socket } from 'node:net'
+import { lookup as systemLookup } from 'node:dns'
+import { createServer, Socket, type AddressInfo, type LookupFunction, type Server } from 'node:net'
+import {
+  guardedLookup,
+  PrivateAddressRefused,
+  refusePrivate,
+  type PrivateAddresses,
+} from '../../core/http/private-addresses.ts'
 import { connectHost } from '../../core/http/special-names.ts'
 import { Bottleneck } from '../../core/load/transport/bottleneck.ts'
 import { RealScheduler } from './scheduler.ts'
@@ -16,6 +23,10 @@ export interface LinkSettings {
   readonly lossShare?: number
   /** Where to connect for a name that no resolver knows, "host:port" by "host:port". */
   readonly connectTo?: Readonly<Record<string, string>>
+  /** Whether pages may reach into private networks. */
+  readonly privateAddresses?: PrivateAddresses
+  /** Ports of this machine that no page may reach, whatever else is allowed: control's. */
+  readonly closedPorts?: readonly number[]
 }
 
 const hostAndPort = (text: string): [string, number] => {
@@ -81,8 +92,26 @@ export class LinkRelay {
     const askedAt = this.#scheduler.now()
     const elsewhere = this.#settings.connectTo?.[`${target.host}:${target.port}`]
     const [host, port] = elsewhere === undefined ? [target.host, target.port] : hostAndPort(elsewhere)
-    const server = connect({ host: connectHost(host), port, allowHalfOpen: true, noDelay: true })
+    const reach = this.#settings.privateAddresses ?? 'refused'
+    const server = new Socket({ allowHalfOpen: true })
     this.#track(server)
+    try {
+      // Our own delivery is meant where a name is led elsewhere; everything else is only what the page says.
+      if (elsewhere === undefined) refusePrivate(host, reach)
+      if (this.#settings.closedPorts?.includes(port) === true) throw new PrivateAddressRefused(`Port ${port}`)
+    } catch {
+      return reply(false)
+    }
+    const looked =
+      elsewhere === undefined
+        ? {
+            lookup: guardedLookup(
+              systemLookup as Parameters<typeof guardedLookup>[0],
+              reach,
+            ) as LookupFunction,
+          }
+        : {}
+    server.connect({ host: connectHost(host), port, noDelay: true, ...looked })
     // One round trip for the name, once a host, and one for SYN and SYN-ACK; an acknowledgement carries the request.
     // The resolver is the access network's own, so it is as far as the nearest host.
     const roundTripMs = this.#roundTripTo(target.host)

@@ -24,7 +24,7 @@ const seen = async (body: string, more: Partial<LookOrder> = {}): Promise<Sight>
     '/': html(body),
   }
   const visitor = { ...DEFAULT_VISITORS[1]!, roundTripMs: 2, cpuSlowdown: 1 }
-  const relay = new LinkRelay(visitor)
+  const relay = new LinkRelay({ ...visitor, privateAddresses: 'allowed' })
   const order = LookOrder.parse({ kind: 'look', id: '1', url: `${site.origin}/`, visitor, watch: { ms: 0, until: [] }, timeoutMs: 20_000, ...more }) // prettier-ignore
   const outcome = await look(site.browser, order, await relay.listen())
   await relay.close()

@@ -6,7 +6,7 @@ import { generate } from 'selfsigned'
 import { afterEach, describe, expect, test } from 'vitest'
 import type { QuickCheck } from '../../core/contracts/quick-check.ts'
 import { quickCheck } from './quick-check.ts'
-import { isPrivateAddress } from './private-addresses.ts'
+import { isPrivateAddress } from '../../core/http/private-addresses.ts'
 
 /** Against real servers; sizes are judged by calling zlib directly. */
 

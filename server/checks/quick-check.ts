@@ -12,7 +12,7 @@ import { epochMs } from '../../core/time.ts'
 import { errors } from '../errors.ts'
 import { sentenceForFailure } from '../sites/outside-request.ts'
 import { askHop, type HopAnswer } from './hop.ts'
-import { PrivateAddressRefused } from './private-addresses.ts'
+import { PrivateAddressRefused } from '../../core/http/private-addresses.ts'
 
 const MOST_REDIRECTS = 5
 /** For all redirects together; a check that takes longer is no quick one. */

@@ -2,6 +2,7 @@ import { fork, type ChildProcess } from 'node:child_process'
 import { LabMessage } from '../../core/contracts/lab.ts'
 import type { RunOrder, RunOutcome } from '../../core/contracts/measuring.ts'
 import type { LookOrder, LookOutcome } from '../../core/contracts/safety.ts'
+import { labEnvironment } from './lab-environment.ts'
 
 /** The lab cannot measure at all; the sentence says what to do. */
 export class LabUnusable extends Error {}
@@ -34,7 +35,10 @@ export class LabClient {
 
   async #ready(): Promise<ChildProcess> {
     if (this.#child?.connected === true) return this.#child
-    const child = fork(this.#program, [], { stdio: ['ignore', 'inherit', 'inherit', 'ipc'] })
+    const child = fork(this.#program, [], {
+      stdio: ['ignore', 'inherit', 'inherit', 'ipc'],
+      env: labEnvironment(),
+    })
     this.#child = child
     child.once('exit', () => {
       if (this.#child === child) this.#child = undefined

@@ -12,7 +12,7 @@ import {
 import { simulateLoad } from '../../core/load/model/page-load.ts'
 import type { PredictedLoad } from '../../core/load/model/recording.ts'
 import { askHop, type HopAnswer } from '../checks/hop.ts'
-import type { PrivateAddresses } from '../checks/private-addresses.ts'
+import type { PrivateAddresses } from '../../core/http/private-addresses.ts'
 import { sentenceForFailure } from '../sites/outside-request.ts'
 
 const MOST_RESOURCES = 120

@@ -6,6 +6,7 @@ import {
   type RecordingState,
 } from '../../core/contracts/recording.ts'
 import { errors } from '../errors.ts'
+import { labEnvironment } from '../jobs/lab-environment.ts'
 import type { Services } from '../services.ts'
 import { getSite } from '../sites/sites.ts'
 
@@ -52,15 +53,23 @@ export class Recordings {
 
   /** Begin anew; one that was open before is given up. @throws AppError NOT_FOUND, MEASUREMENT_UNDER_WAY, RECORDING_FAILED */
   async start(services: Services, siteId: string, path: string): Promise<RecordingState> {
-    const { address } = await getSite(services, siteId)
+    const { address, hosts } = await getSite(services, siteId)
     if (await services.jobs.hasOpen(siteId)) throw errors.measuring()
     this.stop()
-    const child = fork(this.#program, [], { stdio: ['ignore', 'inherit', 'inherit', 'ipc'] })
+    const child = fork(this.#program, [], {
+      stdio: ['ignore', 'inherit', 'inherit', 'ipc'],
+      env: labEnvironment(),
+    })
     const idle = setTimeout(() => this.stop(), IDLE_MS)
     idle.unref()
     this.#open = { siteId, child, idle, asked: Promise.resolve() }
     try {
-      return await this.#ask({ kind: 'open', origin: address, path })
+      return await this.#ask({
+        kind: 'open',
+        origin: address,
+        path,
+        privateAddresses: hosts.privateAddresses,
+      })
     } catch (error) {
       this.stop()
       throw error

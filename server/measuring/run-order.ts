@@ -37,16 +37,17 @@ export const sideOrigin = (
 
 /** How the lab gets to a side. */
 export const accessTo = (
-  site: Pick<Site, 'address' | 'liveUrl' | 'trialUrl' | 'trialHost' | 'trialKey'>,
+  site: Pick<Site, 'address' | 'liveUrl' | 'trialUrl' | 'trialHost' | 'trialKey' | 'hosts'>,
   side: Side,
   { deliveryPort }: Pick<Addresses, 'deliveryPort'>,
-): { origin: string } & Pick<RunOrder, 'connectTo' | 'cookies'> => {
+): { origin: string } & Pick<RunOrder, 'connectTo' | 'cookies' | 'privateAddresses'> => {
   const origin = sideOrigin(site, side)
   const { hostname } = new URL(origin)
   return {
     origin,
     // Whatever the names say in the outside world: what is measured is the delivery that runs here.
     connectTo: side === 'origin' ? {} : { [`${hostname}:${deliveryPort}`]: `127.0.0.1:${deliveryPort}` },
+    privateAddresses: site.hosts.privateAddresses,
     cookies: side === 'origin' || side === 'live' ? [] : [{ name: TRIAL_KEY, value: site.trialKey }],
   }
 }
@@ -78,7 +79,7 @@ export const runOrder = (
   visitor: VisitorProfile,
   addresses: Pick<Addresses, 'deliveryPort'>,
 ): RunOrder => {
-  const { origin, connectTo, cookies } = accessTo(site, loadedSide(planned.side, order.sides), addresses)
+  const { origin, ...access } = accessTo(site, loadedSide(planned.side, order.sides), addresses)
   const before = site.sample.find(({ id }) => id !== page.id) ?? page
   return {
     id: newId(),
@@ -89,8 +90,7 @@ export const runOrder = (
     journey: site.journeys.find(({ id }) => id === visitor.journeyId) ?? null,
     instruments: planned.purpose === 'look' ? 'all' : 'light',
     roundTripsByHost: roundTripsByHost(visitor, site),
-    connectTo,
-    cookies,
+    ...access,
     timeoutMs: PAGE_TIMEOUT_MS,
   }
 }

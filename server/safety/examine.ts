@@ -93,7 +93,7 @@ export class Examiner {
     signal: AbortSignal,
     depth: LookOrder['depth'] = 'whole',
   ): Promise<LookOutcome> {
-    const { origin, connectTo, cookies } = accessTo(this.#site, side, this.#addresses)
+    const { origin, ...access } = accessTo(this.#site, side, this.#addresses)
     this.looks++
     return this.#lab.look(
       {
@@ -101,8 +101,7 @@ export class Examiner {
         id: newId(),
         url: origin + page.path,
         visitor: unhurried(visitor),
-        cookies,
-        connectTo,
+        ...access,
         signIn: this.#site.journeys.find(({ id }) => id === visitor.journeyId) ?? null,
         journeys: [...journeys],
         watch,

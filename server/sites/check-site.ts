@@ -2,7 +2,7 @@ import type { Finding, SiteCheck } from '../../core/contracts/sites.ts'
 import { USER_AGENT, type DeviceClass } from '../../core/http/device.ts'
 import { isLocalhostName } from '../../core/http/special-names.ts'
 import { chooseSample, pageKinds, pagesToLookAt, type PageCandidate } from '../../core/sampling/kinds.ts'
-import type { PrivateAddresses } from '../checks/private-addresses.ts'
+import type { PrivateAddresses } from '../../core/http/private-addresses.ts'
 import { findPages, lookAtStructures, MOST_LOOKED_AT } from './find-pages.ts'
 import { askOutside, OutsideFailure, type OutsideAnswer } from './outside-request.ts'
 

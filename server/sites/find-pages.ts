@@ -3,7 +3,7 @@ import { sitemapsInRobots } from '../../core/formats/robots.ts'
 import { parseSitemap, type SitemapEntry } from '../../core/formats/sitemap.ts'
 import type { PageCandidate } from '../../core/sampling/kinds.ts'
 import { linkedPages, structureOf } from '../../core/sampling/links.ts'
-import type { PrivateAddresses } from '../checks/private-addresses.ts'
+import type { PrivateAddresses } from '../../core/http/private-addresses.ts'
 import { askOutside, type OutsideAnswer } from './outside-request.ts'
 
 /** Sitemaps of one index that are read; the others change nothing in what kinds of pages there are. */

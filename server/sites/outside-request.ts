@@ -3,12 +3,12 @@ import { request as httpsRequest } from 'node:https'
 import { urlToHttpOptions } from 'node:url'
 import { promisify } from 'node:util'
 import { brotliDecompress, gunzip } from 'node:zlib'
+import { guardedLookup } from '../checks/private-addresses.ts'
 import {
-  guardedLookup,
   PrivateAddressRefused,
   refusePrivate,
   type PrivateAddresses,
-} from '../checks/private-addresses.ts'
+} from '../../core/http/private-addresses.ts'
 
 /** An answer of a web server, read whole. */
 export interface OutsideAnswer {

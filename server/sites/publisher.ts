@@ -37,7 +37,12 @@ const siteConfig = async (db: Database, site: typeof sites.$inferSelect): Promis
     ...(site.tlsCertificate === null || site.tlsKey === null
       ? {}
       : { tls: { certificate: site.tlsCertificate, key: site.tlsKey } }),
-    origin: { base: site.address, hostHeader: site.hostHeader, timeoutMs: ORIGIN_TIMEOUT_MS },
+    origin: {
+      base: site.address,
+      hostHeader: site.hostHeader,
+      timeoutMs: ORIGIN_TIMEOUT_MS,
+      privateAddresses: site.hosts.privateAddresses,
+    },
     channels: [
       { channel: 'live', hosts: [site.liveHost], setup: liveSetup },
       { channel: 'trial', hosts: [site.trialHost], setup: Setup.parse(trial?.setup ?? liveSetup), key },

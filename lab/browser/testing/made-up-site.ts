@@ -69,7 +69,7 @@ export class MadeUpSite {
 
   async load(path: string, more: Partial<RunOrder> = {}): Promise<RunOutcome> {
     const order = aRunOrder(this.origin + path, more)
-    const relay = new LinkRelay(order.visitor)
+    const relay = new LinkRelay({ ...order.visitor, privateAddresses: 'allowed' })
     const outcome = await probe(this.browser, order, await relay.listen())
     await relay.close()
     return outcome

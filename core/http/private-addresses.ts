@@ -1,0 +1,65 @@
+import ipaddr from 'ipaddr.js'
+import { isLocalhostName } from './special-names.ts'
+
+/** Whether hosts may be asked that stand in the owner's own networks. */
+export type PrivateAddresses = 'refused' | 'allowed'
+
+/** Prefix behind which an IPv4 address is written as one of IPv6 (RFC 6052 §2.1). */
+const IPV4_BYTES = 4
+
+/**
+ * Whether an IP address is loopback, private, link-local or otherwise not of the public internet (RFC 6890 and its registries); IPv4 within IPv6
+ * counts as what is within.
+ * @returns false for what is no IP address
+ */
+export const isPrivateAddress = (address: string): boolean => {
+  if (!ipaddr.isValid(address)) return false
+  const plain = ipaddr.process(address)
+  const range = plain.range()
+  if (range === 'rfc6052') return isPrivateAddress(plain.toByteArray().slice(-IPV4_BYTES).join('.'))
+  return range !== 'unicast'
+}
+
+/** A host leads into a private network, and the owner has not said that it may. */
+export class PrivateAddressRefused extends Error {
+  override readonly name = 'PrivateAddressRefused'
+  constructor(host: string) {
+    super(
+      `${host} is on this machine or in a private network. Say that private addresses may be asked, if this is meant.`,
+    )
+  }
+}
+
+/** For hosts that are addresses already, which nobody looks up. @throws PrivateAddressRefused */
+export const refusePrivate = (hostname: string, reach: PrivateAddresses): void => {
+  const plain = hostname.replace(/^\[|\]$/g, '')
+  if (reach === 'refused' && (isPrivateAddress(plain) || isLocalhostName(plain)))
+    throw new PrivateAddressRefused(hostname)
+}
+
+interface Found {
+  readonly address: string
+  readonly family: number
+}
+type All = (hostname: string, options: object, done: (error: Error | null, found: Found[]) => void) => void
+type Answer = (error: Error | null, address: string | Found[], family?: number) => void
+
+/**
+ * A name lookup, in the form Node takes it, that refuses what leads into a private network. It stands where the connection is made, so that a name
+ * cannot mean one address when it is checked and another when it is used.
+ * @param all looks a name up, giving every address
+ */
+export const guardedLookup =
+  (all: All, reach: PrivateAddresses) =>
+  (hostname: string, options: { readonly all?: boolean }, callback: Answer): void => {
+    const done = (error: Error | null, found: Found[]): void => {
+      if (error !== null) return callback(error, '', 0)
+      if (reach === 'refused' && found.some(({ address }) => isPrivateAddress(address)))
+        return callback(new PrivateAddressRefused(hostname), '', 0)
+      if (options.all === true) return callback(null, found)
+      callback(null, found[0]!.address, found[0]!.family)
+    }
+    // RFC 6761 §6.3: this machine, also where a resolver does not know it.
+    if (isLocalhostName(hostname)) return done(null, [{ address: '127.0.0.1', family: 4 }])
+    all(hostname, { ...options, all: true }, done)
+  }
