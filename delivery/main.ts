@@ -4,6 +4,7 @@ import type { Server } from 'node:http'
 import type { Http2SecureServer } from 'node:http2'
 import { join } from 'node:path'
 import { performance } from 'node:perf_hooks'
+import { behind } from '../core/behind.ts'
 import type { PurgeOrder } from '../core/contracts/delivery.ts'
 import { epochMs } from '../core/time.ts'
 import { loadConfig, saveConfig } from './config-file.ts'
@@ -155,7 +156,9 @@ const keepCounters = async (path: string, counters: Counters): Promise<{ end: ()
     (last = last
       .then(() => saveCounters(path, counters.kept()))
       .catch((error: Error) => log.say(`The counters could not be kept: ${error.message}`)))
-  const keeping = setInterval(() => void keep(), KEEP_COUNTERS_MS)
+  const keeping = setInterval(() => {
+    behind(keep(), (error) => log.report(error, { keeping: 'counters' }))
+  }, KEEP_COUNTERS_MS)
   return {
     end: () => {
       clearInterval(keeping)
@@ -254,6 +257,10 @@ const main = async (): Promise<void> => {
   for (const signal of ['SIGTERM', 'SIGINT'] as const)
     process.on(signal, () => {
       stopping ??= stop()
+      behind(stopping, (error) => {
+        log.report(error, { stopping: signal })
+        process.exit(1)
+      })
     })
   console.log(`delivery ready on port ${port}, ${config.sites.length} site(s)`)
 }

@@ -1,3 +1,4 @@
+import { behind } from '../core/behind.ts'
 import { keyAddress, keyPartition } from '../core/http/cache-key.ts'
 import { DATA_ACCEPT, PAGE_ACCEPT } from '../core/http/device.ts'
 import type { Fields } from '../core/http/fields.ts'
@@ -63,7 +64,8 @@ export class Refresher {
 
   add(stale: readonly StoredEntry[]): void {
     this.#waiting.push(...stale.slice(0, Math.max(0, MOST_WAITING - this.#waiting.length)))
-    while (this.#busy < AT_ONCE && this.#waiting.length > 0) void this.#work()
+    while (this.#busy < AT_ONCE && this.#waiting.length > 0)
+      behind(this.#work(), (error) => this.#io.report(error, { refreshing: 'after a purge' }))
   }
 
   async #work(): Promise<void> {

@@ -1,7 +1,9 @@
+import pino from 'pino'
 import { z } from 'zod'
 import type { LabMessage } from '../core/contracts/lab.ts'
 import { RunOrder } from '../core/contracts/measuring.ts'
 import { LookOrder } from '../core/contracts/safety.ts'
+import { behind } from '../core/behind.ts'
 import { launchBrowser } from './browser/launch.ts'
 import { probe } from './browser/probe.ts'
 import { LinkRelay } from './link/link-relay.ts'
@@ -11,6 +13,11 @@ import { look } from './safety/look.ts'
 const send = (message: LabMessage): void => {
   process.send?.(message)
 }
+
+const log = pino(
+  { level: process.env['ZEST_LOG_LEVEL'] ?? 'warn', base: { room: 'lab' } },
+  pino.destination(2),
+)
 
 /** Control's own port: what a page says must not be said to it. */
 const CLOSED_PORTS = [Number(process.env['ZEST_PORT'] ?? 8400)]
@@ -37,11 +44,22 @@ const linkFor = async (order: z.infer<typeof LabOrder>): Promise<{ relay: LinkRe
 
 const main = async (): Promise<void> => {
   const browser = await launchBrowser()
-  process.on('disconnect', () => void browser.close().finally(() => process.exit(0)))
-  process.on('SIGTERM', () => void browser.close().finally(() => process.exit(0)))
+  const end = (): void =>
+    behind(
+      browser.close().finally(() => process.exit(0)),
+      (error) => log.error(error),
+    )
+  process.on('disconnect', end)
+  process.on('SIGTERM', end)
   process.on('message', (message) => {
-    const order = LabOrder.parse(message)
-    void run(order)
+    // Control sees the process end, and counts this one run as failed.
+    behind(
+      Promise.resolve(message).then((text) => run(LabOrder.parse(text))),
+      (error) => {
+        log.error(error)
+        process.exit(1)
+      },
+    )
   })
   const run = async (order: z.infer<typeof LabOrder>): Promise<void> => {
     // A link of its own for each run: no connection, name or queue of the last one is left.

@@ -1,4 +1,5 @@
 import { RecorderOrder, type RecorderReply } from '../core/contracts/recording.ts'
+import { behind } from '../core/behind.ts'
 import { launchBrowser } from './browser/launch.ts'
 import { LinkRelay } from './link/link-relay.ts'
 import { JourneyRecorder } from './browser/recorder.ts'
@@ -10,7 +11,11 @@ const QUICKEST = { roundTripMs: 0, downKbps: 1_000_000, upKbps: 1_000_000 }
 const browser = launchBrowser()
 let recorder: JourneyRecorder | undefined
 
-const end = (): void => void browser.then((one) => one.close()).finally(() => process.exit(0))
+const end = (): void =>
+  behind(
+    browser.then((one) => one.close()).finally(() => process.exit(0)),
+    () => process.exit(1),
+  )
 process.on('disconnect', end)
 process.on('SIGTERM', end)
 
@@ -29,7 +34,9 @@ const carryOut = async (order: RecorderOrder): Promise<RecorderReply> => {
 }
 
 process.on('message', (message) => {
-  void carryOut(RecorderOrder.parse(message))
+  const answered = Promise.resolve(message)
+    .then((text) => carryOut(RecorderOrder.parse(text)))
     .catch((error: Error): RecorderReply => ({ kind: 'failed', why: error.message.split('\n')[0]! }))
     .then((reply) => process.send?.(reply))
+  behind(answered, () => process.exit(1))
 })

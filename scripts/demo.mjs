@@ -3,7 +3,7 @@ import { randomBytes } from 'node:crypto'
 import { mkdir, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { ensureChromium, ensureInstalled } from './ensure.mjs'
-import { basePort, Supervisor, waitFor } from './supervise.mjs'
+import { askOwn, basePort, controlUrl, Supervisor, waitFor } from './supervise.mjs'
 
 const ACCOUNT = { name: 'keeper@orrin-sound.example', password: 'nine quays' }
 
@@ -19,17 +19,17 @@ const supervisor = new Supervisor({
   ZEST_API_TOKEN: token,
   ZEST_SIGN_IN_NOTICE: `Demo account: ${ACCOUNT.name}, password: ${ACCOUNT.password}`,
 })
-const control = `http://127.0.0.1:${basePort()}`
+const control = controlUrl()
 const site = `http://127.0.0.1:${basePort() + 1}`
 
 const api = async (method, path, body) => {
-  const response = await fetch(`${control}/api/v1${path}`, {
+  const { status, text } = await askOwn(`${control}/api/v1${path}`, {
     method,
     headers: { authorization: `Bearer ${token}`, 'content-type': 'application/json' },
     body: body === undefined ? undefined : JSON.stringify(body),
   })
-  const answer = await response.json()
-  if (!response.ok && answer.code !== 'NAME_TAKEN') throw new Error(`${method} ${path}: ${answer.detail}`)
+  const answer = JSON.parse(text)
+  if (status >= 400 && answer.code !== 'NAME_TAKEN') throw new Error(`${method} ${path}: ${answer.detail}`)
   return answer
 }
 

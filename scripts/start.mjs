@@ -1,6 +1,6 @@
 // npm start: control and delivery, data in ZEST_DATA_DIR (default ./data).
 import { ensureChromium, ensureInstalled } from './ensure.mjs'
-import { basePort, Supervisor, waitFor } from './supervise.mjs'
+import { basePort, controlUrl, Supervisor, waitFor } from './supervise.mjs'
 
 await ensureInstalled()
 // Without Chromium everything but measuring works; the sentence says how to get it.
@@ -10,6 +10,6 @@ await buildAll()
 const supervisor = new Supervisor({})
 supervisor.start('delivery')
 supervisor.start('control')
-await waitFor(`http://127.0.0.1:${basePort()}/api/v1/welcome`)
+await waitFor(`${controlUrl()}/api/v1/welcome`)
 await waitFor(`http://127.0.0.1:${basePort() + 10}/`)
-console.log(`ready http://127.0.0.1:${basePort()}`)
+console.log(`ready ${controlUrl()}`)

@@ -1,6 +1,8 @@
 // Starts the programs of Zest Lamp, each in its own process, and starts again what dies.
 import { spawn } from 'node:child_process'
 import cluster from 'node:cluster'
+import { request as httpRequest } from 'node:http'
+import { request as httpsRequest } from 'node:https'
 import { join } from 'node:path'
 import { root } from './shell.mjs'
 
@@ -84,11 +86,46 @@ export class Supervisor {
   }
 }
 
+/** Where control is asked on this machine: over TLS as soon as it listens beyond it, with a certificate that may be made here. */
+export const controlUrl = () => {
+  const address = process.env.ZEST_ADDRESS ?? '127.0.0.1'
+  const secure =
+    process.env.ZEST_CONTROL_CERTIFICATE !== undefined || !/^(?:127\.|::1$|localhost$)/i.test(address)
+  const host = /^(?:0\.0\.0\.0|::)$/.test(address)
+    ? '127.0.0.1'
+    : address.includes(':')
+      ? `[${address}]`
+      : address
+  return `${secure ? 'https' : 'http'}://${host}:${basePort()}`
+}
+
+/** Ask a server of ours; its certificate is not looked at, since it is on this machine. */
+export const askOwn = (url, { method = 'GET', headers = {}, body, timeoutMs = 600_000 } = {}) =>
+  new Promise((resolve, reject) => {
+    const options = {
+      method,
+      headers,
+      rejectUnauthorized: false,
+      signal: AbortSignal.timeout(timeoutMs),
+      agent: false,
+    }
+    const outgoing = (url.startsWith('https:') ? httpsRequest : httpRequest)(url, options, (incoming) => {
+      const chunks = []
+      incoming.on('data', (chunk) => chunks.push(chunk))
+      incoming.on('error', reject)
+      incoming.on('end', () =>
+        resolve({ status: incoming.statusCode, text: Buffer.concat(chunks).toString() }),
+      )
+    })
+    outgoing.on('error', reject)
+    outgoing.end(body)
+  })
+
 /** Wait until a server answers, with whatever but an error of its own. */
 export const waitFor = async (url, timeoutMs = 180_000) => {
   const deadline = Date.now() + timeoutMs
   for (;;) {
-    const answered = await fetch(url, { signal: AbortSignal.timeout(2000) }).then(
+    const answered = await askOwn(url, { timeoutMs: 2000 }).then(
       ({ status }) => status < 500,
       () => false,
     )

@@ -3,7 +3,9 @@ import { join } from 'node:path'
 import { bodyParser } from '@koa/bodyparser'
 import Koa, { type Context, type Next } from 'koa'
 import serve from 'koa-static'
+import { isInterfacePath } from '../core/contracts/interface-paths.ts'
 import { errors } from './errors.ts'
+import { ownNamesOnly } from './http/control-names.ts'
 import { liveEvents } from './http/live-events.ts'
 import { apiRouter } from './http/mount.ts'
 import { errorResponse } from './http/problems.ts'
@@ -42,7 +44,7 @@ const securityFields = async (ctx: Context, next: Next): Promise<void> => {
   await next()
 }
 
-/** The interface; every address that is no file is a view of it. */
+/** The interface: its files, and at the address of each view the page that shows it. */
 const interfaceFiles = (folder: string) => {
   const files = serve(folder, {
     // Vite puts a fingerprint into the name of everything below /assets (RFC 8246).
@@ -51,7 +53,9 @@ const interfaceFiles = (folder: string) => {
   })
   return async (ctx: Context, next: Next): Promise<void> => {
     if (ctx.method !== 'GET' && ctx.method !== 'HEAD') return next()
-    if (!/\.\w+$/.test(ctx.path) && ctx.path !== '/') ctx.path = '/'
+    if (isInterfacePath(ctx.path)) ctx.path = '/'
+    // What cannot be read as the name of a file names none.
+    else if (!/^(?:\/[\w.-]+)+$/.test(ctx.path)) return next()
     await files(ctx as never, next)
   }
 }
@@ -80,6 +84,7 @@ export const createApp = (services: Services, webFolder: string, log: (error: un
   router.get('/live-events', liveEvents(services))
   app.use(errorResponse(log))
   app.use(securityFields)
+  app.use(ownNamesOnly(services.controlNames))
   app.use(bodies())
   app.use(router.routes())
   app.use(async (ctx, next) => {
@@ -87,5 +92,8 @@ export const createApp = (services: Services, webFolder: string, log: (error: un
     await next()
   })
   if (existsSync(join(webFolder, 'index.html'))) app.use(interfaceFiles(webFolder))
+  app.use((ctx) => {
+    throw errors.noPage(ctx.path)
+  })
   return app
 }

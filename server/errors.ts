@@ -78,6 +78,21 @@ export const errors = {
     new AppError('BAD_SETUP_FILE', 422, 'This setup cannot be taken over', sentence),
   siteStopped: (sentence: string) =>
     new AppError('SITE_NOT_USABLE', 422, 'This site cannot be connected', sentence),
+  notControl: (host: string) =>
+    new AppError(
+      'NOT_CONTROL',
+      421,
+      'Not an address of Zest Lamp',
+      `Zest Lamp does not answer as ${host}. Use localhost or an IP address, or add the name to ZEST_CONTROL_NAMES.`,
+    ),
+  controlsHost: (host: string) =>
+    new AppError(
+      'HOST_OF_CONTROL',
+      409,
+      'Host name of Zest Lamp itself',
+      `${host} is a name of Zest Lamp itself: a site under it would get the cookies of whoever is signed in here. Choose another host name.`,
+    ),
+  noPage: (path: string) => new AppError('NO_PAGE', 404, 'Not found', `There is nothing at ${path}.`),
   hostTaken: (host: string) =>
     new AppError(
       'HOST_TAKEN',

@@ -1,15 +1,18 @@
-import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http'
+import type { IncomingMessage, Server, ServerResponse } from 'node:http'
 import { createServer as createLock } from 'node:net'
-import { mkdir } from 'node:fs/promises'
+import { chmod, mkdir } from 'node:fs/promises'
 import { join } from 'node:path'
 import pino from 'pino'
 import { claimSocket } from '../delivery/control/claim-socket.ts'
+import { behind } from '../core/behind.ts'
 import { DeliveryClient } from '../delivery/control/client.ts'
 import { controlLockPath, controlSocketPath } from '../delivery/control/socket-path.ts'
 import { digestToken } from './accounts/secrets.ts'
 import { createApp } from './app.ts'
 import { openDatabase } from './db/database.ts'
 import { EventBus } from './events.ts'
+import { createControlServer } from './http/control-listener.ts'
+import { controlNames } from './http/control-names.ts'
 import { jobHandlers } from './jobs/handlers.ts'
 import { JobQueue } from './jobs/job-queue.ts'
 import { LabClient } from './jobs/lab-client.ts'
@@ -27,6 +30,11 @@ const addresses = { controlPort: basePort, deliveryPort: basePort + 10, securePo
 /** On standard error: that is what whoever starts the processes shows. */
 const log = pino({ level: process.env['ZEST_LOG_LEVEL'] ?? 'warn' }, pino.destination(2))
 
+/** Names that control is asked by, besides localhost and addresses. */
+const ownNames = (process.env['ZEST_CONTROL_NAMES'] ?? '').split(',').filter((name) => name.trim() !== '')
+/** Open streams of events end this soon after their credentials do, ms. */
+const RECHECK_MS = 5000
+
 /** Exit code for a cause that starting again will not mend. */
 const EXIT_CONFIG = 78
 
@@ -37,7 +45,9 @@ const giveUp = (sentence: string): never => {
 
 /** One control for each data directory: the database has one opener. */
 const lockDataDirectory = async (): Promise<void> => {
-  await mkdir(dataDir, { recursive: true })
+  await mkdir(dataDir, { recursive: true, mode: 0o700 })
+  // Nothing below it is anybody else's to read, however it was made.
+  await chmod(dataDir, 0o700)
   const path = controlLockPath(dataDir)
   await claimSocket(path, dataDir).catch((error: Error) => giveUp(error.message))
   await new Promise<void>((resolve) => createLock().listen(path, resolve).unref())
@@ -48,23 +58,35 @@ type Handler = (req: IncomingMessage, res: ServerResponse) => void
 const notYet: Handler = (_req, res) => res.writeHead(503, { 'retry-after': '1' }).end()
 
 /** The port is claimed before the database is opened, so that a port that is taken is said at once. */
-const listen = (handler: () => Handler): Promise<Server> =>
-  new Promise((resolve) => {
-    const server = createServer((req, res) => handler()(req, res))
-    server.once('error', (error: NodeJS.ErrnoException) =>
+const listen = async (handler: () => Handler): Promise<{ server: Server; scheme: 'http' | 'https' }> => {
+  const listening = {
+    address,
+    certificateFile: process.env['ZEST_CONTROL_CERTIFICATE'],
+    keyFile: process.env['ZEST_CONTROL_KEY'],
+    folder: join(dataDir, 'control-tls'),
+    names: ownNames,
+  }
+  const made = await createControlServer(listening, (req, res) => handler()(req, res), Date.now()).catch(
+    (error: Error) => giveUp(error.message),
+  )
+  await new Promise<void>((resolve) => {
+    made.server.once('error', (error: NodeJS.ErrnoException) =>
       giveUp(
         error.code === 'EADDRINUSE'
           ? `Port ${basePort} is taken by another program. Stop it, or start Zest Lamp with another ZEST_PORT.`
           : `Control cannot listen on port ${basePort}: ${error.message}`,
       ),
     )
-    server.listen(basePort, address, () => resolve(server))
+    made.server.listen(basePort, address, resolve)
   })
+  return made
+}
 
 const main = async (): Promise<void> => {
+  process.umask(0o077)
   await lockDataDirectory()
   let handler = notYet
-  const server = await listen(() => handler)
+  const { server, scheme } = await listen(() => handler)
   const { db, close } = await openDatabase(join(dataDir, 'database'), join(import.meta.dirname, 'migrations'))
   const delivery = new DeliveryClient(controlSocketPath(dataDir))
   const events = new EventBus()
@@ -87,10 +109,13 @@ const main = async (): Promise<void> => {
     startTokenDigest: token === undefined || token === '' ? undefined : digestToken(token),
     signInNotice: process.env['ZEST_SIGN_IN_NOTICE'] ?? '',
     now: () => new Date(),
+    controlNames: controlNames(ownNames),
+    recheckMs: RECHECK_MS,
   }
   publisher.publishBehind()
   const app = createApp(services, join(import.meta.dirname, 'web'), (error) => log.error(error))
-  handler = app.callback()
+  const answer = app.callback()
+  handler = (req, res) => behind(answer(req, res), (error) => log.error(error))
   await jobs.start()
   const endRoutine = startRoutine(services, (error) => log.error(error))
   const stop = async (): Promise<void> => {
@@ -104,9 +129,14 @@ const main = async (): Promise<void> => {
     await close()
     process.exit(0)
   }
-  process.on('SIGTERM', () => void stop())
-  process.on('SIGINT', () => void stop())
-  console.log(`control ready on port ${basePort}`)
+  for (const signal of ['SIGTERM', 'SIGINT'] as const)
+    process.on(signal, () =>
+      behind(stop(), (error) => {
+        log.error(error)
+        process.exit(1)
+      }),
+    )
+  console.log(`control ready on ${scheme}://${address}:${basePort}`)
 }
 
 await main()

@@ -1,3 +1,4 @@
+import type { ControlNames } from './http/control-names.ts'
 import type { DeliveryClient } from '../delivery/control/client.ts'
 import type { Database } from './db/database.ts'
 import type { EventBus } from './events.ts'
@@ -34,4 +35,8 @@ export interface Services {
   /** Read on the sign-in page. */
   readonly signInNotice: string
   readonly now: () => Date
+  /** Names under which control is asked; no site may use one, since cookies do not tell ports apart. */
+  readonly controlNames: ControlNames
+  /** How often an open stream of events is asked whether its credentials still hold, ms. */
+  readonly recheckMs: number
 }

@@ -1,4 +1,5 @@
 import { PATIENCE_MS } from '../../core/contracts/delivery.ts'
+import { behind } from '../../core/behind.ts'
 import type { CacheKey } from '../../core/http/cache-key.ts'
 import { ABOUT_BYTES } from '../../core/http/about-bytes.ts'
 import { endToEndFields, fieldValue, withField, withoutFields, type Fields } from '../../core/http/fields.ts'
@@ -144,7 +145,7 @@ export const keep = async (
   )
   if (rewriting !== undefined && soon === 'late') {
     exchange.io.counters.countLate(exchange.route)
-    void putWhenReady(exchange, entry, rewriting)
+    behind(putWhenReady(exchange, entry, rewriting), (error) => exchange.io.report(error, { rewriting: key }))
   }
   return { kind: 'kept', entry }
 }

@@ -1,3 +1,4 @@
+import { behind } from '../../core/behind.ts'
 import { fieldValue } from '../../core/http/fields.ts'
 import { madeDigest, originalPath } from '../../core/page/files.ts'
 import { acceptedForms } from '../../core/page/pictures/widths.ts'
@@ -53,7 +54,10 @@ const sendPicture = async (exchange: Exchange, digest: string): Promise<Exchange
   const forms = acceptedForms(fieldValue(fields, 'accept'), recipe.forms)
   const { entry, better } = pictures.best(route.siteId, digest, width, forms)
   if (better !== undefined && route.rewriting !== undefined)
-    void pictures.want({ siteId: route.siteId, digest, recipe, width, form: better, fetch: io.rewriter.fetcher(exchange) }) // prettier-ignore
+    behind(
+      pictures.want({ siteId: route.siteId, digest, recipe, width, form: better, fetch: io.rewriter.fetcher(exchange) }),
+      (error) => io.report(error, { picture: recipe.address }),
+    ) // prettier-ignore
   if (entry !== undefined && (await send(exchange, entry))) return 'sent'
   return standIn(exchange, targetOf(recipe.address))
 }

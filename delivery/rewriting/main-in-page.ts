@@ -1,3 +1,4 @@
+import { behind } from '../../core/behind.ts'
 import { fieldValue } from '../../core/http/fields.ts'
 import type { PictureInPage } from '../../core/page/context.ts'
 import { madeDigest } from '../../core/page/files.ts'
@@ -39,10 +40,11 @@ export const mainInPage = async (
     const find = () => made.picture(siteId, digest, width, 'avif')
     const entry = find()
     if (entry === undefined) {
-      void pictures.want({ siteId, digest, recipe, width, form: 'avif', fetch }).then(() => {
+      const converting = pictures.want({ siteId, digest, recipe, width, form: 'avif', fetch }).then(() => {
         const converted = find()
         if (converted !== undefined && fits(converted, mainInPageBytes)) takeOut(inquiry)
       })
+      behind(converting, (error) => inquiry.io.report(error, { picture: candidate.made }))
       return undefined
     }
     const bytes = fits(entry, mainInPageBytes) ? await made.bytes(entry) : undefined

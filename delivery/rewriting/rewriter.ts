@@ -1,3 +1,4 @@
+import { behind } from '../../core/behind.ts'
 import { LRUCache } from 'lru-cache'
 import type { FailedRewriting } from '../../core/contracts/delivery.ts'
 import { admit } from '../../core/http/admission.ts'
@@ -182,7 +183,7 @@ export class Rewriter {
     this.#use(kind, result.used)
     for (const { path, kind: fileKind, text: made } of result.files)
       this.#made.putFile(siteId, madeDigest(path)!, fileKind, Buffer.from(made))
-    void this.#expectPictures(inquiry, order, facts)
+    behind(this.#expectPictures(inquiry, order, facts), (error) => io.report(error, { pictures: target }))
     return result
   }
 
@@ -279,7 +280,10 @@ export class Rewriter {
       if (recipe === undefined) continue
       const needed = expectedWidths(new URL(address).pathname, image!, views, remedies.images.phoneDensity)
       for (const width of needed)
-        void this.pictures.want({ siteId, digest, recipe, width, form: recipe.forms[0]!, fetch })
+        behind(
+          this.pictures.want({ siteId, digest, recipe, width, form: recipe.forms[0]!, fetch }),
+          (error) => inquiry.io.report(error, { picture: address }),
+        )
     }
   }
 

@@ -1,3 +1,4 @@
+import { behind } from '../../core/behind.ts'
 import { randomUUID } from 'node:crypto'
 import { Redis } from 'ioredis'
 import { z } from 'zod'
@@ -65,7 +66,7 @@ export class RespBacking implements Backing {
     this.#listening.on('message', (_channel: string, text: string) => this.#hear(text))
     await this.#listening.subscribe(CHANGES)
     // Both connections come back by themselves; what was told in between is read instead.
-    this.#listening.on('ready', () => void this.#readAnew())
+    this.#listening.on('ready', () => behind(this.#readAnew(), (error) => this.#onProblem(error as Error)))
     const entries = await this.#heads()
     this.#opened = true
     return entries

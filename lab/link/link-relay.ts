@@ -1,3 +1,4 @@
+import { behind } from '../../core/behind.ts'
 import { lookup as systemLookup } from 'node:dns'
 import { createServer, Socket, type AddressInfo, type LookupFunction, type Server } from 'node:net'
 import {
@@ -59,7 +60,9 @@ export class LinkRelay {
   /** @returns the port on 127.0.0.1 the browser is to use as its SOCKS 5 proxy */
   async listen(): Promise<number> {
     // Half-open, so that what the server still has to say arrives after the browser has ended its side.
-    this.#server = createServer({ allowHalfOpen: true }, (socket) => void this.#accept(socket))
+    this.#server = createServer({ allowHalfOpen: true }, (socket) => {
+      behind(this.#accept(socket), () => socket.destroy())
+    })
     await new Promise<void>((resolve, reject) => {
       this.#server!.once('error', reject)
       this.#server!.listen(0, '127.0.0.1', resolve)

@@ -32,6 +32,25 @@ export const createAccount = async (
   return account
 }
 
+/**
+ * The first account, for whoever comes first; only one of several that come at the same time is.
+ * @throws AppError ACCOUNTS_EXIST
+ */
+export const createFirstAccount = async (
+  db: Database,
+  { name, password }: NewAccount,
+  now: Date,
+): Promise<void> => {
+  if (await anyAccount(db)) throw errors.accountsExist()
+  const passwordHash = await hashPassword(password)
+  await db.transaction(async (tx) => {
+    await tx.execute(sql`lock table ${accounts} in exclusive mode`)
+    if ((await tx.select({ id: accounts.id }).from(accounts).limit(1)).length > 0)
+      throw errors.accountsExist()
+    await tx.insert(accounts).values({ id: newId(), name, passwordHash, createdAt: now })
+  })
+}
+
 /** @returns the account and a session token for its cookie @throws AppError WRONG_PASSWORD */
 export const signIn = async (
   db: Database,

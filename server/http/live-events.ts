@@ -20,8 +20,16 @@ export const liveEvents =
     ctx.res.write(': hello\n\n')
     const stop = services.events.listen((event) => ctx.res.write(toText(event)))
     const timer = setInterval(() => ctx.res.write(': still here\n\n'), KEEP_ALIVE_MS)
+    // Signed out, or the token deleted: what happens from then on is not for this listener.
+    const check = setInterval(() => {
+      authenticate(ctx, services).then(
+        (account) => account === undefined && ctx.res.end(),
+        () => ctx.res.end(),
+      )
+    }, services.recheckMs)
     ctx.res.once('close', () => {
       clearInterval(timer)
+      clearInterval(check)
       stop()
     })
   }

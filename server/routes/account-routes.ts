@@ -1,4 +1,5 @@
 import type { Context } from 'koa'
+import pLimit from 'p-limit'
 import { z } from 'zod'
 import {
   Account,
@@ -12,6 +13,7 @@ import {
 import {
   anyAccount,
   createAccount,
+  createFirstAccount,
   createApiToken,
   deleteApiToken,
   listApiTokens,
@@ -24,26 +26,35 @@ import { OPERATOR, SESSION_COOKIE } from '../http/authentication.ts'
 import { endpoint, type Endpoint } from '../http/endpoint.ts'
 import type { Services } from '../services.ts'
 
+/** Passwords checked at a time, and how many more may wait for it. */
+const CHECKED_AT_ONCE = 2
+const MOST_WAITING = 100
+
 const setCookie = (ctx: Context, token: string, expires: Date): void => {
-  ctx.cookies.set(SESSION_COOKIE, token, { httpOnly: true, sameSite: 'strict', expires, overwrite: true })
+  ctx.cookies.set(SESSION_COOKIE, token, {
+    httpOnly: true,
+    sameSite: 'strict',
+    secure: ctx.secure,
+    expires,
+    overwrite: true,
+  })
 }
 
 export const accountEndpoints = ({ db, now, signInNotice }: Services): Endpoint[] => {
   const limit = new SignInLimit()
+  const checking = pLimit(CHECKED_AT_ONCE)
 
   const openSession = async (ctx: Context, credentials: SignIn): Promise<Account> => {
     const at = now()
-    const minutes = limit.minutesToWait(credentials.name, at.getTime())
+    const address = ctx.req.socket.remoteAddress ?? ''
+    const minutes = limit.begin(credentials.name, address, at.getTime())
     if (minutes > 0) throw errors.tooManyTries(minutes)
-    try {
-      const { account, token, expiresAt } = await signIn(db, credentials, at)
-      limit.succeeded(credentials.name)
-      setCookie(ctx, token, expiresAt)
-      return account
-    } catch (error) {
-      limit.failed(credentials.name, at.getTime())
-      throw error
-    }
+    // Each check keeps a core busy for a moment; a crowd of them must not keep everybody else waiting.
+    if (checking.pendingCount >= MOST_WAITING) throw errors.tooManyTries(1)
+    const { account, token, expiresAt } = await checking(() => signIn(db, credentials, at))
+    limit.succeeded(credentials.name, address)
+    setCookie(ctx, token, expiresAt)
+    return account
   }
 
   return [
@@ -72,8 +83,7 @@ export const accountEndpoints = ({ db, now, signInNotice }: Services): Endpoint[
         status: 201,
       },
       async ({ body, ctx }) => {
-        if (await anyAccount(db)) throw errors.accountsExist()
-        await createAccount(db, body, now())
+        await createFirstAccount(db, body, now())
         return openSession(ctx, body)
       },
     ),

@@ -75,8 +75,12 @@ export const listSites = async ({ db, addresses }: Services): Promise<Site[]> =>
   return Promise.all(rows.map((row) => toSite(db, row, addresses)))
 }
 
-const refuseTakenHosts = async (db: Database, { liveHost, trialHost }: ConnectSite): Promise<void> => {
+const refuseTakenHosts = async (
+  { db, controlNames }: Pick<Services, 'db' | 'controlNames'>,
+  { liveHost, trialHost }: ConnectSite,
+): Promise<void> => {
   for (const host of [liveHost, trialHost]) {
+    if (controlNames.has(host)) throw errors.controlsHost(host)
     const taken = await db
       .select({ id: sites.id })
       .from(sites)
@@ -106,7 +110,7 @@ const writeSitemapPages = async (
  */
 export const connectSite = async (services: Services, wanted: ConnectSite, by: string): Promise<Site> => {
   const { db, publisher, now, addresses } = services
-  await refuseTakenHosts(db, wanted)
+  await refuseTakenHosts(services, wanted)
   const { check, pages } = await lookAtSite(wanted.address, addresses, wanted.privateAddresses)
   const stopped = check.findings.find(({ level }) => level === 'stop')
   if (stopped !== undefined) throw errors.siteStopped(stopped.sentence)

@@ -19,6 +19,7 @@ import { createApp } from '../app.ts'
 import { openDatabase, type Database } from '../db/database.ts'
 import * as schema from '../db/schema.ts'
 import { EventBus, type LiveEvent } from '../events.ts'
+import { controlNames } from '../http/control-names.ts'
 import { jobHandlers } from '../jobs/handlers.ts'
 import { JobQueue } from '../jobs/job-queue.ts'
 import type { LabClient } from '../jobs/lab-client.ts'
@@ -177,6 +178,8 @@ export class ServerBench {
       startTokenDigest: digestToken(TOKEN),
       signInNotice: 'Welcome aboard',
       now: () => new Date(),
+      controlNames: controlNames(['control.example']),
+      recheckMs: 20,
     }
   }
 
