@@ -13,10 +13,14 @@ import { missOverhead } from './miss-overhead.ts'
 import { rewritePageBench } from './rewrite-page.ts'
 import type { BenchResult } from './result.ts'
 import { storeSize } from './store-size.ts'
+import { purgeSlices } from './purge-slices.ts'
+import { memoryUnderAttack } from './under-attack.ts'
 import { storedPage } from './stored-page.ts'
 
 const ALL = [
   storedPage,
+  purgeSlices,
+  memoryUnderAttack,
   missOverhead,
   storeSize,
   flood,
@@ -40,6 +44,12 @@ if (unknown.length > 0) {
   process.exit(2)
 }
 const wanted = (name: string): boolean => positionals.length === 0 || positionals.includes(name)
+/** The interval, where there is one, and whether it says enough. */
+const intervalText = ({ low, high, settled }: BenchResult): string =>
+  low === undefined || high === undefined
+    ? ''
+    : `   ${low.toFixed(2)} to ${high.toFixed(2)}${settled === false ? ', not settled' : ''}`
+
 const results: BenchResult[] = []
 for (const benchmark of ALL) {
   if (!benchmark.names.some(wanted)) continue
@@ -48,7 +58,7 @@ for (const benchmark of ALL) {
     results.push(result)
     const reached = result.better === 'higher' ? result.value >= result.aim : result.value <= result.aim
     console.log(
-      `${result.name.padEnd(28)} ${result.value.toFixed(2)} ${result.unit}   aim ${result.better === 'higher' ? 'at least' : 'at most'} ${result.aim}${reached ? '' : '   not reached'}`,
+      `${result.name.padEnd(28)} ${result.value.toFixed(2)} ${result.unit}   aim ${result.better === 'higher' ? 'at least' : 'at most'} ${result.aim}${reached ? '' : '   not reached'}${intervalText(result)}`,
     )
   }
 }

@@ -5,6 +5,11 @@ export interface BenchResult {
   readonly unit: string
   readonly aim: number
   readonly better: 'higher' | 'lower'
+  /** 95% interval, where there is one. */
+  readonly low?: number
+  readonly high?: number
+  /** Whether the interval is narrow enough to say anything: no wider than a fifth of the figure. */
+  readonly settled?: boolean
 }
 
 /** A benchmark gives one figure or several that come from the same run. */

@@ -2,10 +2,11 @@ import { createServer, request, type IncomingHttpHeaders, type ServerResponse } 
 import type { AddressInfo } from 'node:net'
 import { readFileSync } from 'node:fs'
 import { brotliDecompressSync, gunzipSync } from 'node:zlib'
+import { attack } from './attackers.ts'
 import { configFor, HOST, startDelivery, type DeliveryProcess } from './delivery-process.ts'
 
 /**
- * Minutes of everything at once: visitors of all kinds, edits with purges, changes of setup, an origin that fails now and then, and one kill -9. Every
+ * Minutes of everything at once: visitors of all kinds, attackers, edits with purges, changes of setup, an origin that fails now and then, and one kill -9. Every
  * body is checked: right page, right visitor, no older than the last purge that was carried out, whole, and in the coding it says. Every error has to
  * have a cause that was in force when it happened.
  *
@@ -32,6 +33,8 @@ const bodyOf = (path: string, version: number, person: string): string =>
 type Failing = 'no' | 'errors' | 'breaks' | 'slow'
 let failing: Failing = 'no'
 let lastFailing = 0
+const wrong: string[] = []
+const unexplained: string[] = []
 const originAnswers = { served: 0, failed: 0 }
 
 const answer = (path: string, person: string, res: ServerResponse): void => {
@@ -60,6 +63,9 @@ const answer = (path: string, person: string, res: ServerResponse): void => {
 
 const origin = createServer((req, res) => {
   const person = /session=(\w+)/.exec(req.headers.cookie ?? '')?.[1] ?? 'nobody'
+  if (req.headers.host?.includes('smuggled') === true) wrong.push('a smuggled request reached the origin')
+  if (req.url === '/events')
+    return void res.writeHead(200, { 'content-type': 'text/event-stream' }).write('data: x\n\n')
   if (req.method === 'POST') {
     req.resume()
     req.on('end', () => res.writeHead(204).end())
@@ -87,8 +93,6 @@ const ask = (path: string, method: string, headers: Record<string, string>): Pro
   })
 
 const totals = { requests: 0, hits: 0, stale: 0, unchanged: 0, parts: 0, personal: 0, purges: 0, softPurges: 0, setups: 0, kills: 0, explained: 0 } // prettier-ignore
-const wrong: string[] = []
-const unexplained: string[] = []
 let downUntil = 0
 let killedAt = 0
 
@@ -254,6 +258,7 @@ const watching = setInterval(() => {
 const visitors = Array.from({ length: VISITORS }, async () => {
   while (going()) await visit()
 })
+const attacks = attack({ httpPort: PORT + 10, httpsPort: PORT + 11, host: HOST }, going, '/events')
 await Promise.all([
   ...visitors,
   edits(delivery),
@@ -274,6 +279,9 @@ console.log(
 )
 console.log(
   `origin: ${originAnswers.served} answers, ${originAnswers.failed} failures on purpose; ${totals.explained} errors of visitors that these or the kill explain`,
+)
+console.log(
+  `attacks: ${attacks.map(({ name, tries }) => (tries() > 0 ? `${tries()} ${name}` : name)).join(', ')}`,
 )
 console.log(`memory of delivery: ${Math.min(...memory)} to ${Math.max(...memory)} MB`)
 console.log(`wrong bodies: ${wrong.length}; unexplained errors: ${unexplained.length}`)

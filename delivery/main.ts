@@ -68,7 +68,7 @@ const listen = (
   })
 
 const LIMITS = {
-  memoryBytes: 256 * 1024 * 1024,
+  memoryBytes: 192 * 1024 * 1024,
   diskBytes: 4 * 1024 * 1024 * 1024,
   ownCopiesBytes: 64 * 1024 * 1024,
 }

@@ -1,5 +1,5 @@
 import { asciiTarget } from '../core/http/ascii-target.ts'
-import { keyPartition, type CacheKey } from '../core/http/cache-key.ts'
+import type { CacheKey } from '../core/http/cache-key.ts'
 import { pathPatterns } from '../core/http/patterns.ts'
 import { cacheGroups } from '../core/http/groups.ts'
 import type { PurgeOrder, PurgeWhat } from '../core/contracts/delivery.ts'
@@ -27,7 +27,10 @@ const addressMatcher = (what: Exclude<PurgeWhat, { kind: 'groups' }>): ((target:
   }
 }
 
-const pathOf = (target: string): string => target.split('?', 1)[0]!
+const pathOf = (target: string): string => {
+  const mark = target.indexOf('?')
+  return mark === -1 ? target : target.slice(0, mark)
+}
 
 interface PurgeMatcher {
   readonly stored: (entry: StoredEntry) => boolean
@@ -41,7 +44,9 @@ export const purgeMatcher = ({
   what,
   channel,
 }: Pick<PurgeOrder, 'siteId' | 'what' | 'channel'>): PurgeMatcher => {
-  const ofSite = (key: CacheKey): boolean => keyPartition(key).startsWith(`${siteId}/${channel ?? ''}`)
+  const beginning = `${siteId}/${channel ?? ''}`
+  // A key begins with its partition.
+  const ofSite = (key: CacheKey): boolean => key.startsWith(beginning)
   if (what.kind === 'groups') {
     const named = new Set(what.groups)
     return {

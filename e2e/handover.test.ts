@@ -4,7 +4,7 @@ import { Agent, createServer, request, type Server } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { tmpdir } from 'node:os'
 import { join, resolve } from 'node:path'
-import { afterAll, beforeAll, expect, test } from 'vitest'
+import { afterAll, beforeAll, expect, test, vi } from 'vitest'
 import type { DeliveryConfig } from '../core/contracts/delivery.ts'
 import { Setup } from '../core/contracts/setup.ts'
 import { DeliveryClient } from '../delivery/control/client.ts'
@@ -63,7 +63,7 @@ beforeAll(async () => {
     env: { ...process.env, ZEST_DATA_DIR: dataDir, ZEST_PORT: String(PORT) },
     stdio: ['ignore', 'inherit', 'inherit'],
   })
-  await expect.poll(async () => (await askOrNothing()).cacheStatus, { timeout: 60_000 }).toContain('hit')
+  await vi.waitUntil(async () => (await askOrNothing()).cacheStatus.includes('hit'), { timeout: 60_000 })
 })
 afterAll(async () => {
   supervisor.kill('SIGTERM')

@@ -1,11 +1,12 @@
 // npm run bench [-- NAME…] [--json FILE]: ratios measured within one run.
 import { join } from 'node:path'
-import { ensureChromium, ensureInstalled, ensureNginx } from './ensure.mjs'
+import { ensureChromium, ensureInstalled, ensureNginx, ensureWrk } from './ensure.mjs'
 import { root, run } from './shell.mjs'
 
 await ensureInstalled()
 await ensureChromium()
 await ensureNginx()
+await ensureWrk()
 const { buildAll, buildBench } = await import('./build.mjs')
 await buildAll()
 await buildBench()

@@ -49,6 +49,7 @@ const BENCH_PROGRAMS = {
   bench: 'bench/main.ts',
   'bare-server': 'bench/bare-server.ts',
   'store-opener': 'bench/store-opener.ts',
+  'purge-process': 'bench/purge-process.ts',
   soak: 'bench/soak.ts',
 }
 

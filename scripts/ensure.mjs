@@ -40,6 +40,13 @@ export const ensureNginx = async () => {
   await install('nginx-light', 'nginx')
 }
 
+/** Makes requests from a process of its own, for the benchmarks. */
+export const ensureWrk = async () => {
+  if (existsSync('/usr/bin/wrk')) return
+  if (!mayInstall()) throw new Error('wrk is missing. Install it with "sudo apt-get install wrk".')
+  await install('wrk')
+}
+
 /** Chromium for the tests and the lab, where we may install it; also without a window, in which loads vary less (docs/decisions/034). */
 export const ensureChromium = async () => {
   const named = process.env.ZEST_CHROMIUM

@@ -39,7 +39,7 @@ export class Supervisor {
     // The lines in which programs say that they are ready are for their own logs, not for who starts them.
     const stdio = ['ignore', 'ignore', 'inherit']
     if (!SHARES_PORTS.has(name)) return spawn(process.execPath, [exec], { cwd: root, env: this.#env, stdio })
-    cluster.setupPrimary({ exec, cwd: root, stdio: [...stdio, 'ipc'] })
+    cluster.setupPrimary({ exec, execArgv: [], cwd: root, stdio: [...stdio, 'ipc'] })
     return cluster.fork({ ...this.#env, ZEST_TAKES_OVER: takesOver ? '1' : '0' }).process
   }
 

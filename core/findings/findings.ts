@@ -252,7 +252,8 @@ export const findWhatIsSlow = async (
 ): Promise<Findings> => {
   const judged = looks.map((look) => judge(look, setup))
   const remedies: RemedyEvidence[] = []
-  for (const id of ALL) remedies.push(await remedyEvidence(judged, id, pause))
+  // Of pages that nobody has looked at nothing can be said, for a remedy or against it.
+  for (const id of judged.length === 0 ? [] : ALL) remedies.push(await remedyEvidence(judged, id, pause))
   return {
     looks: judged.map((one) => ({
       pageId: one.look.pageId,

@@ -1,3 +1,5 @@
+const ASCII = /^[\x21-\x7e]*$/
+
 const hex = (byte: number): string => `%${byte.toString(16).toUpperCase().padStart(2, '0')}`
 
 /**
@@ -5,8 +7,10 @@ const hex = (byte: number): string => `%${byte.toString(16).toUpperCase().padSta
  * @param encoding what one letter of the text stands for: a byte, or a character of UTF-8
  */
 export const asciiTarget = (target: string, encoding: 'latin1' | 'utf8'): string =>
-  target.replaceAll(/[^\x21-\x7e]+/g, (letters) =>
-    encoding === 'latin1'
-      ? [...letters].map((letter) => hex(letter.charCodeAt(0) & 0xff)).join('')
-      : Array.from(new TextEncoder().encode(letters), hex).join(''),
-  )
+  ASCII.test(target)
+    ? target
+    : target.replaceAll(/[^\x21-\x7e]+/g, (letters) =>
+        encoding === 'latin1'
+          ? [...letters].map((letter) => hex(letter.charCodeAt(0) & 0xff)).join('')
+          : Array.from(new TextEncoder().encode(letters), hex).join(''),
+      )

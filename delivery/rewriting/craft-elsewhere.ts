@@ -6,6 +6,8 @@ import type { BulkTask, Craft, PageTask } from './craft.ts'
 
 /** A page that takes longer than this to rewrite, waiting for others not counted, is left as it is. */
 const LONGEST_PAGE_MS = 30_000
+/** Memory of one thread, MB; far above what the largest page that is taken needs. */
+const MOST_MEMORY_MB = 512
 /** Tasks of pages that may wait for a thread. */
 const MOST_WAITING = 500
 
@@ -15,7 +17,14 @@ export const craftElsewhere = (
   longestMs = LONGEST_PAGE_MS,
 ): Craft => {
   const maxThreads = Math.max(1, availableParallelism() - 1)
-  const pool = new Piscina({ filename: paths.pageWorker, minThreads: 0, maxThreads, idleTimeout: 60_000 })
+  const pool = new Piscina({
+    filename: paths.pageWorker,
+    minThreads: 0,
+    maxThreads,
+    idleTimeout: 60_000,
+    // A page that makes its rewriting take more memory than this ends the thread, and goes out as it came.
+    resourceLimits: { maxOldGenerationSizeMb: MOST_MEMORY_MB },
+  })
   // The pool's own queue would count the waiting too: after a purge of a large site, pages were given up for those before them.
   const turn = pLimit(maxThreads)
   const onThread = async (task: { name: string; input: unknown }): Promise<unknown> => {

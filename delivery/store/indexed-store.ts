@@ -26,8 +26,17 @@ const OVERHEAD_ON_DISK = 8192
 /** Most copies of one address that are kept apart by Vary; the oldest goes first. */
 const MOST_OF_ONE_KEY = 64
 
+/** Bytes that may wait to be written; what comes beyond is kept in memory only, for as long as there is room. */
+const MOST_WAITING_BYTES = 48 * 1024 * 1024
+
 /** Removals that may wait for the disk at a time during a purge. */
-const MOST_PENDING = 1000
+const MOST_PENDING = 100
+
+/**
+ * A text that was put together is kept by the engine as its pieces, and put into one when it is first searched: for each of 200,000 keys at once, that is
+ * what the first purge would do.
+ */
+const inOnePiece = (key: CacheKey): CacheKey => Buffer.from(key, 'utf8').toString('utf8') as CacheKey
 
 const sizeOf = (entry: StoredEntry): number => entry.bodies.reduce((sum, { bytes }) => sum + bytes, 0)
 
@@ -54,6 +63,7 @@ export class IndexedStore implements ResponseStore {
   readonly #onProblem: (sentence: string) => void
   readonly #onPurged: (order: PurgeOrder) => void
   #problem: string | null = null
+  #waitingBytes = 0
   readonly #sweeps = new Set<ActiveSweep>()
   /** Entries and bytes of each partition, kept up as they come and go. */
   readonly #holdings = new Map<string, { entries: number; bytes: number }>()
@@ -245,6 +255,7 @@ export class IndexedStore implements ResponseStore {
     }))
     const entry: StoredEntry = {
       ...known,
+      key: inOnePiece(known.key),
       fields: internFields(known.fields),
       nominated: internNominated(known.nominated),
       id: idOf(known.key, known.nominated),
@@ -252,8 +263,22 @@ export class IndexedStore implements ResponseStore {
     }
     this.#inMemory.set(entry.id, bodies, Math.max(1, sizeOf(entry)))
     this.#index(entry)
-    this.#write(entry, () => bodies)
+    this.#writeNew(entry, bodies)
     return entry
+  }
+
+  /** A flood of new pages is quicker than any disk; waiting for it, they would fill the memory. */
+  #writeNew(entry: StoredEntry, bodies: Bodies): void {
+    const bytes = sizeOf(entry)
+    if (this.#waitingBytes + bytes > MOST_WAITING_BYTES) return
+    this.#waitingBytes += bytes
+    let waiting: Bodies | undefined = bodies
+    this.#write(entry, () => {
+      this.#waitingBytes -= bytes
+      const taken = waiting
+      waiting = undefined
+      return taken
+    })
   }
 
   /** Keep an entry for good, unless it was replaced or purged meanwhile. */

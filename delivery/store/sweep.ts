@@ -2,9 +2,9 @@ import { performance } from 'node:perf_hooks'
 import type { StoredEntry } from './response-store.ts'
 
 /** Longest work at a stretch, ms: visitors' requests are answered in between. */
-const SLICE_MS = 3
+const SLICE_MS = 2
 /** Looking at the clock costs about as much as looking at one entry. */
-const ENTRIES_BETWEEN_LOOKS = 32
+const ENTRIES_BETWEEN_LOOKS = 16
 
 /** A change of many entries: what is purged, or marked stale. */
 export interface Sweep {

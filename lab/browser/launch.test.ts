@@ -8,9 +8,7 @@ test('the browser has its sandbox and no rights, and none of our secrets around 
   const browser = await launchBrowser()
   try {
     const lines = execFileSync('ps', ['-eo', 'pid=,uid=,ppid=,args='], { encoding: 'utf8' }).split('\n')
-    const all = lines
-      .map((line) => /^ *(\d+) +(\d+) +(\d+) (.*)$/.exec(line))
-      .filter((one) => one !== null)
+    const all = lines.map((line) => /^ *(\d+) +(\d+) +(\d+) (.*)$/.exec(line)).filter((one) => one !== null)
     const ours = new Set([String(process.pid)])
     const below = all.filter(([, pid, , parent, args]) => {
       if (!ours.has(parent!)) return false

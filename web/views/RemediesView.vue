@@ -124,12 +124,13 @@ const backOut = async (): Promise<void> => {
   <section class="trial panel" aria-label="Trial">
     <div>
       <h2>Trial</h2>
-      <p v-if="changes.length === 0">
-        The same as what visitors get (version {{ bench.trial?.basedOn }}). Switch a remedy on below, one at a
+      <p v-if="bench.trial === null" class="muted" aria-busy="true">Loading the trial …</p>
+      <p v-else-if="changes.length === 0">
+        The same as what visitors get (version {{ bench.trial.basedOn }}). Switch a remedy on below, one at a
         time; no visitor sees it.
       </p>
       <template v-else>
-        <p>Against version {{ bench.trial?.basedOn }}, which visitors get:</p>
+        <p>Against version {{ bench.trial.basedOn }}, which visitors get:</p>
         <ul>
           <li v-for="change in changes" :key="change.sentence">{{ change.sentence }}</li>
         </ul>
