@@ -99,10 +99,14 @@ const byDelivery = async (given: Case, path: string): Promise<boolean> => {
 }
 
 /** Why the two may disagree, or undefined. */
-const meant = ({ status: code }: Case): string | undefined =>
-  code >= 500
-    ? 'RFC 9111 §3 lets a cache store a failure that comes with a lifetime; here none is remembered'
-    : undefined
+const meant = ({ status: code, flags: set, maxAge, sMaxage, expiresIn }: Case): string | undefined => {
+  if (code >= 500)
+    return 'RFC 9111 §3 lets a cache store a failure that comes with a lifetime; here none is remembered'
+  const withoutLifetime = maxAge === undefined && sMaxage === undefined && expiresIn === undefined
+  if (withoutLifetime && set.includes('immutable'))
+    return 'RFC 8246 §2 gives no lifetime; the other takes it for a year'
+  return undefined
+}
 
 let counter = 0
 const compare = async (given: Case): Promise<{ ours: boolean; theirs: boolean }> => {

@@ -11,6 +11,10 @@ export const LONGEST_TARGET = 8192
 export const LARGEST_UPLOAD_BYTES = 4 * 1024 * 1024 * 1024
 /** Time to send the header section, ms; against visitors who send a byte now and then. */
 export const HEADERS_TIMEOUT_MS = 20_000
+/** How often it is looked whether a connection has used up its time, ms. */
+export const CHECKING_MS = 5000
+/** Streams that one connection of HTTP/2 may have open. */
+export const MOST_STREAMS = 128
 /** How long a connection stays open between requests, ms. */
 export const KEEP_ALIVE_MS = 75_000
 /** How long nothing may move on a connection that is in use, ms: a reader who stopped reading, an upload that stopped. */

@@ -5,10 +5,12 @@ import { deliver } from './deliver.ts'
 import type { DeliveryIo } from './exchange.ts'
 import {
   HEADERS_TIMEOUT_MS,
+  CHECKING_MS,
   KEEP_ALIVE_MS,
   LARGEST_HEADER_BYTES,
   MOST_CONNECTIONS,
   MOST_CONNECTIONS_OF_ONE,
+  MOST_STREAMS,
   STALLED_MS,
 } from './limits.ts'
 import type { Certificates } from './tls/certificates.ts'
@@ -66,6 +68,7 @@ export const createListener = (io: DeliveryIo): Server => {
       headersTimeout: HEADERS_TIMEOUT_MS,
       requestTimeout: 0,
       keepAliveTimeout: KEEP_ALIVE_MS,
+      connectionsCheckingInterval: CHECKING_MS,
     },
     (req, res) => deliver(req, res, io),
   )
@@ -83,6 +86,11 @@ export const createSecureListener = (io: DeliveryIo, certificates: Certificates)
       minVersion: 'TLSv1.2',
       maxHeaderListPairs: 200,
       maxSessionMemory: 32,
+      handshakeTimeout: HEADERS_TIMEOUT_MS,
+      // Browsers open about a hundred at a time; RFC 9113 §6.5.2 advises no fewer.
+      settings: { maxConcurrentStreams: MOST_STREAMS },
+      // Node has it for connections that speak HTTP/1.1; its types do not.
+      ...({ connectionsCheckingInterval: CHECKING_MS } as object),
       SNICallback: (name, done) => {
         const context = certificates.contextFor(name.toLowerCase())
         if (context === undefined) done(new Error(`Zest Lamp serves no site named ${name}.`))
@@ -96,6 +104,13 @@ export const createSecureListener = (io: DeliveryIo, certificates: Certificates)
     // The compatibility API of Node: requests and responses look as they do in HTTP/1.1.
     (req, res) => deliver(req as unknown as IncomingMessage, res as unknown as ServerResponse, io),
   )
+  // For who speaks HTTP/1.1 over TLS: the same as on the plain port.
+  Object.assign(server, {
+    headersTimeout: HEADERS_TIMEOUT_MS,
+    requestTimeout: 0,
+    keepAliveTimeout: KEEP_ALIVE_MS,
+    maxHeaderSize: LARGEST_HEADER_BYTES,
+  })
   server.setTimeout(STALLED_MS)
   server.on('sessionError', () => undefined)
   handleUpgrades(server, 'secureConnection', io)

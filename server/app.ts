@@ -31,7 +31,14 @@ const bodies = (): ((ctx: Context, next: Next) => Promise<void>) => {
   const parser = (jsonLimit: string) =>
     bodyParser({ enableTypes: ['json'], jsonLimit, parsedMethods: ['POST', 'PUT', 'DELETE'] })
   const [usual, uploads] = [parser(LIMIT), parser(UPLOAD_LIMIT)]
-  return async (ctx, next) => (UPLOADS.test(ctx.path) ? uploads : usual)(ctx as never, next)
+  return async (ctx, next) => {
+    // PostgreSQL keeps no NUL in a text, and no name, path or address has one.
+    if (/%00|\0/.test(ctx.url)) throw errors.noPage(ctx.path)
+    await (UPLOADS.test(ctx.path) ? uploads : usual)(ctx as never, async () => {
+      if (ctx.request.rawBody?.includes(String.raw`\u0000`) === true) throw errors.nulInText()
+      await next()
+    })
+  }
 }
 
 const securityFields = async (ctx: Context, next: Next): Promise<void> => {

@@ -92,6 +92,13 @@ export const errors = {
       'Host name of Zest Lamp itself',
       `${host} is a name of Zest Lamp itself: a site under it would get the cookies of whoever is signed in here. Choose another host name.`,
     ),
+  nulInText: () =>
+    new AppError(
+      'BAD_INPUT',
+      422,
+      'The input does not fit',
+      'A text holds the character NUL (\\u0000), which no name, path or address has. Leave it out.',
+    ),
   noPage: (path: string) => new AppError('NO_PAGE', 404, 'Not found', `There is nothing at ${path}.`),
   hostTaken: (host: string) =>
     new AppError(

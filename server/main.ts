@@ -9,7 +9,8 @@ import { DeliveryClient } from '../delivery/control/client.ts'
 import { controlLockPath, controlSocketPath } from '../delivery/control/socket-path.ts'
 import { digestToken } from './accounts/secrets.ts'
 import { createApp } from './app.ts'
-import { openDatabase } from './db/database.ts'
+import { DamagedDatabase, openDatabase } from './db/database.ts'
+import { useKeyFile, WrongSecretKey } from './db/secret-text.ts'
 import { EventBus } from './events.ts'
 import { createControlServer } from './http/control-listener.ts'
 import { controlNames } from './http/control-names.ts'
@@ -87,7 +88,13 @@ const main = async (): Promise<void> => {
   await lockDataDirectory()
   let handler = notYet
   const { server, scheme } = await listen(() => handler)
-  const { db, close } = await openDatabase(join(dataDir, 'database'), join(import.meta.dirname, 'migrations'))
+  const { db, close } = await useKeyFile(join(dataDir, 'secret.key'))
+    .then(() => openDatabase(join(dataDir, 'database'), join(import.meta.dirname, 'migrations')))
+    .catch((error: Error) => {
+      // Starting again would not mend these.
+      if (error instanceof DamagedDatabase || error instanceof WrongSecretKey) return giveUp(error.message)
+      throw error
+    })
   const delivery = new DeliveryClient(controlSocketPath(dataDir))
   const events = new EventBus()
   const lab = new LabClient(join(import.meta.dirname, 'lab.mjs'))

@@ -57,7 +57,15 @@ export const Trial = z.object({
 })
 export type Trial = z.infer<typeof Trial>
 
-export const SaveTrial = z.strictObject({ setup: Setup })
+export const SaveTrial = z.strictObject({
+  setup: Setup,
+  revision: z
+    .int()
+    .optional()
+    .describe(
+      'Of the trial that it was made from, so that nobody undoes what another has changed since; left out: whatever it is now',
+    ),
+})
 export const KeepTrial = z.strictObject({
   note: z.string().trim().max(1000).default(''),
   revision: z

@@ -1,22 +1,62 @@
 import { PGlite } from '@electric-sql/pglite'
+import { eq } from 'drizzle-orm'
 import { drizzle, type PgliteDatabase } from 'drizzle-orm/pglite'
 import { migrate } from 'drizzle-orm/pglite/migrator'
 import * as schema from './schema.ts'
 
 export type Database = PgliteDatabase<typeof schema>
 
+/** The database is there, but cannot be read. */
+export class DamagedDatabase extends Error {
+  constructor(folder: string, cause: unknown) {
+    super(
+      `The database in ${folder} cannot be opened (${(cause as Error).message}). Put back a backup of the data folder, or move it away to begin with an empty one. Visitors are served on meanwhile.`,
+      { cause },
+    )
+  }
+}
+
+/** @throws DamagedDatabase */
+const opened = async (folder: string | undefined): Promise<PGlite> => {
+  if (folder === undefined) {
+    const client = new PGlite()
+    await client.waitReady
+    return client
+  }
+  try {
+    const client = new PGlite(folder)
+    await client.waitReady
+    return client
+  } catch (error) {
+    throw new DamagedDatabase(folder, error)
+  }
+}
+
+/**
+ * Secrets that were written before they were sealed are sealed now.
+ * @throws WrongSecretKey when those that are sealed cannot be read
+ */
+const sealSecrets = async (db: Database): Promise<void> => {
+  const rows = await db
+    .select({ id: schema.sites.id, eventSecret: schema.sites.eventSecret, trialKey: schema.sites.trialKey, tlsKey: schema.sites.tlsKey })
+    .from(schema.sites)
+  for (const { id, ...secrets } of rows)
+    await db.update(schema.sites).set(secrets).where(eq(schema.sites.id, id))
+} // prettier-ignore
+
 /**
  * Open the database and bring it to the current form.
  * @param folder where it is kept; undefined for one in memory (tests)
  * @param migrations folder of the migrations
+ * @throws DamagedDatabase, WrongSecretKey: causes that starting again will not mend
  */
 export const openDatabase = async (
   folder: string | undefined,
   migrations: string,
 ): Promise<{ db: Database; close: () => Promise<void> }> => {
-  const client = folder === undefined ? new PGlite() : new PGlite(folder)
-  await client.waitReady
+  const client = await opened(folder)
   const db = drizzle(client, { schema })
   await migrate(db, { migrationsFolder: migrations })
+  await sealSecrets(db)
   return { db, close: () => client.close() }
 }

@@ -31,6 +31,7 @@ import type { CulpritOrder, CulpritState } from '../../core/contracts/culprit.ts
 import type { Message, Routine } from '../../core/contracts/routine.ts'
 import type { PageSafety, SafetyOrder } from '../../core/contracts/safety.ts'
 import type { SiteCheck, SiteHosts, SitePlaces } from '../../core/contracts/sites.ts'
+import { secretText } from './secret-text.ts'
 
 const instant = (name: string) => timestamp(name, { withTimezone: true, mode: 'date' })
 
@@ -73,9 +74,9 @@ export const sites = pgTable('sites', {
   liveHost: text('live_host').notNull().unique(),
   trialHost: text('trial_host').notNull().unique(),
   liveVersion: integer('live_version').notNull(),
-  eventSecret: text('event_secret').notNull(),
+  eventSecret: secretText('event_secret').notNull(),
   /** Opens the trial. */
-  trialKey: text('trial_key')
+  trialKey: secretText('trial_key')
     .notNull()
     .default(sql`replace(gen_random_uuid()::text, '-', '')`),
   checkResult: jsonb('check_result').$type<SiteCheck>().notNull(),
@@ -83,7 +84,7 @@ export const sites = pgTable('sites', {
   cookies: jsonb('cookies').$type<CookieFinding[]>().notNull().default([]),
   /** The owner's certificate chain and key, PEM. */
   tlsCertificate: text('tls_certificate'),
-  tlsKey: text('tls_key'),
+  tlsKey: secretText('tls_key'),
   places: jsonb('places').$type<SitePlaces>().notNull().default({ origin: null, hosts: [] }),
   hosts: jsonb('hosts').$type<SiteHosts>().notNull().default({ added: [], privateAddresses: 'refused' }),
   journeys: jsonb('journeys').$type<Journey[]>().notNull().default([]),

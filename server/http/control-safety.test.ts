@@ -117,6 +117,33 @@ describe('addresses', () => {
     }) // prettier-ignore
 })
 
+describe('input that no database keeps', () => {
+  test.each([
+    ['a name', () => bench.call('POST', '/accounts', { name: 'a\0b', password: 'long enough' })],
+    ['an address', () => bench.call('POST', '/check', { address: 'http://a.example/\0' })],
+    ['an id in the path', () => bench.call('GET', '/sites/a%00b')],
+    ['a query', () => bench.call('GET', '/sites/x/store?text=%00')],
+  ])('NUL in %s is refused', async (_what, call) => {
+    const { status } = await call()
+    expect(status).toBeGreaterThanOrEqual(400)
+    expect(status).toBeLessThan(500)
+    expect(bench.errors).toEqual([])
+  })
+})
+
+test('of two people who change the trial at the same time, the second is told', async () => {
+  const site = await bench.connect()
+  const { revision } = (await bench.call('GET', `/sites/${site.id}/trial`)).body
+  const save = (remedy: string) =>
+    bench.call('PUT', `/sites/${site.id}/trial`, {
+      setup: { remedies: { [remedy]: { enabled: true } } },
+      revision,
+    })
+  const answers = await Promise.all([save('pageCache'), save('compression')])
+  expect(answers.map(({ status }) => status).sort()).toEqual([200, 409])
+  expect(answers.find(({ status }) => status === 409)!.body.code).toBe('TRIAL_CHANGED')
+})
+
 test('a stream of events ends with its credentials', async () => {
   const name = 'leaver@example.org'
   await bench.call('POST', '/accounts', { name, password: 'long enough' })

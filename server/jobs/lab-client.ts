@@ -95,9 +95,9 @@ export class LabClient {
   ): Promise<LabMessage | { kind: 'broken'; why: string }> {
     clearTimeout(this.#idle)
     if (signal.aborted) throw new LabCancelled('cancelled')
-    const child = await this.#ready()
-    if (signal.aborted) throw new LabCancelled('cancelled')
     try {
+      const child = await this.#ready()
+      if (signal.aborted) throw new LabCancelled('cancelled')
       child.send(order)
       const message = await this.#next(child, longestMs + GRACE_MS, signal)
       this.#idle = setTimeout(() => this.stop(), IDLE_MS)
@@ -105,7 +105,7 @@ export class LabClient {
       return message
     } catch (error) {
       this.stop()
-      if (error instanceof LabCancelled) throw error
+      if (error instanceof LabCancelled || error instanceof LabUnusable) throw error
       return { kind: 'broken', why: (error as Error).message }
     }
   }

@@ -31,7 +31,7 @@ export const trialEndpoints = (services: Services): Endpoint[] => [
       input: { params: SiteParams, body: SaveTrial },
       reply: Trial,
     },
-    async ({ params, body }) => saveTrial(services, params.siteId, body.setup),
+    async ({ params, body }) => saveTrial(services, params.siteId, body.setup, body.revision),
   ),
   endpoint(
     {

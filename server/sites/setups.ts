@@ -79,10 +79,19 @@ const closeOpenEntries = async (
 const emptyTrial = ({ delivery }: Pick<Services, 'delivery'>, siteId: string): Promise<unknown> =>
   delivery.purge({ siteId, what: { kind: 'everything' }, manner: 'hard', channel: 'trial' })
 
-/** Put a setup into trial; no visitor sees it. A retest of the trial as it was before stays in the ledger, undecided. */
-export const saveTrial = async (services: Services, siteId: string, setup: Setup): Promise<Trial> => {
+/**
+ * Put a setup into trial; no visitor sees it. A retest of the trial as it was before stays in the ledger, undecided.
+ * @param madeFrom revision of the trial that it was made from; undefined: whatever it is now
+ * @throws AppError MEASUREMENT_UNDER_WAY, TRIAL_CHANGED
+ */
+export const saveTrial = async (
+  services: Services,
+  siteId: string,
+  setup: Setup,
+  madeFrom?: number,
+): Promise<Trial> => {
   await refuseWhileMeasuring(services, siteId)
-  return putTrial(services, siteId, setup)
+  return putTrial(services, siteId, setup, madeFrom)
 }
 
 /** The same without asking whether anything is under way: for what is under way itself. */
@@ -90,14 +99,17 @@ export const putTrial = async (
   services: Pick<Services, 'db' | 'publisher' | 'events' | 'delivery'>,
   siteId: string,
   setup: Setup,
+  madeFrom?: number,
 ): Promise<Trial> => {
   const { db, publisher, events } = services
-  const { revision } = await trialRow(db, siteId)
+  const revision = madeFrom ?? (await trialRow(db, siteId)).revision
   await db.transaction(async (tx) => {
-    await tx
+    const saved = await tx
       .update(trials)
       .set({ setup, revision: revision + 1 })
-      .where(eq(trials.siteId, siteId))
+      .where(and(eq(trials.siteId, siteId), eq(trials.revision, revision)))
+      .returning({ siteId: trials.siteId })
+    if (saved.length === 0) throw errors.trialChanged()
     await closeOpenEntries(tx as unknown as Database, siteId, 'none', null)
   })
   await publisher.publish()

@@ -98,7 +98,10 @@ export const useBench = defineStore('bench', () => {
     return head
   }
   const saveTrial = async (setup: Setup): Promise<void> => {
-    trial.value = await callApi('PUT', path('/trial'), Trial, { setup })
+    trial.value = await callApi('PUT', path('/trial'), Trial, {
+      setup,
+      ...(trial.value === null ? {} : { revision: trial.value.revision }),
+    })
     await loadPrivacy()
   }
   const keep = async (note: string): Promise<Version> => {
