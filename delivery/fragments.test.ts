@@ -99,3 +99,23 @@ test('a fragment that includes itself comes to an end', async () => {
     res.writeHead(200, { 'content-type': 'text/html', 'surrogate-control': 'content="ESI/1.0"' }).end('x<esi:include src="/self"/>') // prettier-ignore
   expect((await bench.ask('/self')).body.toString()).toMatch(/^x{1,4}$/)
 })
+
+describe('fragments are bounded', () => {
+  const OPT_IN = { 'content-type': 'text/html', 'surrogate-control': 'content="ESI/1.0"' }
+  test('markup in a fragment that does not ask for it is text', async () => {
+    bench.handler = (req, res) =>
+      req.url === '/'
+        ? res.writeHead(200, OPT_IN).end('<esi:include src="/part"/>')
+        : res.writeHead(200, { 'content-type': 'text/html' }).end('<esi:include src="/basket/secret"/>')
+    await bench.ask('/')
+    expect(bench.asked.map(({ line }) => line)).toEqual(['GET /', 'GET /part'])
+  })
+  test('one page view costs the origin no more requests than the owner allows, whatever the fragments ask for', async () => {
+    let count = 0
+    bench.handler = (_req, res) =>
+      res.writeHead(200, { ...OPT_IN, 'cache-control': 'no-store' }).end(Array.from({ length: 10 }, () => `<esi:include src="/part/${count++}"/>`).join('')) // prettier-ignore
+    await bench.ask('/')
+    // The page itself, and the twenty that are allowed.
+    expect(bench.asked).toHaveLength(21)
+  })
+})
