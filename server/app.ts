@@ -35,7 +35,9 @@ const bodies = (): ((ctx: Context, next: Next) => Promise<void>) => {
     // PostgreSQL keeps no NUL in a text, and no name, path or address has one.
     if (/%00|\0/.test(ctx.url)) throw errors.noPage(ctx.path)
     await (UPLOADS.test(ctx.path) ? uploads : usual)(ctx as never, async () => {
-      if (ctx.request.rawBody?.includes(String.raw`\u0000`) === true) throw errors.nulInText()
+      // In archives it may be part of a file; what is kept of them is looked at when it is kept.
+      if (!UPLOADS.test(ctx.path) && ctx.request.rawBody?.includes(String.raw`\u0000`) === true)
+        throw errors.nulInText()
       await next()
     })
   }

@@ -4,6 +4,7 @@ import type { VisitorProfile } from '../../core/contracts/measuring.ts'
 import { fromHar, HarFile, type HarLoad } from '../../core/formats/har.ts'
 import { DEFAULT_VISITORS } from '../../core/sampling/default-visitors.ts'
 import { newId } from '../accounts/secrets.ts'
+import type { Database } from '../db/database.ts'
 import { jobs, measurements } from '../db/schema.ts'
 import { errors } from '../errors.ts'
 import type { Services } from '../services.ts'
@@ -33,6 +34,23 @@ const someone = (creator: string): VisitorProfile => ({
   id: 'archive',
   name: creator === '' ? 'Somebody’s browser' : creator.slice(0, 80),
 })
+
+/** PostgreSQL: data that no column can take, such as NUL in a text (class 22). */
+const isDataProblem = (error: unknown): boolean => {
+  const { code, cause } = error as { code?: unknown; cause?: unknown }
+  return (typeof code === 'string' && code.startsWith('22')) || (cause !== undefined && isDataProblem(cause))
+}
+
+/** All of it is written down, or nothing. @throws AppError BAD_ARCHIVE */
+const keepWhole = (db: Database, write: (tx: Database) => Promise<void>): Promise<void> =>
+  db
+    .transaction((tx) => write(tx as unknown as Database))
+    .catch((error: unknown) => {
+      if (!isDataProblem(error)) throw error
+      throw errors.badArchive(
+        'It holds a text or a figure that cannot be kept. Export it again as HTTP Archive 1.2.',
+      )
+    })
 
 /**
  * Make a measurement of an archive from anybody's browser: its waterfall, and predictions from it.
@@ -64,22 +82,24 @@ export const readArchive = async (
   }
   const { setup, number } = await liveSetup(db, siteId)
   const [id, jobId] = [newId(), newId()]
-  await db.insert(jobs).values({
+  await keepWhole(db, async (tx) => {
+    await tx.insert(jobs).values({
     id: jobId, siteId, kind: 'measure', title: `Reading an archive of ${url.host}`, subjectId: id, state: 'done', done: 1, total: 1,
     now: '', createdAt: now(), finishedAt: now(),
   }) // prettier-ignore
-  const digest = setupDigest(setup)
-  await db.insert(measurements).values({
+    const digest = setupDigest(setup)
+    await tx.insert(measurements).values({
     id, siteId, jobId, order, liveVersion: number, changes: [], setups: { live: digest, trial: digest }, createdAt: now(), by, source: 'archive',
   }) // prettier-ignore
-  await writeRun(
-    db,
-    id,
-    { pageId: page.id, visitorId: visitor.id, side: 'archive', purpose: 'count', pair: 1 },
-    page,
-    { visitor, url: load.url, visit: 'first' },
-    { kind: 'measured', metrics: load.metrics, requests: [...load.requests], details: null, frames: [] },
-  )
+    await writeRun(
+      tx,
+      id,
+      { pageId: page.id, visitorId: visitor.id, side: 'archive', purpose: 'count', pair: 1 },
+      page,
+      { visitor, url: load.url, visit: 'first' },
+      { kind: 'measured', metrics: load.metrics, requests: [...load.requests], details: null, frames: [] },
+    )
+  })
   events.changed(siteId, 'measurements')
   return measurementHead(db, siteId, id)
 }

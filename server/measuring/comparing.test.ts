@@ -1,4 +1,4 @@
-import { afterEach, beforeEach, describe, expect, test } from 'vitest'
+import { afterEach, beforeEach, describe, expect, test, vi } from 'vitest'
 import type { RunOrder } from '../../core/contracts/measuring.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { aRequest, someMetrics } from '../../core/measuring/testing/made-up.ts'
@@ -182,6 +182,41 @@ describe('archives', () => {
     expect(body.detail).toContain(words)
     expect((await bench.call('GET', at('/measurements'))).body).toEqual([])
   }) // prettier-ignore
+  test.each([
+    ['NUL in a field', (har: ReturnType<typeof archive>) => har.log.entries[0]!.response.headers.push({ name: 'x', value: 'a\0b' })],
+    ['NUL in an address', (har: ReturnType<typeof archive>) => (har.log.entries[0]!.request.url = 'https://quay.example/?a\0b')],
+    ['a time beyond all times', (har: ReturnType<typeof archive>) => (har.log.entries[0]!.time = 1e308)],
+  ])('one with %s leaves nothing behind where it cannot be kept', async (_what, spoil) => {
+    const har = archive()
+    spoil(har)
+    const { status } = await bench.call('POST', at('/archives'), { har })
+    const { body } = await bench.call('GET', at('/measurements'))
+    expect([[201, 1], [422, 0]]).toContainEqual([status, body.length])
+    for (const { id } of body) expect((await bench.call('GET', at(`/measurements/${id}`))).status).toBe(200)
+    expect(bench.errors).toEqual([])
+  }) // prettier-ignore
+})
+
+test('a measurement is deleted with its page loads, and not while it is made', async () => {
+  const { id } = await bench.measure(site, { sides: ['live'], runs: 1 })
+  expect((await bench.call('DELETE', at(`/measurements/${id}`))).status).toBe(204)
+  expect((await bench.call('GET', at(`/measurements/${id}`))).status).toBe(404)
+  expect((await bench.call('DELETE', at(`/measurements/${id}`))).status).toBe(404)
+  let go: () => void = () => undefined
+  bench.lab = () => new Promise((resolve) => (go = () => resolve(measured(1))))
+  const { body } = await bench.call('POST', at('/measurements'), {
+    sides: ['live'],
+    pageIds: [site.sample[0]!.id],
+    visitorIds: ['phone'],
+    visit: 'first',
+    runs: 1,
+  })
+  expect((await bench.call('DELETE', at(`/measurements/${body.id}`))).body.code).toBe('MEASUREMENT_UNDER_WAY')
+  bench.lab = () => measured(1)
+  await vi.waitUntil(async () => {
+    go()
+    return (await bench.call('GET', at(`/measurements/${body.id}`))).body.state === 'done'
+  })
 })
 
 test('the trend of a page as a visitor holds every occasion, with the version that was live', async () => {

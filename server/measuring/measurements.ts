@@ -134,6 +134,21 @@ export const orderMeasurement = async (
   return measurementHead(db, siteId, id)
 }
 
+/**
+ * Remove a measurement with its page loads, requests and pictures. What the ledger says of it stays.
+ * @throws AppError NOT_FOUND, MEASUREMENT_UNDER_WAY
+ */
+export const deleteMeasurement = async (
+  { db, events }: Pick<Services, 'db' | 'events'>,
+  siteId: string,
+  id: string,
+): Promise<void> => {
+  const { state } = await measurementHead(db, siteId, id)
+  if (state === 'queued' || state === 'running') throw errors.measuring()
+  await db.delete(measurements).where(and(eq(measurements.id, id), eq(measurements.siteId, siteId)))
+  events.changed(siteId, 'measurements')
+}
+
 /** @throws AppError NOT_FOUND */
 export const measurementHead = async (db: Database, siteId: string, id: string): Promise<MeasurementHead> => {
   const [found] = await db

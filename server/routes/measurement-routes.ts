@@ -12,7 +12,13 @@ import { toHar } from '../../core/formats/har.ts'
 import { sideWords } from '../../core/measuring/sides.ts'
 import { errors } from '../errors.ts'
 import { endpoint, type Endpoint } from '../http/endpoint.ts'
-import { getMeasurement, getRun, listMeasurements, orderMeasurement } from '../measuring/measurements.ts'
+import {
+  deleteMeasurement,
+  getMeasurement,
+  getRun,
+  listMeasurements,
+  orderMeasurement,
+} from '../measuring/measurements.ts'
 import { readArchive } from '../measuring/archives.ts'
 import { standingsOf } from '../measuring/standings.ts'
 import { trendOf } from '../measuring/trend.ts'
@@ -66,6 +72,15 @@ export const measurementEndpoints = (services: Services): Endpoint[] => [
       reply: Measurement,
     },
     async ({ params }) => getMeasurement(services.db, params.siteId, params.measurementId),
+  ),
+  endpoint(
+    {
+      method: 'delete',
+      path: '/sites/:siteId/measurements/:measurementId',
+      summary: 'Delete a measurement with its page loads; the ledger keeps what it says of it',
+      input: { params: MeasurementParams },
+    },
+    async ({ params }) => deleteMeasurement(services, params.siteId, params.measurementId),
   ),
   endpoint(
     {

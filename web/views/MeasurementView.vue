@@ -1,9 +1,10 @@
 <script setup lang="ts">
-import { computed, shallowRef, watch } from 'vue'
-import { useRoute } from 'vue-router'
+import { computed, ref, shallowRef, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
 import { Measurement, type RunHead } from '../../core/contracts/measurements.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { callApi } from '../api/client.ts'
+import ActionButton from '../components/ActionButton.vue'
 import ResultsTable from '../components/ResultsTable.vue'
 import AcrossDays from '../components/AcrossDays.vue'
 import SideTag from '../components/SideTag.vue'
@@ -60,6 +61,18 @@ const saveCsv = (): void => {
 }
 const saveJson = (): void =>
   saveFile(name('json'), 'application/json', JSON.stringify(measurement.value, null, 2))
+const router = useRouter()
+const asking = ref(false)
+const deleting = ref(false)
+const remove = async (): Promise<void> => {
+  deleting.value = true
+  const gone = await problems.catching(() =>
+    callApi('DELETE', bench.path(`/measurements/${id.value}`)).then(() => true),
+  )
+  deleting.value = false
+  asking.value = false
+  if (gone === true) await router.push({ name: 'measure', params: { siteId: props.site.id } })
+}
 const pageName = (path: string): string => (path === '/' ? 'Home page' : path)
 const visitorName = (run: RunHead): string =>
   props.site.visitors.find(({ id: one }) => one === run.visitorId)?.name ?? run.visitorId
@@ -78,6 +91,7 @@ const visitorName = (run: RunHead): string =>
       <span class="bar">
         <v-btn size="small" @click="saveCsv">CSV</v-btn>
         <v-btn size="small" @click="saveJson">JSON</v-btn>
+        <v-btn v-if="!job" size="small" @click="asking = true">Delete</v-btn>
         <router-link :to="{ name: 'measure', params: { siteId: site.id } }">All measurements</router-link>
       </span>
     </div>
@@ -168,6 +182,20 @@ const visitorName = (run: RunHead): string =>
         </tbody>
       </table>
     </div>
+    <v-dialog v-model="asking" max-width="520" aria-label="Delete this measurement">
+      <div class="panel dialog">
+        <h2 class="first">Delete this measurement?</h2>
+        <p>
+          Its page loads, requests and pictures are removed for good. The ledger keeps what it says of it.
+        </p>
+        <div class="bar end">
+          <v-btn @click="asking = false">Keep it</v-btn>
+          <ActionButton color="primary" variant="flat" :under-way="deleting" @click="remove"
+            >Delete</ActionButton
+          >
+        </div>
+      </div>
+    </v-dialog>
   </template>
 </template>
 
