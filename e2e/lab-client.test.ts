@@ -10,7 +10,7 @@ import { LabCancelled, LabClient, LabUnusable } from '../server/jobs/lab-client.
 /** Control's side of the lab, with the real lab in its own process. */
 
 const program = resolve(import.meta.dirname, '../dist/lab.mjs')
-const order = (url: string): RunOrder => aRunOrder(url, { timeoutMs: 30_000 })
+const order = (url: string): RunOrder => aRunOrder(url, { timeoutMs: 30_000, privateAddresses: 'allowed' })
 let lab: LabClient
 let server: Server | undefined
 let asked = 0
