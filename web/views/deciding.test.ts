@@ -71,7 +71,7 @@ describe('a trial', () => {
   test('changes by one remedy when one is switched, and nothing else of it', async () => {
     const { asked, host } = await shown(trial(), { 'PUT /sites/quay/trial': trial() })
     field(host, 'On in trial').click()
-    await expect.poll(() => sent(asked, 'PUT /sites/quay/trial')).toEqual({ setup: { ...lazy, remedies: { ...lazy.remedies, lazy: { ...lazy.remedies.lazy, enabled: false } } } }) // prettier-ignore
+    await expect.poll(() => sent(asked, 'PUT /sites/quay/trial')).toEqual({ setup: { ...lazy, remedies: { ...lazy.remedies, lazy: { ...lazy.remedies.lazy, enabled: false } } }, revision: 5 }) // prettier-ignore
   })
   test('is backed out as it was looked at', async () => {
     const { asked, host } = await shown()
