@@ -40,7 +40,11 @@ export const useBench = defineStore('bench', () => {
       callApi('GET', path('/measurements'), z.array(MeasurementHead)),
       (value) => (measurements.value = value),
     )
-  const loadTrial = () => into(callApi('GET', path('/trial'), Trial), (value) => (trial.value = value))
+  const loadTrial = () =>
+    into(callApi('GET', path('/trial'), Trial), (value) => {
+      // An answer that was under way while the trial was saved is older than what is known.
+      if (trial.value === null || value.revision >= trial.value.revision) trial.value = value
+    })
   const loadVersions = () =>
     into(callApi('GET', path('/versions'), z.array(Version)), (value) => (versions.value = value))
   const loadLedger = () =>
