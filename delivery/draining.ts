@@ -17,6 +17,8 @@ export class Draining {
   constructor(server: Server | Http2SecureServer) {
     this.#server = server
     server.on('connection', (socket: Socket) => {
+      // Announced again when its request is read another time (delivery/listener.ts); a visitor must not pile up listeners with it.
+      if (this.#sockets.has(socket)) return
       this.#sockets.add(socket)
       socket.once('close', () => this.#sockets.delete(socket))
     })
