@@ -43,6 +43,17 @@ const limitConnections = (server: NetServer): void => {
   })
 }
 
+/** The answer that a connection of Node is sending; known to Node's own server only. */
+const underWay = (socket: Socket): ServerResponse | null | undefined =>
+  (socket as Socket & { _httpMessage?: ServerResponse | null })._httpMessage
+
+/** Answers go out in the order of their requests (RFC 9112 §9.3.2): what was asked for before on a connection is sent first. */
+const whenAnswered = (socket: Socket, next: () => void): void => {
+  const answer = underWay(socket)
+  if (answer == null) return next()
+  answer.once('close', () => whenAnswered(socket, next))
+}
+
 /**
  * Requests that ask for another protocol: WebSocket is passed on; any other wish is ignored, and the request read once more without it (RFC 9110
  * §7.8). Node hands over the connection of each of them, whatever the protocol.
@@ -54,9 +65,12 @@ const handleUpgrades = (
   io: DeliveryIo,
 ): void => {
   server.on('upgrade', (req: IncomingMessage, socket: Socket, head: Buffer) => {
-    if (asksForPassedProtocol(req)) return passUpgrade(req, socket, head, io)
-    socket.unshift(Buffer.concat([headWithoutUpgrade(req), head]))
-    server.emit(announced, socket)
+    whenAnswered(socket, () => {
+      if (socket.destroyed) return
+      if (asksForPassedProtocol(req)) return passUpgrade(req, socket, head, io)
+      socket.unshift(Buffer.concat([headWithoutUpgrade(req), head]))
+      server.emit(announced, socket)
+    })
   })
 }
 

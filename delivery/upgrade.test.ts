@@ -44,6 +44,46 @@ describe.each([
   })
 })
 
+test.each([
+  ['plain', false],
+  ['over TLS', true],
+])(
+  'many such wishes in one go are answered in turn, and nothing piles up on the connection, %s',
+  async (_name, secure) => {
+    const warnings: Error[] = []
+    const note = (warning: Error): void => void warnings.push(warning)
+    process.on('warning', note)
+    bench.handler = (req, res) =>
+      res.writeHead(200, { 'content-type': 'text/html' }).end(`page of ${req.url}`)
+    const wishes = Array.from(
+      { length: 60 },
+      (_, i) => `GET /${i} HTTP/1.1\r\nhost: live.example\r\n${H2C}\r\n`,
+    )
+    const answers = await rawExchange(
+      secure ? bench.securePort : bench.port,
+      `${wishes.join('')}${LAST}`,
+      secure,
+    )
+    expect(answers.match(/page of \/(?:\d+|last)/g)).toEqual([
+      ...wishes.map((_, i) => `page of /${i}`),
+      'page of /last',
+    ])
+    await new Promise((resolve) => setImmediate(resolve))
+    process.off('warning', note)
+    expect(warnings).toEqual([])
+  },
+)
+
+test('a WebSocket that is asked for behind a page comes after the page', async () => {
+  bench.handler = (_req, res) =>
+    setTimeout(() => res.writeHead(200, { 'content-type': 'text/html' }).end('page'), 50)
+  const answers = await rawExchange(
+    bench.port,
+    'GET /slow HTTP/1.1\r\nhost: live.example\r\n\r\nGET /chat HTTP/1.1\r\nhost: nobody.example\r\nconnection: upgrade\r\nupgrade: websocket\r\nsec-websocket-version: 13\r\nsec-websocket-key: AAAAAAAAAAAAAAAAAAAAAA==\r\n\r\n',
+  )
+  expect(answers.match(/HTTP\/1\.1 \d+/g)).toEqual(['HTTP/1.1 200', 'HTTP/1.1 421'])
+})
+
 test('an origin that does not switch to WebSocket is heard out, with an end that can be told', async () => {
   bench.handler = (_req, res) => {
     res.writeHead(200, { 'content-type': 'text/plain' })
