@@ -1,6 +1,7 @@
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http'
 import { createSecureServer, type Http2SecureServer } from 'node:http2'
 import type { Server as NetServer, Socket } from 'node:net'
+import { isLoopback } from '../core/http/private-addresses.ts'
 import { deliver } from './deliver.ts'
 import type { DeliveryIo } from './exchange.ts'
 import {
@@ -16,8 +17,6 @@ import {
 import type { Certificates } from './tls/certificates.ts'
 import { asksForPassedProtocol, headWithoutUpgrade, passUpgrade } from './upgrade.ts'
 
-const LOOPBACK = /^(127\.|::1$|::ffff:127\.)/
-
 /** Keep one address from taking all connections. */
 const limitConnections = (server: NetServer): void => {
   server.maxConnections = MOST_CONNECTIONS
@@ -28,7 +27,7 @@ const limitConnections = (server: NetServer): void => {
     if (counted.has(socket)) return
     counted.add(socket)
     const address = socket.remoteAddress ?? ''
-    if (LOOPBACK.test(address)) return
+    if (isLoopback(address)) return
     const now = (open.get(address) ?? 0) + 1
     if (now > MOST_CONNECTIONS_OF_ONE) {
       socket.destroy()

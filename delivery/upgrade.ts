@@ -107,6 +107,7 @@ const pass = async (
     ],
     timeoutMs: route.origin.timeoutMs,
     lookup: route.origin.lookup,
+    visitor: visitor.address,
   })
   const outcome = cacheStatus({ kind: 'passed', why: 'upgrade', status: answer.status })
   if (answer.kind === 'refused') return sendRefused(req, socket, answer, [['cache-status', outcome]])

@@ -20,6 +20,10 @@ export const isPrivateAddress = (address: string): boolean => {
   return range !== 'unicast'
 }
 
+/** Whether an IP address is one of this machine (RFC 1122 §3.2.1.3, RFC 4291 §2.5.3). */
+export const isLoopback = (address: string): boolean =>
+  ipaddr.isValid(address) && ipaddr.process(address).range() === 'loopback'
+
 /** A host leads into a private network, and the owner has not said that it may. */
 export class PrivateAddressRefused extends Error {
   override readonly name = 'PrivateAddressRefused'

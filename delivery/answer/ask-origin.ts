@@ -41,6 +41,7 @@ const put = async (exchange: Inquiry, fields: Fields): Promise<OriginAnswer> => 
     lookup: route.origin.lookup,
     // Not tied to the visitor: the copy is for the next ones too.
     signal: undefined,
+    visitor: exchange.visitor.address,
   })
   return keptWithin(exchange, answer)
 }

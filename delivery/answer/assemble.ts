@@ -100,6 +100,7 @@ const personalFragment = async (exchange: Exchange, budget: Budget): Promise<Fra
     body: undefined,
     timeoutMs: route.origin.timeoutMs,
     signal: undefined,
+    visitor: visitor.address,
     lookup: route.origin.lookup,
   })
   const collected = await collect(answer.body, LARGEST_FRAGMENT)

@@ -67,6 +67,7 @@ export const passThrough = async (exchange: Exchange, why: PassReason): Promise<
       timeoutMs: route.origin.timeoutMs,
       lookup: route.origin.lookup,
       signal: gone.signal,
+      visitor: visitor.address,
     })
     // Before the visitor learns of the change, so that the next request cannot see the old page.
     invalidate(exchange, answer)

@@ -4,7 +4,7 @@ import type { LookupFunction, Socket } from 'node:net'
 import type { Readable } from 'node:stream'
 import { fieldsFromRaw, FRAMING, withoutFields, type Fields } from '../../core/http/fields.ts'
 import { isSafeMethod } from '../../core/http/invalidation.ts'
-import { PrivateAddressRefused, refusePrivate } from '../../core/http/private-addresses.ts'
+import { isLoopback, PrivateAddressRefused, refusePrivate } from '../../core/http/private-addresses.ts'
 import { isStream } from '../../core/http/streams.ts'
 import { connectHost } from '../../core/http/special-names.ts'
 import { epochMs, type EpochMs } from '../../core/time.ts'
@@ -34,6 +34,8 @@ export interface OriginRequest {
   readonly timeoutMs: number
   /** Aborted when the visitor has gone. */
   readonly signal: AbortSignal | undefined
+  /** Address of the visitor it is sent for; undefined: for nobody alone. No address may take all the room there is. */
+  readonly visitor?: string | undefined
   /** How names are looked up; undefined: as the system does it. */
   readonly lookup?: LookupFunction | undefined
 }
@@ -76,6 +78,10 @@ const framed = ({ method, fields, body }: OriginRequest): Fields => {
     : [...plain, ['content-length', String(body.length)]]
 }
 
+/** Many visitors come from the machine itself: there a server stands in front that ends their connections. */
+const addressOf = ({ visitor }: Pick<OriginRequest, 'visitor'>): string | undefined =>
+  visitor === undefined || isLoopback(visitor) ? undefined : visitor
+
 /** A failure of Node's in our words; anything that is no failure of the network is a fault of ours, and stays what it is. */
 const failureOf = (base: string, error: NodeJS.ErrnoException): Error => {
   if (error instanceof OriginFailure) return error
@@ -104,11 +110,10 @@ export class OriginClient {
    * @throws OriginFailure
    */
   async fetch(request: OriginRequest): Promise<OriginAnswer> {
-    const slot = await this.#lanes.enter(
-      request.site,
-      request.body === undefined ? 'page' : 'upload',
-      request.signal,
-    )
+    const slot = await this.#lanes.enter(request.site, request.body === undefined ? 'page' : 'upload', {
+      address: addressOf(request),
+      signal: request.signal,
+    })
     try {
       try {
         return await this.#send(request, slot)
@@ -163,7 +168,7 @@ export class OriginClient {
    * @throws OriginFailure
    */
   async upgrade(request: Omit<OriginRequest, 'body' | 'signal'>): Promise<UpgradeAnswer> {
-    const slot = await this.#lanes.enter(request.site, 'upgrade')
+    const slot = await this.#lanes.enter(request.site, 'upgrade', { address: addressOf(request) })
     try {
       return await new Promise((resolve, reject) => {
         const outgoing = this.#openOrRefuse({ ...request, body: undefined, signal: undefined }, false)
@@ -197,8 +202,18 @@ export class OriginClient {
       outgoing.on('error', (error: NodeJS.ErrnoException) => reject(failureOf(base, error)))
       outgoing.on('response', (incoming) => {
         const fields = fieldsFromRaw(incoming.rawHeaders)
-        if (isStream(fields)) slot.lasts()
-        const lasting = setTimeout(() => slot.lasts(), LASTS_AFTER_MS).unref()
+        const busy = (): OriginFailure =>
+          new OriginFailure('busy', 'Too many answers go on for long at the same time.')
+        // Answers that nobody waits for alone are read as fast as they come: they need no such room.
+        const findsRoom = (): boolean => slot.lasts() === 'moved' || request.signal === undefined
+        if (isStream(fields) && !findsRoom()) {
+          incoming.destroy()
+          return reject(busy())
+        }
+        // A visitor who reads slowly must not keep the room that is for pages.
+        const lasting = setTimeout(() => {
+          if (!findsRoom()) incoming.destroy(busy())
+        }, LASTS_AFTER_MS).unref()
         incoming.once('close', () => {
           clearTimeout(lasting)
           slot.release()

@@ -6,6 +6,7 @@ const LIMITS: LaneLimits = {
   lasting: 1,
   waiting: 2,
   waitMs: 60_000,
+  ofOne: { atOnce: 1, lasting: 1, waiting: 1 },
 }
 const entered = async (promise: Promise<unknown>): Promise<boolean> => {
   let done = false
@@ -41,7 +42,7 @@ test('a visitor who goes away leaves the queue', async () => {
   const first = await lanes.enter('s', 'page')
   await lanes.enter('s', 'page')
   const gone = new AbortController()
-  const left = lanes.enter('s', 'page', gone.signal)
+  const left = lanes.enter('s', 'page', { signal: gone.signal })
   const next = lanes.enter('s', 'page')
   gone.abort()
   await expect(left).rejects.toMatchObject({ kind: 'busy' })
@@ -51,12 +52,44 @@ test('a visitor who goes away leaves the queue', async () => {
 test('an answer that lasts makes room, as many as there may be', async () => {
   const lanes = new OriginLanes(LIMITS)
   const [one, two] = [await lanes.enter('s', 'page'), await lanes.enter('s', 'page')]
-  one.lasts()
+  expect(one.lasts()).toBe('moved')
   expect(await entered(lanes.enter('s', 'page'))).toBe(true)
-  two.lasts()
+  expect(two.lasts()).toBe('no-room')
   const fourth = lanes.enter('s', 'page')
   expect(await entered(fourth)).toBe(false)
   one.release()
-  two.lasts()
+  expect(two.lasts()).toBe('moved')
   expect(await entered(fourth)).toBe(true)
+})
+
+/** As many of each as the product has. */
+const take = (lanes: OriginLanes, times: number, address: string) =>
+  Promise.all(Array.from({ length: times }, () => lanes.enter('s', 'page', { address })))
+
+test('one address takes half of the room for pages, and those who wait from others go first', async () => {
+  const lanes = new OriginLanes()
+  const [first] = await take(lanes, 32, '192.0.2.1')
+  const greedy = Array.from({ length: 128 }, () => lanes.enter('s', 'page', { address: '192.0.2.1' }))
+  await expect(lanes.enter('s', 'page', { address: '192.0.2.1' })).rejects.toMatchObject({ kind: 'busy' })
+  expect(await entered(greedy[0]!)).toBe(false)
+  await take(lanes, 32, '192.0.2.2')
+  const other = lanes.enter('s', 'page', { address: '192.0.2.3' })
+  expect(await entered(other)).toBe(false)
+  first!.release()
+  expect([await entered(greedy[0]!), await entered(other)]).toEqual([true, false])
+  for (const slot of [await greedy[0]!]) slot.release()
+  expect(await entered(greedy[1]!)).toBe(true)
+})
+
+test('one address holds a quarter of the answers that last', async () => {
+  const lanes = new OriginLanes()
+  const outcomes: string[] = []
+  for (let i = 0; i < 260; i++) {
+    const slot = await lanes.enter('s', 'page', { address: '192.0.2.1' })
+    outcomes.push(slot.lasts())
+    if (outcomes.at(-1) === 'no-room') slot.release()
+  }
+  expect(outcomes.filter((one) => one === 'moved')).toHaveLength(250)
+  const [another] = await take(lanes, 1, '192.0.2.2')
+  expect(another!.lasts()).toBe('moved')
 })
