@@ -23,6 +23,7 @@ interface Leading extends Flight {
 
 /** Addresses known not to be storable; their requests are not made to wait for each other. */
 const MOST_KNOWN = 10_000
+const MOST_KNOWN_BYTES = 4 * 1024 * 1024
 const KNOWN_MS = 60_000
 
 /**
@@ -32,7 +33,12 @@ const KNOWN_MS = 60_000
 export class Flights {
   readonly #underWay = new Set<Leading>()
   readonly #leaders = new Map<CacheKey, Leading>()
-  readonly #unshared = new LRUCache<CacheKey, true>({ max: MOST_KNOWN, ttl: KNOWN_MS })
+  readonly #unshared = new LRUCache<CacheKey, true>({
+    max: MOST_KNOWN,
+    maxSize: MOST_KNOWN_BYTES,
+    sizeCalculation: (_known, key) => key.length + 100,
+    ttl: KNOWN_MS,
+  })
 
   /**
    * @param leads whether other requests for the address may wait for this answer

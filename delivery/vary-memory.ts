@@ -6,6 +6,7 @@ import type { OriginAnswer } from './origin/origin-client.ts'
 
 /** Kinds of addresses whose Vary is remembered. */
 const MOST_KINDS = 5000
+const MOST_BYTES = 2 * 1024 * 1024
 /** An origin that names more fields than this keeps hardly two requests together; its addresses are not asked with them from the start. */
 const MOST_NAMES = 8
 
@@ -13,7 +14,11 @@ type Asked = Pick<SiteRequest, 'route' | 'path'>
 
 /** Which request fields the answers of a kind of address depend on, as the origin said in Vary: so that a new address of the kind is asked once, not twice. */
 export class VaryMemory {
-  readonly #names = new LRUCache<string, readonly string[]>({ max: MOST_KINDS })
+  readonly #names = new LRUCache<string, readonly string[]>({
+    max: MOST_KINDS,
+    maxSize: MOST_BYTES,
+    sizeCalculation: (_names, kind) => kind.length + 200,
+  })
 
   learn(asked: Asked, { fields, status }: Pick<OriginAnswer, 'fields' | 'status'>): void {
     const varied = varyNames(fields)

@@ -12,8 +12,10 @@ import { partitionOf, type Route } from '../routing.ts'
 /** Decisions kept per site, newest last. */
 const RECENT = 200
 
-/** Addresses whose hits and last decision are known. */
-const MOST_ADDRESSES = 100_000
+/** Bytes of addresses whose hits and last decision are known: about a hundred thousand of the usual length. */
+const MOST_ADDRESS_BYTES = 32 * 1024 * 1024
+/** What an address takes besides its letters. */
+const BESIDES = 200
 
 export interface AddressRecord {
   hits: number
@@ -92,7 +94,10 @@ export class Counters {
   readonly #channels = new Map<string, ChannelRecord>()
   readonly #recent = new Map<string, DecisionRecord[]>()
   /** By partition and address; the least recently asked for are forgotten, so that made-up addresses cannot fill the memory. */
-  readonly #addresses = new LRUCache<string, AddressRecord>({ max: MOST_ADDRESSES })
+  readonly #addresses = new LRUCache<string, AddressRecord>({
+    maxSize: MOST_ADDRESS_BYTES,
+    sizeCalculation: (_record, name) => name.length + BESIDES,
+  })
 
   constructor(since: EpochMs) {
     this.#since = since

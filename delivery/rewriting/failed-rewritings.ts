@@ -7,8 +7,8 @@ const FIRST_WAIT_MS = 60_000
 /** Each further failure makes the wait this many times longer: a page on which rewriting hangs keeps a thread busy each time. */
 const GROWTH = 4
 const LONGEST_WAIT_MS = 24 * 3_600_000
-/** Pages that are remembered; the least recently failed are forgotten, and tried sooner than they need be. */
-const MOST_PAGES = 2000
+/** Bytes of pages that are remembered; the least recently failed are forgotten, and tried sooner than they need be. */
+const MOST_BYTES = 2 * 1024 * 1024
 /** Pages that the owner is told of. */
 const MOST_TOLD = 20
 
@@ -16,7 +16,10 @@ type Failed = FailedRewriting & { readonly siteId: string }
 
 /** Pages that could not be rewritten, and when each is tried again. */
 export class FailedRewritings {
-  readonly #pages = new LRUCache<string, Failed>({ max: MOST_PAGES })
+  readonly #pages = new LRUCache<string, Failed>({
+    maxSize: MOST_BYTES,
+    sizeCalculation: ({ target, why }, id) => 300 + id.length + target.length + why.length,
+  })
 
   /** @param id of one copy of a page, made by one set of remedies @returns the page as it is remembered now */
   add(id: string, page: Pick<Failed, 'siteId' | 'channel' | 'target' | 'why'>, now: EpochMs): Failed {

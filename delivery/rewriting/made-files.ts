@@ -1,3 +1,4 @@
+import { LRUCache } from 'lru-cache'
 import { z } from 'zod'
 import type { CacheKey } from '../../core/http/cache-key.ts'
 import { cacheKey, keyPartition } from '../../core/http/cache-key.ts'
@@ -30,6 +31,9 @@ const TYPES: Record<string, string> = {
 /** RFC 8246: what has its content in its name never changes under it. A year is the longest that caches commonly take seriously. */
 const FOR_GOOD = 'public, max-age=31536000, immutable'
 
+/** Bytes of recipes that are held; all of them are in the store. */
+const MOST_RECIPE_BYTES = 8 * 1024 * 1024
+
 /** Partitions of files made here begin so. */
 const MADE = 'made:'
 
@@ -43,7 +47,10 @@ export const isMade = ({ key }: Pick<StoredEntry, 'key'>): boolean => keyPartiti
 export class MadeFiles {
   readonly #store: ResponseStore
   readonly #now: () => EpochMs
-  readonly #recipes = new Map<string, PictureRecipe | undefined>()
+  readonly #recipes = new LRUCache<string, PictureRecipe>({
+    maxSize: MOST_RECIPE_BYTES,
+    sizeCalculation: ({ address, widths }, id) => 300 + id.length + address.length + 8 * widths.length,
+  })
 
   constructor(store: ResponseStore, now: () => EpochMs) {
     this.#store = store
@@ -111,13 +118,13 @@ export class MadeFiles {
     const bytes = entry === undefined ? undefined : await this.#store.body(entry, 'identity')
     if (bytes === undefined) return undefined
     const recipe = PictureRecipe.safeParse(JSON.parse(bytes.toString('utf8'))).data
-    this.#recipes.set(id, recipe)
+    if (recipe !== undefined) this.#recipes.set(id, recipe)
     return recipe
   }
 
   putRecipe(siteId: string, digest: string, recipe: PictureRecipe): void {
     const id = `${siteId} ${digest}`
-    if (this.#recipes.get(id) !== undefined) return
+    if (this.#recipes.has(id)) return
     this.#recipes.set(id, recipe)
     const key = this.#key(siteId, digest, 'recipe')
     if (this.#store.candidates(key).length === 0)

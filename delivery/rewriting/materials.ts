@@ -1,5 +1,4 @@
 import { createHash } from 'node:crypto'
-import { LRUCache } from 'lru-cache'
 import type { Remedies } from '../../core/contracts/setup.ts'
 import { compileExceptions, type Exceptions } from '../../core/page/exceptions.ts'
 import { MADE_FOLDER, madePath, type FileFacts, type FileFactsKind } from '../../core/page/files.ts'
@@ -11,6 +10,7 @@ import { digest20 } from './page-tasks.ts'
 import { wantedKinds } from './wanted-kinds.ts'
 import type { Craft } from './craft.ts'
 import type { MadeFiles } from './made-files.ts'
+import type { FactsMemory } from './facts-memory.ts'
 import { RecalledFacts, type Recall } from './recalled-facts.ts'
 
 /** Larger files are left as they are. */
@@ -27,6 +27,7 @@ export type Fetch = (address: string, largest: number) => Promise<{ bytes: Buffe
 export interface MaterialsIo {
   readonly craft: Craft
   readonly made: MadeFiles
+  readonly memory: FactsMemory
 }
 
 const isText = (bytes: Buffer): string | undefined => {
@@ -51,14 +52,16 @@ export class Materials {
   readonly #io: MaterialsIo
   readonly #wanted: ReadonlySet<FileFactsKind>
   readonly #exceptions: Record<'minify' | 'fingerprint' | 'images' | 'fonts' | 'localCopies', Exceptions>
-  readonly #known = new LRUCache<string, Promise<FileFacts | undefined>>({ max: 5000 })
-  readonly #recalled = new RecalledFacts()
+  readonly #prefix: string
+  readonly #recalled: RecalledFacts
   readonly #seen: Seen = { blocks: new Set(), icons: new Set() }
 
   constructor(siteId: string, { remedies }: Pick<Rewriting, 'remedies'>, io: MaterialsIo) {
     this.#siteId = siteId
     this.#remedies = remedies
     this.#io = io
+    this.#prefix = io.memory.newPrefix()
+    this.#recalled = new RecalledFacts(io.memory)
     this.#wanted = wantedKinds(remedies)
     const of = (id: 'minify' | 'fingerprint' | 'images' | 'fonts' | 'localCopies'): Exceptions => compileExceptions(remedies[id].exceptions) // prettier-ignore
     this.#exceptions = {
@@ -134,13 +137,7 @@ export class Materials {
   }
 
   #once(id: string, make: () => Promise<FileFacts | undefined>): Promise<FileFacts | undefined> {
-    const known = this.#known.get(id)
-    if (known !== undefined) return known
-    const making = make()
-    this.#known.set(id, making)
-    // A failure may be over the next time.
-    making.catch(() => this.#known.delete(id))
-    return making
+    return this.#io.memory.made.of(`${this.#prefix} ${id}`, make)
   }
 
   /** A text under an address of its own, if any remedy had a part in it. */

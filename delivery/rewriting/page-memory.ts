@@ -6,7 +6,7 @@ import type { Contents } from './page-tasks.ts'
 
 /** Bytes of pages that are remembered. */
 const MOST_BYTES = 32 * 1024 * 1024
-const MOST_READ = 500
+const MOST_READ_BYTES = 16 * 1024 * 1024
 
 /** All of SHA-256: pages of different visitors are told apart by it. */
 const digest = (...parts: unknown[]): string =>
@@ -15,12 +15,18 @@ const digest = (...parts: unknown[]): string =>
 const bytesOf = ({ html, files, used }: RewrittenPage): number =>
   html.length + files.reduce((sum, { text }) => sum + text.length, 0) + 40 * used.length + 1
 
+const contentsBytes = ({ files, blocks, icons }: Contents): number =>
+  200 + files.reduce((sum, { address }) => sum + 100 + address.length, 0) + 8 * (blocks.length + icons.length)
+
 /**
  * Pages that were rewritten lately, by all that went into them. A page that is not stored is the same for many visitors all the same, and need not
  * be rewritten for each of them.
  */
 export class PageMemory {
-  readonly #read = new LRUCache<string, Contents>({ max: MOST_READ })
+  readonly #read = new LRUCache<string, Contents>({
+    maxSize: MOST_READ_BYTES,
+    sizeCalculation: contentsBytes,
+  })
   readonly #rewritten = new LRUCache<string, RewrittenPage>({ maxSize: MOST_BYTES, sizeCalculation: bytesOf })
   /** Facts are made once for each content of a file, so which ones they are says what is in them. */
   readonly #numbers = new WeakMap<FileFacts, number>()

@@ -1,6 +1,7 @@
 import { describe, expect, test } from 'vitest'
 import type { FileFacts } from '../../core/page/files.ts'
 import { epochMs } from '../../core/time.ts'
+import { FactsMemory } from './facts-memory.ts'
 import { RecalledFacts } from './recalled-facts.ts'
 
 /** Looks at a file that the test lets end one by one. */
@@ -13,7 +14,7 @@ const at = (seconds: number) => epochMs(seconds * 1000)
 
 describe('what was learned of a file that is not stored', () => {
   test('is learned once for all who come while it is looked at', async () => {
-    const recalled = new RecalledFacts()
+    const recalled = new RecalledFacts(new FactsMemory())
     const { open, learn } = looks()
     const both = Promise.all([recalled.of('a', at(0), learn), recalled.of('a', at(0), learn)])
     expect(open.length).toBe(1)
@@ -21,7 +22,7 @@ describe('what was learned of a file that is not stored', () => {
     expect((await both).map((facts) => facts?.bytes)).toEqual([5, 5])
   })
   test('is looked at again behind a visitor’s back after ten seconds, before anybody’s eyes after two minutes', async () => {
-    const recalled = new RecalledFacts()
+    const recalled = new RecalledFacts(new FactsMemory())
     const { open, learn } = looks()
     const first = recalled.of('a', at(0), learn)
     open[0]!(5)
@@ -35,7 +36,7 @@ describe('what was learned of a file that is not stored', () => {
     expect((await late)?.bytes).toBe(6)
   })
   test('a look that a purge has overtaken is not recalled', async () => {
-    const recalled = new RecalledFacts()
+    const recalled = new RecalledFacts(new FactsMemory())
     const { open, learn } = looks()
     const overtaken = recalled.of('a', at(0), learn)
     recalled.forget()
@@ -47,7 +48,7 @@ describe('what was learned of a file that is not stored', () => {
     expect((await recalled.of('a', at(2), learn))?.bytes).toBe(6)
   })
   test('a look that failed is taken again', async () => {
-    const recalled = new RecalledFacts()
+    const recalled = new RecalledFacts(new FactsMemory())
     await expect(recalled.of('a', at(0), () => Promise.reject(new Error('gone')))).rejects.toThrow('gone')
     const { open, learn } = looks()
     const again = recalled.of('a', at(0), learn)

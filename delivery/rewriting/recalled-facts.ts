@@ -1,12 +1,11 @@
-import { LRUCache } from 'lru-cache'
 import type { FileFacts } from '../../core/page/files.ts'
 import type { EpochMs } from '../../core/time.ts'
+import type { FactsMemory } from './facts-memory.ts'
 
 /** What was learned of a file that is not stored counts as it is for this long, ms; */
 const FRESH_MS = 10_000
 /** and for this long it counts while the file is looked at again behind the visitor's back, who otherwise would wait for every file of the page. */
 const RECALLED_MS = 2 * 60_000
-const MOST_FILES = 5000
 
 /** Which files are stored nowhere, so that each look at them would ask the origin. */
 export interface Recall {
@@ -14,25 +13,26 @@ export interface Recall {
   readonly unstored: (address: string) => boolean
 }
 
-interface Recalled {
-  readonly facts: FileFacts
-  /** When the file was last looked at. */
-  readonly at: EpochMs
-}
-
 type Learn = () => Promise<FileFacts | undefined>
 
 /** Facts by address, for files that are not stored: without them each page would wait until the origin has sent all that it names. */
 export class RecalledFacts {
-  readonly #recent = new LRUCache<string, Recalled>({ max: MOST_FILES })
+  readonly #memory: FactsMemory
+  /** Stands before the names of this one's facts; what stands under an older one is forgotten in time. */
+  #prefix: string
 
   /** Files that are being looked at: whoever comes meanwhile waits for the same look. */
   readonly #looks = new Map<string, Promise<FileFacts | undefined>>()
 
+  constructor(memory: FactsMemory) {
+    this.#memory = memory
+    this.#prefix = memory.newPrefix()
+  }
+
   /** A look that has begun goes on for those who wait, and is not recalled: it may have met what was replaced just now. */
   forget(): void {
     this.#looks.clear()
-    this.#recent.clear()
+    this.#prefix = this.#memory.newPrefix()
   }
 
   #look(id: string, now: EpochMs, learn: Learn): Promise<FileFacts | undefined> {
@@ -41,7 +41,8 @@ export class RecalledFacts {
     const isLast = (): boolean => this.#looks.get(id) === look
     const look: Promise<FileFacts | undefined> = learn()
       .then((facts) => {
-        if (facts !== undefined && isLast()) this.#recent.set(id, { facts, at: now })
+        if (facts !== undefined && isLast())
+          this.#memory.recent.set(`${this.#prefix} ${id}`, { facts, at: now })
         return facts
       })
       .finally(() => isLast() && this.#looks.delete(id))
@@ -52,7 +53,7 @@ export class RecalledFacts {
   /** @param now undefined for a file that is stored: then it is looked at where it is */
   async of(id: string, now: EpochMs | undefined, learn: Learn): Promise<FileFacts | undefined> {
     if (now === undefined) return learn()
-    const recent = this.#recent.get(id)
+    const recent = this.#memory.recent.get(`${this.#prefix} ${id}`)
     if (recent === undefined || now - recent.at > RECALLED_MS) return this.#look(id, now, learn)
     if (now - recent.at > FRESH_MS) this.#look(id, now, learn).catch(() => undefined)
     return recent.facts

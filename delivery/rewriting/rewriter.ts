@@ -16,6 +16,7 @@ import { epochMs, type EpochMs } from '../../core/time.ts'
 import { obtain } from '../answer/obtain.ts'
 import { keyOf, type Inquiry } from '../exchange.ts'
 import type { Rewriting, Route } from '../routing.ts'
+import { FactsMemory } from './facts-memory.ts'
 import type { Craft } from './craft.ts'
 import { fetchElsewhere } from './elsewhere.ts'
 import { FailedRewritings } from './failed-rewritings.ts'
@@ -28,6 +29,8 @@ import { Pictures } from './pictures.ts'
 
 /** Sets of remedies whose materials are held: live and trial of each site, and versions that are being measured. */
 const MOST_SETS = 50
+/** Selectors that are remembered, of all kinds of pages together. */
+const MOST_SELECTORS = 500_000
 
 /** A page as the origin sent it. */
 export interface PageAnswer {
@@ -82,8 +85,9 @@ export class Rewriter {
   readonly pictures: Pictures
   readonly #sets = new LRUCache<string, Materials>({ max: MOST_SETS })
   /** Selectors used by pages of a kind, by set of remedies and kind. */
-  readonly #used = new LRUCache<string, Set<string>>({ max: 2000 })
+  readonly #used = new LRUCache<string, Set<string>>({ maxSize: MOST_SELECTORS })
   readonly #memory = new PageMemory()
+  readonly #facts = new FactsMemory()
   readonly #numbers = new WeakMap<Rewriting, number>()
   #lastNumber = 0
   /** Pages being rewritten, by site. */
@@ -219,7 +223,11 @@ export class Rewriter {
     const id = `${siteId} ${rewriting.digest}`
     const known = this.#sets.get(id)
     if (known !== undefined) return known
-    const materials = new Materials(siteId, rewriting, { craft: this.#craft, made: this.#made })
+    const materials = new Materials(siteId, rewriting, {
+      craft: this.#craft,
+      made: this.#made,
+      memory: this.#facts,
+    })
     this.#sets.set(id, materials)
     return materials
   }
@@ -256,7 +264,7 @@ export class Rewriter {
   #use(kind: string, used: readonly string[]): void {
     const known = this.#used.get(kind) ?? new Set<string>()
     for (const selector of used) known.add(selector)
-    this.#used.set(kind, known)
+    this.#used.set(kind, known, { size: 1 + known.size })
   }
 
   /** Convert the pictures that visitors of this page will ask for first: the widths that the measured layouts need, in the best form. */

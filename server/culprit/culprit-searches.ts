@@ -51,7 +51,7 @@ export const listCulpritSearches = async (
  * @throws AppError UNKNOWN_PAGE, UNKNOWN_VISITOR, NOTHING_TO_TRY, MEASUREMENT_UNDER_WAY
  */
 export const orderCulpritSearch = async (services: Services, siteId: string, order: CulpritOrder, by: string): Promise<CulpritSearch> => {
-  const { db, jobs: queue, now, events } = services
+  const { jobs: queue, now, events } = services
   const site = await getSite(services, siteId)
   refuseUnknown(site, { pageIds: [order.pageId], visitorIds: [order.visitorId] })
   if ((await getTrial(services, siteId)).changes.length === 0) throw errors.nothingToTry()
@@ -59,8 +59,8 @@ export const orderCulpritSearch = async (services: Services, siteId: string, ord
   services.recordings.stop()
   const id = newId()
   const jobId = newId()
-  await db.insert(culpritSearches).values({ id, siteId, jobId, at: now(), by, order, state: nothingSought() })
-  await queue.add({ siteId, kind: 'culprit-search', title: `Culprit search on ${site.name}`, subjectId: id, total: 1 }, jobId)
+  await queue.order({ siteId, kind: 'culprit-search', title: `Culprit search on ${site.name}`, subjectId: id, total: 1 }, jobId, (tx) =>
+    tx.insert(culpritSearches).values({ id, siteId, jobId, at: now(), by, order, state: nothingSought() }))
   events.changed(siteId, 'safety')
   return (await listCulpritSearches(services, siteId, id))[0]!
 } // prettier-ignore

@@ -32,7 +32,7 @@ const titleFor = (name: string): string => `Guided run on ${name}`
 
 /** @throws AppError UNKNOWN_PAGE, UNKNOWN_VISITOR, MEASUREMENT_UNDER_WAY */
 export const orderGuidedRun = async (services: Services, siteId: string, order: GuidedOrder, by: string): Promise<GuidedRun> => {
-  const { db, jobs: queue, now, events } = services
+  const { jobs: queue, now, events } = services
   const site = await getSite(services, siteId)
   refuseUnknown(site, order)
   if (await queue.hasOpen(siteId)) throw errors.measuring()
@@ -40,8 +40,8 @@ export const orderGuidedRun = async (services: Services, siteId: string, order: 
   const id = newId()
   const jobId = newId()
   const state = { steps: [], bestDigest: '', spentMs: 0, paused: false, final: null, untried: [], sentence: '' }
-  await db.insert(guidedRuns).values({ id, siteId, jobId, at: now(), by, order, state })
-  await queue.add({ siteId, kind: 'guided-run', title: titleFor(site.name), subjectId: id, total: 1 }, jobId)
+  await queue.order({ siteId, kind: 'guided-run', title: titleFor(site.name), subjectId: id, total: 1 }, jobId, (tx) =>
+    tx.insert(guidedRuns).values({ id, siteId, jobId, at: now(), by, order, state }))
   events.changed(siteId, 'guided')
   return (await listGuidedRuns(services, siteId, id))[0]!
 } // prettier-ignore
@@ -72,8 +72,8 @@ export const resumeGuidedRun = async (services: Services, siteId: string, id: st
   if (await services.jobs.hasOpen(siteId)) throw errors.measuring()
   const { name } = await siteRow(services.db, siteId)
   const jobId = newId()
-  await services.db.update(guidedRuns).set({ jobId, state: { ...run.progress, paused: false } }).where(eq(guidedRuns.id, id)) // prettier-ignore
-  await services.jobs.add({ siteId, kind: 'guided-run', title: titleFor(name), subjectId: id, total: 1 }, jobId) // prettier-ignore
+  await services.jobs.order({ siteId, kind: 'guided-run', title: titleFor(name), subjectId: id, total: 1 }, jobId, (tx) =>
+    tx.update(guidedRuns).set({ jobId, state: { ...run.progress, paused: false } }).where(eq(guidedRuns.id, id))) // prettier-ignore
   services.events.changed(siteId, 'guided')
   return found(services, siteId, id)
 }

@@ -1,8 +1,8 @@
-import { asc, desc, eq, inArray } from 'drizzle-orm'
+import { and, asc, desc, eq, inArray } from 'drizzle-orm'
 import type { Job } from '../../core/contracts/jobs.ts'
-import { newId } from '../accounts/secrets.ts'
 import type { Database } from '../db/database.ts'
 import { jobs } from '../db/schema.ts'
+import { errors } from '../errors.ts'
 import type { EventBus } from '../events.ts'
 
 /** How a job tells how far it is. */
@@ -28,6 +28,25 @@ export const toJob = ({ cancelRequested: _asked, createdAt, finishedAt, ...row }
   createdAt: createdAt.toISOString(),
   finishedAt: finishedAt?.toISOString() ?? null,
 })
+
+type NewJob = Pick<Job, 'siteId' | 'kind' | 'title' | 'subjectId' | 'total'>
+
+const insertJob = async (db: Database, job: NewJob, id: string): Promise<JobRow> => {
+  const [row] = await db
+    .insert(jobs)
+    .values({ id, ...job, state: 'queued', done: 0, now: 'Waiting for its turn', createdAt: new Date() })
+    .returning()
+  return row!
+}
+
+const hasOpenJob = async (db: Database, siteId: string): Promise<boolean> => {
+  const [open] = await db
+    .select({ id: jobs.id })
+    .from(jobs)
+    .where(and(eq(jobs.siteId, siteId), inArray(jobs.state, ['queued', 'running'])))
+    .limit(1)
+  return open !== undefined
+}
 
 /** Jobs in the database, worked off one after the other: one measurement at a time on the machine. */
 export class JobQueue {
@@ -57,17 +76,30 @@ export class JobQueue {
     this.#kick()
   }
 
-  async add(
-    job: Pick<Job, 'siteId' | 'kind' | 'title' | 'subjectId' | 'total'>,
-    id: string = newId(),
-  ): Promise<Job> {
-    const [row] = await this.#db
-      .insert(jobs)
-      .values({ id, ...job, state: 'queued', done: 0, now: 'Waiting for its turn', createdAt: new Date() })
-      .returning()
-    this.#events.job(toJob(row!))
+  /**
+   * Queue a job together with what it is about: both are written, or neither.
+   * @param write puts down what the job works on
+   * @throws AppError MEASUREMENT_UNDER_WAY when the site has a job that has not ended, whoever ordered it a moment ago
+   */
+  async order(job: NewJob, id: string, write: (tx: Database) => Promise<unknown>): Promise<Job> {
+    const row = await this.#db.transaction(async (transaction) => {
+      const tx = transaction as unknown as Database
+      if (await hasOpenJob(tx, job.siteId)) throw errors.measuring()
+      await write(tx)
+      return insertJob(tx, job, id)
+    })
+    return this.#begin(row)
+  }
+
+  /** Queue a job that works on nothing but the site, behind all others. */
+  async add(job: NewJob, id: string): Promise<Job> {
+    return this.#begin(await insertJob(this.#db, job, id))
+  }
+
+  #begin(row: JobRow): Job {
+    this.#events.job(toJob(row))
     this.#kick()
-    return toJob(row!)
+    return toJob(row)
   }
 
   async list(): Promise<Job[]> {
@@ -162,11 +194,7 @@ export class JobQueue {
   }
 
   /** Whether a site has a job that has not ended. */
-  async hasOpen(siteId: string): Promise<boolean> {
-    const open = await this.#db
-      .select({ siteId: jobs.siteId })
-      .from(jobs)
-      .where(inArray(jobs.state, ['queued', 'running']))
-    return open.some((job) => job.siteId === siteId)
+  hasOpen(siteId: string): Promise<boolean> {
+    return hasOpenJob(this.#db, siteId)
   }
 }

@@ -43,6 +43,16 @@ describe('progress', () => {
   })
 })
 
+describe('ordering', () => {
+  test('of several people who order at the same moment one gets a measurement, and nothing of the others is left', async () => {
+    const answers = await Promise.all(Array.from({ length: 5 }, () => order()))
+    expect(answers.map(({ status }) => status).sort()).toEqual([202, 409, 409, 409, 409])
+    const { body } = await bench.call('GET', `/sites/${site.id}/measurements`)
+    expect(body).toHaveLength(1)
+    expect((await jobs()).filter(({ kind }) => kind === 'measure')).toHaveLength(1)
+  })
+})
+
 describe('cancelling', () => {
   test('ends a running measurement, keeps what was measured, and decides nothing', async () => {
     let loads = 0

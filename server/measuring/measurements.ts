@@ -111,7 +111,7 @@ export const orderMeasurement = async (
   if (compares && trial.changes.length === 0) throw errors.nothingToTry()
   const id = newId()
   const jobId = newId()
-  await db.insert(measurements).values({
+  const row = {
     id,
     siteId,
     jobId,
@@ -125,10 +125,11 @@ export const orderMeasurement = async (
     },
     createdAt: now(),
     by,
-  })
-  await queue.add(
+  }
+  await queue.order(
     { siteId, kind: 'measure', title: titleOf(order), subjectId: id, total: planRuns(order).length },
     jobId,
+    (tx) => tx.insert(measurements).values(row),
   )
   events.changed(siteId, 'measurements')
   return measurementHead(db, siteId, id)

@@ -42,22 +42,23 @@ export const orderPrivacyCheck = async (
   if (await jobs.hasOpen(siteId)) throw errors.measuring()
   const id = newId()
   const jobId = newId()
-  await db.insert(privacyChecks).values({
+  const check = {
     id,
     siteId,
     jobId,
     settings: pageCacheDigest(setup),
     at: now(),
     by,
-    state: 'running',
+    state: 'running' as const,
     pages: 0,
     stored: 0,
     leaks: [],
-  })
+  }
   services.privacyOrders.put(id, order)
-  return jobs.add(
+  return jobs.order(
     { siteId, kind: 'privacy-check', title: `Privacy check of ${site.name}`, subjectId: id, total: 1 },
     jobId,
+    (tx) => tx.insert(privacyChecks).values(check),
   )
 }
 

@@ -36,8 +36,8 @@ export const beginCheck = async (
     ...check
   }: Pick<typeof safetyChecks.$inferInsert, 'siteId' | 'jobId' | 'by' | 'order'> & { readonly setup: Setup },
   at: Date = new Date(),
+  id: string = newId(),
 ): Promise<string> => {
-  const id = newId()
   await db.insert(safetyChecks).values({ id, ...check, at, setupDigest: setupDigest(setup), pages: [] })
   return id
 }
@@ -52,16 +52,20 @@ export const orderSafetyCheck = async (
   order: SafetyOrder,
   by: string,
 ): Promise<SafetyCheck> => {
-  const { db, jobs: queue, now, events } = services
+  const { jobs: queue, now, events } = services
   const site = await getSite(services, siteId)
   refuseUnknown(site, order)
   if (await queue.hasOpen(siteId)) throw errors.measuring()
   services.recordings.stop()
   const { setup } = await getTrial(services, siteId)
   const jobId = newId()
-  const id = await beginCheck(db, { siteId, jobId, by, order, setup }, now())
+  const id = newId()
   const total = order.pageIds.length * order.visitorIds.length
-  await queue.add({ siteId, kind: 'safety-check', title: `Safety check of ${site.name}`, subjectId: id, total }, jobId) // prettier-ignore
+  await queue.order(
+    { siteId, kind: 'safety-check', title: `Safety check of ${site.name}`, subjectId: id, total },
+    jobId,
+    (tx) => beginCheck(tx, { siteId, jobId, by, order, setup }, now(), id),
+  )
   events.changed(siteId, 'safety')
   return getSafetyCheck(services, siteId, id)
 }
