@@ -13,6 +13,7 @@ import { missOverhead } from './miss-overhead.ts'
 import { rewritePageBench } from './rewrite-page.ts'
 import type { BenchResult } from './result.ts'
 import { storeSize } from './store-size.ts'
+import { recovery } from './recovery.ts'
 import { purgeSlices } from './purge-slices.ts'
 import { memoryUnderAttack } from './under-attack.ts'
 import { storedPage } from './stored-page.ts'
@@ -20,6 +21,7 @@ import { storedPage } from './stored-page.ts'
 const ALL = [
   storedPage,
   purgeSlices,
+  recovery,
   memoryUnderAttack,
   missOverhead,
   storeSize,

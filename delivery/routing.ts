@@ -54,7 +54,7 @@ export interface Route {
   readonly channel: Channel
   /** Whoever asks must have it; undefined: anybody may. */
   readonly key: string | undefined
-  /** Other host names of the same site, whose addresses become this channel's own; none for live. */
+  /** Other host names of the same site, whose addresses become this channel's own. */
   readonly otherNames: readonly string[]
   /** Keeps what is stored for this channel apart from everything else. */
   readonly partition: string
@@ -177,13 +177,17 @@ const compilePolls = ({ remedies: { polling } }: Setup): SlowedPolls | undefined
   return { fits: (path) => slowed(path) && left.page(path) === undefined, everyMs: polling.everyS * 1000 }
 }
 
-/** Names by which the site calls itself, besides the trial. */
-const otherNames = ({ channels, origin }: DeliverySite): string[] => [
-  ...new Set([
-    ...channels.filter(({ channel }) => channel === 'live').flatMap(({ hosts }) => hosts),
-    new URL(origin.base).host,
-  ]),
-]
+/**
+ * Names by which the site calls itself, besides the one of a channel. Live keeps them, but for a public name that it is not served under: links would
+ * lead visitors away from here.
+ */
+const otherNames = ({ channels, origin }: DeliverySite, channel: Channel): string[] => {
+  const live = channels.filter((one) => one.channel === 'live').flatMap(({ hosts }) => hosts)
+  const asked = origin.hostHeader === 'public' ? origin.publicAddress : undefined
+  const named = asked === undefined ? [] : [new URL(asked).hostname]
+  if (channel === 'live') return named.filter((name) => !live.includes(name))
+  return [...new Set([...live, ...named, new URL(origin.base).host])]
+}
 
 const compileRoute = (site: DeliverySite, served: DeliverySite['channels'][number]): Route => {
   const { channel, setup, key, apart } = served
@@ -197,7 +201,7 @@ const compileRoute = (site: DeliverySite, served: DeliverySite['channels'][numbe
     siteId: site.siteId,
     channel,
     key,
-    otherNames: channel === 'trial' ? otherNames(site) : [],
+    otherNames: otherNames(site, channel),
     partition: `${partitionOf(site.siteId, channel)}${apart === undefined ? '' : `~${apart}`}`,
     countedAs: partitionOf(site.siteId, channel),
     origin: { ...site.origin, lookup: lookupFor(site.origin.privateAddresses) },

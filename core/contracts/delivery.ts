@@ -16,13 +16,24 @@ export const HostName = z
     'Give a host name without port.',
   )
 
+/**
+ * Which Host the origin is asked with: the visitor's own, always the origin's, or always the public name that the site is set up with. Content
+ * systems commonly redirect every other name to that one.
+ */
+export const HostHeader = z.enum(['visitor', 'origin', 'public'])
+export type HostHeader = z.infer<typeof HostHeader>
+
+/** Scheme, host and port under which a site believes to be reached. */
+export const PublicAddress = z.url({ protocol: /^https?$/ }).transform((address) => new URL(address).origin)
+
 export const DeliverySite = z.object({
   siteId: z.string(),
   origin: z.object({
     /** Scheme, host and port, without path. */
     base: z.url({ protocol: /^https?$/ }),
-    /** Which Host the origin is asked with: the visitor's own, or always the origin's. */
-    hostHeader: z.enum(['visitor', 'origin']),
+    hostHeader: HostHeader,
+    /** What the origin is asked as, with the host header "public". */
+    publicAddress: PublicAddress.optional(),
     timeoutMs: z.int().min(1000).max(600_000),
     /** Whether it may stand in a private network. A configuration kept on disk from before says nothing; control sends a new one at its start. */
     privateAddresses: z.enum(['refused', 'allowed']).default('allowed'),

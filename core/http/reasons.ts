@@ -39,6 +39,8 @@ export const NOT_STORED = {
     'The request had Authorization; public, must-revalidate or s-maxage would allow it (RFC 9111 §3.5).',
   'request-no-store':
     'The request says Cache-Control: no-store, and this setup follows requests (RFC 9111 §5.2.1.5).',
+  'redirect-to-itself':
+    'The response redirects to the address that was asked for. Stored, it would send every visitor round in a circle.',
   'sets-cookie': 'The response sets a cookie, so it may be meant for one visitor only.',
   'vary-star': 'The response says Vary: *, so no other request can match it (RFC 9111 §4.1).',
   'no-lifetime': 'Nothing gives this response a lifetime, and it has no validator to check it by.',

@@ -1,4 +1,4 @@
-import { hasField, type Fields } from './fields.ts'
+import { fieldValue, hasField, type Fields } from './fields.ts'
 import { freshnessLifetime, type LifetimeSource, type OwnerLifetimes } from './freshness.ts'
 import type { NotStoredReason } from './reasons.ts'
 import { isStream } from './streams.ts'
@@ -21,7 +21,12 @@ const notStored = (reason: NotStoredReason): StoringDecision => ({ kind: 'not-st
  * @param owner lifetimes for responses that say nothing
  */
 export const decideStoring = (
-  request: { readonly method: string; readonly fields: Fields },
+  request: {
+    readonly method: string
+    readonly fields: Fields
+    /** The address that was asked for, absolute; left out where redirects do not matter. */
+    readonly url?: string
+  },
   response: { readonly status: number; readonly fields: Fields; readonly responseTime: EpochMs },
   owner: OwnerLifetimes,
 ): StoringDecision => {
@@ -30,6 +35,7 @@ export const decideStoring = (
   if (request.method !== 'GET') return notStored('method')
   if (status === 206) return notStored('partial')
   if (!UNDERSTOOD.has(status)) return notStored('status')
+  if (request.url !== undefined && leadsTo(request.url, response)) return notStored('redirect-to-itself')
   // must-understand lets a cache that knows the status ignore no-store (RFC 9111 §5.2.2.3); we stay on the safe side.
   if (directives.has('no-store')) return notStored('no-store')
   if (directives.has('private')) return notStored('private')
@@ -47,6 +53,15 @@ export const decideStoring = (
   const mustValidate = lifetime === 0 || directives.has('no-cache')
   if (mustValidate && !hasValidator(fields)) return notStored('no-lifetime')
   return { kind: 'store' }
+}
+
+/** Whether an answer redirects to the very address that was asked for: stored, it would be a circle nobody gets out of. */
+const leadsTo = (url: string, { status, fields }: { status: number; fields: Fields }): boolean => {
+  const location = status >= 300 && status < 400 ? fieldValue(fields, 'location') : undefined
+  if (location === undefined || !URL.canParse(location, url)) return false
+  const target = new URL(location, url)
+  target.hash = ''
+  return target.href === new URL(url).href
 }
 
 /** Whether the response can later be checked with the origin (RFC 9110 §8.8). */

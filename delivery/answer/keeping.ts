@@ -30,13 +30,17 @@ export const fieldsAsRead = (
   answer: Pick<OriginAnswer, 'status' | 'fields'>,
 ): Fields => (audience.kind === 'one' ? privatelyRead(answer.fields) : overruled(answer, rule.overrule))
 
+/** The address that was asked for, as visitors know it. */
+export const addressOf = ({ visitor, target }: Pick<Inquiry, 'visitor' | 'target'>): string =>
+  `${visitor.scheme}://${visitor.host}${target}`
+
 /** Whether an answer may be kept for the audience of its request. */
 export const decideKeeping = (exchange: Inquiry, answer: OriginAnswer): StoringDecision => {
   const { method, fields, rule } = exchange
   if (rule.reuse.obeyRequest === true && requestWishes(fields).noStore)
     return { kind: 'not-stored', reason: 'request-no-store' }
   return decideStoring(
-    { method, fields },
+    { method, fields, url: addressOf(exchange) },
     { ...answer, fields: fieldsAsRead(exchange, answer) },
     rule.reuse.lifetimes,
   )

@@ -40,7 +40,7 @@ class Translation extends Transform {
   }
 }
 
-/** An answer of the origin with links, redirects and cookies of the trial kept within the trial. Live is left as it is. */
+/** An answer of the origin with links, redirects and cookies kept within the name that the visitor uses: a trial's, or live's where the origin knows itself by another. */
 export const keptWithin = (
   { route, visitor, method }: Pick<SiteRequest, 'route' | 'visitor' | 'method'>,
   answer: OriginAnswer,

@@ -10,7 +10,7 @@ import { OriginFailure } from '../origin/origin-failure.ts'
 import type { StoredEntry } from '../store/response-store.ts'
 import { askOrigin, type StorableAnswer } from './ask-origin.ts'
 import { collect } from './collection.ts'
-import { decideKeeping, fieldsAsRead, keep, LARGEST_STORED } from './keeping.ts'
+import { addressOf, decideKeeping, fieldsAsRead, keep, LARGEST_STORED } from './keeping.ts'
 
 /** RFC 5861 §4: the errors a stale response may stand in for. */
 export const SERVER_FAILURES = new Set([500, 502, 503, 504])
@@ -46,7 +46,7 @@ export const freshen = (
     ...(read === merged.fields ? {} : { askEachTime: true as const }),
   }
   const decision = decideStoring(
-    { method: 'GET', fields: exchange.fields },
+    { method: 'GET', fields: exchange.fields, url: addressOf(exchange) },
     entry,
     exchange.rule.reuse.lifetimes,
   )

@@ -45,11 +45,46 @@ const viaOf = (fields: Fields, instance: string): string => {
 
 /** Written for every request: by which name and scheme the site was asked. Both are part of the cache key. */
 const addressed = (fields: Fields, route: Route, visitor: Pick<Visitor, 'host' | 'scheme'>): Fields => {
-  const host = route.origin.hostHeader === 'visitor' ? visitor.host : new URL(route.origin.base).host
+  const { host, forwarded } = askedAs(route, visitor)
   let result = withoutFields(fields, FORWARDED)
   result = withField(result, 'host', host)
-  result = withField(result, 'x-forwarded-host', visitor.host)
-  return withField(result, 'x-forwarded-proto', visitor.scheme)
+  result = withField(result, 'x-forwarded-host', forwarded.host)
+  return withField(result, 'x-forwarded-proto', forwarded.scheme)
+}
+
+type Named = Pick<Visitor, 'host' | 'scheme'>
+
+/** The Host an origin is asked with, and the host and scheme that it is told the visitor used. */
+const askedAs = (
+  { origin: { base, hostHeader, publicAddress } }: Route,
+  visitor: Named,
+): { host: string; forwarded: Named } => {
+  if (hostHeader === 'visitor') return { host: visitor.host, forwarded: visitor }
+  if (hostHeader === 'origin' || publicAddress === undefined)
+    return { host: new URL(base).host, forwarded: visitor }
+  const { host, protocol, hostname } = new URL(publicAddress)
+  // Where visitors do come by that name, the scheme is theirs: the origin may want to send them on to the other.
+  const byName = visitor.host.replace(/:\d+$/, '') === hostname
+  return {
+    host,
+    forwarded: { host, scheme: byName ? visitor.scheme : protocol === 'https:' ? 'https' : 'http' },
+  }
+}
+
+/** Fields in which a browser says from which page of the site a request comes; content systems refuse forms that come from another. */
+const FROM_WHERE = new Set(['origin', 'referer'])
+
+/** The same as if the visitor had come by the name that the origin is asked with. */
+const asIfFromThere = (fields: Fields, route: Route, visitor: Named): Fields => {
+  if (route.origin.hostHeader !== 'public' || route.origin.publicAddress === undefined) return fields
+  const own = `${visitor.scheme}://${visitor.host}`
+  const { host, forwarded } = askedAs(route, visitor)
+  const there = `${forwarded.scheme}://${host}`
+  return fields.map(([name, value]) =>
+    FROM_WHERE.has(name) && (value === own || value.startsWith(`${own}/`))
+      ? [name, there + value.slice(own.length)]
+      : [name, value],
+  )
 }
 
 /** We have agreed to the content already, and whoever waits for that has gone on (RFC 9110 §10.1.1). */
@@ -62,7 +97,8 @@ export const passedRequestFields = (
   visitor: Visitor,
   instance: string,
 ): Fields => {
-  let passed = addressed(withoutFields(endToEndFields(fields), SETTLED), route, visitor)
+  const own = asIfFromThere(withoutFields(endToEndFields(fields), SETTLED), route, visitor)
+  let passed = addressed(own, route, visitor)
   passed = withField(passed, 'via', viaOf(fields, instance))
   passed = withField(passed, 'x-forwarded-for', visitor.address)
   // Addresses in the pages of a trial are read and written anew, which needs them uncoded.

@@ -158,6 +158,7 @@ export class DeliveryBench {
       tls = undefined as DeliverySite['tls'],
       privateAddresses = 'allowed' as 'allowed' | 'refused',
       knowledge = [] as DeliverySite['knowledge'],
+      publicAddress = undefined as string | undefined,
     } = {},
   ): void {
     const config: DeliveryConfig = {
@@ -165,7 +166,14 @@ export class DeliveryBench {
       sites: [
         {
           siteId: 's',
-          origin: { base, hostHeader: 'visitor', timeoutMs, privateAddresses },
+          origin: {
+            base,
+            timeoutMs,
+            privateAddresses,
+            ...(publicAddress === undefined
+              ? { hostHeader: 'visitor' }
+              : { hostHeader: 'public', publicAddress }),
+          },
           ...(tls === undefined ? {} : { tls }),
           knowledge,
           channels: [
