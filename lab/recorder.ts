@@ -24,9 +24,10 @@ const carryOut = async (order: RecorderOrder): Promise<RecorderReply> => {
     const relay = new LinkRelay({
       ...QUICKEST,
       privateAddresses: order.privateAddresses,
+      connectTo: order.connectTo,
       closedPorts: [Number(process.env['ZEST_PORT'] ?? 8400)],
     })
-    recorder = await JourneyRecorder.open(await browser, order.origin, order.path, await relay.listen())
+    recorder = await JourneyRecorder.open(await browser, order, await relay.listen())
     return { kind: 'state', state: await recorder.state() }
   }
   if (recorder === undefined) return { kind: 'failed', why: 'Nothing is open.' }

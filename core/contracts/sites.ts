@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { HostName } from './delivery.ts'
+import { HostHeader, HostName, PublicAddress } from './delivery.ts'
 import { Journey, Place, VisitorProfile } from './measuring.ts'
 import { Routine } from './routine.ts'
 import { Setup } from './setup.ts'
@@ -36,6 +36,11 @@ export const KindOfPage = z.object({ name: z.string(), pattern: z.string(), page
 /** What a site says about itself. */
 export const SiteCheck = z.object({
   address: z.string().describe('Scheme, host and port of the origin'),
+  publicAddress: z
+    .string()
+    .nullable()
+    .default(null)
+    .describe('The address that the site knows itself by, where the server answers to no other name'),
   name: z.string().describe('Suggested name of the site'),
   suggestedHosts: z.object({ live: z.string(), trial: z.string() }),
   findings: z.array(Finding),
@@ -47,8 +52,13 @@ export type SiteCheck = z.infer<typeof SiteCheck>
 /** Whether hosts may be asked whose address is private, link-local or this machine: that needs the owner's explicit yes. */
 export const PrivateAddresses = z.enum(['refused', 'allowed'])
 
+const namedByOwner = SiteAddress.pipe(PublicAddress)
+  .optional()
+  .describe('What visitors type to get to the site, where the server answers to no other name')
+
 export const CheckSite = z.strictObject({
   address: SiteAddress,
+  publicAddress: namedByOwner,
   privateAddresses: PrivateAddresses.default('refused'),
 })
 
@@ -58,10 +68,10 @@ export const ConnectSite = z
     name: z.string().trim().min(1, 'Give the site a name.').max(100),
     liveHost: HostName,
     trialHost: HostName,
-    hostHeader: z
-      .enum(['visitor', 'origin'])
-      .default('visitor')
-      .describe("Which Host the origin is asked with: the visitor's, or always its own"),
+    publicAddress: namedByOwner,
+    hostHeader: HostHeader.default('visitor').describe(
+      "Which Host the origin is asked with: the visitor's, always its own, or its public name; the last is taken of itself where it answers to no other",
+    ),
     privateAddresses: PrivateAddresses.default('refused'),
     sample: z.array(SampleCandidate).max(50).optional().describe('Left out: chosen from the sitemap'),
   })
@@ -133,7 +143,12 @@ export const Site = z.object({
   id: z.string(),
   name: z.string(),
   address: z.string().describe('Scheme, host and port of the origin'),
-  hostHeader: z.enum(['visitor', 'origin']),
+  hostHeader: HostHeader,
+  publicAddress: z
+    .string()
+    .nullable()
+    .default(null)
+    .describe('What the origin is asked as, with the host header "public"'),
   liveHost: z.string(),
   trialHost: z.string(),
   liveUrl: z.string().describe('Where live is served by delivery, without path'),

@@ -15,6 +15,21 @@ export const neverQuiet = ({ url, timeoutMs }: RunOrder): RunOutcome => ({
   why: `${url} never stopped loading within ${Math.round(timeoutMs / 1000)} s; something on it keeps asking the server.`,
 })
 
+/**
+ * A load that ended at another site, which is not what was to be measured. The same host over another scheme is the same site.
+ * @param arrived address that the page came from; undefined: that of the order
+ */
+export const sentElsewhere = ({ url }: RunOrder, arrived: string | undefined): RunOutcome | undefined => {
+  if (arrived === undefined) return undefined
+  const [asked, came] = [new URL(url), new URL(arrived)]
+  if (came.hostname === asked.hostname && (came.port === asked.port || came.protocol !== asked.protocol))
+    return undefined
+  return {
+    kind: 'failed',
+    why: `${url} sent the browser on to ${came.origin}, which is not what was to be measured.`,
+  }
+}
+
 export const badStatus = ({ url }: RunOrder, status: number): RunOutcome => ({
   kind: 'failed',
   why: `${url} answered with status ${status}.`,

@@ -1,6 +1,6 @@
 import type { RunOrder, RunOutcome } from '../../core/contracts/measuring.ts'
 import type { BareProfile, BareTab } from './bare-tab.ts'
-import { badStatus, failureSentence, neverQuiet } from './failure-sentence.ts'
+import { badStatus, failureSentence, neverQuiet, sentElsewhere } from './failure-sentence.ts'
 import { readMetrics, waitUntilQuiet } from './read-metrics.ts'
 import { RequestLog } from './request-log.ts'
 
@@ -49,6 +49,8 @@ export const loadBare = async (
     const status = log.documentStatus
     if (status === undefined) return { kind: 'failed', why: `${order.url} gave no answer.` }
     if (status >= 400) return badStatus(order, status)
+    const elsewhere = sentElsewhere(order, log.documentUrl)
+    if (elsewhere !== undefined) return elsewhere
     if ((await waitUntilQuiet(log, deadline)) === 'never') return neverQuiet(order)
     // A page whose script never ends would keep its answer back for good.
     const errors = await before(deadline, consoleErrors(tab, log))

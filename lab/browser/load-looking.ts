@@ -1,6 +1,6 @@
 import type { BrowserContext } from 'playwright-core'
 import type { RunOrder, RunOutcome } from '../../core/contracts/measuring.ts'
-import { badStatus, failureSentence, neverQuiet } from './failure-sentence.ts'
+import { badStatus, failureSentence, neverQuiet, sentElsewhere } from './failure-sentence.ts'
 import { Instruments } from './instruments.ts'
 import { readMetrics, waitUntilQuiet } from './read-metrics.ts'
 import { RequestLog } from './request-log.ts'
@@ -31,6 +31,8 @@ export const loadLooking = async (context: BrowserContext, order: RunOrder): Pro
     const response = await page.goto(order.url, { waitUntil: 'load', timeout: order.timeoutMs })
     if (response === null) return { kind: 'failed', why: `${order.url} gave no answer.` }
     if (response.status() >= 400) return badStatus(order, response.status())
+    const elsewhere = sentElsewhere(order, response.url())
+    if (elsewhere !== undefined) return elsewhere
     if ((await waitUntilQuiet(log, deadline)) === 'never') return neverQuiet(order)
     const metrics = await readMetrics((run) => page.evaluate(run), log, consoleErrors)
     const read = await instruments?.read(metrics.loadedMs, order.visitor.cpuSlowdown)

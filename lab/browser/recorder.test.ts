@@ -45,7 +45,7 @@ afterEach(() => relay.close())
 
 describe('a journey', () => {
   test('that was recorded by doing it is followed again to the same end', async () => {
-    const recorder = await JourneyRecorder.open(browser, origin, '/sign-in', await relay.listen())
+    const recorder = await JourneyRecorder.open(browser, { origin, path: '/sign-in' }, await relay.listen())
     await recorder.act({ do: 'click', x: 50, y: 20 })
     await recorder.act({ do: 'type', text: 'rider' })
     const sent = await recorder.act({ do: 'submit' })
@@ -69,7 +69,7 @@ describe('a journey', () => {
     await page.close()
   })
   test('what cannot be done is said, and is no step', async () => {
-    const recorder = await JourneyRecorder.open(browser, origin, '/sign-in', await relay.listen())
+    const recorder = await JourneyRecorder.open(browser, { origin, path: '/sign-in' }, await relay.listen())
     expect((await recorder.act({ do: 'type', text: 'x' })).note).toBe('Click into a field first.')
     expect((await recorder.act({ do: 'submit' })).note).toContain('in no form')
     const { steps, note } = await recorder.act({ do: 'click', x: 900, y: 600 })

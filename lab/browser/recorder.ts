@@ -23,11 +23,15 @@ export class JourneyRecorder {
   /** @throws Error when the page does not open */
   static async open(
     browser: Browser,
-    origin: string,
-    path: string,
+    {
+      origin,
+      path,
+      cookies = [],
+    }: { origin: string; path: string; cookies?: readonly { name: string; value: string }[] },
     linkPort: number,
   ): Promise<JourneyRecorder> {
     const context = await browser.newContext({ viewport: VIEW, locale: 'en-GB', proxy: proxyAt(linkPort) })
+    await context.addCookies(cookies.map((cookie) => ({ ...cookie, url: origin })))
     const page = await context.newPage()
     await page.goto(origin + path, { waitUntil: 'load', timeout: OPEN_MS })
     const recorder = new JourneyRecorder(context, page)

@@ -203,6 +203,11 @@ export class RequestLog {
     return status > 0 ? status : undefined
   }
 
+  /** Address the page came from, after redirects; undefined when none came. */
+  get documentUrl(): string | undefined {
+    return this.#documentId === undefined ? undefined : this.#requests.get(this.#documentId)?.url
+  }
+
   /** Under which the browser still has the page's own text. */
   get documentRequestId(): string | undefined {
     return this.#documentId

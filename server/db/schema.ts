@@ -30,6 +30,7 @@ import type { GuidedOrder, GuidedState } from '../../core/contracts/guided.ts'
 import type { CulpritOrder, CulpritState } from '../../core/contracts/culprit.ts'
 import type { Message, Routine } from '../../core/contracts/routine.ts'
 import type { PageSafety, SafetyOrder } from '../../core/contracts/safety.ts'
+import type { HostHeader } from '../../core/contracts/delivery.ts'
 import type { SiteCheck, SiteHosts, SitePlaces } from '../../core/contracts/sites.ts'
 import { secretText } from './secret-text.ts'
 
@@ -70,7 +71,9 @@ export const sites = pgTable('sites', {
   id: text('id').primaryKey(),
   name: text('name').notNull(),
   address: text('address').notNull(),
-  hostHeader: text('host_header').$type<'visitor' | 'origin'>().notNull(),
+  hostHeader: text('host_header').$type<HostHeader>().notNull(),
+  /** What the origin is asked as, with the host header "public". */
+  publicAddress: text('public_address'),
   liveHost: text('live_host').notNull().unique(),
   trialHost: text('trial_host').notNull().unique(),
   liveVersion: integer('live_version').notNull(),

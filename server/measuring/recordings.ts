@@ -8,6 +8,7 @@ import {
 import { errors } from '../errors.ts'
 import { labEnvironment } from '../jobs/lab-environment.ts'
 import type { Services } from '../services.ts'
+import { accessTo } from './run-order.ts'
 import { getSite } from '../sites/sites.ts'
 
 /** A recording that nobody goes on with is ended. */
@@ -53,7 +54,7 @@ export class Recordings {
 
   /** Begin anew; one that was open before is given up. @throws AppError NOT_FOUND, MEASUREMENT_UNDER_WAY, RECORDING_FAILED */
   async start(services: Services, siteId: string, path: string): Promise<RecordingState> {
-    const { address, hosts } = await getSite(services, siteId)
+    const site = await getSite(services, siteId)
     if (await services.jobs.hasOpen(siteId)) throw errors.measuring()
     this.stop()
     const child = fork(this.#program, [], {
@@ -66,9 +67,8 @@ export class Recordings {
     try {
       return await this.#ask({
         kind: 'open',
-        origin: address,
         path,
-        privateAddresses: hosts.privateAddresses,
+        ...accessTo(site, 'origin', services.addresses),
       })
     } catch (error) {
       this.stop()

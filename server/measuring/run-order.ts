@@ -17,6 +17,16 @@ export const versionHost = (trialHost: string, number: number): string => `versi
 /** Name under which delivery serves a setup that is being tried out; trial itself stays as it is meanwhile. */
 export const candidateHost = (trialHost: string): string => `candidate.${trialHost}`
 
+/** Name under which delivery passes an origin on as it is that cannot be loaded directly: it answers by its public name only. */
+export const originHost = (trialHost: string): string => `origin.${trialHost}`
+
+/** A site as far as its addresses are concerned. */
+type SiteAddresses = Pick<Site, 'address' | 'hostHeader' | 'liveUrl' | 'trialUrl' | 'trialHost'>
+
+/** Whether a side is loaded from its web server without delivery in between. */
+const isDirect = ({ hostHeader }: Pick<Site, 'hostHeader'>, side: Side): boolean =>
+  side === 'origin' && hostHeader !== 'public'
+
 const withHost = (address: string, host: string): string => {
   const url = new URL(address)
   url.hostname = host
@@ -24,20 +34,18 @@ const withHost = (address: string, host: string): string => {
 }
 
 /** Scheme, host and port of a side. */
-export const sideOrigin = (
-  site: Pick<Site, 'address' | 'liveUrl' | 'trialUrl' | 'trialHost'>,
-  side: Side,
-): string => {
+export const sideOrigin = (site: SiteAddresses, side: Side): string => {
   const number = versionOf(side)
   if (number !== undefined) return withHost(site.trialUrl, versionHost(site.trialHost, number))
-  if (side === 'origin') return site.address
+  if (isDirect(site, side)) return site.address
+  if (side === 'origin') return withHost(site.trialUrl, originHost(site.trialHost))
   if (side === 'candidate') return withHost(site.trialUrl, candidateHost(site.trialHost))
   return side === 'live' ? site.liveUrl : site.trialUrl
 }
 
 /** How the lab gets to a side. */
 export const accessTo = (
-  site: Pick<Site, 'address' | 'liveUrl' | 'trialUrl' | 'trialHost' | 'trialKey' | 'hosts'>,
+  site: SiteAddresses & Pick<Site, 'trialKey' | 'hosts'>,
   side: Side,
   { deliveryPort }: Pick<Addresses, 'deliveryPort'>,
 ): { origin: string } & Pick<RunOrder, 'connectTo' | 'cookies' | 'privateAddresses'> => {
@@ -46,9 +54,9 @@ export const accessTo = (
   return {
     origin,
     // Whatever the names say in the outside world: what is measured is the delivery that runs here.
-    connectTo: side === 'origin' ? {} : { [`${hostname}:${deliveryPort}`]: `127.0.0.1:${deliveryPort}` },
+    connectTo: isDirect(site, side) ? {} : { [`${hostname}:${deliveryPort}`]: `127.0.0.1:${deliveryPort}` },
     privateAddresses: site.hosts.privateAddresses,
-    cookies: side === 'origin' || side === 'live' ? [] : [{ name: TRIAL_KEY, value: site.trialKey }],
+    cookies: isDirect(site, side) || side === 'live' ? [] : [{ name: TRIAL_KEY, value: site.trialKey }],
   }
 }
 

@@ -4,6 +4,8 @@ import type { Site } from '../../core/contracts/sites.ts'
 import { attributeOf, htmlElements, type HtmlElement } from '../../core/formats/html-tree.ts'
 import { TRIAL_KEY } from '../../core/http/trial-key.ts'
 import { JobFailure } from '../jobs/job-queue.ts'
+import { withOwnAddresses } from '../../core/http/own-addresses.ts'
+import { namingFields } from '../sites/asked-site.ts'
 import { askOutside, type OutsideAnswer } from '../sites/outside-request.ts'
 import { CookieJar } from './cookie-jar.ts'
 
@@ -28,6 +30,20 @@ const signInForm = (html: string): { action: string; hidden: Record<string, stri
     }
   }
   return undefined
+}
+
+/** An answer with its addresses as the trial gives them, so that both can be compared. */
+const asAtTrial = (answer: OutsideAnswer, publicAddress: string, trialUrl: string): OutsideAnswer => {
+  const addresses = { others: [new URL(publicAddress).hostname], own: trialUrl }
+  const location = answer.fields.get('location')
+  return {
+    ...answer,
+    fields:
+      location === undefined
+        ? answer.fields
+        : new Map([...answer.fields, ['location', withOwnAddresses(location, addresses)]]),
+    body: Buffer.from(withOwnAddresses(answer.body.toString('latin1'), addresses), 'latin1'),
+  }
 }
 
 /** A visitor with cookies of their own, who asks the origin as delivery would, or the trial as a browser would. */
@@ -55,20 +71,27 @@ export class MadeUpVisitor {
 
   /** Ask the origin, with the host that the trial would ask it with, so that addresses in both answers are alike. */
   async askOrigin(path: string, form?: Record<string, string>): Promise<OutsideAnswer> {
-    const { address, hostHeader, trialUrl } = this.#site
+    const { address, hostHeader, publicAddress, trialUrl } = this.#site
     const visitorHost = new URL(trialUrl).host
+    const naming =
+      publicAddress === null
+        ? {
+            host: hostHeader === 'visitor' ? visitorHost : new URL(address).host,
+            'x-forwarded-host': visitorHost,
+            'x-forwarded-proto': 'http',
+          }
+        : namingFields({ base: address, named: publicAddress })
     const answer = await askOutside(address + path, {
       reach: this.#site.hosts.privateAddresses,
       timeoutMs: TIMEOUT_MS,
       fields: {
-        ...this.#fields(hostHeader === 'visitor' ? visitorHost : new URL(address).host),
-        'x-forwarded-host': visitorHost,
-        'x-forwarded-proto': 'http',
+        ...this.#fields(naming.host!),
+        ...naming,
       },
       ...(form === undefined ? {} : { form }),
     })
     this.#jar.take(answer.setCookies)
-    return answer
+    return publicAddress === null ? answer : asAtTrial(answer, publicAddress, trialUrl)
   }
 
   /** Ask the trial. */

@@ -28,7 +28,7 @@ export const siteEndpoints = (services: Services): Endpoint[] => [
       input: { body: CheckSite },
       reply: SiteCheck,
     },
-    async ({ body }) => checkSite(body.address, services.addresses, body.privateAddresses),
+    async ({ body }) => checkSite(body, services.addresses),
   ),
   endpoint({ method: 'get', path: '/sites', summary: 'All sites', reply: z.array(Site) }, async () =>
     listSites(services),

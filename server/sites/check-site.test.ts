@@ -27,9 +27,11 @@ const serve = async (pages: (base: string) => Pages): Promise<string> => {
 }
 const HOME = { headers: { 'content-type': 'text/html' }, body: '<title>Welcome – Quay &amp; Co</title>' }
 const codes = async (address: string): Promise<string[]> =>
-  (await checkSite(address, OWN, 'allowed')).findings.map(({ code }) => code)
+  (await checkSite({ address, privateAddresses: 'allowed' }, OWN)).findings.map(({ code }) => code)
 const stopSentence = async (address: string): Promise<string | undefined> =>
-  (await checkSite(address, OWN, 'allowed')).findings.find(({ level }) => level === 'stop')?.sentence
+  (await checkSite({ address, privateAddresses: 'allowed' }, OWN)).findings.find(
+    ({ level }) => level === 'stop',
+  )?.sentence
 
 describe('a site that can be connected', () => {
   test('says what it is, what kinds of pages it has, and which would stand for it', async () => {
@@ -40,7 +42,7 @@ describe('a site that can be connected', () => {
         body: `<urlset><url><loc>${url}/a/1</loc></url><url><loc>${url}/a/2</loc><priority>0.9</priority></url></urlset>`,
       },
     }))
-    const check = await checkSite(base, OWN, 'allowed')
+    const check = await checkSite({ address: base, privateAddresses: 'allowed' }, OWN)
     expect(check.findings.map(({ code }) => code)).toEqual([
       'answers',
       'not-compressed',
@@ -58,7 +60,7 @@ describe('a site that can be connected', () => {
   test('may nest its tags deeper than the call stack', async () => {
     const body = `<title>Quay</title>${'<div>'.repeat(60_000)}<a href="/boats/1">Boats</a>`
     const base = await serve(() => ({ '/': { ...HOME, body }, '/boats/1': HOME }))
-    const { sample } = await checkSite(base, OWN, 'allowed')
+    const { sample } = await checkSite({ address: base, privateAddresses: 'allowed' }, OWN)
     expect(sample.map(({ path }) => path)).toEqual(['/', '/boats/1'])
   })
   test('shows who sets cookies, what is cached and compressed already, and another accelerator at work', async () => {
@@ -74,7 +76,7 @@ describe('a site that can be connected', () => {
         },
       },
     }))
-    const { findings } = await checkSite(base, OWN, 'allowed')
+    const { findings } = await checkSite({ address: base, privateAddresses: 'allowed' }, OWN)
     expect(findings.map(({ code }) => code)).toEqual(
       expect.arrayContaining(['caching-fields', 'sets-cookies', 'accelerator', 'no-sitemap']),
     )
@@ -83,7 +85,7 @@ describe('a site that can be connected', () => {
   })
   test('a broken sitemap is said, with where and why; the home page still stands for the site', async () => {
     const base = await serve(() => ({ '/': HOME, '/sitemap.xml': { body: '<urlset><url>' } }))
-    const check = await checkSite(base, OWN, 'allowed')
+    const check = await checkSite({ address: base, privateAddresses: 'allowed' }, OWN)
     const finding = check.findings.find(({ code }) => code === 'no-sitemap')
     expect(finding?.sentence).toContain('mend it')
     expect(finding?.evidence[0]).toContain('not well-formed')
@@ -102,7 +104,7 @@ describe('a site that can be connected', () => {
       }
       return new Proxy(pages, { get: (all, path: string) => (asked.push(path), all[path]) })
     })
-    const check = await checkSite(base, OWN, 'allowed')
+    const check = await checkSite({ address: base, privateAddresses: 'allowed' }, OWN)
     expect(check.kinds.map(({ pattern, pages }) => [pattern, pages])).toEqual([['/', 1], ['/a/*', 2], ['/b', 1]]) // prettier-ignore
     expect(check.findings.find(({ code }) => code === 'no-sitemap')?.sentence).toContain(
       '4 pages were found by following links',
@@ -112,7 +114,7 @@ describe('a site that can be connected', () => {
   test('a private address is not asked without the owner’s explicit yes', async () => {
     let asked = 0
     const base = await serve(() => (asked++, { '/': HOME }))
-    const check = await checkSite(base, OWN, 'refused')
+    const check = await checkSite({ address: base, privateAddresses: 'refused' }, OWN)
     expect(check.findings).toEqual([
       {
         code: 'private-address',
@@ -131,7 +133,9 @@ describe('a site that can be connected', () => {
       },
       '/b.xml': { body: `<urlset><url><loc>${url}/b</loc></url></urlset>` },
     }))
-    expect((await checkSite(base, OWN, 'allowed')).sample.map(({ path }) => path)).toContain('/b')
+    expect(
+      (await checkSite({ address: base, privateAddresses: 'allowed' }, OWN)).sample.map(({ path }) => path),
+    ).toContain('/b')
   })
 })
 

@@ -4,7 +4,8 @@ import { isLocalhostName } from '../../core/http/special-names.ts'
 import { chooseSample, pageKinds, pagesToLookAt, type PageCandidate } from '../../core/sampling/kinds.ts'
 import type { PrivateAddresses } from '../../core/http/private-addresses.ts'
 import { findPages, lookAtStructures, MOST_LOOKED_AT } from './find-pages.ts'
-import { askOutside, OutsideFailure, type OutsideAnswer } from './outside-request.ts'
+import { askSite, type AskedSite } from './asked-site.ts'
+import { OutsideFailure, type OutsideAnswer } from './outside-request.ts'
 
 const SAMPLE_PAGES = 8
 
@@ -110,60 +111,91 @@ const stop = (code: string, sentence: string, evidence: string[] = []): Finding[
   finding(code, 'stop', sentence, evidence),
 ]
 
-const homeFindings = async (
-  url: URL,
-  own: OwnPorts,
-  reach: PrivateAddresses,
-): Promise<{ findings: Finding[]; home?: OutsideAnswer }> => {
-  if (pointsAtUs(url, own))
-    return {
-      findings: stop(
-        'loop',
-        `${url.host} is Zest Lamp itself. Give the address of the web server that makes the pages.`,
-      ),
-    }
-  let home: OutsideAnswer
+const loopFinding = ({ host }: URL): Finding[] =>
+  stop('loop', `${host} is Zest Lamp itself. Give the address of the web server that makes the pages.`)
+
+interface Home {
+  readonly findings: Finding[]
+  readonly site: AskedSite
+  readonly answer?: OutsideAnswer
+}
+
+/** Where the home page sends visitors on to, when that is another site, or the very address that was asked for. */
+const sentOnTo = ({ status, fields }: OutsideAnswer, { named }: AskedSite): string | undefined => {
+  const location = status >= 300 && status < 400 ? fields.get('location') : undefined
+  if (location === undefined) return undefined
+  const target = URL.canParse(location, named) ? new URL(location, named) : undefined
+  if (target === undefined) return location
+  const isCircle = target.pathname === '/' && target.search === ''
+  return target.origin === named && !isCircle ? undefined : target.origin
+}
+
+const publicFinding = ({ named }: AskedSite): Finding =>
+  finding(
+    'public-address',
+    'good',
+    `The server answers by its public name only, so Zest Lamp always asks it as ${named} and keeps its links within the names below. Measurements of the origin go through Zest Lamp with everything off.`,
+  )
+
+/** The site as it answers by another name than it was asked by, when it does. */
+const homeAsNamed = async (site: AskedSite, named: string): Promise<Home | undefined> => {
+  if (!/^https?:\/\//.test(named)) return undefined
+  const home = await lookAtHome({ ...site, named })
+  return home.answer === undefined ? undefined : home
+}
+
+const lookAtHome = async (site: AskedSite): Promise<Home> => {
+  const { base, named } = site
+  let answer: OutsideAnswer
   try {
-    home = await askOutside(`${url.origin}/`, {
-      fields: { host: url.host, 'accept-encoding': 'br, gzip', accept: 'text/html,*/*' },
-      reach,
-    })
+    answer = await askSite(site, '/', { 'accept-encoding': 'br, gzip', accept: 'text/html,*/*' })
   } catch (error) {
     if (!(error instanceof OutsideFailure)) throw error
-    return { findings: stop(error.isPrivate ? 'private-address' : 'unreachable', error.message) }
+    return { site, findings: stop(error.isPrivate ? 'private-address' : 'unreachable', error.message) }
   }
-  if (home.fields.get('cache-status')?.includes('zest-lamp'))
+  if (answer.fields.get('cache-status')?.includes('zest-lamp'))
     return {
+      site,
       findings: stop(
         'loop',
-        `${url.host} is served by Zest Lamp already. Give the address of the web server behind it.`,
+        `${new URL(base).host} is served by Zest Lamp already. Give the address of the web server behind it.`,
       ),
     }
-  const location = home.fields.get('location')
-  if (home.status >= 300 && home.status < 400 && location !== undefined) {
-    const target = URL.canParse(location, url) ? new URL(location, url) : undefined
-    if (target?.origin !== url.origin)
-      return {
+  const elsewhere = sentOnTo(answer, site)
+  if (elsewhere !== undefined) {
+    const asNamed = named === base && elsewhere !== base ? await homeAsNamed(site, elsewhere) : undefined
+    return (
+      asNamed ?? {
+        site,
         findings: stop(
           'redirects',
-          `This address sends visitors on to ${target?.origin ?? location}. Connect that address instead, if it is yours.`,
-          [`${home.status} location: ${location}`],
+          named === base
+            ? `This address sends visitors on to ${elsewhere}, also when it is asked by that name. Connect that address instead, if it is yours.`
+            : `Asked as ${named}, the server sends visitors on to ${elsewhere}. Give that as the address that visitors type, if it is yours.`,
+          [`${answer.status} location: ${answer.fields.get('location')}`],
         ),
       }
+    )
   }
-  if (home.status >= 400)
+  if (answer.status >= 400)
     return {
-      findings: stop('error-status', `The home page answers with status ${home.status}. Mend that first.`),
+      site,
+      findings: stop(
+        'error-status',
+        `The home page answers with status ${answer.status}. If the server answers by its public name only, say below what visitors type; otherwise put that right first.`,
+      ),
     }
   return {
+    site,
     findings: [
-      serverFinding(home),
-      compressionFinding(home),
-      cachingFinding(home),
-      cookieFinding(home),
-      acceleratorFinding(home),
+      serverFinding(answer),
+      ...(named === base ? [] : [publicFinding(site)]),
+      compressionFinding(answer),
+      cachingFinding(answer),
+      cookieFinding(answer),
+      acceleratorFinding(answer),
     ],
-    home,
+    answer,
   }
 }
 
@@ -175,12 +207,13 @@ const settled = ({ body }: OutsideAnswer): string =>
     .replace(/\s+/g, ' ')
 
 /** Whether phones get other HTML; only then are copies per device worth their room. */
-const deviceFinding = async (url: URL, reach: PrivateAddresses): Promise<Finding | undefined> => {
+const deviceFinding = async (site: AskedSite): Promise<Finding | undefined> => {
   const ask = (device: DeviceClass): Promise<OutsideAnswer> =>
-    askOutside(`${url.origin}/`, {
-      fields: { host: url.host, 'accept-encoding': 'gzip', accept: 'text/html,*/*', 'user-agent': USER_AGENT[device] },
-      reach,
-    }) // prettier-ignore
+    askSite(site, '/', {
+      'accept-encoding': 'gzip',
+      accept: 'text/html,*/*',
+      'user-agent': USER_AGENT[device],
+    })
   try {
     const [first, again, phone] = [await ask('other'), await ask('other'), await ask('phone')]
     if (settled(first) !== settled(again)) return undefined
@@ -211,33 +244,46 @@ const suggestedHosts = (name: string, url: URL): SiteCheck['suggestedHosts'] => 
   return { live: `${word}.localhost`, trial: `trial.${word}.localhost` }
 }
 
+/** An address to look at, and how. */
+export interface SiteLook {
+  readonly address: string
+  /** What visitors type, where the owner has said so; otherwise it is found out where the server says it. */
+  readonly publicAddress?: string | undefined
+  readonly privateAddresses: PrivateAddresses
+}
+
 /**
- * What a site says about itself: does it answer, who sets cookies, what is cached or compressed already, is another accelerator at
- * work, which kinds of pages are there. Asks nothing but the address given.
+ * What a site says about itself: does it answer, and by which name, who sets cookies, what is cached or compressed already, is another accelerator
+ * at work, which kinds of pages are there. Asks nothing but the address given.
  * @returns findings of level "stop" when it cannot be connected; never rejects for what the site does
  */
-export const checkSite = async (
-  address: string,
-  own: OwnPorts,
-  reach: PrivateAddresses,
-): Promise<SiteCheck> => (await lookAtSite(address, own, reach)).check
+export const checkSite = async (look: SiteLook, own: OwnPorts): Promise<SiteCheck> =>
+  (await lookAtSite(look, own)).check
 
 /** The check, and every page that is known of the site with its kind. */
 export const lookAtSite = async (
-  address: string,
+  { address, publicAddress, privateAddresses }: SiteLook,
   own: OwnPorts,
-  reach: PrivateAddresses,
 ): Promise<{ check: SiteCheck; pages: ListedPage[] }> => {
-  const url = new URL(address)
-  const { findings, home } = await homeFindings(url, own, reach)
-  const name = titleOf(home, url)
-  const known = { address: url.origin, name, suggestedHosts: suggestedHosts(name, url) }
+  const base = new URL(address)
+  const asked = { base: base.origin, named: publicAddress ?? base.origin, reach: privateAddresses }
+  const { findings, site, answer } = pointsAtUs(base, own)
+    ? { site: asked, findings: loopFinding(base), answer: undefined }
+    : await lookAtHome(asked)
+  const named = new URL(site.named)
+  const name = titleOf(answer, named)
+  const known = {
+    address: site.base,
+    publicAddress: site.named === site.base ? null : site.named,
+    name,
+    suggestedHosts: suggestedHosts(name, named),
+  }
   if (findings.some(({ level }) => level === 'stop'))
     return { check: { ...known, findings, kinds: [], sample: [] }, pages: [] }
-  const found = await findPages(url, home?.body.toString('utf8') ?? '', reach)
-  const device = await deviceFinding(url, reach)
+  const found = await findPages(site, answer?.body.toString('utf8') ?? '')
+  const device = await deviceFinding(site)
   const kinds = pageKinds(found.pages)
-  const structures = await lookAtStructures(url, pagesToLookAt(kinds, MOST_LOOKED_AT), reach)
+  const structures = await lookAtStructures(site, pagesToLookAt(kinds, MOST_LOOKED_AT))
   const check: SiteCheck = {
     ...known,
     findings: [...findings, ...(device === undefined ? [] : [device]), found.finding],

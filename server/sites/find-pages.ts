@@ -3,8 +3,8 @@ import { sitemapsInRobots } from '../../core/formats/robots.ts'
 import { parseSitemap, type SitemapEntry } from '../../core/formats/sitemap.ts'
 import type { PageCandidate } from '../../core/sampling/kinds.ts'
 import { linkedPages, structureOf } from '../../core/sampling/links.ts'
-import type { PrivateAddresses } from '../../core/http/private-addresses.ts'
-import { askOutside, type OutsideAnswer } from './outside-request.ts'
+import { askSite, type AskedSite } from './asked-site.ts'
+import type { OutsideAnswer } from './outside-request.ts'
 
 /** Sitemaps of one index that are read; the others change nothing in what kinds of pages there are. */
 const MOST_SITEMAPS = 20
@@ -23,20 +23,17 @@ const ownOnly = (addresses: readonly string[], url: URL): string[] =>
     .filter(({ host }) => host === url.host)
     .map(({ pathname, search }) => url.origin + pathname + search)
 
-const ask = async (address: string, reach: PrivateAddresses): Promise<OutsideAnswer | undefined> =>
-  askOutside(address, {
-    fields: { host: new URL(address).host, 'accept-encoding': 'gzip' },
-    reach,
-  }).catch(() => undefined)
+const ask = async (site: AskedSite, address: string): Promise<OutsideAnswer | undefined> =>
+  askSite(site, address, { 'accept-encoding': 'gzip' }).catch(() => undefined)
 
 /** Answers in the order of the addresses, a few at a time. */
 const askAll = async (
+  site: AskedSite,
   addresses: readonly string[],
-  reach: PrivateAddresses,
 ): Promise<(OutsideAnswer | undefined)[]> => {
   const answers: (OutsideAnswer | undefined)[] = []
   for (let at = 0; at < addresses.length; at += AT_A_TIME)
-    answers.push(...(await Promise.all(addresses.slice(at, at + AT_A_TIME).map((one) => ask(one, reach)))))
+    answers.push(...(await Promise.all(addresses.slice(at, at + AT_A_TIME).map((one) => ask(site, one)))))
   return answers
 }
 
@@ -45,11 +42,9 @@ const htmlOf = (answer: OutsideAnswer | undefined): string | undefined =>
     ? answer.body.toString('utf8')
     : undefined
 
-const readSitemaps = async (
-  url: URL,
-  reach: PrivateAddresses,
-): Promise<{ entries: SitemapEntry[]; broken: string[] }> => {
-  const robots = await ask(`${url.origin}/robots.txt`, reach)
+const readSitemaps = async (site: AskedSite): Promise<{ entries: SitemapEntry[]; broken: string[] }> => {
+  const url = new URL(site.named)
+  const robots = await ask(site, '/robots.txt')
   const named = robots?.status === 200 ? sitemapsInRobots(robots.body.toString('utf8')) : []
   const queue = named.length > 0 ? ownOnly(named, url) : [`${url.origin}/sitemap.xml`]
   const entries: SitemapEntry[] = []
@@ -60,7 +55,7 @@ const readSitemaps = async (
     address !== undefined && read < MOST_SITEMAPS;
     address = queue.shift(), read++
   ) {
-    const answer = await ask(address, reach)
+    const answer = await ask(site, address)
     if (answer?.status !== 200) {
       broken.push(`${address}: ${answer === undefined ? 'no answer' : `status ${answer.status}`}`)
       continue
@@ -74,13 +69,11 @@ const readSitemaps = async (
 }
 
 /** Pages that the home page and some of those it links to name, nearest first. */
-const followLinks = async (url: URL, homeHtml: string, reach: PrivateAddresses): Promise<string[]> => {
+const followLinks = async (site: AskedSite, homeHtml: string): Promise<string[]> => {
+  const url = new URL(site.named)
   const found = new Set(['/', ...linkedPages(homeHtml, `${url.origin}/`)])
   const next = [...found].slice(1, 1 + MOST_FOLLOWED)
-  const answers = await askAll(
-    next.map((path) => url.origin + path),
-    reach,
-  )
+  const answers = await askAll(site, next)
   answers.forEach((answer, index) => {
     const html = htmlOf(answer)
     if (html !== undefined) for (const path of linkedPages(html, url.origin + next[index]!)) found.add(path)
@@ -103,19 +96,18 @@ const USUAL_PRIORITY = 0.5
 
 /** Pages of a site from its sitemap; without a usable one, by following links. */
 export const findPages = async (
-  url: URL,
+  site: AskedSite,
   homeHtml: string,
-  reach: PrivateAddresses,
 ): Promise<{ pages: PageCandidate[]; finding: Finding }> => {
-  const { entries, broken } = await readSitemaps(url, reach)
+  const { entries, broken } = await readSitemaps(site)
   if (entries.length > 0) {
     const sentence = `The sitemap lists ${entries.length} addresses.`
     return {
-      pages: pathsOf(entries, url),
+      pages: pathsOf(entries, new URL(site.named)),
       finding: { code: 'sitemap', level: 'good', sentence, evidence: broken },
     }
   }
-  const paths = await followLinks(url, homeHtml, reach)
+  const paths = await followLinks(site, homeHtml)
   const isBroken = broken.some((line) => !line.includes('status 404'))
   const sentence = `${isBroken ? 'The sitemap cannot be used; mend it, warm-up works from it.' : 'The site has no sitemap.'} ${paths.length} ${paths.length === 1 ? 'page was' : 'pages were'} found by following links; add others by hand.`
   return {
@@ -126,14 +118,10 @@ export const findPages = async (
 
 /** What pages are built of, by path; those that do not answer are missing. */
 export const lookAtStructures = async (
-  url: URL,
+  site: AskedSite,
   paths: readonly string[],
-  reach: PrivateAddresses,
 ): Promise<Map<string, ReadonlySet<string>>> => {
-  const answers = await askAll(
-    paths.map((path) => url.origin + path),
-    reach,
-  )
+  const answers = await askAll(site, paths)
   const structures = new Map<string, ReadonlySet<string>>()
   answers.forEach((answer, index) => {
     const html = htmlOf(answer)

@@ -1,12 +1,12 @@
 import { and, eq, inArray } from 'drizzle-orm'
 import type { DeliveryConfig, DeliverySite } from '../../core/contracts/delivery.ts'
-import { Setup } from '../../core/contracts/setup.ts'
+import { emptySetup, Setup } from '../../core/contracts/setup.ts'
 import { versionOf } from '../../core/measuring/sides.ts'
 import { DeliveryUnavailable, type DeliveryClient } from '../../delivery/control/client.ts'
 import type { Database } from '../db/database.ts'
 import { candidates, jobs, measurements, sites, trials, versions } from '../db/schema.ts'
 import { setupDigest } from './setup-digest.ts'
-import { candidateHost, versionHost } from '../measuring/run-order.ts'
+import { candidateHost, originHost, versionHost } from '../measuring/run-order.ts'
 import { siteKnowledge } from '../measuring/knowledge.ts'
 
 const ORIGIN_TIMEOUT_MS = 60_000
@@ -40,12 +40,14 @@ const siteConfig = async (db: Database, site: typeof sites.$inferSelect): Promis
     origin: {
       base: site.address,
       hostHeader: site.hostHeader,
+      ...(site.publicAddress === null ? {} : { publicAddress: site.publicAddress }),
       timeoutMs: ORIGIN_TIMEOUT_MS,
       privateAddresses: site.hosts.privateAddresses,
     },
     channels: [
       { channel: 'live', hosts: [site.liveHost], setup: liveSetup },
       { channel: 'trial', hosts: [site.trialHost], setup: Setup.parse(trial?.setup ?? liveSetup), key },
+      ...(site.hostHeader === 'public' ? [withKey(originHost(site.trialHost), emptySetup(), 'origin')] : []),
       ...(await measuredVersions(db, site.id)).flatMap((number) => {
         const version = published.find((one) => one.number === number)
         if (version === undefined) return []

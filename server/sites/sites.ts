@@ -39,6 +39,7 @@ const toSite = async (db: Database, row: SiteRow, addresses: Addresses): Promise
     name: row.name,
     address: row.address,
     hostHeader: row.hostHeader,
+    publicAddress: row.publicAddress,
     liveHost: row.liveHost,
     trialHost: row.trialHost,
     liveUrl: urlOf(row.liveHost, addresses),
@@ -111,7 +112,7 @@ const writeSitemapPages = async (
 export const connectSite = async (services: Services, wanted: ConnectSite, by: string): Promise<Site> => {
   const { db, publisher, now, addresses } = services
   await refuseTakenHosts(services, wanted)
-  const { check, pages } = await lookAtSite(wanted.address, addresses, wanted.privateAddresses)
+  const { check, pages } = await lookAtSite(wanted, addresses)
   const stopped = check.findings.find(({ level }) => level === 'stop')
   if (stopped !== undefined) throw errors.siteStopped(stopped.sentence)
   const id = newId()
@@ -122,7 +123,9 @@ export const connectSite = async (services: Services, wanted: ConnectSite, by: s
       id,
       name: wanted.name,
       address: check.address,
-      hostHeader: wanted.hostHeader,
+      // A server that answers by its public name only leaves no choice.
+      hostHeader: check.publicAddress === null ? wanted.hostHeader : 'public',
+      publicAddress: check.publicAddress,
       liveHost: wanted.liveHost,
       trialHost: wanted.trialHost,
       liveVersion: 1,
@@ -172,8 +175,13 @@ export const connectSite = async (services: Services, wanted: ConnectSite, by: s
 /** Look at the site again: what it says about itself, and which pages its sitemap lists now. @throws AppError NOT_FOUND, SITE_NOT_USABLE */
 export const lookAgain = async (services: Services, id: string): Promise<Site> => {
   const { db, addresses, events } = services
-  const { address, hosts } = await siteRow(db, id)
-  const { check, pages } = await lookAtSite(address, addresses, hosts.privateAddresses)
+  const { address, publicAddress, hosts } = await siteRow(db, id)
+  const look = {
+    address,
+    publicAddress: publicAddress ?? undefined,
+    privateAddresses: hosts.privateAddresses,
+  }
+  const { check, pages } = await lookAtSite(look, addresses)
   const stopped = check.findings.find(({ level }) => level === 'stop')
   // What was known stays: a site that is down just now has not lost its pages.
   if (stopped !== undefined) throw errors.siteStopped(stopped.sentence)

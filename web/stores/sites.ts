@@ -1,7 +1,7 @@
 import { defineStore } from 'pinia'
 import { shallowRef } from 'vue'
 import { z } from 'zod'
-import { Site, SiteCheck, type ConnectSite } from '../../core/contracts/sites.ts'
+import { Site, SiteCheck, type CheckSite, type ConnectSite } from '../../core/contracts/sites.ts'
 import { callApi } from '../api/client.ts'
 
 /** The connected sites. */
@@ -14,8 +14,8 @@ export const useSites = defineStore('sites', () => {
     loaded.value = true
   }
   const find = (id: string): Site | undefined => sites.value.find((site) => site.id === id)
-  const check = (address: string, privateAddresses: 'refused' | 'allowed'): Promise<SiteCheck> =>
-    callApi('POST', '/site-checks', SiteCheck, { address, privateAddresses })
+  const check = (look: z.input<typeof CheckSite>): Promise<SiteCheck> =>
+    callApi('POST', '/site-checks', SiteCheck, look)
   const connect = async (wanted: z.input<typeof ConnectSite>): Promise<Site> => {
     const site = await callApi('POST', '/sites', Site, wanted)
     await load()

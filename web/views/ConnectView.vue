@@ -1,8 +1,9 @@
 <script setup lang="ts">
 import ActionButton from '../components/ActionButton.vue'
-import { ref, shallowRef } from 'vue'
+import { computed, ref, shallowRef } from 'vue'
 import { useRouter } from 'vue-router'
 import { QuickCheck } from '../../core/contracts/quick-check.ts'
+import type { HostHeader } from '../../core/contracts/delivery.ts'
 import type { SiteCheck } from '../../core/contracts/sites.ts'
 import { callApi } from '../api/client.ts'
 import QuickCheckResult from '../components/QuickCheckResult.vue'
@@ -22,13 +23,19 @@ const check = ref<SiteCheck | null>(null)
 const name = ref('')
 const liveHost = ref('')
 const trialHost = ref('')
-const hostHeader = ref<'visitor' | 'origin'>('visitor')
+const hostHeader = ref<HostHeader>('visitor')
+/** What visitors type, where the owner has to say so. */
+const publicAddress = ref('')
 const chosen = ref<string[]>([])
 /** Only the newest check may write: an owner may correct the address while the first one still runs. */
 let newest = 0
 
-const stopped = (): boolean => check.value?.findings.some(({ level }) => level === 'stop') ?? false
+const stopped = computed(() => check.value?.findings.some(({ level }) => level === 'stop') ?? false)
 const isPrivate = (): boolean => check.value?.findings.some(({ code }) => code === 'private-address') ?? false
+/** Whether the server may answer by another name. */
+const asksForName = computed(
+  () => check.value?.findings.some(({ code }) => code === 'redirects' || code === 'error-status') ?? false,
+)
 const privateAddresses = ref<'refused' | 'allowed'>('refused')
 const quick = shallowRef<QuickCheck | null>(null)
 /** @param reach "allowed" is the owner's yes to a private address, for this look and for the site */
@@ -43,7 +50,14 @@ const look = async (reach: 'refused' | 'allowed' = 'refused'): Promise<void> => 
     .then((seen) => mine === newest && (quick.value = seen))
     // What is wrong with the address the check below says, too.
     .catch(() => undefined)
-  const found = await problems.catching(() => sites.check(address.value, reach))
+  const named = publicAddress.value.trim()
+  const found = await problems.catching(() =>
+    sites.check({
+      address: address.value,
+      privateAddresses: reach,
+      ...(named === '' ? {} : { publicAddress: named }),
+    }),
+  )
   if (mine !== newest) return
   checking.value = false
   if (found === undefined) return
@@ -51,6 +65,7 @@ const look = async (reach: 'refused' | 'allowed' = 'refused'): Promise<void> => 
   name.value = found.name
   liveHost.value = found.suggestedHosts.live
   trialHost.value = found.suggestedHosts.trial
+  hostHeader.value = found.publicAddress === null ? 'visitor' : 'public'
   chosen.value = found.sample.map(({ path }) => path)
 }
 const giveUp = (): void => {
@@ -66,6 +81,7 @@ const connect = async (): Promise<void> => {
       liveHost: liveHost.value,
       trialHost: trialHost.value,
       hostHeader: hostHeader.value,
+      ...(check.value!.publicAddress === null ? {} : { publicAddress: check.value!.publicAddress }),
       privateAddresses: privateAddresses.value,
       sample: check.value!.sample.filter(({ path }) => chosen.value.includes(path)),
     }),
@@ -105,70 +121,89 @@ const connect = async (): Promise<void> => {
       <v-btn v-if="isPrivate()" class="yes" size="small" @click="look('allowed')"
         >It is mine: look at it anyway</v-btn
       >
-      <form v-if="!stopped()" @submit.prevent="connect">
-        <h2>Pages that stand for the site</h2>
-        <p class="muted small">One of each kind, from the sitemap. These are measured and looked at.</p>
-        <div class="scroll narrow">
-          <table class="bench">
-            <thead>
-              <tr>
-                <th scope="col">Use</th>
-                <th scope="col">Kind of page</th>
-                <th scope="col">Page</th>
-              </tr>
-            </thead>
-            <tbody>
-              <tr v-for="page in check.sample" :key="page.path">
-                <td><v-checkbox v-model="chosen" :value="page.path" :aria-label="`Use ${page.path}`" /></td>
-                <td>{{ page.kind }}</td>
-                <td>
-                  <code>{{ page.path }}</code>
-                </td>
-              </tr>
-            </tbody>
-          </table>
-        </div>
-        <h2>Names</h2>
-        <p class="muted small">
-          Names under .localhost are served on this machine, so you can look before any DNS record is changed.
-        </p>
-        <div class="names">
-          <v-text-field v-model="name" label="Name of the site" required />
-          <v-text-field
-            v-model="liveHost"
-            label="Host name of live"
-            hint="What visitors will use."
-            persistent-hint
-            required
-          />
-          <v-text-field
-            v-model="trialHost"
-            label="Host name of trial"
-            hint="Where setups are tried."
-            persistent-hint
-            required
-          />
-          <v-select
-            v-model="hostHeader"
-            label="Ask the origin with"
-            :items="[
-              { value: 'visitor', title: 'the host name the visitor uses' },
-              { value: 'origin', title: 'its own host name' },
-            ]"
-            hint="Choose its own if it redirects other names."
-            persistent-hint
-          />
-        </div>
-        <ActionButton
-          type="submit"
-          color="primary"
-          variant="flat"
-          :under-way="connecting"
-          :disabled="chosen.length === 0"
-          >Connect</ActionButton
-        >
+      <form v-if="asksForName" class="address" @submit.prevent="look(privateAddresses)">
+        <v-text-field
+          v-model="publicAddress"
+          label="What visitors type to get to the site"
+          placeholder="https://www.example.org"
+          hint="The server at the address above is then asked by this name."
+          persistent-hint
+        />
+        <v-btn type="submit" :disabled="publicAddress.trim() === ''">Ask it by this name</v-btn>
       </form>
     </template>
+    <form v-if="check && !stopped" @submit.prevent="connect">
+      <h2>Pages that stand for the site</h2>
+      <p class="muted small">One of each kind, from the sitemap. These are measured and looked at.</p>
+      <div class="scroll narrow">
+        <table class="bench">
+          <thead>
+            <tr>
+              <th scope="col">Use</th>
+              <th scope="col">Kind of page</th>
+              <th scope="col">Page</th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr v-for="page in check.sample" :key="page.path">
+              <td><v-checkbox v-model="chosen" :value="page.path" :aria-label="`Use ${page.path}`" /></td>
+              <td>{{ page.kind }}</td>
+              <td>
+                <code>{{ page.path }}</code>
+              </td>
+            </tr>
+          </tbody>
+        </table>
+      </div>
+      <h2>Names</h2>
+      <p class="muted small">
+        Names under .localhost are served on this machine, so you can look before any DNS record is changed.
+      </p>
+      <div class="names">
+        <v-text-field v-model="name" label="Name of the site" required />
+        <v-text-field
+          v-model="liveHost"
+          label="Host name of live"
+          hint="What visitors will use."
+          persistent-hint
+          required
+        />
+        <v-text-field
+          v-model="trialHost"
+          label="Host name of trial"
+          hint="Where setups are tried."
+          persistent-hint
+          required
+        />
+        <v-text-field
+          v-if="check.publicAddress"
+          :model-value="check.publicAddress"
+          label="Ask the server (origin) as"
+          hint="It answers by this name only; links are kept within the names beside."
+          persistent-hint
+          readonly
+        />
+        <v-select
+          v-else
+          v-model="hostHeader"
+          label="Ask the origin with"
+          :items="[
+            { value: 'visitor', title: 'the host name the visitor uses' },
+            { value: 'origin', title: 'its own host name' },
+          ]"
+          hint="Choose its own if it redirects other names."
+          persistent-hint
+        />
+      </div>
+      <ActionButton
+        type="submit"
+        color="primary"
+        variant="flat"
+        :under-way="connecting"
+        :disabled="chosen.length === 0"
+        >Connect</ActionButton
+      >
+    </form>
   </div>
 </template>
 

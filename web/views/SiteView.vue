@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import ActionButton from '../components/ActionButton.vue'
-import { onMounted, ref } from 'vue'
+import { computed, onMounted, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { EventTarget, Site } from '../../core/contracts/sites.ts'
 import { callApi } from '../api/client.ts'
@@ -43,13 +43,18 @@ const remove = async (): Promise<void> => {
   removing.value = false
   if (done === true) await router.push({ name: 'sites' })
 }
+
+/** By which name the origin is asked, for a sentence. */
+const askedAs = computed(() => {
+  if (props.site.publicAddress !== null) return `as ${props.site.publicAddress}`
+  return props.site.hostHeader === 'origin' ? 'by its own host name' : 'by the host name the visitor uses'
+})
 </script>
 
 <template>
   <h1>{{ site.name }}</h1>
   <p>
-    Origin {{ site.address }}, asked with
-    {{ site.hostHeader === 'origin' ? 'its own host name' : 'the host name the visitor uses' }}. Live at
+    Your server (origin) is {{ site.address }}, asked {{ askedAs }}. Live at
     <a :href="site.liveUrl" target="_blank" rel="noopener">{{ site.liveUrl }}</a>, trial at
     <a :href="trialLink(site)" target="_blank" rel="noopener">{{ site.trialUrl }}</a>.
   </p>

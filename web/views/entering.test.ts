@@ -55,7 +55,7 @@ describe('signing in', () => {
 
 describe('connecting a site', () => {
   const finding = (code: string, level: 'good' | 'note' | 'stop') => ({ code, level, sentence: `found ${code}`, evidence: [] }) // prettier-ignore
-  const check = (more: Partial<SiteCheck> = {}): SiteCheck => ({ address: 'http://quay.example', name: 'Quay', suggestedHosts: { live: 'www.quay.example', trial: 'trial.quay.example' }, findings: [finding('answers', 'good')], kinds: [], sample: [{ path: '/', kind: 'Home' }, { path: '/shop', kind: 'Shop' }], ...more }) // prettier-ignore
+  const check = (more: Partial<SiteCheck> = {}): SiteCheck => ({ address: 'http://quay.example', publicAddress: null, name: 'Quay', suggestedHosts: { live: 'www.quay.example', trial: 'trial.quay.example' }, findings: [finding('answers', 'good')], kinds: [], sample: [{ path: '/', kind: 'Home' }, { path: '/shop', kind: 'Shop' }], ...more }) // prettier-ignore
   const looked = async (found: unknown) => {
     const asked = answering({ 'POST /site-checks': found, 'POST /sites': aSite(), 'GET /sites': [aSite()] })
     const host = mounted(ConnectView)
@@ -72,6 +72,19 @@ describe('connecting a site', () => {
     await nextTick()
     await submit(host, 'form:not(.address)')
     await expect.poll(() => bodyOf(asked, 'POST /sites')).toMatchObject({ name: 'Quay', liveHost: 'www.quay.example', trialHost: 'trial.quay.example', hostHeader: 'visitor', privateAddresses: 'refused' }) // prettier-ignore
+  })
+  test('a server that answers by its public name only is connected by it, without a question', async () => {
+    const { asked, host } = await looked(check({ publicAddress: 'https://www.quay.example' }))
+    await expect.poll(() => textOf(host)).toContain('It answers by this name only')
+    await submit(host, 'form:not(.address)')
+    await expect.poll(() => bodyOf(asked, 'POST /sites')).toMatchObject({ hostHeader: 'public', publicAddress: 'https://www.quay.example' }) // prettier-ignore
+  })
+  test('whoever is sent elsewhere can say what visitors type', async () => {
+    const { asked, host } = await looked(check({ findings: [finding('redirects', 'stop')] }))
+    await expect.poll(() => textOf(host)).toContain('found redirects')
+    await type(field(host, 'What visitors type to get to the site'), 'https://www.quay.example')
+    await submit(host, 'form.address:last-of-type')
+    await expect.poll(() => bodyOf(asked, 'POST /site-checks')).toMatchObject({ address: 'quay.example', publicAddress: 'https://www.quay.example' }) // prettier-ignore
   })
   test('is not offered when something stands against it', async () => {
     const { host } = await looked(check({ findings: [finding('loop', 'stop')] }))
