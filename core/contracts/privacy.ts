@@ -43,14 +43,14 @@ export const PrivacyAnswer = z.object({
 })
 export type PrivacyAnswer = z.infer<typeof PrivacyAnswer>
 
-/** Something of one visitor that reached another. */
+/** Something of one visitor that reached another, or that did not reach whom it belongs to. */
 export const PrivacyLeak = z.object({
   path: z.string(),
-  kind: z.enum(['personal-text', 'secret', 'shared-token', 'cookie']),
+  kind: z.enum(['personal-text', 'secret', 'shared-token', 'cookie', 'own-lost']),
   sentence: z.string(),
   what: z.string().describe('The text, shortened'),
   owner: PrivacyAnswer.describe('What its owner gets from the origin'),
-  reached: PrivacyAnswer.describe('What another visitor got through the trial'),
+  reached: PrivacyAnswer.describe('What another visitor, or the owner where it was lost, got through the trial'),
 })
 export type PrivacyLeak = z.infer<typeof PrivacyLeak>
 

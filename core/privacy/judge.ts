@@ -7,6 +7,8 @@ export interface Observation {
   readonly path: string
   readonly visitor: PrivacyVisitor
   readonly direct: { readonly status: number; readonly body: string }
+  /** The same from the origin once more: what differs between the two belongs to the moment, not to the visitor. */
+  readonly directAgain?: string
   readonly trial: {
     readonly status: number
     readonly body: string
@@ -116,6 +118,51 @@ const sharedTokens = (one: Looked, other: Looked): PrivacyLeak[] =>
     ]
   })
 
+/**
+ * What a signed-in visitor sees at the origin each time, who is signed out never sees, and what is missing in the page from the store: their name,
+ * links to edit, the fields of their forms. They were given the page of somebody else.
+ */
+const lostOwn = (owner: Looked, all: readonly Looked[]): PrivacyLeak[] => {
+  const { seen, direct, trial } = owner
+  if (!seen.visitor.startsWith('signed in') || seen.directAgain === undefined) return []
+  const again = pageValues(seen.directAgain)
+  const signedOut = all.filter((one) => one.seen.visitor.startsWith('signed out')).map((one) => one.direct)
+  const words = [...direct.words].filter(
+    (word) =>
+      again.words.has(word) && !trial.words.has(word) && !signedOut.some((page) => page.words.has(word)),
+  )
+  const places = [...direct.places.keys()].filter(
+    (place) =>
+      again.places.has(place) &&
+      !trial.places.has(place) &&
+      !signedOut.some((page) => page.places.has(place)),
+  )
+  const lost = (what: string, sentence: string, text = what): PrivacyLeak => ({
+    path: seen.path,
+    kind: 'own-lost',
+    sentence,
+    what: shorten(what),
+    owner: asOwner(seen, text),
+    reached: { ...asReached(seen, text), excerpt: trialInstead(seen) },
+  })
+  if (places.length > 0)
+    return places.slice(0, 2).map((place) => lost(place, `The ${place} that the visitor “${seen.visitor}” gets from the origin is missing: they got the page of somebody else from the store, and their forms may fail.`, direct.places.get(place)!)) // prettier-ignore
+  // Names are longer than the words around them.
+  return words
+    .sort((a, b) => b.length - a.length)
+    .slice(0, 2)
+    .map((word) => lost(word, `“${shorten(word)}” is shown to the visitor “${seen.visitor}” at the origin and is missing here: they got the page of somebody else from the store.`)) // prettier-ignore
+}
+
+/** How the page from the store begins, without what nobody sees. */
+const trialInstead = ({ trial }: Observation): string =>
+  trial.body
+    .replaceAll(/<(script|style|head)\b[\s\S]*?<\/\1>/gi, '')
+    .replaceAll(/<[^>]*>/g, ' ')
+    .replaceAll(/\s+/g, ' ')
+    .trim()
+    .slice(0, 160)
+
 const cookiesFromStore = ({ seen }: Looked): PrivacyLeak[] =>
   isFromStore(seen)
     ? seen.trial.setCookies.map((line) => ({
@@ -129,7 +176,7 @@ const cookiesFromStore = ({ seen }: Looked): PrivacyLeak[] =>
     : []
 
 /**
- * Whether anything of one visitor reached another through the trial. Only answers from the store can leak; what the origin itself shows to others is
+ * Whether anything of one visitor reached another through the trial, and whether all still see what is theirs. Only answers from the store can leak; what the origin itself shows to others is
  * not held against the store.
  * @param observations of one page by several visitors each, in the order they were made
  */
@@ -142,6 +189,7 @@ export const judgePrivacy = (observations: readonly Observation[]): PrivacyLeak[
     for (const other of looked) {
       leaks.push(...cookiesFromStore(other))
       if (!isFromStore(other.seen)) continue
+      leaks.push(...lostOwn(other, looked))
       for (const owner of looked) {
         if (owner.seen.visitor === other.seen.visitor) continue
         leaks.push(...strayTexts(owner, other, looked), ...sharedTokens(owner, other))

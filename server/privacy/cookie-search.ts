@@ -38,6 +38,14 @@ const treatment = (settings: PageCacheSettings, name: string): CookieFinding['tr
   return namePatterns(settings.harmlessCookies)(name) ? 'harmless' : 'unknown'
 }
 
+const isRedirect = ({ status }: OutsideAnswer): boolean => status >= 300 && status < 400
+
+/** What an answer shows; a cookie may also decide where a visitor is sent. */
+const shown = ({ status, fields, body }: OutsideAnswer): string =>
+  status === 200
+    ? body.toString('utf8')
+    : `${status} ${fields.get('location') ?? ''}\n${body.toString('utf8')}`
+
 const isMarked = ({ fields }: OutsideAnswer): boolean => {
   const directives = parseDirectives(fields.get('cache-control'))
   return ['private', 'no-store', 'no-cache'].some((name) => directives.has(name))
@@ -55,11 +63,10 @@ const tryPage = async (
     new MadeUpVisitor(site, port, cookie).askOrigin(path)
   const without = [await ask(''), await ask('')] as const
   const having = [await ask(`${name}=${value}`), await ask(`${name}=${value}`)] as const
-  const text = ({ body }: OutsideAnswer): string => body.toString('utf8')
   return {
     path,
-    without: [text(without[0]), text(without[1])],
-    with: [text(having[0]), text(having[1])],
+    without: [shown(without[0]), shown(without[1])],
+    with: [shown(having[0]), shown(having[1])],
     markedPersonal: isMarked(having[0]),
     markedWithout: isMarked(without[0]),
   }
@@ -71,6 +78,26 @@ const cookiesToTry = async (site: Site, port: number, given: string): Promise<[s
   const stranger = new MadeUpVisitor(site, port)
   for (const { path } of site.sample.slice(0, PAGES)) jar.take((await stranger.askOrigin(path)).setCookies)
   return jar.pairs.slice(0, MOST_COOKIES)
+}
+
+/**
+ * Pages of the sample that show something to a visitor without cookies: of one that only sends visitors on nothing is learnt.
+ * @throws JobFailure when there is none
+ */
+const pagesToTry = async (site: Site, port: number): Promise<string[]> => {
+  const paths: string[] = []
+  let sentOn = ''
+  for (const { path } of site.sample.slice(0, 2 * PAGES)) {
+    const answer = await new MadeUpVisitor(site, port).askOrigin(path)
+    if (!isRedirect(answer)) paths.push(path)
+    else sentOn = `${path} sends visitors on to ${answer.fields.get('location') ?? 'nowhere'}`
+    if (paths.length === PAGES) break
+  }
+  if (paths.length === 0)
+    throw new JobFailure(
+      `None of the sample pages shows anything by itself (${sentOn}), so nothing can be learnt about cookies from them. Choose other pages for the sample.`,
+    )
+  return paths
 }
 
 /** Find out what each cookie does, by comparing answers of the origin with it and without. */
@@ -89,7 +116,7 @@ export const cookieSearch =
     const cookies = await cookiesToTry(site, port, given).catch((error: Error) => {
       throw new JobFailure(error.message)
     })
-    const paths = site.sample.slice(0, PAGES).map(({ path }) => path)
+    const paths = await pagesToTry(site, port)
     const findings: CookieFinding[] = []
     const begun = performance.now()
     for (const [done, [name, value]] of cookies.entries()) {

@@ -19,7 +19,7 @@ const MOST_LEAKS = 50
 
 type Needed = Pick<Services, 'db' | 'delivery' | 'events' | 'addresses' | 'privacyOrders'>
 
-/** The sample, and some pages of each kind that the setup has special rules for. */
+/** The sample, some pages of each kind that the setup has special rules for, and pages with forms. */
 const pagesToAsk = async ({ db }: Needed, site: Site, kinds: { paths: string[] }[]): Promise<string[]> => {
   const listed = await db.select().from(sitemapPages).where(eq(sitemapPages.siteId, site.id))
   const paths = new Set(site.sample.map(({ path }) => path))
@@ -29,7 +29,28 @@ const pagesToAsk = async ({ db }: Needed, site: Site, kinds: { paths: string[] }
     for (const path of own.slice(0, PAGES_OF_KIND)) paths.add(path)
     if (own.length === 0) for (const pattern of patterns) if (!pattern.includes('*')) paths.add(pattern)
   }
+  for (const path of await pagesWithForms(site, listed)) paths.add(path)
   return [...paths]
+}
+
+/** Kinds of pages that are looked at for forms. */
+const MOST_KINDS_FOR_FORMS = 12
+const SENT_FORM = /<form\b[^>]*\bmethod\s*=\s*["']?post\b/i
+
+/** A page of each kind that has a form: what a form holds may belong to one visitor. */
+const pagesWithForms = async (
+  site: Site,
+  listed: readonly { path: string; kind: string }[],
+): Promise<string[]> => {
+  const firsts = new Map<string, string>()
+  for (const { path, kind } of listed) if (!firsts.has(kind)) firsts.set(kind, path)
+  const stranger = new MadeUpVisitor(site, 0)
+  const found: string[] = []
+  for (const path of [...firsts.values()].slice(0, MOST_KINDS_FOR_FORMS)) {
+    const answer = await stranger.askOrigin(path).catch(() => undefined)
+    if (answer !== undefined && SENT_FORM.test(answer.body.toString('utf8'))) found.push(path)
+  }
+  return found
 }
 
 const visitorsOf = async (
@@ -50,15 +71,19 @@ const visitorsOf = async (
   return visitors
 }
 
-/** One page: everyone asks the origin; then everyone asks the trial, twice, so that what the first ones filled is what the others get. */
+/** One page: everyone asks the origin, twice; then everyone asks the trial, twice, so that what the first ones filled is what the others get. */
 const observe = async (
   path: string,
   visitors: ReadonlyMap<PrivacyVisitor, MadeUpVisitor>,
 ): Promise<Observation[]> => {
-  const direct = new Map<PrivacyVisitor, Observation['direct']>()
+  const direct = new Map<PrivacyVisitor, Pick<Observation, 'direct' | 'directAgain'>>()
   for (const [name, visitor] of visitors) {
     const answer = await visitor.askOrigin(path)
-    direct.set(name, { status: answer.status, body: answer.body.toString('utf8') })
+    const again = await visitor.askOrigin(path)
+    direct.set(name, {
+      direct: { status: answer.status, body: answer.body.toString('utf8') },
+      directAgain: again.body.toString('utf8'),
+    })
   }
   for (const visitor of visitors.values()) await visitor.askTrial(path)
   const observations: Observation[] = []
@@ -67,7 +92,7 @@ const observe = async (
     observations.push({
       path,
       visitor: name,
-      direct: direct.get(name)!,
+      ...direct.get(name)!,
       trial: {
         status: answer.status,
         body: answer.body.toString('utf8'),
@@ -95,7 +120,7 @@ const askAll = async (
   return observations
 }
 
-/** Look whether anything of one visitor reaches another through the trial. */
+/** Look whether anything of one visitor reaches another through the trial, and whether all see what is theirs. */
 export const privacyJob =
   (needed: Needed): JobHandler =>
   async (job, progress) => {

@@ -14,6 +14,8 @@ let origin: Server
 let stored: Map<string, string> | undefined
 /** Whether the trial stores pages of signed-in visitors for everyone. */
 let leaky = false
+/** Whether the trial gives the guests' page to everyone. */
+let membersGetGuests = false
 
 const who = (req: IncomingMessage): string | undefined => /sid=(\w+)/.exec(req.headers.cookie ?? '')?.[1]
 const render = (name: string | undefined): string =>
@@ -41,7 +43,7 @@ const answerOrigin = (req: IncomingMessage, res: ServerResponse): void => {
 
 const answerTrial = (req: IncomingMessage, res: ServerResponse): void => {
   const path = req.url!
-  const name = who(req)
+  const name = membersGetGuests ? undefined : who(req)
   const copy = stored?.get(path)
   if (copy !== undefined && (leaky || name === undefined))
     return void res.writeHead(200, { 'cache-status': 'zest-lamp; hit; ttl=9' }).end(copy)
@@ -58,6 +60,7 @@ const listen = async (server: Server): Promise<number> => {
 beforeEach(async () => {
   stored = new Map()
   leaky = false
+  membersGetGuests = false
   trial = createServer(answerTrial)
   origin = createServer(answerOrigin)
   const port = await listen(trial)
@@ -125,6 +128,16 @@ describe('a trial that hands one visitor’s page to others', () => {
     expect(leak.reached.excerpt).toContain('Hello Annelies')
     expect((await keep(revision)).body.code).toBe('PRIVACY_CHECK_NEEDED')
   })
+  test('one that hands the guests’ page to members is found out as well', async () => {
+    membersGetGuests = true
+    const revision = await putIntoTrial({ ignoredCookies: ['sid'] })
+    const { latest } = await check()
+    expect(latest.state).toBe('leaks')
+    expect(new Set(latest.leaks.map(({ kind }: { kind: string }) => kind))).toEqual(new Set(['own-lost']))
+    expect(latest.leaks[0]).toMatchObject({ what: 'Annelies', reached: { visitor: 'signed in, first' } })
+    expect(latest.leaks[0].reached.excerpt).toContain('Sign in')
+    expect((await keep(revision)).body.code).toBe('PRIVACY_CHECK_NEEDED')
+  })
   test('live is left as it is: only the trial is emptied', async () => {
     await putIntoTrial({ overrule: true })
     bench.purges.length = 0
@@ -154,6 +167,20 @@ describe('a check that cannot be made says what to do', () => {
     const rows = await bench.services.db.execute('select * from privacy_checks')
     expect(JSON.stringify(rows)).not.toContain('right')
   })
+})
+
+test('a sample that only sends visitors on teaches nothing of cookies, and the sentence says so', async () => {
+  origin.removeAllListeners('request')
+  origin.on('request', (_req, res) =>
+    res.writeHead(302, { location: 'https://www.orrin-sound.example/' }).end(),
+  )
+  const { body: job } = await bench.call('POST', `/sites/${site.id}/cookies/searches`, {
+    cookie: 'sid=Annelies',
+  })
+  await bench.services.jobs.idle()
+  const { state, error } = (await bench.call('GET', `/jobs/${job.id}`)).body
+  expect(state).toBe('failed')
+  expect(error).toMatch(/sends visitors on to https:\/\/www\.orrin-sound\.example/)
 })
 
 test('cookies are tried one by one: the one that changes pages is told from the one that does not', async () => {

@@ -54,9 +54,15 @@ const headline = computed(() => {
   if (check.state === 'failed') return `The one of ${at} did not get to an end.`
   if (check.state === 'passed')
     return check.current
-      ? `Passed ${at}: nothing of one visitor reached another, on ${whole(check.pages)} pages, with ${whole(check.stored)} answers from the store.`
+      ? `Passed ${at}: nothing of one visitor reached another, and all saw what is theirs, on ${whole(check.pages)} pages, with ${whole(check.stored)} answers from the store.`
       : `One passed ${at}, with other settings. Run it again for these.`
-  return `${at}: ${howMany(check.leaks.length, 'thing')} of one visitor reached another${check.current ? '' : ', with settings that have changed since'}. This cannot be published.`
+  const lost = check.leaks.filter(({ kind }) => kind === 'own-lost').length
+  const reached = check.leaks.length - lost
+  const found = [
+    ...(reached > 0 ? [`${howMany(reached, 'thing')} of one visitor reached another`] : []),
+    ...(lost > 0 ? [`${howMany(lost, 'thing')} of a signed-in visitor went missing`] : []),
+  ]
+  return `${at}: ${found.join(', ')}${check.current ? '' : ', with settings that have changed since'}. This cannot be published.`
 })
 </script>
 

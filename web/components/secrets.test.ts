@@ -73,7 +73,7 @@ describe('the privacy check', () => {
   })
   test.each([
     [null, 'It has not been run yet.'],
-    [{ state: 'passed', current: true, pages: 8, stored: 12 }, 'nothing of one visitor reached another, on 8 pages, with 12 answers from the store.'],
+    [{ state: 'passed', current: true, pages: 8, stored: 12 }, 'nothing of one visitor reached another, and all saw what is theirs, on 8 pages, with 12 answers from the store.'],
     [{ state: 'passed', current: false }, 'with other settings. Run it again for these.'],
     [{ state: 'failed' }, 'did not get to an end.'],
     [{ state: 'leaks', current: true, leaks: [{}] }, '1 thing of one visitor reached another. This cannot be published.'],
