@@ -4,7 +4,7 @@ import { Setup } from '../core/contracts/setup.ts'
 import type { FileFacts } from '../core/page/files.ts'
 import { rewritePage, type PageOrder } from '../core/page/rewrite.ts'
 import { median } from '../core/stats/median.ts'
-import { digest20 } from '../delivery/rewriting/page-tasks.ts'
+import { digest20 } from '../delivery/rewriting/digest.ts'
 import type { Benchmark } from './result.ts'
 
 const ROUNDS = 30

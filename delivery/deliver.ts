@@ -12,6 +12,7 @@ import { mayBeMade, sendMade } from './answer/send-made.ts'
 import { sendStored } from './answer/send-stored.ts'
 import { cut } from './answer/write-head.ts'
 import { keyOf, storeOf, type DeliveryIo, type Exchange } from './exchange.ts'
+import type { BeforeOpening } from './store/before-opening.ts'
 import type { StoredEntry } from './store/response-store.ts'
 import { readRequest, secureAddress, type Refusal } from './reading.ts'
 import { trialDoor } from './trial-door.ts'
@@ -123,9 +124,25 @@ const asItCame = (exchange: Exchange): Exchange => {
 }
 
 const answer = (exchange: Exchange): void | Promise<void> => {
-  if (exchange.io.opening) return passThrough(asItCame(exchange), 'store-opening')
+  if (exchange.io.beforeOpening !== undefined) return answerBeforeOpening(exchange, exchange.io.beforeOpening)
   if (!mayBeMade(exchange)) return answerOwn(exchange)
   return sendMade(exchange).then((rest) => (rest === 'sent' ? undefined : answerOwn(rest)))
+}
+
+/** While the store is being opened: a fresh copy is looked for on the disk, and everything else passes through. */
+const answerBeforeOpening = async (exchange: Exchange, before: BeforeOpening): Promise<void> => {
+  const { io, req, rule, fields, res } = exchange
+  const passes = (): Promise<void> => passThrough(asItCame(exchange), 'store-opening')
+  if (mayBeMade(exchange) || contentOf(req) !== undefined || admitted(exchange).kind !== 'shared')
+    return passes()
+  const key = keyOf(exchange)
+  await before.find(key)
+  if (res.destroyed) return
+  if (io.beforeOpening === undefined) return answerOwn(exchange)
+  const decision = decideReuse(fields, before.store.candidates(key), rule.reuse, io.now())
+  if (decision.kind !== 'reuse') return passes()
+  const sent = await sendStored(exchange, decision.stored, { kind: 'hit', ttl: decision.ttl }, decision.age)
+  return sent ? undefined : passes()
 }
 
 /** Who may share the answer. An unusual field that the origin names in Vary is no obstacle: copies are kept apart by it. */

@@ -15,12 +15,13 @@ import type { Visitor } from './origin/request-fields.ts'
 import type { Rewriter } from './rewriting/rewriter.ts'
 import type { PathRule, Route, Routes } from './routing.ts'
 import type { VaryMemory } from './vary-memory.ts'
+import type { BeforeOpening } from './store/before-opening.ts'
 import type { ResponseStore } from './store/response-store.ts'
 
 /** What answering needs from outside. */
 export interface DeliveryIo {
-  /** Whether the store is still being opened, right after a start: until then every request passes through. */
-  readonly opening: boolean
+  /** Where stored answers are looked for while the store is still being opened, right after a start; undefined once it is open. */
+  readonly beforeOpening: BeforeOpening | undefined
   readonly now: () => EpochMs
   /** Monotonic, ms; for durations. */
   readonly elapsed: () => number

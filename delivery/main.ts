@@ -32,6 +32,7 @@ import { ownFolder } from './own-folder.ts'
 import { RouteCompiler, rewrittenAnew, type Routes } from './routing.ts'
 import { coverageOf, listStore } from './store/listing.ts'
 import { VaryMemory } from './vary-memory.ts'
+import { BeforeOpening } from './store/before-opening.ts'
 import { IndexedStore } from './store/indexed-store.ts'
 import { MemoryStore } from './store/memory-store.ts'
 import { Certificates } from './tls/certificates.ts'
@@ -123,11 +124,13 @@ const claimData = async (socketPath: string): Promise<void> => {
   }
 }
 
-/** What answering needs, before the store is open: everything passes through to the origin. */
-const beginPassing = (routes: () => Routes): DeliveryIo => {
-  const store = new MemoryStore(1)
+/** What answering needs, before the store is open. @param folder of the store */
+const beginBefore = (folder: string, routes: () => Routes): DeliveryIo => {
+  const inServer = (process.env['ZEST_STORE_URL'] ?? '') !== ''
+  const beforeOpening = new BeforeOpening(inServer ? undefined : folder)
+  const { store } = beforeOpening
   return {
-    opening: true,
+    beforeOpening,
     now,
     elapsed: () => performance.now(),
     say: log.say,
@@ -184,7 +187,10 @@ const main = async (): Promise<void> => {
   let config = await loadConfig(configPath)
   const compiler = new RouteCompiler()
   let routes = compiler.compile(config)
-  const io: { -readonly [K in keyof DeliveryIo]: DeliveryIo[K] } = beginPassing(() => routes)
+  const io: { -readonly [K in keyof DeliveryIo]: DeliveryIo[K] } = beginBefore(
+    join(folder, 'store'),
+    () => routes,
+  )
   const certificates = new Certificates(join(folder, 'tls'), () => Date.now())
   certificates.use(config)
   const [listener, secureListener] = [createListener(io), createSecureListener(io, certificates)]
@@ -206,7 +212,7 @@ const main = async (): Promise<void> => {
   routes = compiler.compile(config)
   certificates.use(config)
   Object.assign(io, {
-    opening: false,
+    beforeOpening: undefined,
     store,
     bestCodings: new BestCodings(store),
     rewriter: new Rewriter(rememberingCraft(craft), new MadeFiles(store, now)),

@@ -1,3 +1,4 @@
+import { LARGEST_PAGE_BYTES } from './largest-page.ts'
 import type { PageChange, PageKnowledge } from '../contracts/page-changes.ts'
 import type { Remedies, RemedyId } from '../contracts/setup.ts'
 import type { PageRemedy, PictureInPage, Rewrite, RewriteContext } from './context.ts'
@@ -16,9 +17,6 @@ import { nameOwnAddresses } from './remedies/own-addresses.ts'
 import { orderScripts } from './remedies/script-order.ts'
 import { showStills } from './remedies/still-video.ts'
 import { leaveOutUnusedStyles, usedSelectors } from './remedies/unused-styles.ts'
-
-/** Larger pages pass through untouched: they are exports or mistakes, and would keep a core busy for seconds. */
-export const LARGEST_PAGE_BYTES = 5_000_000
 
 type Step = readonly (readonly [RemedyId, PageRemedy])[]
 

@@ -7,7 +7,7 @@ import {
   withOwnAddresses,
   type OwnAddresses,
 } from '../../core/http/own-addresses.ts'
-import { LARGEST_PAGE_BYTES } from '../../core/page/rewrite.ts'
+import { LARGEST_PAGE_BYTES } from '../../core/page/largest-page.ts'
 import type { SiteRequest } from '../exchange.ts'
 import type { OriginAnswer } from '../origin/origin-client.ts'
 

@@ -1,13 +1,9 @@
-import { createHash } from 'node:crypto'
+import { digest20 } from './digest.ts'
 import { blocksIn, iconsIn } from '../../core/page/fonts/characters.ts'
 import { filesOfPage, filesOfSheet, type NamedFile } from '../../core/page/named-files.ts'
 import { minifyJson, minifySvg } from '../../core/page/minify/data.ts'
 import { rewritePage, type PageOrder, type RewrittenPage } from '../../core/page/rewrite.ts'
 import { makeSheet, type MadeSheet, type SheetWishes } from '../../core/page/styles/make-sheet.ts'
-
-/** "z" and nineteen hexadecimal digits of SHA-256: 76 bits tell files of one site apart. */
-export const digest20 = (bytes: string | Buffer): string =>
-  `z${createHash('sha256').update(bytes).digest('hex').slice(0, 19)}`
 
 export interface SheetOrder extends Omit<SheetWishes, 'pathOf'> {
   readonly text: string

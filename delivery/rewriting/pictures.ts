@@ -2,7 +2,7 @@ import type { PictureForm } from '../../core/page/pictures/widths.ts'
 import type { StoredEntry } from '../store/response-store.ts'
 import type { Craft } from './craft.ts'
 import type { MadeFiles, PictureRecipe } from './made-files.ts'
-import { digest20 } from './page-tasks.ts'
+import { digest20 } from './digest.ts'
 import { LARGEST_PICTURE, type Fetch } from './materials.ts'
 
 /** Pictures that wait to be converted; with more, those not yet asked for are left until somebody asks. */

@@ -1,6 +1,6 @@
 import type { Craft } from './craft.ts'
 import { MadeOnce } from './made-once.ts'
-import { digest20 } from './page-tasks.ts'
+import { digest20 } from './digest.ts'
 
 /** Bytes of results that are remembered. */
 const MOST_BYTES = 96 * 1024 * 1024

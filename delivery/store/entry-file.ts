@@ -94,6 +94,26 @@ export const readEntryHeader = async (path: string): Promise<StoredEntry | undef
   }
 }
 
+/** An entry with all its bytes, each checked against its digest; undefined when the file is not there or damaged. */
+export const readWholeEntry = async (
+  path: string,
+): Promise<{ entry: StoredEntry; bodies: Map<Coding, Buffer> } | undefined> => {
+  const whole = await readFile(path).catch(() => undefined)
+  const headerEnd = whole?.subarray(0, LONGEST_HEADER).indexOf(10) ?? -1
+  if (whole === undefined || headerEnd === -1) return undefined
+  const entry = parseHeader(whole.toString('utf8', 0, headerEnd))
+  if (entry === undefined) return undefined
+  const bodies = new Map<Coding, Buffer>()
+  let offset = headerEnd + 1
+  for (const { coding, bytes, digest } of entry.bodies) {
+    const body = whole.subarray(offset, offset + bytes)
+    if (digestOf(body) !== digest) return undefined
+    bodies.set(coding, body)
+    offset += bytes
+  }
+  return { entry, bodies }
+}
+
 /** Bytes of one coding, checked against their digest; undefined when the file is gone or damaged. */
 export const readEntryBody = async (
   path: string,

@@ -7,7 +7,7 @@ import type { Backing, SharedChange } from './backing.ts'
 import { DiskBacking } from './disk-backing.ts'
 import { digestOf } from './entry-file.ts'
 import { internFields, internNominated } from './interning.ts'
-import { RespBacking } from './resp-backing.ts'
+import { connectionTo, RespBacking } from './resp-backing.ts'
 import type { Bodies, NewEntry, ResponseStore, StoredEntry } from './response-store.ts'
 import { inSlices, type ActiveSweep, type Sweep } from './sweep.ts'
 
@@ -41,7 +41,8 @@ const inOnePiece = (key: CacheKey): CacheKey => Buffer.from(key, 'utf8').toStrin
 const sizeOf = (entry: StoredEntry): number => entry.bodies.reduce((sum, { bytes }) => sum + bytes, 0)
 
 /** Name of an entry: the same key and nominated fields give the same file, so a new copy replaces the old one. */
-const idOf = (key: CacheKey, nominated: StoredEntry['nominated']): string =>
+/** Name of an entry, and of its file. */
+export const idOf = (key: CacheKey, nominated: StoredEntry['nominated']): string =>
   createHash('sha256')
     .update(JSON.stringify([key, nominated]))
     .digest('hex')
@@ -104,7 +105,7 @@ export class IndexedStore implements ResponseStore {
       () => undefined,
     )
     holder.store = store
-    for (const entry of await store.#backing.open()) store.#index(entry)
+    await inSlices(await store.#backing.open(), (entry) => store.#index(entry))
     return store
   }
 
@@ -120,14 +121,15 @@ export class IndexedStore implements ResponseStore {
     onPurged: (order: PurgeOrder) => void,
   ): Promise<IndexedStore> {
     const holder: { backing?: RespBacking } = {}
+    const connection = await connectionTo(url)
     const store = new IndexedStore(
       limits,
-      (report) => (holder.backing = new RespBacking(url, report)),
+      (report) => (holder.backing = new RespBacking(connection, report)),
       onProblem,
       onPurged,
     )
     holder.backing!.listen((change) => store.#take(change))
-    for (const entry of await store.#backing.open()) store.#index(entry)
+    await inSlices(await store.#backing.open(), (entry) => store.#index(entry))
     return store
   }
 

@@ -1,6 +1,7 @@
 import { open, readFile, rename, type FileHandle } from 'node:fs/promises'
 import { crc32 } from 'node:zlib'
 import type { StoredEntry } from './response-store.ts'
+import { inSlices } from './sweep.ts'
 import { parseHeader, headerText } from './entry-file.ts'
 
 /**
@@ -21,7 +22,7 @@ const unwrap = (text: string): string | undefined => {
     : undefined
 }
 
-/** Entries that a journal tells of, by name. Undefined when there is no journal. */
+/** Entries that a journal tells of, by name, read a little at a time: visitors are answered meanwhile. Undefined when there is no journal. */
 export const readJournal = async (
   path: string,
 ): Promise<{ entries: Map<string, StoredEntry>; lines: number } | undefined> => {
@@ -29,24 +30,31 @@ export const readJournal = async (
   if (whole === undefined) return undefined
   const latest = new Map<string, string>()
   let lines = 0
-  for (let from = 0; from < whole.length;) {
-    const end = whole.indexOf('\n', from)
-    const content = end === -1 ? undefined : unwrap(whole.slice(from, end))
-    from = end === -1 ? whole.length : end + 1
+  await inSlices(linesOf(whole), (text) => {
     lines++
-    if (content === undefined) continue
+    const content = text === undefined ? undefined : unwrap(text)
+    if (content === undefined) return
     if (content.startsWith(GONE)) latest.delete(content.slice(GONE.length))
     else {
       const space = content.indexOf(' ')
       latest.set(content.slice(0, space), content.slice(space + 1))
     }
-  }
+  })
   const entries = new Map<string, StoredEntry>()
-  for (const [id, text] of latest) {
+  await inSlices(latest, ([id, text]) => {
     const entry = parseHeader(text)
     if (entry !== undefined) entries.set(id, entry)
-  }
+  })
   return { entries, lines }
+}
+
+/** Undefined for a last line that has no end. */
+function* linesOf(whole: string): Iterable<string | undefined> {
+  for (let from = 0; from < whole.length;) {
+    const end = whole.indexOf('\n', from)
+    yield end === -1 ? undefined : whole.slice(from, end)
+    from = end === -1 ? whole.length : end + 1
+  }
 }
 
 /** Lines beyond those of the entries there are, after which the journal is written anew. */

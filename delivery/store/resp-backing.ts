@@ -1,6 +1,6 @@
 import { behind } from '../../core/behind.ts'
 import { randomUUID } from 'node:crypto'
-import { Redis } from 'ioredis'
+import type { Redis } from 'ioredis'
 import { z } from 'zod'
 import { PurgeOrder } from '../../core/contracts/delivery.ts'
 import { CODINGS, type Coding } from '../../core/http/negotiation.ts'
@@ -30,6 +30,16 @@ const parseMessage = (text: string): Message | undefined => {
 }
 
 /**
+ * A connection that is not made yet. The client is loaded when it is needed: most owners have no such server, and a process that starts answers nobody.
+ * @param url redis://[user:password@]host[:port][/database], or rediss:// over TLS
+ */
+export const connectionTo = async (url: string): Promise<Redis> => {
+  const { Redis } = await import('ioredis')
+  // Removals wait until the server is back, however long: a purge must not be forgotten.
+  return new Redis(url, { maxRetriesPerRequest: null, lazyConnect: true })
+}
+
+/**
  * Entries in a server that speaks RESP, shared by several delivery processes. Each knows of all entries; changes are told on a channel as they happen,
  * and after a lost connection everything is read anew.
  */
@@ -41,11 +51,10 @@ export class RespBacking implements Backing {
   #onChange: (change: SharedChange) => void = () => undefined
   #opened = false
 
-  /** @param url redis://[user:password@]host[:port][/database], or rediss:// over TLS */
-  constructor(url: string, onProblem: (error: Error) => void) {
+  /** @param commands from connectionTo */
+  constructor(commands: Redis, onProblem: (error: Error) => void) {
     this.#onProblem = onProblem
-    // Removals wait until the server is back, however long: a purge must not be forgotten.
-    this.#commands = new Redis(url, { maxRetriesPerRequest: null, lazyConnect: true })
+    this.#commands = commands
     this.#listening = this.#commands.duplicate()
     for (const connection of [this.#commands, this.#listening])
       connection.on('error', (error: Error) => this.#onProblem(error))

@@ -91,7 +91,7 @@ export class DeliveryBench {
     const now = () => epochMs(Date.now() + this.aheadS * 1000)
     this.#routes = new Map()
     this.io = {
-      opening: false,
+      beforeOpening: undefined,
       now,
       elapsed: () => performance.now(),
       store: parts.store,

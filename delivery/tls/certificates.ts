@@ -2,7 +2,6 @@ import { chmod, mkdir, readFile, rename, writeFile } from 'node:fs/promises'
 import { X509Certificate } from 'node:crypto'
 import { join } from 'node:path'
 import { createSecureContext, type SecureContext } from 'node:tls'
-import { generate } from 'selfsigned'
 import type { DeliveryConfig } from '../../core/contracts/delivery.ts'
 
 /** A certificate made here lasts a year and is made anew a month before it ends. */
@@ -85,6 +84,8 @@ export class Certificates {
     )
     if (kept !== undefined && isUsable(kept, host, this.#now())) return kept
     const now = this.#now()
+    // Loaded when it is needed: it takes a fifth of a second, in which a process that starts answers nobody.
+    const { generate } = await import('selfsigned')
     const made = await generate([{ name: 'commonName', value: host }], {
       keyType: 'ec',
       curve: 'P-256',
