@@ -34,6 +34,14 @@ export const ensureRedis = async () => {
   await install('redis-server')
 }
 
+/** A language that many content systems are written in, for the test of its sender; without it that test is left out. */
+export const ensurePhp = async () => {
+  if (existsSync('/usr/bin/php') || !mayInstall()) return
+  await install('php-cli', 'PHP').catch((error) =>
+    console.log(`${error.message} The sender in PHP is not tested.`),
+  )
+}
+
 /** A general-purpose web server, to show its static files beside stored pages in the benchmarks. */
 export const ensureNginx = async () => {
   if (existsSync('/usr/sbin/nginx') || !mayInstall()) return

@@ -2,7 +2,7 @@
 import { spawn } from 'node:child_process'
 import { mkdirSync, readFileSync, rmSync } from 'node:fs'
 import { join } from 'node:path'
-import { ensureChromium, ensureInstalled, ensureRedis } from './ensure.mjs'
+import { ensureChromium, ensureInstalled, ensurePhp, ensureRedis } from './ensure.mjs'
 import { root } from './shell.mjs'
 
 const results = join(root, '.vitest-results')
@@ -54,6 +54,7 @@ const startedAt = Date.now()
 await ensureInstalled()
 await ensureChromium()
 await ensureRedis()
+await ensurePhp()
 rmSync(results, { recursive: true, force: true })
 mkdirSync(results, { recursive: true })
 const { buildAll } = await import('./build.mjs')

@@ -27,14 +27,19 @@ const LIMIT = '1mb'
 const UPLOAD_LIMIT = '32mb'
 const UPLOADS = /^\/api\/v1\/sites\/[^/]+\/(archives|access-log)$/
 
+const CHANGE_CALLS = /^\/api\/v1\/sites\/[^/]+\/content-changes\/[^/]+$/
+
 const bodies = (): ((ctx: Context, next: Next) => Promise<void>) => {
   const parser = (jsonLimit: string) =>
     bodyParser({ enableTypes: ['json'], jsonLimit, parsedMethods: ['POST', 'PUT', 'DELETE'] })
   const [usual, uploads] = [parser(LIMIT), parser(UPLOAD_LIMIT)]
+  // Content systems write as they are used to; what they write is read as text.
+  const anyForm = bodyParser({ enableTypes: ['text'], textLimit: LIMIT, extendTypes: { text: ['*/*'] } })
   return async (ctx, next) => {
     // PostgreSQL keeps no NUL in a text, and no name, path or address has one.
     if (/%00|\0/.test(ctx.url)) throw errors.noPage(ctx.path)
-    await (UPLOADS.test(ctx.path) ? uploads : usual)(ctx as never, async () => {
+    const parse = UPLOADS.test(ctx.path) ? uploads : CHANGE_CALLS.test(ctx.path) ? anyForm : usual
+    await parse(ctx as never, async () => {
       // In archives it may be part of a file; what is kept of them is looked at when it is kept.
       if (!UPLOADS.test(ctx.path) && ctx.request.rawBody?.includes(String.raw`\u0000`) === true)
         throw errors.nulInText()

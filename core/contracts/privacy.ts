@@ -50,7 +50,9 @@ export const PrivacyLeak = z.object({
   sentence: z.string(),
   what: z.string().describe('The text, shortened'),
   owner: PrivacyAnswer.describe('What its owner gets from the origin'),
-  reached: PrivacyAnswer.describe('What another visitor, or the owner where it was lost, got through the trial'),
+  reached: PrivacyAnswer.describe(
+    'What another visitor, or the owner where it was lost, got through the trial',
+  ),
 })
 export type PrivacyLeak = z.infer<typeof PrivacyLeak>
 

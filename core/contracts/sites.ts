@@ -179,22 +179,70 @@ export const CertificateOrder = z.strictObject({
 export type CertificateOrder = z.infer<typeof CertificateOrder>
 
 /** What a content system needs to tell Zest Lamp of changes. */
+/** A call by which a content system told of a change. */
+export const ChangeCall = z.object({
+  id: z.string(),
+  at: z.iso.datetime(),
+  how: z.enum(['plain', 'signed']),
+  paths: z.array(z.string()).describe('What it named; the first of them'),
+  purged: z.int(),
+  problem: z.string().nullable().describe('Why it changed nothing, in a sentence'),
+})
+export type ChangeCall = z.infer<typeof ChangeCall>
+
+export const FieldName = z
+  .string()
+  .trim()
+  .toLowerCase()
+  .regex(/^[!#$%&'*+.^_`|~\w-]{1,100}$/, 'Give the name of a header field, such as x-signature.')
+
 export const EventTarget = z.object({
-  url: z.string(),
+  url: z.string().describe('For signed events (RFC 9421)'),
   keyid: z.string(),
-  secret: z.string().describe('Shared secret of hmac-sha256 (RFC 9421 §3.3.3)'),
+  secret: z
+    .string()
+    .describe('Shared secret of hmac-sha256 (RFC 9421 §3.3.3), and of the HMAC of plain calls'),
+  plainUrl: z.string().describe('For calls of any form; its last part is a secret'),
+  hmacField: z.string().nullable().describe('Field that must hold the HMAC-SHA256 of a plain call’s body'),
+  calls: z.array(ChangeCall).describe('The last ones, newest first'),
 })
 export type EventTarget = z.infer<typeof EventTarget>
 
+export const SaveEventTarget = z.strictObject({ hmacField: FieldName.nullable() })
+
 export const ContentEvent = z.object({
   change: z.string().max(1000),
-  paths: z.array(z.string().startsWith('/').max(4000)).max(5000).default([]),
+  paths: z
+    .array(
+      z
+        .string()
+        .regex(/^(?:\/|https?:\/\/)/, 'Give a path, or a full address of the site.')
+        .max(4000),
+    )
+    .max(5000)
+    .default([])
+    .describe('Pages that have changed: paths, or full addresses of the site'),
+  media: z
+    .array(
+      z
+        .string()
+        .regex(/^(?:\/|https?:\/\/)/, 'Give a path, or a full address of the site.')
+        .max(4000),
+    )
+    .max(5000)
+    .default([])
+    .describe('Pictures and other files that have changed'),
+  everything: z
+    .boolean()
+    .default(false)
+    .describe('Menus, theme or settings have changed: all pages show them'),
   groups: z
     .array(z.string().min(1).max(128))
     .max(500)
     .default([])
     .describe('Cache-Groups that have changed (RFC 9875)'),
 })
+export type ContentEvent = z.infer<typeof ContentEvent>
 
 export const Version = z.object({
   number: z.int(),

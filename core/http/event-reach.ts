@@ -13,15 +13,32 @@ const listsAbove = (path: string): string[] => {
 
 /**
  * Everything that a change of content makes old: what the content system names, and what the owner's rules add.
- * @param paths that have changed, each beginning with "/"
- * @param groups that have changed (RFC 9875)
+ * @param change.paths that have changed, each beginning with "/"
+ * @param change.groups that have changed (RFC 9875)
+ * @param change.media files that have changed
+ * @param change.mediaInPages whether pages are made from the files they show, and have to be made again with them
+ * @param change.everything menus, theme or settings: all pages show them
  * @returns purges to carry out; none when nothing is named
  */
 export const changeReaches = (
-  { paths, groups }: { readonly paths: readonly string[]; readonly groups: readonly string[] },
+  {
+    paths,
+    groups,
+    media = [],
+    mediaInPages = false,
+    everything = false,
+  }: {
+    readonly paths: readonly string[]
+    readonly groups: readonly string[]
+    readonly media?: readonly string[]
+    readonly mediaInPages?: boolean
+    readonly everything?: boolean
+  },
   settings: ContentEventSettings,
 ): PurgeWhat[] => {
-  if (paths.length + groups.length === 0) return []
+  if (everything || (mediaInPages && media.length > 0)) return [{ kind: 'everything' }]
+  const files: PurgeWhat[] = media.length === 0 ? [] : [{ kind: 'paths', paths: [...new Set(media)] }]
+  if (paths.length + groups.length === 0) return files
   const rules = settings.rules.filter((rule) => paths.some(pathPatterns(rule.paths)))
   const named = new Set(paths)
   if (settings.home) named.add('/')
@@ -29,6 +46,7 @@ export const changeReaches = (
   const allGroups = [...new Set([...groups, ...rules.flatMap(({ alsoGroups }) => alsoGroups)])]
   const patterns = [...new Set([...settings.feeds, ...rules.flatMap(({ alsoPaths }) => alsoPaths)])]
   return [
+    ...files,
     { kind: 'paths', paths: [...named] },
     ...patterns.map((pattern): PurgeWhat => ({ kind: 'pattern', pattern })),
     ...(allGroups.length === 0 ? [] : [{ kind: 'groups', groups: allGroups } as const]),

@@ -78,6 +78,12 @@ export const sites = pgTable('sites', {
   trialHost: text('trial_host').notNull().unique(),
   liveVersion: integer('live_version').notNull(),
   eventSecret: secretText('event_secret').notNull(),
+  /** Last part of the address that plain calls about changes come to. */
+  changeKey: secretText('change_key')
+    .notNull()
+    .default(sql`replace(gen_random_uuid()::text, '-', '')`),
+  /** Field that must hold the HMAC of such a call; null: none is wanted. */
+  hmacField: text('hmac_field'),
   /** Opens the trial. */
   trialKey: secretText('trial_key')
     .notNull()
@@ -301,6 +307,17 @@ export const privacyChecks = pgTable(
   },
   (table) => [index('privacy_checks_site').on(table.siteId, table.at)],
 )
+
+/** Calls by which content systems told of changes; the last ones of each site. */
+export const changeCalls = pgTable('change_calls', {
+  id: text('id').primaryKey(),
+  siteId: siteId(),
+  at: instant('at').notNull(),
+  how: text('how').$type<'plain' | 'signed'>().notNull(),
+  paths: jsonb('paths').$type<string[]>().notNull(),
+  purged: integer('purged').notNull(),
+  problem: text('problem'),
+})
 
 /** Content events that have been carried out, so that none can be sent again while its time still counts. */
 export const eventNonces = pgTable('event_nonces', {

@@ -98,6 +98,7 @@ describe('every endpoint', () => {
       'get /welcome',
       'post /first-account',
       'post /session',
+      'post /sites/:siteId/content-changes/:key',
       'post /sites/:siteId/events',
     ])
     for (const { method, path, access } of endpoints) {

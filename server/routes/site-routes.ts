@@ -1,3 +1,4 @@
+import type { Context } from 'koa'
 import { z } from 'zod'
 import {
   CertificateOrder,
@@ -5,6 +6,7 @@ import {
   Confirmation,
   ConnectSite,
   EventTarget,
+  SaveEventTarget,
   Site,
   SiteCheck,
   Version,
@@ -15,7 +17,11 @@ import { removeCertificate, saveCertificate } from '../sites/certificates.ts'
 import { checkSite } from '../sites/check-site.ts'
 import { confirmLive } from '../sites/confirm.ts'
 import { listVersions } from '../sites/setups.ts'
-import { connectSite, eventTarget, getSite, listSites, lookAgain, removeSite } from '../sites/sites.ts'
+import { eventTarget, renewChangeKey, saveHmacField } from '../sites/content-changes.ts'
+import { connectSite, getSite, listSites, lookAgain, removeSite } from '../sites/sites.ts'
+
+/** Where control was asked just now: under the name that the owner has given it, if there is one, since content systems may be on other machines. */
+const baseOf = (ctx: Context): string => `${ctx.protocol}://${ctx.host}`
 
 export const SiteParams = z.object({ siteId: z.string() })
 
@@ -100,7 +106,33 @@ export const siteEndpoints = (services: Services): Endpoint[] => [
       input: { params: SiteParams },
       reply: EventTarget,
     },
-    async ({ params }) => eventTarget(services, params.siteId),
+    async ({ params, ctx }) => eventTarget(services, params.siteId, baseOf(ctx)),
+  ),
+  endpoint(
+    {
+      method: 'put',
+      path: '/sites/:siteId/event-target',
+      summary: 'Say which field must hold the HMAC of plain calls about changes',
+      input: { params: SiteParams, body: SaveEventTarget },
+      reply: EventTarget,
+    },
+    async ({ params, body, ctx }) => {
+      await saveHmacField(services, params.siteId, body.hmacField)
+      return eventTarget(services, params.siteId, baseOf(ctx))
+    },
+  ),
+  endpoint(
+    {
+      method: 'post',
+      path: '/sites/:siteId/event-target/key',
+      summary: 'Make a new address for plain calls about changes; the old one is none any more',
+      input: { params: SiteParams },
+      reply: EventTarget,
+    },
+    async ({ params, ctx }) => {
+      await renewChangeKey(services, params.siteId)
+      return eventTarget(services, params.siteId, baseOf(ctx))
+    },
   ),
   endpoint(
     {

@@ -11,6 +11,7 @@ import {
 } from '../../core/contracts/store.ts'
 import { endpoint, type Endpoint } from '../http/endpoint.ts'
 import type { Services } from '../services.ts'
+import { takeChangeCall } from '../sites/content-changes.ts'
 import { takeContentEvent } from '../sites/content-events.ts'
 import { refreshPaths } from '../sites/confirm.ts'
 import { coverageOfSite } from '../sites/coverage.ts'
@@ -93,6 +94,24 @@ export const storeEndpoints = (services: Services): Endpoint[] => [
       await siteRow(services.db, params.siteId)
       return services.delivery.traffic(params.siteId)
     },
+  ),
+  endpoint(
+    {
+      method: 'post',
+      path: '/sites/:siteId/content-changes/:key',
+      summary:
+        'A content system tells of a change in a form of its own; addresses of the site in the body are purged',
+      access: 'open',
+      input: { params: SiteParams.extend({ key: z.string().max(200) }) },
+      reply: PurgeResult.extend({
+        paths: z.array(z.string()).describe('Addresses of the site that were found'),
+      }),
+    },
+    async ({ params, ctx }) =>
+      takeChangeCall(services, params.siteId, params.key, {
+        body: (ctx.request as { rawBody?: string }).rawBody ?? '',
+        field: (name) => ctx.get(name),
+      }),
   ),
   endpoint(
     {

@@ -1,12 +1,11 @@
 import { createHash, createHmac, timingSafeEqual } from 'node:crypto'
 import { lt } from 'drizzle-orm'
 import { ContentEvent } from '../../core/contracts/sites.ts'
-import { changeReaches } from '../../core/http/event-reach.ts'
 import { COVERED, parseSignature, signatureBase } from '../../core/formats/http-signature.ts'
 import { eventNonces } from '../db/schema.ts'
 import { errors } from '../errors.ts'
 import type { Services } from '../services.ts'
-import { liveSetup } from './setups.ts'
+import { carryOutChange, noteCall } from './content-changes.ts'
 import { siteRow } from './sites.ts'
 
 /** How old an event may be; also how long its nonce is remembered. */
@@ -54,19 +53,19 @@ export const takeContentEvent = async (
   siteId: string,
   message: SignedMessage,
 ): Promise<number> => {
-  const { db, delivery, now, events } = services
-  const { eventSecret } = await siteRow(db, siteId)
+  const { db, now } = services
+  const site = await siteRow(db, siteId)
   const at = now()
-  const nonce = verify(message, siteId, eventSecret, at)
+  const nonce = verify(message, siteId, site.eventSecret, at)
   await db.delete(eventNonces).where(lt(eventNonces.at, new Date(at.getTime() - 2 * LATEST_MS)))
   const change = ContentEvent.parse(JSON.parse(message.body))
-  const { setup } = await liveSetup(db, siteId)
-  let purged = 0
-  for (const what of changeReaches(change, setup.contentEvents))
-    purged += (await delivery.purge({ siteId, what, manner: setup.contentEvents.manner })).purged
+  const purged = await carryOutChange(services, site, change)
   // Only once it is carried out: an event that met a stopped delivery may come again.
   const fresh = await db.insert(eventNonces).values({ nonce, at }).onConflictDoNothing().returning()
   if (fresh.length === 0) throw errors.badSignature('This event was carried out before.')
-  events.changed(siteId, 'traffic')
+  const named = [...change.paths, ...change.media, ...change.groups.map((group) => `#${group}`)]
+  const paths = change.everything ? ['everything'] : named
+  const problem = paths.length > 0 ? null : 'The event names nothing that has changed.'
+  await noteCall(services, siteId, { how: 'signed', paths, purged, problem })
   return purged
 }

@@ -1,5 +1,5 @@
 import { asc, eq, or } from 'drizzle-orm'
-import type { ConnectSite, EventTarget, Site } from '../../core/contracts/sites.ts'
+import type { ConnectSite, Site } from '../../core/contracts/sites.ts'
 import { VisitorProfile } from '../../core/contracts/measuring.ts'
 import { emptyRoutine } from '../../core/contracts/routine.ts'
 import { emptySetup } from '../../core/contracts/setup.ts'
@@ -130,6 +130,7 @@ export const connectSite = async (services: Services, wanted: ConnectSite, by: s
       trialHost: wanted.trialHost,
       liveVersion: 1,
       eventSecret: newToken(),
+      changeKey: newToken(),
       trialKey: newToken(),
       checkResult: check,
       hosts: { added: [], privateAddresses: wanted.privateAddresses },
@@ -200,14 +201,4 @@ export const removeSite = async ({ db, publisher, events }: Services, id: string
   await db.delete(sites).where(eq(sites.id, id))
   await publisher.publish()
   events.changed(id, 'site')
-}
-
-/** Where and how the content system tells of changes. */
-export const eventTarget = async ({ db, addresses }: Services, id: string): Promise<EventTarget> => {
-  const { eventSecret } = await siteRow(db, id)
-  return {
-    url: `http://127.0.0.1:${addresses.controlPort}/api/v1/sites/${id}/events`,
-    keyid: id,
-    secret: eventSecret,
-  }
 }
