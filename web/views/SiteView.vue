@@ -1,10 +1,11 @@
 <script setup lang="ts">
 import ActionButton from '../components/ActionButton.vue'
-import { computed, onMounted, ref } from 'vue'
+import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
-import { EventTarget, Site } from '../../core/contracts/sites.ts'
+import { Site } from '../../core/contracts/sites.ts'
 import { callApi } from '../api/client.ts'
 import CertificatePanel from '../components/CertificatePanel.vue'
+import ContentChangesPanel from '../components/ContentChangesPanel.vue'
 import CookiePanel from '../components/CookiePanel.vue'
 import HostsPanel from '../components/HostsPanel.vue'
 import FindingList from '../components/FindingList.vue'
@@ -19,7 +20,6 @@ const sites = useSites()
 const jobs = useJobs()
 const problems = useProblems()
 const router = useRouter()
-const events = ref<EventTarget | null>(null)
 const removing = ref(false)
 const looking = ref(false)
 
@@ -30,11 +30,6 @@ const lookAgain = async (): Promise<void> => {
   looking.value = false
 }
 
-onMounted(async () => {
-  events.value =
-    (await problems.catching(() => callApi('GET', `/sites/${props.site.id}/event-target`, EventTarget))) ??
-    null
-})
 const remove = async (): Promise<void> => {
   const done = await problems.catching(async () => {
     await sites.remove(props.site.id)
@@ -78,32 +73,7 @@ const askedAs = computed(() => {
   <CertificatePanel :site="site" />
 
   <h2>Changes of content</h2>
-  <p class="muted">
-    When something is published, edited or commented on, the content system sends a signed event (RFC 9421,
-    hmac-sha256 over "@method", "@path" and "content-digest"). It names pages, or groups (Cache-Groups, RFC
-    9875); what follows from it is set in Remedies, under “The site as a whole”.
-  </p>
-  <dl v-if="events" class="target">
-    <dt>Address</dt>
-    <dd>
-      <code>POST {{ events.url }}</code>
-    </dd>
-    <dt>keyid</dt>
-    <dd>
-      <code>{{ events.keyid }}</code>
-    </dd>
-    <dt>Secret</dt>
-    <dd>
-      <details>
-        <summary>Show</summary>
-        <code>{{ events.secret }}</code>
-      </details>
-    </dd>
-    <dt>Body</dt>
-    <dd>
-      <code>{ "change": "notice edited", "paths": ["/notices/…"], "groups": [] }</code>
-    </dd>
-  </dl>
+  <ContentChangesPanel :site="site" />
 
   <h2>Remove the site</h2>
   <v-btn color="error" @click="removing = true">Remove {{ site.name }} …</v-btn>
@@ -121,14 +91,3 @@ const askedAs = computed(() => {
     </div>
   </v-dialog>
 </template>
-
-<style scoped>
-.target {
-  display: grid;
-  grid-template-columns: max-content minmax(0, 1fr);
-  gap: 0.25rem 1rem;
-}
-dt {
-  color: rgb(var(--v-theme-secondary));
-}
-</style>
