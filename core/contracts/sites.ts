@@ -139,6 +139,35 @@ export const AccessLogResult = z.object({
 })
 export type AccessLogResult = z.infer<typeof AccessLogResult>
 
+/** How changes of content come to be known. */
+export const SiteChanges = z.object({
+  told: z
+    .enum(['calls', 'watching'])
+    .nullable()
+    .describe('What tells of changes; null: nothing yet, and pages are kept for a short time only'),
+  lifetimes: z.enum(['short', 'as-set']).describe('How long pages are kept while nothing tells of changes'),
+  watching: z.object({
+    enabled: z.boolean(),
+    works: z.boolean().describe('Whether a feed, or a sitemap with dates, shows changes of single pages'),
+    at: z.iso.datetime().nullable().describe('When it was looked last'),
+    problem: z.string().nullable(),
+    sources: z.array(z.object({ path: z.string(), kind: z.enum(['home', 'feed', 'sitemap']) })),
+  }),
+})
+export type SiteChanges = z.infer<typeof SiteChanges>
+
+export const SaveWatch = z.strictObject({
+  enabled: z.boolean().optional(),
+  lifetimes: SiteChanges.shape.lifetimes.optional(),
+})
+
+/** Before a site was ever looked at. */
+const NOT_LOOKED_AT: SiteChanges = {
+  told: null,
+  lifetimes: 'short',
+  watching: { enabled: true, works: false, at: null, problem: null, sources: [] },
+}
+
 export const Site = z.object({
   id: z.string(),
   name: z.string(),
@@ -168,6 +197,7 @@ export const Site = z.object({
   hosts: SiteHosts,
   journeys: z.array(Journey),
   routine: Routine,
+  changes: SiteChanges.default(NOT_LOOKED_AT),
 })
 export type Site = z.infer<typeof Site>
 
@@ -183,7 +213,7 @@ export type CertificateOrder = z.infer<typeof CertificateOrder>
 export const ChangeCall = z.object({
   id: z.string(),
   at: z.iso.datetime(),
-  how: z.enum(['plain', 'signed']),
+  how: z.enum(['plain', 'signed', 'watched']).describe('"watched": seen by Zest Lamp itself'),
   paths: z.array(z.string()).describe('What it named; the first of them'),
   purged: z.int(),
   problem: z.string().nullable().describe('Why it changed nothing, in a sentence'),

@@ -30,6 +30,7 @@ import type { GuidedOrder, GuidedState } from '../../core/contracts/guided.ts'
 import type { CulpritOrder, CulpritState } from '../../core/contracts/culprit.ts'
 import type { Message, Routine } from '../../core/contracts/routine.ts'
 import type { PageSafety, SafetyOrder } from '../../core/contracts/safety.ts'
+import type { WatchSource } from '../watching/read-source.ts'
 import type { HostHeader } from '../../core/contracts/delivery.ts'
 import type { SiteCheck, SiteHosts, SitePlaces } from '../../core/contracts/sites.ts'
 import { secretText } from './secret-text.ts'
@@ -308,12 +309,24 @@ export const privacyChecks = pgTable(
   (table) => [index('privacy_checks_site').on(table.siteId, table.at)],
 )
 
+/** Where each site shows its changes, as it was read last. */
+export const watches = pgTable('watches', {
+  siteId: siteId().primaryKey(),
+  enabled: boolean('enabled').notNull(),
+  lifetimes: text('lifetimes').$type<'short' | 'as-set'>().notNull().default('short'),
+  at: instant('at'),
+  foundAt: instant('found_at'),
+  works: boolean('works').notNull(),
+  problem: text('problem'),
+  sources: jsonb('sources').$type<WatchSource[]>().notNull(),
+})
+
 /** Calls by which content systems told of changes; the last ones of each site. */
 export const changeCalls = pgTable('change_calls', {
   id: text('id').primaryKey(),
   siteId: siteId(),
   at: instant('at').notNull(),
-  how: text('how').$type<'plain' | 'signed'>().notNull(),
+  how: text('how').$type<'plain' | 'signed' | 'watched'>().notNull(),
   paths: jsonb('paths').$type<string[]>().notNull(),
   purged: integer('purged').notNull(),
   problem: text('problem'),

@@ -7,6 +7,7 @@ import {
   ConnectSite,
   EventTarget,
   SaveEventTarget,
+  SaveWatch,
   Site,
   SiteCheck,
   Version,
@@ -16,6 +17,7 @@ import type { Services } from '../services.ts'
 import { removeCertificate, saveCertificate } from '../sites/certificates.ts'
 import { checkSite } from '../sites/check-site.ts'
 import { confirmLive } from '../sites/confirm.ts'
+import { lookForChanges, saveWatch } from '../watching/watcher.ts'
 import { listVersions } from '../sites/setups.ts'
 import { eventTarget, renewChangeKey, saveHmacField } from '../sites/content-changes.ts'
 import { connectSite, getSite, listSites, lookAgain, removeSite } from '../sites/sites.ts'
@@ -119,6 +121,36 @@ export const siteEndpoints = (services: Services): Endpoint[] => [
     async ({ params, body, ctx }) => {
       await saveHmacField(services, params.siteId, body.hmacField)
       return eventTarget(services, params.siteId, baseOf(ctx))
+    },
+  ),
+  endpoint(
+    {
+      method: 'put',
+      path: '/sites/:siteId/watch',
+      summary: 'Watch the site for changes or not; how long pages are kept while nothing tells of changes',
+      input: { params: SiteParams, body: SaveWatch },
+      reply: Site,
+    },
+    async ({ params, body }) => {
+      const { enabled, lifetimes } = body
+      await saveWatch(services, params.siteId, {
+        ...(enabled === undefined ? {} : { enabled }),
+        ...(lifetimes === undefined ? {} : { lifetimes }),
+      })
+      return getSite(services, params.siteId)
+    },
+  ),
+  endpoint(
+    {
+      method: 'post',
+      path: '/sites/:siteId/watch/looks',
+      summary: 'Look now whether the site shows that something has changed',
+      input: { params: SiteParams },
+      reply: Site,
+    },
+    async ({ params }) => {
+      await lookForChanges(services, params.siteId)
+      return getSite(services, params.siteId)
     },
   ),
   endpoint(

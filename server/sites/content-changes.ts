@@ -8,6 +8,7 @@ import type { Database } from '../db/database.ts'
 import { changeCalls, sites } from '../db/schema.ts'
 import { errors } from '../errors.ts'
 import type { Services } from '../services.ts'
+import { changesOf } from './changes-told.ts'
 import { liveSetup } from './setups.ts'
 import { siteRow } from './sites.ts'
 
@@ -60,10 +61,11 @@ export const carryOutChange = async (
 
 /** Write down a call, and forget all but the last ones. */
 export const noteCall = async (
-  { db, events, now }: Pick<Services, 'db' | 'events' | 'now'>,
+  { db, events, now, publisher }: Pick<Services, 'db' | 'events' | 'now' | 'publisher'>,
   siteId: string,
   call: Omit<ChangeCall, 'at' | 'id'>,
 ): Promise<void> => {
+  const { told } = await changesOf(db, siteId)
   await db.insert(changeCalls).values({ id: newId(), siteId, at: now(), ...call, paths: call.paths.slice(0, MOST_SHOWN) }) // prettier-ignore
   const kept = db
     .select({ id: changeCalls.id })
@@ -72,6 +74,8 @@ export const noteCall = async (
     .orderBy(desc(changeCalls.at))
     .limit(MOST_CALLS)
   await db.delete(changeCalls).where(and(eq(changeCalls.siteId, siteId), notInArray(changeCalls.id, kept)))
+  // From the first call on pages are kept for as long as the owner wants.
+  if (call.how !== 'watched' && told !== 'calls') publisher.publishBehind()
   events.changed(siteId, 'site')
 }
 

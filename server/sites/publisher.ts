@@ -5,6 +5,7 @@ import { versionOf } from '../../core/measuring/sides.ts'
 import { DeliveryUnavailable, type DeliveryClient } from '../../delivery/control/client.ts'
 import type { Database } from '../db/database.ts'
 import { candidates, jobs, measurements, sites, trials, versions } from '../db/schema.ts'
+import { changesOf, inForce } from './changes-told.ts'
 import { setupDigest } from './setup-digest.ts'
 import { candidateHost, originHost, versionHost } from '../measuring/run-order.ts'
 import { siteKnowledge } from '../measuring/knowledge.ts'
@@ -27,7 +28,9 @@ const siteConfig = async (db: Database, site: typeof sites.$inferSelect): Promis
   const [trial] = await db.select().from(trials).where(eq(trials.siteId, site.id))
   const published = await db.select().from(versions).where(eq(versions.siteId, site.id))
   const live = published.find(({ number }) => number === site.liveVersion)
-  const liveSetup = Setup.parse(live?.setup ?? {})
+  const changes = await changesOf(db, site.id)
+  const read = (setup: unknown): Setup => inForce(Setup.parse(setup), changes)
+  const liveSetup = read(live?.setup ?? {})
   const [candidate] = await db.select().from(candidates).where(eq(candidates.siteId, site.id))
   const key = site.trialKey
   const withKey = (host: string, setup: Setup, apart: string) => ({ channel: 'trial' as const, hosts: [host], setup, key, apart }) // prettier-ignore
@@ -46,17 +49,22 @@ const siteConfig = async (db: Database, site: typeof sites.$inferSelect): Promis
     },
     channels: [
       { channel: 'live', hosts: [site.liveHost], setup: liveSetup },
-      { channel: 'trial', hosts: [site.trialHost], setup: Setup.parse(trial?.setup ?? liveSetup), key },
+      {
+        channel: 'trial',
+        hosts: [site.trialHost],
+        setup: trial === undefined ? liveSetup : read(trial.setup),
+        key,
+      },
       ...(site.hostHeader === 'public' ? [withKey(originHost(site.trialHost), emptySetup(), 'origin')] : []),
       ...(await measuredVersions(db, site.id)).flatMap((number) => {
         const version = published.find((one) => one.number === number)
         if (version === undefined) return []
         const host = versionHost(site.trialHost, number)
-        return [withKey(host, Setup.parse(version.setup), `version-${number}`)]
+        return [withKey(host, read(version.setup), `version-${number}`)]
       }),
       ...(candidate === undefined
         ? []
-        : [withKey(candidateHost(site.trialHost), Setup.parse(candidate.setup), setupDigest(Setup.parse(candidate.setup)))]), // prettier-ignore
+        : [withKey(candidateHost(site.trialHost), read(candidate.setup), setupDigest(Setup.parse(candidate.setup)))]), // prettier-ignore
     ],
   }
 }

@@ -9,6 +9,7 @@ import type { Database } from '../db/database.ts'
 import { ledger, samplePages, sitemapPages, sites, trials, versions, visitors } from '../db/schema.ts'
 import { errors } from '../errors.ts'
 import type { Addresses, Services } from '../services.ts'
+import { changesOf } from './changes-told.ts'
 import { describeCertificate } from './certificates.ts'
 import { lookAtSite } from './check-site.ts'
 
@@ -56,6 +57,7 @@ const toSite = async (db: Database, row: SiteRow, addresses: Addresses): Promise
     hosts: row.hosts,
     journeys: row.journeys,
     routine: row.routine ?? emptyRoutine(),
+    changes: await changesOf(db, row.id),
   }
 }
 

@@ -28,5 +28,6 @@ export const aSite = (more: Partial<Site> = {}): Site => ({
   hosts: { added: [], privateAddresses: 'refused' },
   journeys: [{ id: 'basket', name: 'Into the basket', steps: [{ do: 'open', path: '/shop' }, { do: 'click', target: 'Add' }] }],
   routine: emptyRoutine(),
+  changes: { told: 'calls', lifetimes: 'short', watching: { enabled: true, works: false, at: null, problem: null, sources: [] } },
   ...more,
 }) // prettier-ignore
