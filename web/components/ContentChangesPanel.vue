@@ -1,7 +1,9 @@
 <script setup lang="ts">
-import { onMounted, ref, watch } from 'vue'
-import { EventTarget, type Site } from '../../core/contracts/sites.ts'
+import { computed, onMounted, ref, watch } from 'vue'
+import type { z } from 'zod'
+import { EventTarget, Site, type SaveWatch } from '../../core/contracts/sites.ts'
 import { callApi } from '../api/client.ts'
+import { useSaving } from '../stores/saving.ts'
 import { useProblems } from '../stores/problems.ts'
 import { when, whole } from '../words/show.ts'
 import ActionButton from './ActionButton.vue'
@@ -24,6 +26,25 @@ onMounted(load)
 // A call that arrives changes the site, which is then loaded anew.
 watch(() => props.site, load)
 
+const put = (change: z.input<typeof SaveWatch>): Promise<Site> =>
+  callApi('PUT', `/sites/${props.site.id}/watch`, Site, change)
+const { saving: switching, save: switchWatching } = useSaving(() =>
+  put({ enabled: !props.site.changes.watching.enabled }),
+)
+const { saving: keeping, save: changeLifetimes } = useSaving(() =>
+  put({ lifetimes: props.site.changes.lifetimes === 'short' ? 'as-set' : 'short' }),
+)
+const NAMES = { home: 'the home page', feed: 'the feed', sitemap: 'the sitemap' }
+const watchingSentence = computed(() => {
+  const { enabled, sources, problem, at } = props.site.changes.watching
+  if (!enabled) return 'The site is not watched.'
+  if (problem !== null) return `Watching failed: ${problem}`
+  if (at === null) return 'The site is about to be looked at for the first time.'
+  if (sources.length === 0) return 'There is nothing to watch: no feed, no sitemap with dates.'
+  const seen = sources.map(({ path, kind }) => (kind === 'home' ? NAMES.home : `${NAMES[kind]} ${path}`))
+  return `Once a minute ${seen.join(', ')} ${sources.length === 1 ? 'is' : 'are'} asked whether anything has changed, and what has is fetched anew.`
+})
+
 const act = async (send: () => Promise<EventTarget>): Promise<void> => {
   saving.value = true
   take(await problems.catching(send))
@@ -42,6 +63,43 @@ const saveField = (): Promise<void> => {
 </script>
 
 <template>
+  <p v-if="site.changes.told === null" class="told">
+    <b>Nothing tells of changes yet.</b>
+    {{
+      site.changes.lifetimes === 'short'
+        ? 'Pages are kept for 10 minutes at most.'
+        : 'Pages are kept as long as you set, and changes show when they expire.'
+    }}
+  </p>
+  <p v-else class="told">
+    {{
+      site.changes.told === 'calls'
+        ? 'Your content system tells of changes, so pages are kept as long as you set.'
+        : 'Zest Lamp sees changes itself within about a minute, so pages are kept as long as you set.'
+    }}
+  </p>
+  <h3>Watching</h3>
+  <p>
+    {{ watchingSentence }}
+    <template v-if="site.changes.watching.at"> Last looked {{ when(site.changes.watching.at) }}.</template>
+  </p>
+  <p class="bar">
+    <ActionButton size="small" :under-way="switching" @click="switchWatching">{{
+      site.changes.watching.enabled ? 'Stop watching' : 'Watch the site'
+    }}</ActionButton>
+    <ActionButton
+      v-if="site.changes.told === null"
+      size="small"
+      :under-way="keeping"
+      @click="changeLifetimes"
+      >{{
+        site.changes.lifetimes === 'short'
+          ? 'Keep pages as long as I set anyway'
+          : 'Keep pages for 10 minutes at most'
+      }}</ActionButton
+    >
+  </p>
+  <h3>Calls from your content system</h3>
   <template v-if="target">
     <p>
       Let your content system call this address when something is published, edited or commented on. The
@@ -100,7 +158,7 @@ const saveField = (): Promise<void> => {
         hmac-sha256 over "@method", "@path" and "content-digest".
       </p>
     </details>
-    <h3>Last calls</h3>
+    <h3>Last changes</h3>
     <p v-if="target.calls.length === 0" class="muted">
       None yet. Save something in your content system to see it here.
     </p>
@@ -115,7 +173,7 @@ const saveField = (): Promise<void> => {
         </thead>
         <tbody>
           <tr v-for="call in target.calls" :key="call.id">
-            <td>{{ when(call.at) }}</td>
+            <td>{{ when(call.at) }}<template v-if="call.how === 'watched'">, seen by watching</template></td>
             <td>
               <template v-if="call.problem">{{ call.problem }}</template>
               <code v-else>{{ call.paths.join(', ') }}</code>

@@ -1,9 +1,10 @@
 // @vitest-environment jsdom
 import { afterEach, expect, test, vi } from 'vitest'
-import type { EventTarget } from '../../core/contracts/sites.ts'
+import type { EventTarget, Site } from '../../core/contracts/sites.ts'
 import { aSite } from '../testing/a-site.ts'
 import { answering } from '../testing/answers.ts'
 import { button, field, mounted, press, textOf, type } from '../testing/mounted.ts'
+import ChangesNotice from './ChangesNotice.vue'
 import ContentChangesPanel from './ContentChangesPanel.vue'
 
 afterEach(() => vi.unstubAllGlobals())
@@ -54,4 +55,46 @@ test('the field for an HMAC is saved, and a new address shown', async () => {
   await expect.poll(() => asked.findLast(({ what }) => what.startsWith('PUT'))?.body).toEqual({ hmacField: 'x-signature' }) // prettier-ignore
   await press(host, 'Make a new address')
   await expect.poll(() => textOf(host)).toContain('content-changes/k2')
+})
+
+const changes = (
+  more: Partial<Site['changes']> = {},
+  watching: Partial<Site['changes']['watching']> = {},
+) => ({
+  told: null,
+  lifetimes: 'short' as const,
+  ...more,
+  watching: { enabled: true, works: false, at: null, problem: null, sources: [], ...watching },
+})
+test.each([
+  [{}, { at: '2026-11-29T10:00:00.000Z' }, 'neither a feed nor a sitemap with dates'],
+  [{}, {}, 'about to be looked at'],
+  [
+    {},
+    { at: '2026-11-29T10:00:00.000Z', problem: '/feed answers with status 500.' },
+    '/feed answers with status 500.',
+  ],
+  [{}, { enabled: false }, 'switched off'],
+])('a notice says that pages are kept for ten minutes, and why: %j %j', (more, watching, why) => {
+  answering({})
+  const host = mounted(ChangesNotice, { site: aSite({ changes: changes(more, watching) }) })
+  expect(textOf(host)).toContain('Pages are kept for 10 minutes at most')
+  expect(textOf(host)).toContain(why)
+})
+test.each([{ told: 'calls' as const }, { told: 'watching' as const }, { lifetimes: 'as-set' as const }])(
+  'there is none with %j',
+  (more) => {
+    answering({})
+    expect(textOf(mounted(ChangesNotice, { site: aSite({ changes: changes(more) }) }))).toBe('')
+  },
+)
+test('the owner may keep pages as long as they set anyway', async () => {
+  const asked = answering({ 'PUT /sites/quay/watch': aSite(), 'GET /sites': [aSite()] })
+  await press(
+    mounted(ChangesNotice, { site: aSite({ changes: changes() }) }),
+    'Keep pages as long as I set anyway',
+  )
+  await expect
+    .poll(() => asked.find(({ what }) => what.startsWith('PUT'))?.body)
+    .toEqual({ lifetimes: 'as-set' })
 })

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import ChangesNotice from '../components/ChangesNotice.vue'
 import ActionButton from '../components/ActionButton.vue'
 import { computed, nextTick, onMounted, ref, watch } from 'vue'
 import type { PageResult } from '../../core/contracts/measurements.ts'
@@ -121,6 +122,7 @@ const backOut = async (): Promise<void> => {
 
 <template>
   <h1 class="visually-hidden">Remedies</h1>
+  <ChangesNotice :site="site" />
   <section class="trial panel" aria-label="Trial">
     <div>
       <h2>Trial</h2>

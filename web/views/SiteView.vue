@@ -72,7 +72,7 @@ const askedAs = computed(() => {
   <h2>HTTPS</h2>
   <CertificatePanel :site="site" />
 
-  <h2>Changes of content</h2>
+  <h2 id="changes">Changes of content</h2>
   <ContentChangesPanel :site="site" />
 
   <h2>Remove the site</h2>

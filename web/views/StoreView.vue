@@ -3,6 +3,7 @@ import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
 import type { Site } from '../../core/contracts/sites.ts'
 import { Coverage } from '../../core/contracts/store.ts'
 import { callApi } from '../api/client.ts'
+import ChangesNotice from '../components/ChangesNotice.vue'
 import CoverageTable from '../components/CoverageTable.vue'
 import PurgePanel from '../components/PurgePanel.vue'
 import RequestPathPanel from '../components/RequestPathPanel.vue'
@@ -63,6 +64,7 @@ const explain = (address: string): void => {
 
 <template>
   <h1 class="visually-hidden">Store</h1>
+  <ChangesNotice :site="site" />
   <div class="headline">
     <p v-if="coverage">
       <b>{{ whole(coverage.fresh) }} of {{ whole(coverage.pages) }}</b> pages of the sitemap are stored and
