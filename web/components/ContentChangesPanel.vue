@@ -42,7 +42,8 @@ const watchingSentence = computed(() => {
   if (at === null) return 'The site is about to be looked at for the first time.'
   if (sources.length === 0) return 'There is nothing to watch: no feed, no sitemap with dates.'
   const seen = sources.map(({ path, kind }) => (kind === 'home' ? NAMES.home : `${NAMES[kind]} ${path}`))
-  return `Once a minute ${seen.join(', ')} ${sources.length === 1 ? 'is' : 'are'} asked whether anything has changed, and what has is fetched anew.`
+  const list = [seen.slice(0, -1).join(', '), seen.at(-1)].filter((part) => part !== '').join(' and ')
+  return `Zest Lamp asks ${list} once a minute whether anything has changed, and fetches what has changed again.`
 })
 
 const act = async (send: () => Promise<EventTarget>): Promise<void> => {
@@ -120,7 +121,7 @@ const saveField = (): Promise<void> => {
     <form class="field" @submit.prevent="saveField">
       <v-text-field
         v-model="hmacField"
-        label="Field with an HMAC of the message (optional)"
+        label="HMAC field (optional)"
         placeholder="x-signature"
         hint="When set, a call counts only if this field holds the HMAC-SHA256 of its body, made with the secret below."
         persistent-hint
@@ -190,6 +191,9 @@ const saveField = (): Promise<void> => {
 </template>
 
 <style scoped>
+h3 {
+  margin: 1.2rem 0 0.3rem;
+}
 .address {
   overflow-wrap: anywhere;
 }

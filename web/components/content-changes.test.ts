@@ -50,7 +50,7 @@ test('the field for an HMAC is saved, and a new address shown', async () => {
   const { asked, host } = shown(target())
   await expect.poll(() => textOf(host)).toContain('None yet')
   expect(button(host, 'Save').disabled).toBe(true)
-  await type(field(host, 'Field with an HMAC of the message (optional)'), 'x-signature')
+  await type(field(host, 'HMAC field (optional)'), 'x-signature')
   host.querySelector('form')!.dispatchEvent(new Event('submit'))
   await expect.poll(() => asked.findLast(({ what }) => what.startsWith('PUT'))?.body).toEqual({ hmacField: 'x-signature' }) // prettier-ignore
   await press(host, 'Make a new address')

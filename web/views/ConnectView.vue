@@ -235,6 +235,7 @@ const connect = async (): Promise<void> => {
   display: grid;
   grid-template-columns: repeat(auto-fit, minmax(260px, 1fr));
   gap: 0.9rem;
+  align-items: start;
   margin: 0.6rem 0 1.2rem;
 }
 </style>
