@@ -12,6 +12,7 @@ import { kindLabel, type Counters } from './counting/counters.ts'
 import type { Flights } from './flights.ts'
 import type { OriginClient } from './origin/origin-client.ts'
 import type { Visitor } from './origin/request-fields.ts'
+import type { SavedEdits } from './saved-edits.ts'
 import type { Rewriter } from './rewriting/rewriter.ts'
 import type { PathRule, Route, Routes } from './routing.ts'
 import type { VaryMemory } from './vary-memory.ts'
@@ -38,6 +39,8 @@ export interface DeliveryIo {
   readonly instance: string
   readonly bestCodings: BestCodings
   readonly rewriter: Rewriter
+  /** Told what visitors have sent; undefined while the store is being opened. */
+  readonly edits?: Pick<SavedEdits, 'saw'> | undefined
   /** Tell the owner, in a sentence. */
   readonly say: (sentence: string) => void
   /** Take down a fault of ours that a request brought to light. @returns its number in the log, for whoever sent the request */

@@ -22,6 +22,7 @@ import { createListener, createSecureListener } from './listener.ts'
 import { createLog } from './log.ts'
 import { OriginClient } from './origin/origin-client.ts'
 import { purge, purgeElsewhere } from './purging.ts'
+import { SavedEdits } from './saved-edits.ts'
 import { Refresher } from './refresher.ts'
 import { changesOf } from './rewriting/changes-of.ts'
 import { craftElsewhere } from './rewriting/craft-elsewhere.ts'
@@ -219,6 +220,7 @@ const main = async (): Promise<void> => {
   })
   shared.io = io
   const refresher = new Refresher(io)
+  io.edits = new SavedEdits(io)
   const control = createControlChannel({
     configure: async (next) => {
       // Compiled first: a configuration that cannot be used must not replace one that can.

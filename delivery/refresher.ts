@@ -20,7 +20,7 @@ const AT_ONCE = 2
 const MOST_WAITING = 5000
 
 /** The request that would have brought this copy about. Undefined when no setup serves its address any more. */
-const inquiryFor = (io: DeliveryIo, { key, nominated }: StoredEntry): Inquiry | undefined => {
+export const inquiryFor = (io: DeliveryIo, { key, nominated }: StoredEntry): Inquiry | undefined => {
   const { protocol, hostname } = new URL(keyAddress(key))
   // As it was asked for: a parser of addresses would write some of them in another way.
   const target = targetOfKey(key)

@@ -71,6 +71,7 @@ export const passThrough = async (exchange: Exchange, why: PassReason): Promise<
     })
     // Before the visitor learns of the change, so that the next request cannot see the old page.
     invalidate(exchange, answer)
+    io.edits?.saw(exchange, answer)
     if (why === 'unknown-field') io.varied.learn(exchange, answer)
     const told = poll.kind === 'asks' ? await poll.keep(answer) : answer
     await sendOn(exchange, keptWithin(exchange, told), { kind: 'passed', why, status: answer.status })

@@ -1,0 +1,160 @@
+import { LRUCache } from 'lru-cache'
+import { behind } from '../core/behind.ts'
+import { admit } from '../core/http/admission.ts'
+import { cacheKey, sharedTarget, type CacheKey } from '../core/http/cache-key.ts'
+import { fieldValue } from '../core/http/fields.ts'
+import { isSafeMethod } from '../core/http/invalidation.ts'
+import { linkedPages } from '../core/sampling/links.ts'
+import { refreshOnce } from './answer/refresh.ts'
+import { sharedPartitions, type DeliveryIo, type Exchange } from './exchange.ts'
+import type { OriginAnswer } from './origin/origin-client.ts'
+import { inquiryFor } from './refresher.ts'
+
+/** Pages that the home page links to first, among which is what was edited lately; so many are compared. */
+const NEWEST = 12
+/** An address whose requests changed nothing so often (an editor that asks every few seconds) is left out for a while. */
+const FRUITLESS = 3
+const FIRST_REST_MS = 60_000
+const LONGEST_REST_MS = 3_600_000
+const MOST_KNOWN_BYTES = 1024 * 1024
+
+/** What comes of a request; "fruitless": requests like it have changed nothing for a while. */
+export type Seen = 'no-edit' | 'fruitless' | 'comparing' | 'compared-next'
+
+interface Known {
+  readonly fruitless: number
+  /** Monotonic, ms. */
+  readonly restsUntil: number
+}
+
+/**
+ * Editors save by requests that do not name the page they change. After one that succeeded, the pages that it could have changed are compared with
+ * the origin behind everybody's back: what differs is replaced.
+ */
+export class SavedEdits {
+  readonly #io: DeliveryIo
+  readonly #known = new LRUCache<string, Known>({
+    maxSize: MOST_KNOWN_BYTES,
+    sizeCalculation: (_known, id) => id.length + 100,
+  })
+  /** Sites at which pages are being compared, with what was saved meanwhile. */
+  readonly #busy = new Map<string, Set<string>>()
+
+  constructor(io: DeliveryIo) {
+    this.#io = io
+  }
+
+  /** A request was answered by the origin. */
+  saw(exchange: Exchange, answer: Pick<OriginAnswer, 'status' | 'fields'>): Seen {
+    const { route, method, path } = exchange
+    if (isSafeMethod(method) || answer.status < 200 || answer.status > 399) return 'no-edit'
+    if (!route.admission.pageCache || route.polls?.fits(path) === true || !isSignedIn(exchange))
+      return 'no-edit'
+    const id = `${route.siteId} ${method} ${path}`
+    if ((this.#known.get(id)?.restsUntil ?? 0) > this.#io.elapsed()) return 'fruitless'
+    const pages = pagesNamed(exchange, answer)
+    const waiting = this.#busy.get(route.siteId)
+    if (waiting !== undefined) {
+      for (const page of pages) waiting.add(page)
+      return 'compared-next'
+    }
+    this.#busy.set(route.siteId, new Set())
+    const comparing = this.#compareAll(route.siteId, pages)
+      .then((changed) => this.#remember(id, changed))
+      .finally(() => this.#busy.delete(route.siteId))
+    behind(comparing, (error) => this.#io.report(error, { comparing: 'after an edit' }))
+    return 'comparing'
+  }
+
+  #remember(id: string, changed: number): void {
+    if (changed > 0) return void this.#known.delete(id)
+    const fruitless = (this.#known.get(id)?.fruitless ?? 0) + 1
+    const rest = fruitless < FRUITLESS ? 0 : Math.min(LONGEST_REST_MS, FIRST_REST_MS * 2 ** (fruitless - FRUITLESS)) // prettier-ignore
+    this.#known.set(id, { fruitless, restsUntil: this.#io.elapsed() + rest })
+  }
+
+  /** @returns copies that were another one at the origin */
+  async #compareAll(siteId: string, named: readonly string[]): Promise<number> {
+    let changed = 0
+    let pages = new Set(named)
+    while (pages.size > 0) {
+      const home = await this.#compare(siteId, '/')
+      pages.delete('/')
+      for (const page of await this.#newest(siteId)) pages.add(page)
+      changed += home
+      for (const page of pages) changed += await this.#compare(siteId, page)
+      // What was saved meanwhile may be on pages that were compared before.
+      pages = this.#busy.get(siteId) ?? new Set()
+      this.#busy.set(siteId, new Set())
+    }
+    return changed
+  }
+
+  #keysOf(siteId: string, target: string): CacheKey[] {
+    return [...this.#io.routes()].flatMap(([host, route]) =>
+      route.siteId !== siteId
+        ? []
+        : sharedPartitions(route.partition).flatMap((partition) =>
+            ['http', 'https'].map((scheme) =>
+              cacheKey(
+                partition,
+                scheme,
+                host,
+                sharedTarget(target, route.ignoredParameter, route.sortParameters),
+              ),
+            ),
+          ),
+    )
+  }
+
+  async #compare(siteId: string, target: string): Promise<number> {
+    const { store } = this.#io
+    let changed = 0
+    for (const key of this.#keysOf(siteId, target))
+      for (const entry of store.candidates(key)) {
+        const inquiry = inquiryFor(this.#io, entry)
+        if (inquiry === undefined) continue
+        await refreshOnce(inquiry, key, entry)
+        const now = store.candidates(key).find(({ id }) => id === entry.id)
+        if (now?.bodies[0]?.digest !== entry.bodies[0]!.digest) changed++
+      }
+    return changed
+  }
+
+  /** Pages that the stored home page links to, in its order. */
+  async #newest(siteId: string): Promise<string[]> {
+    const { store } = this.#io
+    for (const key of this.#keysOf(siteId, '/'))
+      for (const entry of store.candidates(key)) {
+        const bytes = await store.body(entry, 'identity')
+        if (bytes === undefined) continue
+        const visitor = inquiryFor(this.#io, entry)?.visitor
+        if (visitor === undefined) continue
+        return linkedPages(bytes.toString('utf8'), `${visitor.scheme}://${visitor.host}/`).slice(0, NEWEST)
+      }
+    return []
+  }
+}
+
+/** Whether the cookies of a request belong to one visitor. */
+const isSignedIn = ({ fields, route, rule }: Exchange): boolean => {
+  const cookies = fields.filter(([name]) => name === 'cookie')
+  const asked = { method: 'GET', path: '/', target: '/', fields: cookies }
+  const admission = admit(asked, { ...route.admission, passesPath: () => false }, rule.ignoredCookie)
+  return admission.kind === 'private' || (admission.kind === 'pass' && admission.reason === 'visitor-cookie')
+}
+
+/** The page a request comes from, the one it leads to, and its own. */
+const pagesNamed = (
+  { fields, visitor, target }: Exchange,
+  answer: Pick<OriginAnswer, 'fields'>,
+): string[] => {
+  const own = `${visitor.scheme}://${visitor.host}`
+  const found = new Set([target])
+  for (const address of [fieldValue(fields, 'referer'), fieldValue(answer.fields, 'location')]) {
+    if (address === undefined || !URL.canParse(address, own)) continue
+    const url = new URL(address, own)
+    if (url.hostname === visitor.hostName) found.add(url.pathname + url.search)
+  }
+  return [...found]
+}
