@@ -19,6 +19,7 @@ export default defineConfig({
           name: 'unit',
           expect: patient,
           include: ['{core,delivery,lab,server,web,cli,standins,scripts,bench}/**/*.test.ts'],
+          exclude: ['**/*.long.test.ts'],
           environment: 'node',
           // One set of modules for all files of a worker: loading them anew for each file took two fifths of the time. Tests put back what they replace.
           isolate: false,
@@ -26,6 +27,18 @@ export default defineConfig({
           server: { deps: { inline: ['vuetify'] } },
           testTimeout: 30_000,
           hookTimeout: 60_000,
+        },
+      },
+      // Tests of the tests, and what else takes minutes: npm run test:long, before each release.
+      {
+        extends: true,
+        test: {
+          name: 'long',
+          expect: patient,
+          include: ['{core,delivery,lab,server,web,cli,standins,scripts,bench}/**/*.long.test.ts'],
+          environment: 'node',
+          testTimeout: 300_000,
+          hookTimeout: 300_000,
         },
       },
       {

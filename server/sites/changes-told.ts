@@ -29,7 +29,8 @@ export const changesOf = async (db: Database, siteId: string): Promise<SiteChang
 /** A setup as it is in force: pages are kept for a short time while nothing tells of changes, unless the owner wants it otherwise. */
 export const inForce = (setup: Setup, { told, lifetimes }: SiteChanges): Setup => {
   const { pageCache } = setup.remedies
-  if (told !== null || lifetimes === 'as-set' || pageCache.lifetimeS <= UNTOLD_LIFETIME_S) return setup
+  if (told !== null || lifetimes === 'as-set' || !pageCache.enabled) return setup
+  if (pageCache.lifetimeS <= UNTOLD_LIFETIME_S) return setup
   return {
     ...setup,
     remedies: { ...setup.remedies, pageCache: { ...pageCache, lifetimeS: UNTOLD_LIFETIME_S } },
