@@ -14,6 +14,23 @@ const page = (text: string, headers: Record<string, string | string[]> = {}) =>
   }) satisfies DeliveryBench['handler']
 
 describe('page cache', () => {
+  test.each(['qclid', 'abclid', 'clid'])(
+    'a click identifier that nobody has heard of, %s, makes no other page',
+    async (name) => {
+      bench = await DeliveryBench.open()
+      bench.handler = page('one')
+      await bench.ask('/a')
+      expect((await bench.ask(`/a?${name}=C0ffee`)).cacheStatus).toContain('; hit')
+    },
+  )
+  test('the author of a comment that waits for its moderation sees it, and nobody else', async () => {
+    bench = await DeliveryBench.open()
+    bench.handler = (req, res) => res.setHeader('content-type', 'text/html').end(`comments of ${req.url}`)
+    await bench.ask('/waiting')
+    const own = await bench.ask('/waiting?unseen=7&moderation_key=k1')
+    expect(own.cacheStatus).toContain('detail=parameter')
+    expect((await bench.ask('/waiting')).body.toString()).toBe('comments of /waiting')
+  })
   test('the second visitor gets the copy, with Age and Cache-Status; the origin is asked once', async () => {
     bench = await DeliveryBench.open()
     bench.handler = page('one')

@@ -121,12 +121,12 @@ export const PageCacheSettings = z.strictObject({
   ignoredParameters: z
     .array(pattern)
     .max(500)
-    .default(['utm_*', 'campaign', 'campaign_*', 'clickid', 'mailing_id'])
+    .default(['utm_*', 'campaign', 'campaign_*', 'clickid', '*clid', 'mailing_id'])
     .describe('Query parameters that do not make another page'),
   passParameters: z
     .array(pattern)
     .max(500)
-    .default(['preview', 'preview_*'])
+    .default(['preview', 'preview_*', '*moderation*'])
     .describe('Query parameters that make a request pass through'),
   sortParameters: z.boolean().default(true).describe('Query parameters in another order make the same page'),
   authorCookies: z
