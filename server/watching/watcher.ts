@@ -118,20 +118,32 @@ const lookAtAll = async (services: Services): Promise<void> => {
 
 /** @returns a function that ends it */
 export const startWatching = (services: Services, log: (error: unknown) => void): (() => void) => {
-  let looking = false
+  // One look after the other: a site that answers slowly must not be asked twice at a time.
+  let last = Promise.resolve()
+  let waiting = 0
   const look = (): void => {
-    // A site that answers slowly must not be asked twice at a time.
-    if (looking) return
-    looking = true
-    behind(
-      lookAtAll(services).finally(() => (looking = false)),
-      log,
-    )
+    if (waiting > 1) return
+    waiting++
+    last = last
+      .then(() => lookAtAll(services))
+      .catch(log)
+      .finally(() => void waiting--)
+    behind(last, log)
   }
   const timer = setInterval(look, LOOK_MS)
   timer.unref()
   look()
-  return () => clearInterval(timer)
+  // A site that has just been connected is looked at at once, before anything else keeps it busy.
+  const seen = new Set<string>()
+  const stopListening = services.events.listen((event) => {
+    if (event.kind !== 'changed' || event.changed.what !== 'site' || seen.has(event.changed.siteId)) return
+    seen.add(event.changed.siteId)
+    look()
+  })
+  return () => {
+    clearInterval(timer)
+    stopListening()
+  }
 }
 
 /** Switch watching, or the short lifetimes without it, on or off. @throws AppError NOT_FOUND */

@@ -30,9 +30,7 @@ const why = computed(() => {
       <v-btn size="small" :to="{ name: 'site', params: { siteId: site.id }, hash: '#changes' }"
         >Let your content system tell</v-btn
       >
-      <ActionButton size="small" :under-way="saving" @click="save"
-        >Keep pages as long as I set anyway</ActionButton
-      >
+      <ActionButton size="small" :under-way="saving" @click="save">Use my lifetimes anyway</ActionButton>
     </p>
   </v-alert>
 </template>

@@ -94,9 +94,7 @@ const saveField = (): Promise<void> => {
       :under-way="keeping"
       @click="changeLifetimes"
       >{{
-        site.changes.lifetimes === 'short'
-          ? 'Keep pages as long as I set anyway'
-          : 'Keep pages for 10 minutes at most'
+        site.changes.lifetimes === 'short' ? 'Use my lifetimes anyway' : 'Back to 10 minutes at most'
       }}</ActionButton
     >
   </p>

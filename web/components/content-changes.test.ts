@@ -90,10 +90,7 @@ test.each([{ told: 'calls' as const }, { told: 'watching' as const }, { lifetime
 )
 test('the owner may keep pages as long as they set anyway', async () => {
   const asked = answering({ 'PUT /sites/quay/watch': aSite(), 'GET /sites': [aSite()] })
-  await press(
-    mounted(ChangesNotice, { site: aSite({ changes: changes() }) }),
-    'Keep pages as long as I set anyway',
-  )
+  await press(mounted(ChangesNotice, { site: aSite({ changes: changes() }) }), 'Use my lifetimes anyway')
   await expect
     .poll(() => asked.find(({ what }) => what.startsWith('PUT'))?.body)
     .toEqual({ lifetimes: 'as-set' })
