@@ -34,7 +34,7 @@ const pagesToAsk = async ({ db }: Needed, site: Site, kinds: { paths: string[] }
 }
 
 /** Kinds of pages that are looked at for forms. */
-const MOST_KINDS_FOR_FORMS = 12
+const MOST_KINDS_FOR_FORMS = 8
 const SENT_FORM = /<form\b[^>]*\bmethod\s*=\s*["']?post\b/i
 
 /** A page of each kind that has a form: what a form holds may belong to one visitor. */
@@ -71,7 +71,7 @@ const visitorsOf = async (
   return visitors
 }
 
-/** One page: everyone asks the origin, twice; then everyone asks the trial, twice, so that what the first ones filled is what the others get. */
+/** One page: everyone asks the origin, those signed in twice; then everyone asks the trial, twice, so that what the first ones filled is what the others get. */
 const observe = async (
   path: string,
   visitors: ReadonlyMap<PrivacyVisitor, MadeUpVisitor>,
@@ -79,10 +79,11 @@ const observe = async (
   const direct = new Map<PrivacyVisitor, Pick<Observation, 'direct' | 'directAgain'>>()
   for (const [name, visitor] of visitors) {
     const answer = await visitor.askOrigin(path)
-    const again = await visitor.askOrigin(path)
+    // Only who is signed in has something of their own to lose.
+    const again = name.startsWith('signed in') ? await visitor.askOrigin(path) : undefined
     direct.set(name, {
       direct: { status: answer.status, body: answer.body.toString('utf8') },
-      directAgain: again.body.toString('utf8'),
+      ...(again === undefined ? {} : { directAgain: again.body.toString('utf8') }),
     })
   }
   for (const visitor of visitors.values()) await visitor.askTrial(path)
