@@ -8,7 +8,7 @@ import { IndexedStore } from './indexed-store.ts'
 import { MemoryStore } from './memory-store.ts'
 import type { ResponseStore } from './response-store.ts'
 
-const ENTRIES = 3000
+const ENTRIES = 1000
 const keyOf = (i: number): CacheKey => cacheKey('s/live', 'http', 'x', `/${i}`)
 const put = (store: ResponseStore, i: number, text = 'old') =>
   store.put(
