@@ -35,9 +35,11 @@ const pagesToAsk = async ({ db }: Needed, site: Site, kinds: { paths: string[] }
 
 /** Kinds of pages that are looked at for forms. */
 const MOST_KINDS_FOR_FORMS = 8
+/** Pages with forms that are added: many sites have the same form at the foot of every page. */
+const MOST_FORM_PAGES = 2
 const SENT_FORM = /<form\b[^>]*\bmethod\s*=\s*["']?post\b/i
 
-/** A page of each kind that has a form: what a form holds may belong to one visitor. */
+/** Pages of different kinds that have a form: what a form holds may belong to one visitor. */
 const pagesWithForms = async (
   site: Site,
   listed: readonly { path: string; kind: string }[],
@@ -47,6 +49,7 @@ const pagesWithForms = async (
   const stranger = new MadeUpVisitor(site, 0)
   const found: string[] = []
   for (const path of [...firsts.values()].slice(0, MOST_KINDS_FOR_FORMS)) {
+    if (found.length === MOST_FORM_PAGES) break
     const answer = await stranger.askOrigin(path).catch(() => undefined)
     if (answer !== undefined && SENT_FORM.test(answer.body.toString('utf8'))) found.push(path)
   }
