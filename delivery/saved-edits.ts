@@ -1,3 +1,4 @@
+import { setTimeout } from 'node:timers/promises'
 import { LRUCache } from 'lru-cache'
 import { behind } from '../core/behind.ts'
 import { admit } from '../core/http/admission.ts'
@@ -16,6 +17,10 @@ const NEWEST = 12
 const FRUITLESS = 3
 const FIRST_REST_MS = 60_000
 const LONGEST_REST_MS = 3_600_000
+/** Pages that wait for the next round; anybody can claim to have a session, and name pages. */
+const MOST_WAITING = 50
+/** After a round the site rests for so many times as long as it took, so that nobody keeps its origin busy with claims. */
+const REST_SHARE = 4
 const MOST_KNOWN_BYTES = 1024 * 1024
 
 /** What comes of a request; "fruitless": requests like it have changed nothing for a while. */
@@ -55,7 +60,7 @@ export class SavedEdits {
     const pages = pagesNamed(exchange, answer)
     const waiting = this.#busy.get(route.siteId)
     if (waiting !== undefined) {
-      for (const page of pages) waiting.add(page)
+      for (const page of pages) if (waiting.size < MOST_WAITING) waiting.add(page)
       return 'compared-next'
     }
     this.#busy.set(route.siteId, new Set())
@@ -78,11 +83,13 @@ export class SavedEdits {
     let changed = 0
     let pages = new Set(named)
     while (pages.size > 0) {
+      const begun = this.#io.elapsed()
       const home = await this.#compare(siteId, '/')
       pages.delete('/')
       for (const page of await this.#newest(siteId)) pages.add(page)
       changed += home
       for (const page of pages) changed += await this.#compare(siteId, page)
+      await setTimeout(REST_SHARE * (this.#io.elapsed() - begun), undefined, { ref: false })
       // What was saved meanwhile may be on pages that were compared before.
       pages = this.#busy.get(siteId) ?? new Set()
       this.#busy.set(siteId, new Set())

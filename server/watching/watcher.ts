@@ -108,11 +108,13 @@ export const lookForChanges = async (services: Services, siteId: string): Promis
 }
 
 /** Look at all sites that are watched, one after the other; one that is being measured is left in peace. */
-const lookAtAll = async (services: Services): Promise<void> => {
+const lookAtAll = async (services: Services, log: (error: unknown) => void): Promise<void> => {
   const all = await services.db.select({ id: sites.id }).from(sites)
   for (const { id } of all) {
     const { enabled } = await watchOf(services, id)
-    if (enabled && !(await services.jobs.hasOpen(id))) await lookForChanges(services, id)
+    if (!enabled || (await services.jobs.hasOpen(id))) continue
+    // One that fails keeps no other from being looked at.
+    await lookForChanges(services, id).catch(log)
   }
 }
 
@@ -125,7 +127,7 @@ export const startWatching = (services: Services, log: (error: unknown) => void)
     if (waiting > 1) return
     waiting++
     last = last
-      .then(() => lookAtAll(services))
+      .then(() => lookAtAll(services, log))
       .catch(log)
       .finally(() => void waiting--)
     behind(last, log)
