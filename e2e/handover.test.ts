@@ -126,7 +126,11 @@ test('an answer under way ends before the process does, and the next one takes o
 test('delivery that is killed is back by itself, with its store', async () => {
   await expect.poll(async () => (await askOrNothing()).cacheStatus, { timeout: 60_000 }).toContain('hit')
   // What is stored has to be on the disk before a kill can leave it there.
-  await new DeliveryClient(controlSocketPath(dataDir)).purge({ siteId: 's', what: { kind: 'paths', paths: ['/none'] }, manner: 'hard' }) // prettier-ignore
+  await new DeliveryClient(controlSocketPath(dataDir), 60_000).purge({
+    siteId: 's',
+    what: { kind: 'paths', paths: ['/none'] },
+    manner: 'hard',
+  })
   const [before] = pids()
   process.kill(before!, 'SIGKILL')
   await expect.poll(async () => (await askOrNothing()).cacheStatus, { timeout: 60_000, interval: 20 }).toMatch(/hit|store-opening/) // prettier-ignore

@@ -25,15 +25,40 @@ export class DeliveryUnavailable extends Error {
   }
 }
 
+/** A delivery that is started or restarted takes orders once its store is open; visitors are served before, ms. */
+const STARTING_MS = 5000
+const BETWEEN_TRIES_MS = 50
+
+/** Nobody listens at the socket: the order has not been sent, so it can be sent again. */
+const notListening = (error: unknown): boolean =>
+  ['ENOENT', 'ECONNREFUSED'].includes((error as NodeJS.ErrnoException).code ?? '')
+
 /** Control's side of the control channel. */
 export class DeliveryClient {
   readonly #socketPath: string
+  readonly #patienceMs: number
 
-  constructor(socketPath: string) {
+  /** @param patienceMs how long an order waits for a delivery that does not listen yet */
+  constructor(socketPath: string, patienceMs = STARTING_MS) {
     this.#socketPath = socketPath
+    this.#patienceMs = patienceMs
   }
 
-  #send(method: string, path: string, body?: unknown, timeout = 10_000): Promise<unknown> {
+  async #send(method: string, path: string, body?: unknown, timeout?: number): Promise<unknown> {
+    const deadline = performance.now() + this.#patienceMs
+    for (;;) {
+      try {
+        return await this.#sendOnce(method, path, body, timeout)
+      } catch (error) {
+        if (error instanceof DeliveryUnavailable) throw error
+        if (!notListening(error) || performance.now() > deadline)
+          throw new DeliveryUnavailable((error as Error).message)
+        await new Promise((resolve) => setTimeout(resolve, BETWEEN_TRIES_MS))
+      }
+    }
+  }
+
+  #sendOnce(method: string, path: string, body?: unknown, timeout = 10_000): Promise<unknown> {
     return new Promise((resolve, reject) => {
       const outgoing = request({ socketPath: this.#socketPath, method, path, timeout }, (incoming) => {
         const chunks: Buffer[] = []
@@ -46,7 +71,7 @@ export class DeliveryClient {
         })
       })
       outgoing.on('timeout', () => outgoing.destroy(new Error(`no answer for ${timeout / 1000} s`)))
-      outgoing.on('error', (error) => reject(new DeliveryUnavailable(error.message)))
+      outgoing.on('error', reject)
       outgoing.end(body === undefined ? undefined : JSON.stringify(body))
     })
   }
@@ -84,7 +109,7 @@ export class DeliveryClient {
   }
 
   async isUp(): Promise<boolean> {
-    return this.#send('GET', '/health').then(
+    return this.#sendOnce('GET', '/health').then(
       () => true,
       () => false,
     )

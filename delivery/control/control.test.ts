@@ -75,8 +75,19 @@ describe('control channel', () => {
     await expect(client.configure({ ...CONFIG, revision: -1 })).rejects.toThrow(/revision/)
     expect(configured).toEqual([])
   })
+  test('an order waits for a delivery that is being started', async () => {
+    const purging = new DeliveryClient(controlSocketPath(folder), 60_000).purge({
+      siteId: 's',
+      what: { kind: 'everything' },
+      manner: 'hard',
+    })
+    expect(await new DeliveryClient(controlSocketPath(folder)).isUp()).toBe(false)
+    server = await start(controlSocketPath(folder))
+    expect(await purging).toEqual({ purged: 1 })
+    expect(purged).toHaveLength(1)
+  })
   test('says that visitors are still served when delivery does not answer', async () => {
-    const client = new DeliveryClient(controlSocketPath(folder))
+    const client = new DeliveryClient(controlSocketPath(folder), 100)
     expect(await client.isUp()).toBe(false)
     await expect(client.configure(CONFIG)).rejects.toThrow(DeliveryUnavailable)
     await expect(client.configure(CONFIG)).rejects.toThrow(/last good setup/)

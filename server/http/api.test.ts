@@ -153,7 +153,7 @@ describe('bad input is a problem with a sentence (RFC 9457), and nothing is lost
   test('delivery not answering is said, and the setup is sent later', async () => {
     const { DeliveryClient } = await import('../../delivery/control/client.ts')
     await expect(
-      new DeliveryClient('/nowhere.sock').purge({
+      new DeliveryClient('/nowhere.sock', 0).purge({
         siteId: 's',
         what: { kind: 'everything' },
         manner: 'hard',
