@@ -1,6 +1,7 @@
 import type { IncomingMessage, ServerResponse } from 'node:http'
 import { admit, type Admission } from '../core/http/admission.ts'
 import { requestWishes } from '../core/http/request-directives.ts'
+import { hasField } from '../core/http/fields.ts'
 import type { CacheKey } from '../core/http/cache-key.ts'
 import { decideReuse, type ReuseDecision } from '../core/http/reuse.ts'
 import { fetchShared } from './answer/fetch-shared.ts'
@@ -147,13 +148,33 @@ const answerBeforeOpening = async (exchange: Exchange, before: BeforeOpening): P
 
 /** Who may share the answer. An unusual field that the origin names in Vary is no obstacle: copies are kept apart by it. */
 const admitted = (exchange: Exchange): Admission => {
-  const { io, route, rule } = exchange
-  const admission = admit(exchange, route.admission, rule.ignoredCookie)
+  const { io, route } = exchange
+  const admission = admit(exchange, route.admission, ignoredCookie(exchange))
   if (admission.kind !== 'pass' || admission.reason !== 'unknown-field') return admission
   const names = io.varied.names(exchange)
   if (names.length === 0) return admission
   const harmlessField = (name: string): boolean => names.includes(name) || route.admission.harmlessField(name)
-  return admit(exchange, { ...route.admission, harmlessField }, rule.ignoredCookie)
+  return admit(exchange, { ...route.admission, harmlessField }, ignoredCookie(exchange))
+}
+
+/** Cookies that count for nothing in this request: by the owner's word, and sessions that hold nothing. */
+const ignoredCookie = ({ io, route, rule, fields }: Exchange): ((name: string) => boolean) => {
+  const { sessionCookie } = rule
+  if (sessionCookie === undefined || !hasField(fields, 'cookie')) return rule.ignoredCookie
+  return io.sessions?.areEmpty({ route, rule, fields }) === true
+    ? (name) => rule.ignoredCookie(name) || sessionCookie(name)
+    : rule.ignoredCookie
+}
+
+/** Whether a session is all that keeps a visitor from sharing the page. */
+const passesForSession = (exchange: Exchange): boolean => {
+  const { route, rule } = exchange
+  const { sessionCookie } = rule
+  return (
+    sessionCookie !== undefined &&
+    admit(exchange, route.admission, (name) => rule.ignoredCookie(name) || sessionCookie(name)).kind ===
+      'shared'
+  )
 }
 
 const answerOwn = (exchange: Exchange): void | Promise<void> => {
@@ -161,6 +182,7 @@ const answerOwn = (exchange: Exchange): void | Promise<void> => {
   if (contentOf(req) !== undefined)
     return passThrough(exchange, exchange.method === 'GET' ? 'content' : 'method')
   const admission = admitted(exchange)
+  if (admission.kind !== 'shared' && passesForSession(exchange)) exchange.io.sessions?.compare(exchange)
   switch (admission.kind) {
     case 'pass':
       return passThrough(exchange, admission.reason)

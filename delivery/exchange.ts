@@ -9,6 +9,7 @@ import { acceptedForms } from '../core/page/pictures/widths.ts'
 import type { EpochMs } from '../core/time.ts'
 import type { BestCodings } from './answer/best-codings.ts'
 import { kindLabel, type Counters } from './counting/counters.ts'
+import type { EmptySessions } from './empty-sessions.ts'
 import type { Flights } from './flights.ts'
 import type { OriginClient } from './origin/origin-client.ts'
 import type { Visitor } from './origin/request-fields.ts'
@@ -41,6 +42,8 @@ export interface DeliveryIo {
   readonly rewriter: Rewriter
   /** Told what visitors have sent; undefined while the store is being opened. */
   readonly edits?: Pick<SavedEdits, 'saw'> | undefined
+  /** Sessions that hold nothing; undefined while the store is being opened, when they pass. */
+  readonly sessions?: Pick<EmptySessions, 'areEmpty' | 'saw' | 'compare'> | undefined
   /** Tell the owner, in a sentence. */
   readonly say: (sentence: string) => void
   /** Take down a fault of ours that a request brought to light. @returns its number in the log, for whoever sent the request */

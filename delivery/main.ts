@@ -18,6 +18,7 @@ import { sharedPartitions, type DeliveryIo } from './exchange.ts'
 import { Flights } from './flights.ts'
 import { BestCodings } from './answer/best-codings.ts'
 import { Draining } from './draining.ts'
+import { EmptySessions } from './empty-sessions.ts'
 import { createListener, createSecureListener } from './listener.ts'
 import { createLog } from './log.ts'
 import { OriginClient } from './origin/origin-client.ts'
@@ -221,6 +222,7 @@ const main = async (): Promise<void> => {
   shared.io = io
   const refresher = new Refresher(io)
   io.edits = new SavedEdits(io)
+  io.sessions = new EmptySessions(io)
   const control = createControlChannel({
     configure: async (next) => {
       // Compiled first: a configuration that cannot be used must not replace one that can.

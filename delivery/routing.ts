@@ -21,6 +21,8 @@ export interface PathRule {
   /** Cookies that do not change these pages. */
   readonly ignoredCookie: (name: string) => boolean
   readonly overrule: Overrule | undefined
+  /** Cookies that give every visitor a session, which counts for nothing on these pages until it holds something. */
+  readonly sessionCookie: ((name: string) => boolean) | undefined
 }
 
 /** What the remedies of reach *files* and *page* need to do their work on this channel. */
@@ -63,6 +65,8 @@ export interface Route {
   readonly origin: OriginRoute
   readonly admission: AdmissionRules
   readonly ruleFor: (path: string) => PathRule
+  /** The same for any kind of page; undefined where no kind names one. */
+  readonly sessionCookie: ((name: string) => boolean) | undefined
   /** For private copies, whatever their kind. */
   readonly privateRule: PathRule
   readonly ignoredParameter: (name: string) => boolean
@@ -122,21 +126,26 @@ const reusePolicy = (settings: PageCacheSettings, pages: number): ReusePolicy =>
   staleBesideSharedLifetime: settings.staleBesideSharedLifetime,
 })
 
+const NO_COOKIE = (): boolean => false
+
 /** The rule of a path: the first kind that fits. Made once, so that what is known of a copy under a rule stays known. */
 const compileRules = (settings: PageCacheSettings): Route['ruleFor'] => {
   const plain: PathRule = {
     kind: null,
     reuse: reusePolicy(settings, settings.lifetimeS),
-    ignoredCookie: () => false,
+    ignoredCookie: NO_COOKIE,
     overrule: undefined,
+    sessionCookie: undefined,
   }
   const kinds = settings.kinds.map((kind) => {
     const ignoredCookie = namePatterns(kind.ignoredCookies)
+    const heldBack = namePatterns([...kind.ignoredCookies, ...kind.sessionCookies])
     const rule: PathRule = {
       kind: kind.name,
       reuse: reusePolicy(settings, kind.lifetimeS ?? settings.lifetimeS),
       ignoredCookie,
-      overrule: kind.overrule ? { ignoredCookie } : undefined,
+      overrule: kind.overrule || kind.sessionCookies.length > 0 ? { ignoredCookie: heldBack } : undefined,
+      sessionCookie: kind.sessionCookies.length > 0 ? namePatterns(kind.sessionCookies) : undefined,
     }
     return { fits: pathPatterns(kind.paths), rule }
   })
@@ -153,8 +162,9 @@ const privateRule = (settings: PageCacheSettings): PathRule => ({
     staleIfError: seconds(0),
     obeyRequest: true,
   },
-  ignoredCookie: () => false,
+  ignoredCookie: NO_COOKIE,
   overrule: undefined,
+  sessionCookie: undefined,
 })
 
 /** Remedies that change bytes. */
@@ -197,6 +207,7 @@ const compileRoute = (site: DeliverySite, served: DeliverySite['channels'][numbe
   const codings: Coding[] = compression.enabled
     ? [...(compression.brotli ? (['br'] as const) : []), ...(compression.gzip ? (['gzip'] as const) : [])]
     : []
+  const sessionCookies = pageCache.kinds.flatMap((kind) => kind.sessionCookies)
   return {
     siteId: site.siteId,
     channel,
@@ -216,6 +227,7 @@ const compileRoute = (site: DeliverySite, served: DeliverySite['channels'][numbe
       harmlessField: namePatterns(pageCache.harmlessFields),
     },
     ruleFor: compileRules(pageCache),
+    sessionCookie: sessionCookies.length > 0 ? namePatterns(sessionCookies) : undefined,
     privateRule: privateRule(pageCache),
     ignoredParameter: namePatterns(pageCache.ignoredParameters),
     sortParameters: pageCache.sortParameters,

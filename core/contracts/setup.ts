@@ -51,6 +51,13 @@ export const PageKind = z.strictObject({
     .describe(
       'Cookies that do not change these pages: visitors who have them share the stored copy; needs a passed privacy check',
     ),
+  sessionCookies: z
+    .array(pattern)
+    .max(100)
+    .default([])
+    .describe(
+      'Cookies by which the site gives every visitor a session. Who has none yet, or one that holds nothing, shares pages made without it, although the origin forbids storing them; the cookie is held back until a page needs it; needs a passed privacy check',
+    ),
 })
 export type PageKind = z.infer<typeof PageKind>
 

@@ -98,6 +98,7 @@ const kindStep = (exchange: ExplainedExchange): PathStep | undefined => {
     ...(kind.lifetimeS === null ? [] : [`kept for ${roughlyInWords(kind.lifetimeS)} where the origin gives no lifetime`]), // prettier-ignore
     ...(kind.overrule ? ['stored for signed-out visitors although the origin forbids it'] : []),
     ...(kind.ignoredCookies.length > 0 ? [`shared by visitors with ${kind.ignoredCookies.join(', ')}`] : []),
+    ...(kind.sessionCookies.length > 0 ? [`shared until ${kind.sessionCookies.join(', ')} stands for a session that holds something`] : []), // prettier-ignore
   ]
   return step(
     'Kind of page',
@@ -111,14 +112,17 @@ const cookieStep = (exchange: ExplainedExchange): PathStep => {
   const { requestFields, setup } = exchange
   const { visitorCookies, harmlessCookies, authorCookies, signedIn } = setup.remedies.pageCache
   const [visitor, harmless, author] = [visitorCookies, harmlessCookies, authorCookies].map(namePatterns)
-  const ignored = namePatterns(kindOf(exchange)?.ignoredCookies ?? [])
+  const kind = kindOf(exchange)
+  const [ignored, session] = [kind?.ignoredCookies ?? [], kind?.sessionCookies ?? []].map(namePatterns) as [(name: string) => boolean, (name: string) => boolean] // prettier-ignore
   const names = cookieNames(requestFields)
   if (names.length === 0)
     return step('Cookies', 'The visitor sends none: signed out, nothing in the basket.', 'RFC 6265 §5.4')
   const told = names.map((name) =>
     ignored(name)
       ? `${name}: does not change this kind of page`
-      : author!(name)
+      : session(name)
+        ? `${name}: a session, which counts for nothing until it holds something`
+        : author!(name)
         ? `${name}: its visitor has written a comment`
         : visitor!(name)
           ? `${name}: belongs to one visitor`
@@ -126,8 +130,9 @@ const cookieStep = (exchange: ExplainedExchange): PathStep => {
             ? `${name}: harmless, not sent on`
             : `${name}: not known, so it is taken to belong to one visitor`,
   )
+  const withSession = names.some((name) => session(name) && !ignored(name))
   const shared = names.every(
-    (name) => ignored(name) || (!author!(name) && !visitor!(name) && harmless!(name)),
+    (name) => ignored(name) || session(name) || (!author!(name) && !visitor!(name) && harmless!(name)),
   )
   const own =
     signedIn === 'private' && !names.some((name) => author!(name))
@@ -135,7 +140,11 @@ const cookieStep = (exchange: ExplainedExchange): PathStep => {
       : 'The visitor gets a page of their own from the origin.'
   return step(
     'Cookies',
-    shared ? 'None of the cookies changes the page; the visitor shares stored copies.' : own,
+    !shared
+      ? own
+      : withSession
+        ? 'A session that is known to hold nothing shares stored copies; with any other the visitor gets a page of their own from the origin.'
+        : 'None of the cookies changes the page; the visitor shares stored copies.',
     'RFC 6265 §5.4',
     told,
   )

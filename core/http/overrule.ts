@@ -1,6 +1,6 @@
 import { cookieNameOf } from './set-cookie.ts'
 import { LIFETIME_FIELDS, sharedDirectives } from './targeted.ts'
-import { fieldLines, withoutFields, type Fields } from './fields.ts'
+import { fieldLines, hasField, withoutFields, type Fields } from './fields.ts'
 
 /**
  * The owner's word against the origin's, for one kind of page and signed-out visitors. Many sites forbid storing every page because
@@ -17,6 +17,17 @@ const forbids = (fields: Fields): boolean => {
   const atOnceStale = ['max-age', 's-maxage'].some((name) => /^0*$/.test(directives.get(name) ?? 'x'))
   return unstorable || atOnceStale
 }
+
+/** Shorter values occur in any page by accident. */
+const SHORTEST_VALUE = 8
+
+/** Whether a page holds the value of a cookie that came with it and was held back: it is the page of that session, and nobody else's. */
+export const holdsItsCookie = (answered: Fields, read: Fields, page: Buffer): boolean =>
+  !hasField(read, 'set-cookie') &&
+  fieldLines(answered, 'set-cookie').some((line) => {
+    const value = line.split(';', 1)[0]!.split('=').slice(1).join('=').trim()
+    return value.length >= SHORTEST_VALUE && page.includes(value)
+  })
 
 /**
  * The fields of a response as the owner wants them read: a storing ban and cookies that everybody gets are taken off. A cookie that is

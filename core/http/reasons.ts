@@ -42,6 +42,8 @@ export const NOT_STORED = {
   'redirect-to-itself':
     'The response redirects to the address that was asked for. Stored, it would send every visitor round in a circle.',
   'sets-cookie': 'The response sets a cookie, so it may be meant for one visitor only.',
+  'own-cookie-in-page':
+    'The page holds the value of a cookie that came with it, so it belongs to that session. An address or a form has it in it.',
   'vary-star': 'The response says Vary: *, so no other request can match it (RFC 9111 §4.1).',
   'no-lifetime': 'Nothing gives this response a lifetime, and it has no validator to check it by.',
   stream: 'The response is a stream, which comes piece by piece and has no lifetime of its own.',

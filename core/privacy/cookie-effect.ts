@@ -1,4 +1,5 @@
 import type { CookieFinding } from '../contracts/cookies.ts'
+import { settledHtml } from '../page/settled-html.ts'
 
 /** A page asked for with and without one cookie; each twice, to know what differs by itself. */
 export interface CookieTrial {
@@ -10,9 +11,6 @@ export interface CookieTrial {
   readonly markedWithout: boolean
 }
 
-/** What differs from answer to answer without meaning anything: white space and long runs of digits and letters such as nonces. */
-const settled = (html: string): string => html.replace(/\b(?=\w*\d)\w{8,}\b/g, '#').replace(/\s+/g, ' ')
-
 /** What one cookie does to the pages it was tried on. */
 export const cookieEffect = (
   name: string,
@@ -20,10 +18,13 @@ export const cookieEffect = (
 ): Pick<CookieFinding, 'effect' | 'sentence' | 'paths'> => {
   const steady = trials.filter(
     ({ without, with: having }) =>
-      settled(without[0]) === settled(without[1]) && settled(having[0]) === settled(having[1]),
+      settledHtml(without[0]) === settledHtml(without[1]) &&
+      settledHtml(having[0]) === settledHtml(having[1]),
   )
   const marked = trials.filter(({ markedPersonal, markedWithout }) => markedPersonal && !markedWithout)
-  const changed = steady.filter(({ without, with: having }) => settled(without[0]) !== settled(having[0]))
+  const changed = steady.filter(
+    ({ without, with: having }) => settledHtml(without[0]) !== settledHtml(having[0]),
+  )
   const paths = [...new Set([...marked, ...changed].map(({ path }) => path))]
   if (marked.length > 0)
     return {

@@ -4,6 +4,9 @@ import type { Setup } from '../contracts/setup.ts'
 export const kindsToCheck = ({ remedies: { pageCache } }: Setup): string[] =>
   pageCache.enabled
     ? pageCache.kinds
-        .filter(({ overrule, ignoredCookies }) => overrule || ignoredCookies.length > 0)
+        .filter(
+          ({ overrule, ignoredCookies, sessionCookies }) =>
+            overrule || ignoredCookies.length > 0 || sessionCookies.length > 0,
+        )
         .map(({ name }) => name)
     : []

@@ -44,7 +44,16 @@ const outcomeOf = (lookup: Lookup, answer: StorableAnswer, storing: Storing): Ou
   storing,
 })
 
+const COOKIE = new Set(['cookie'])
+
 const notStored = (reason: NotStoredReason): Storing => ({ kind: 'not-stored', reason })
+
+/** The visitor gets an answer with its cookies; one that may be shared was asked for without theirs. */
+const noteSession = (exchange: Exchange, answer: StorableAnswer): void => {
+  const { io, audience, fields } = exchange
+  const asked = audience.kind === 'one' ? exchange : { ...exchange, fields: withoutFields(fields, COOKIE) }
+  io.sessions?.saw(asked, answer)
+}
 
 /** Answer with what was read although it is not kept. */
 const sendCollected = (
@@ -53,11 +62,13 @@ const sendCollected = (
   lookup: Lookup,
   body: Readable,
   reason: NotStoredReason,
-): Promise<void> =>
-  streamAnswer(exchange, answer, outcomeOf(lookup, answer, notStored(reason)), {
+): Promise<void> => {
+  noteSession(exchange, answer)
+  return streamAnswer(exchange, answer, outcomeOf(lookup, answer, notStored(reason)), {
     body,
     ...sharing(exchange),
   })
+}
 
 /** How long a visitor waits for the end of a page that is being stored, ms; what takes longer is sent as it comes. Shorter than anybody notices. */
 const HOLD_MS = 30
@@ -244,6 +255,7 @@ export const fetchShared = async (exchange: Exchange, lookup: Lookup): Promise<v
     // What the origin no longer lets us store must not go on being served from before.
     if (lookup.stale !== undefined && exchange.method === 'GET') storeOf(exchange).purgeKey(lookup.key)
     io.flights.settle(flight, { kind: 'not-stored', lasting: answer.status < 500 })
+    noteSession(exchange, answer)
     await sendOn(exchange, answer, outcomeOf(lookup, answer, notStored(decision.reason)), sharing(exchange))
   } finally {
     io.flights.end(flight)

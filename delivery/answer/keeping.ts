@@ -5,7 +5,7 @@ import { ABOUT_BYTES } from '../../core/http/about-bytes.ts'
 import { endToEndFields, fieldValue, withField, withoutFields, type Fields } from '../../core/http/fields.ts'
 import { correctedInitialAge } from '../../core/http/freshness.ts'
 import type { Coding } from '../../core/http/negotiation.ts'
-import { overruled } from '../../core/http/overrule.ts'
+import { holdsItsCookie, overruled } from '../../core/http/overrule.ts'
 import { privatelyRead } from '../../core/http/private-copy.ts'
 import type { NotStoredReason } from '../../core/http/reasons.ts'
 import { requestWishes } from '../../core/http/request-directives.ts'
@@ -120,6 +120,8 @@ export const keep = async (
   const contentEncoding = fieldValue(answer.fields, 'content-encoding')
   const identity = contentEncoding === undefined ? bytes : await decode(bytes, contentEncoding)
   if (identity === undefined) return { kind: 'not-kept', reason: 'encoded' }
+  const read = fieldsAsRead(exchange, answer)
+  if (holdsItsCookie(answer.fields, read, identity)) return { kind: 'not-kept', reason: 'own-cookie-in-page' }
   const rewriting = exchange.io.rewriter.takes(exchange, answer)
     ? exchange.io.rewriter.rewrite(exchange, answer, identity)
     : rewriteData(exchange, answer, identity)
@@ -127,7 +129,6 @@ export const keep = async (
   const inTime = soon === 'late' ? UNTOUCHED : soon
   // Looked at last, with nothing awaited before the entry is in: a purge in between cannot be missed.
   if (flight.purged) return { kind: 'not-kept', reason: 'purged-meanwhile' }
-  const read = fieldsAsRead(exchange, answer)
   const date = fieldValue(answer.fields, 'date') ?? new Date(answer.responseTime).toUTCString()
   const entry = storeOf(exchange).put(
     {

@@ -2,6 +2,8 @@ import type { IncomingMessage } from 'node:http'
 import type { ServerHttp2Stream } from 'node:http2'
 import { Readable } from 'node:stream'
 import { seconds } from '../../core/time.ts'
+import { withoutFields, type Fields } from '../../core/http/fields.ts'
+import { isSafeMethod } from '../../core/http/invalidation.ts'
 import type { PassReason } from '../../core/http/reasons.ts'
 import type { Exchange } from '../exchange.ts'
 import { LARGEST_UPLOAD_BYTES } from '../limits.ts'
@@ -45,9 +47,18 @@ const boundUpload = (req: IncomingMessage): void => {
   })
 }
 
+const CONDITIONS = new Set(['if-none-match', 'if-modified-since'])
+
+/**
+ * Where pages are shared although the origin forbids storing them, a browser may have the validators of the shared page, and its visitor may have signed in
+ * since. An origin that does not reckon with stored pages would say that nothing has changed.
+ */
+const withoutOurValidators = ({ rule, method, fields }: Exchange): Fields =>
+  rule.overrule !== undefined && isSafeMethod(method) ? withoutFields(fields, CONDITIONS) : fields
+
 /** Send a request on to the origin as it is, and the answer back; polls of open pages only now and then. */
 export const passThrough = async (exchange: Exchange, why: PassReason): Promise<void> => {
-  const { io, route, visitor, req, res, method, target, fields } = exchange
+  const { io, route, visitor, req, res, method, target } = exchange
   const poll = await slowPoll(exchange)
   if (poll.kind === 'answered') return streamAnswer(exchange, poll.answer, { kind: 'hit', ttl: seconds(0) })
   const gone = new AbortController()
@@ -62,7 +73,7 @@ export const passThrough = async (exchange: Exchange, why: PassReason): Promise<
       base: route.origin.base,
       method,
       target,
-      fields: passedRequestFields(fields, route, visitor, io.instance),
+      fields: passedRequestFields(withoutOurValidators(exchange), route, visitor, io.instance),
       body,
       timeoutMs: route.origin.timeoutMs,
       lookup: route.origin.lookup,
@@ -72,6 +83,7 @@ export const passThrough = async (exchange: Exchange, why: PassReason): Promise<
     // Before the visitor learns of the change, so that the next request cannot see the old page.
     invalidate(exchange, answer)
     io.edits?.saw(exchange, answer)
+    io.sessions?.saw(exchange, answer)
     if (why === 'unknown-field') io.varied.learn(exchange, answer)
     const told = poll.kind === 'asks' ? await poll.keep(answer) : answer
     await sendOn(exchange, keptWithin(exchange, told), { kind: 'passed', why, status: answer.status })

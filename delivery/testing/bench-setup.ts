@@ -17,6 +17,7 @@ import { epochMs } from '../../core/time.ts'
 import { BestCodings } from '../answer/best-codings.ts'
 import { Counters } from '../counting/counters.ts'
 import type { DeliveryIo } from '../exchange.ts'
+import { EmptySessions } from '../empty-sessions.ts'
 import { Flights } from '../flights.ts'
 import { createListener, createSecureListener } from '../listener.ts'
 import { OriginClient } from '../origin/origin-client.ts'
@@ -113,6 +114,7 @@ export class DeliveryBench {
       routes: () => this.#routes,
       instance: 'zest-lamp-test',
     }
+    Object.assign(this.io, { sessions: new EmptySessions(this.io) })
     this.#listener = createListener(this.io)
     this.certificates = new Certificates(join(parts.folder, '..', `${basename(parts.folder)}-tls`), now)
     this.#secure = createSecureListener(this.io, this.certificates)

@@ -9,7 +9,7 @@ export class CookieJar {
     }
   }
 
-  take(setCookies: readonly string[]): void {
+  take(setCookies: readonly string[]): this {
     for (const line of setCookies) {
       const pair = line.split(';', 1)[0]!
       const mark = pair.indexOf('=')
@@ -19,6 +19,7 @@ export class CookieJar {
       if (/;\s*max-age\s*=\s*(0|-\d+)/i.test(line) || value === '') this.#cookies.delete(name)
       else this.#cookies.set(name, value)
     }
+    return this
   }
 
   get field(): string {

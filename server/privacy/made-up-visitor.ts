@@ -51,6 +51,8 @@ export class MadeUpVisitor {
   readonly #site: Site
   readonly #deliveryPort: number
   readonly #jar: CookieJar
+  /** What the trial has given them; who is signed in has brought it from the origin. */
+  #atTrial: CookieJar = new CookieJar()
   /** Texts that are this visitor's alone. */
   readonly #known: string[] = []
 
@@ -61,11 +63,12 @@ export class MadeUpVisitor {
   }
 
   get secrets(): string[] {
-    return [...this.#known, ...this.#jar.pairs.map(([, value]) => value)]
+    const pairs = [...this.#jar.pairs, ...this.#atTrial.pairs]
+    return [...this.#known, ...new Set(pairs.map(([, value]) => value))]
   }
 
-  #fields(host: string): Record<string, string> {
-    const cookie = this.#jar.field
+  #fields(host: string, jar: CookieJar): Record<string, string> {
+    const cookie = jar.field
     return { host, accept: 'text/html,*/*', ...(cookie === '' ? {} : { cookie }) }
   }
 
@@ -85,7 +88,7 @@ export class MadeUpVisitor {
       reach: this.#site.hosts.privateAddresses,
       timeoutMs: TIMEOUT_MS,
       fields: {
-        ...this.#fields(naming.host!),
+        ...this.#fields(naming.host!, this.#jar),
         ...naming,
       },
       ...(form === undefined ? {} : { form }),
@@ -99,13 +102,19 @@ export class MadeUpVisitor {
     const answer = await askOutside(`http://127.0.0.1:${this.#deliveryPort}${path}`, {
       reach: 'allowed',
       timeoutMs: TIMEOUT_MS,
-      fields: { ...this.#fields(new URL(this.#site.trialUrl).host), [TRIAL_KEY]: this.#site.trialKey },
+      fields: {
+        ...this.#fields(new URL(this.#site.trialUrl).host, this.#atTrial),
+        [TRIAL_KEY]: this.#site.trialKey,
+      },
     })
+    this.#atTrial.take(answer.setCookies)
     return answer
   }
 
   /** @throws JobFailure when no session comes of it */
   async signIn(signInPath: string, how: SignIn, who: string): Promise<void> {
+    // The session is the same one on both sides.
+    this.#atTrial = this.#jar
     if (how.kind === 'cookie') {
       this.#jar.take(new CookieJar(how.cookie).pairs.map(([name, value]) => `${name}=${value}`))
       return

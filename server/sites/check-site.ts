@@ -1,9 +1,11 @@
 import type { Finding, SiteCheck } from '../../core/contracts/sites.ts'
 import { USER_AGENT, type DeviceClass } from '../../core/http/device.ts'
+import { settledHtml } from '../../core/page/settled-html.ts'
 import { isLocalhostName } from '../../core/http/special-names.ts'
 import { chooseSample, pageKinds, pagesToLookAt, type PageCandidate } from '../../core/sampling/kinds.ts'
 import type { PrivateAddresses } from '../../core/http/private-addresses.ts'
 import { findPages, lookAtStructures, MOST_LOOKED_AT } from './find-pages.ts'
+import { CookieJar } from '../privacy/cookie-jar.ts'
 import { askSite, type AskedSite } from './asked-site.ts'
 import { OutsideFailure, type OutsideAnswer } from './outside-request.ts'
 
@@ -62,8 +64,31 @@ const cachingFinding = ({ fields }: OutsideAnswer): Finding => {
     : finding('caching-fields', 'good', 'Pages say how long they may be kept.', lines)
 }
 
-const cookieFinding = ({ setCookies }: OutsideAnswer): Finding => {
+/** Shorter values are settings, not what tells visitors apart. */
+const SHORTEST_SESSION = 8
+
+/** Cookies that two visitors got with values of their own. */
+const sessionsGiven = (one: OutsideAnswer, other: OutsideAnswer | undefined): string[] => {
+  const [first, second] = [one, other].map((answer) => new CookieJar().take(answer?.setCookies ?? []).pairs)
+  const values = new Map(second)
+  return first!
+    .filter(
+      ([name, value]) => value.length >= SHORTEST_SESSION && values.has(name) && values.get(name) !== value,
+    )
+    .map(([name]) => name)
+}
+
+const cookieFinding = (answer: OutsideAnswer, again: OutsideAnswer | undefined): Finding => {
+  const { setCookies } = answer
   const names = setCookies.map((line) => line.split('=', 1)[0]!.trim())
+  const sessions = sessionsGiven(answer, again)
+  if (sessions.length > 0)
+    return finding(
+      'sessions-everywhere',
+      'note',
+      `The site gives every visitor a session of their own (${sessions.join(', ')}), and pages that do are not stored. Under Remedies, the page cache can share pages among visitors whose session holds nothing yet.`,
+      sessions,
+    )
   return names.length === 0
     ? finding('no-cookies', 'good', 'A signed-out visitor gets no cookie from the home page.')
     : finding(
@@ -144,11 +169,14 @@ const homeAsNamed = async (site: AskedSite, named: string): Promise<Home | undef
   return home.answer === undefined ? undefined : home
 }
 
+const askHome = (site: AskedSite): Promise<OutsideAnswer> =>
+  askSite(site, '/', { 'accept-encoding': 'br, gzip', accept: 'text/html,*/*' })
+
 const lookAtHome = async (site: AskedSite): Promise<Home> => {
   const { base, named } = site
   let answer: OutsideAnswer
   try {
-    answer = await askSite(site, '/', { 'accept-encoding': 'br, gzip', accept: 'text/html,*/*' })
+    answer = await askHome(site)
   } catch (error) {
     if (!(error instanceof OutsideFailure)) throw error
     return { site, findings: stop(error.isPrivate ? 'private-address' : 'unreachable', error.message) }
@@ -185,6 +213,7 @@ const lookAtHome = async (site: AskedSite): Promise<Home> => {
         `The home page answers with status ${answer.status}. If the server answers by its public name only, say below what visitors type; otherwise put that right first.`,
       ),
     }
+  const setsCookies = answer.setCookies.length > 0
   return {
     site,
     findings: [
@@ -192,32 +221,27 @@ const lookAtHome = async (site: AskedSite): Promise<Home> => {
       ...(named === base ? [] : [publicFinding(site)]),
       compressionFinding(answer),
       cachingFinding(answer),
-      cookieFinding(answer),
+      cookieFinding(answer, setsCookies ? await askHome(site).catch(() => undefined) : undefined),
       acceleratorFinding(answer),
     ],
     answer,
   }
 }
 
-/** What differs from answer to answer without meaning anything. */
-const settled = ({ body }: OutsideAnswer): string =>
-  body
-    .toString('utf8')
-    .replace(/\b(?=\w*\d)\w{6,}\b/g, '#')
-    .replace(/\s+/g, ' ')
-
 /** Whether phones get other HTML; only then are copies per device worth their room. */
 const deviceFinding = async (site: AskedSite): Promise<Finding | undefined> => {
-  const ask = (device: DeviceClass): Promise<OutsideAnswer> =>
-    askSite(site, '/', {
+  const ask = async (device: DeviceClass): Promise<string> => {
+    const answer = await askSite(site, '/', {
       'accept-encoding': 'gzip',
       accept: 'text/html,*/*',
       'user-agent': USER_AGENT[device],
     })
+    return answer.body.toString('utf8')
+  }
   try {
     const [first, again, phone] = [await ask('other'), await ask('other'), await ask('phone')]
-    if (settled(first) !== settled(again)) return undefined
-    return settled(first) === settled(phone)
+    if (settledHtml(first) !== settledHtml(again)) return undefined
+    return settledHtml(first) === settledHtml(phone)
       ? finding('one-html', 'good', 'Phones and laptops get the same HTML; one copy of a page serves both.')
       : finding(
           'device-html',

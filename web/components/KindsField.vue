@@ -19,6 +19,7 @@ interface Draft {
   hours: number
   overrule: boolean
   cookies: string
+  sessions: string
 }
 const draft = ref<Draft | null>(null)
 const lines = (text: string): string[] =>
@@ -36,7 +37,14 @@ const open = (index: number, kind?: Partial<PageKind>): void => {
     hours: (kind?.lifetimeS ?? 3600) / 3600,
     overrule: kind?.overrule ?? false,
     cookies: (kind?.ignoredCookies ?? []).join('\n'),
+    sessions: (kind?.sessionCookies ?? []).join('\n'),
   }
+}
+/** Cookies by which the site gives every visitor a session, where no kind names them yet. */
+const sessionsGiven = (): string[] => {
+  if (props.kinds.some(({ sessionCookies }) => sessionCookies.length > 0)) return []
+  const findings = sites.find(bench.siteId)?.check.findings ?? []
+  return findings.find(({ code }) => code === 'sessions-everywhere')?.evidence ?? []
 }
 /** Kinds that the sitemap shows and no rule names yet. */
 const found = (): { name: string; pattern: string }[] =>
@@ -45,13 +53,14 @@ const found = (): { name: string; pattern: string }[] =>
   )
 const save = (): void => {
   if (draft.value === null) return
-  const { index, name, paths, ownLifetime, hours, overrule, cookies } = draft.value
+  const { index, name, paths, ownLifetime, hours, overrule, cookies, sessions } = draft.value
   const kind: PageKind = {
     name: name.trim(),
     paths: lines(paths),
     lifetimeS: ownLifetime ? Math.round(hours * 3600) : null,
     overrule,
     ignoredCookies: lines(cookies),
+    sessionCookies: lines(sessions),
   }
   const next = [...props.kinds]
   next.splice(index, index < next.length ? 1 : 0, kind)
@@ -68,6 +77,24 @@ const remove = (index: number): void =>
 <template>
   <div class="kinds" role="group" :aria-label="label">
     <p class="muted small">{{ hint }} The first one that fits an address counts.</p>
+    <div v-if="sessionsGiven().length > 0" class="bar" role="note">
+      <span
+        >The site gives every visitor a session ({{ sessionsGiven().join(', ') }}), so none of its pages are
+        shared.</span
+      >
+      <v-btn
+        size="small"
+        :disabled="disabled"
+        @click="
+          open(kinds.length, {
+            name: 'Visitors without a session',
+            paths: ['/*'],
+            sessionCookies: sessionsGiven(),
+          })
+        "
+        >Share pages until a session holds something</v-btn
+      >
+    </div>
     <table v-if="kinds.length > 0" class="bench">
       <thead>
         <tr>
@@ -89,7 +116,14 @@ const remove = (index: number): void =>
             <template v-if="kind.ignoredCookies.length > 0"
               >shared by visitors with {{ kind.ignoredCookies.join(', ') }}</template
             >
-            <template v-if="!kind.overrule && kind.ignoredCookies.length === 0">none</template>
+            <template v-if="kind.sessionCookies.length > 0"
+              >{{ kind.overrule || kind.ignoredCookies.length > 0 ? '; ' : '' }}shared until a session ({{
+                kind.sessionCookies.join(', ')
+              }}) holds something</template
+            >
+            <template v-if="!kind.overrule && kind.ignoredCookies.length + kind.sessionCookies.length === 0"
+              >none</template
+            >
           </td>
           <td class="buttons">
             <v-btn size="small" :disabled="disabled" @click="open(index, kind)">Change</v-btn>
@@ -150,7 +184,15 @@ const remove = (index: number): void =>
           hint="Visitors who have them share the stored copy. Never name the cookie that says who is signed in."
           persistent-hint
         />
-        <p v-if="draft.overrule || draft.cookies.trim() !== ''" class="small">
+        <v-textarea
+          v-model="draft.sessions"
+          label="Cookies that give every visitor a session, one a line"
+          rows="1"
+          auto-grow
+          hint="Visitors share stored pages until they sign in, fill a basket or send a form; until then they get no such cookie."
+          persistent-hint
+        />
+        <p v-if="`${draft.cookies}${draft.sessions}`.trim() !== '' || draft.overrule" class="small">
           Before this can be kept, the privacy check has to pass: two signed-in and two signed-out visitors
           ask for the same pages, and nothing of one may reach another.
         </p>

@@ -60,6 +60,7 @@ const apply = async (): Promise<void> => {
         lifetimeS: null,
         overrule: true,
         ignoredCookies: [],
+        sessionCookies: [],
       },
       ...cache.kinds.filter(({ name }) => name !== suggestion.value),
     ]

@@ -75,8 +75,8 @@ test('a choice tells what stands for it, not its words', async () => {
 })
 
 describe('kinds of pages', () => {
-  const story: PageKind = { name: 'Stories', paths: ['/stories/*'], lifetimeS: 7200, overrule: true, ignoredCookies: ['seen'] } // prettier-ignore
-  const plain: PageKind = { name: 'Plain', paths: ['/plain'], lifetimeS: null, overrule: false, ignoredCookies: [] } // prettier-ignore
+  const story: PageKind = { name: 'Stories', paths: ['/stories/*'], lifetimeS: 7200, overrule: true, ignoredCookies: ['seen'], sessionCookies: [] } // prettier-ignore
+  const plain: PageKind = { name: 'Plain', paths: ['/plain'], lifetimeS: null, overrule: false, ignoredCookies: [], sessionCookies: [] } // prettier-ignore
   const list = () => {
     const told: PageKind[][] = []
     const host = mounted(KindsField, { kinds: [story, plain], label: 'Kinds', hint: '', onChange: (next: PageKind[]) => told.push(next) }) // prettier-ignore
@@ -110,7 +110,7 @@ describe('kinds of pages', () => {
     field(dialog, 'Store for signed-out visitors although the origin forbids it or sets cookies').click()
     await expect.poll(() => textOf(dialog)).toContain('privacy check')
     submit()
-    expect(told[0]?.[2]).toEqual({ name: 'Fares', paths: ['/fares', '/prices'], lifetimeS: null, overrule: true, ignoredCookies: [] }) // prettier-ignore
+    expect(told[0]?.[2]).toEqual({ name: 'Fares', paths: ['/fares', '/prices'], lifetimeS: null, overrule: true, ignoredCookies: [], sessionCookies: [] }) // prettier-ignore
   })
   test('one is taken out by itself', async () => {
     const { host, told } = list()

@@ -1,0 +1,147 @@
+import { createHash } from 'node:crypto'
+import { LRUCache } from 'lru-cache'
+import { behind } from '../core/behind.ts'
+import { cookiePairs } from '../core/http/admission.ts'
+import { fieldLines } from '../core/http/fields.ts'
+import { isSafeMethod } from '../core/http/invalidation.ts'
+import { LARGEST_PAGE_BYTES } from '../core/page/largest-page.ts'
+import { settledHtml } from '../core/page/settled-html.ts'
+import { askOrigin } from './answer/ask-origin.ts'
+import { collect } from './answer/collection.ts'
+import { keyOf, type DeliveryIo, type Exchange } from './exchange.ts'
+import type { OriginAnswer } from './origin/origin-client.ts'
+import { OriginFailure } from './origin/origin-failure.ts'
+import type { PathRule, Route } from './routing.ts'
+
+/** A cookie that stands for a session. */
+type Pair = readonly [name: string, value: string]
+
+/** What is known of one session that was seen to begin. */
+interface Session {
+  /** Rules under which a page was the same with it and without. */
+  readonly emptyFor: Set<PathRule>
+  /** Raised when a request may have put something into it: a comparison that was under way then says nothing. */
+  turn: number
+  comparisons: number
+}
+
+/** Sessions that are remembered; those of visitors who have not come for longest pass, which is safe. */
+const MOST_SESSIONS = 50_000
+/** Comparisons at the same time: each asks the origin twice. */
+const MOST_COMPARING = 4
+/** Comparisons for one session: where scripts of pages go on asking for something else, nothing stays proved for long. */
+const MOST_COMPARISONS = 8
+
+/**
+ * Sessions that hold nothing yet. Many sites give one to whoever looks at any page; as long as nothing is in it, its visitor may share pages with those
+ * who have none. A session counts only if it was seen to begin, in an answer to a request that did nothing, and if a page of the kind in question is the
+ * same with it and without. Whatever its visitor sends ends that for good. Kept in memory only: after a restart, sessions pass.
+ */
+export class EmptySessions {
+  readonly #io: DeliveryIo
+  readonly #known = new LRUCache<string, Session>({ max: MOST_SESSIONS })
+  readonly #comparing = new Set<Session>()
+
+  constructor(io: DeliveryIo) {
+    this.#io = io
+  }
+
+  /** Whether all session cookies of a request are of sessions that hold nothing, for pages of its rule. */
+  areEmpty({ route, rule, fields }: Pick<Exchange, 'route' | 'rule' | 'fields'>): boolean {
+    return pairsIn(cookiePairs(fields), rule.sessionCookie).every(
+      (pair) => this.#known.get(idOf(route, pair))?.emptyFor.has(rule) === true,
+    )
+  }
+
+  /** The origin answered a request that came with all its cookies, and the visitor gets the cookies of the answer. */
+  saw(exchange: Exchange, answer: Pick<OriginAnswer, 'status' | 'fields'>): void {
+    const { route, rule, fields, target, path } = exchange
+    if (route.sessionCookie === undefined) return
+    const had = pairsIn(cookiePairs(fields), route.sessionCookie)
+    const given = pairsIn(cookiesSet(answer), route.sessionCookie)
+    if (had.length === 0 && answer.status === 200 && !isAction(exchange, answer))
+      for (const pair of given)
+        this.#known.set(idOf(route, pair), { emptyFor: new Set(), turn: 0, comparisons: 0 })
+    const isReplaced = given.some(([name, value]) => !had.some(([n, v]) => n === name && v === value))
+    // An address may be an order too: what is not a plain page of these kinds may have put something in.
+    const isPlainPage =
+      target.length === path.length && rule.sessionCookie !== undefined && !route.admission.passesPath(path)
+    for (const pair of had) {
+      const session = this.#known.get(idOf(route, pair))
+      if (session === undefined) continue
+      if (isReplaced || isAction(exchange, answer)) this.#known.delete(idOf(route, pair))
+      else if (!isPlainPage) session.emptyFor.clear()
+      if (isReplaced || !isPlainPage) session.turn++
+    }
+  }
+
+  /**
+   * A visitor asks for a page with a session that was seen to begin: find out, behind them, whether it holds anything. Those for whom it does are not
+   * compared again.
+   */
+  compare(exchange: Exchange): void {
+    const { route, rule, fields } = exchange
+    const pairs = pairsIn(cookiePairs(fields), rule.sessionCookie)
+    const sessions = pairs.map((pair) => this.#known.get(idOf(route, pair)))
+    const [session] = sessions
+    // Only one at a time tells which it was that changed the page.
+    if (session === undefined || sessions.length > 1 || session.emptyFor.has(rule)) return
+    if (this.#comparing.has(session) || this.#comparing.size >= MOST_COMPARING) return
+    if (++session.comparisons > MOST_COMPARISONS) return void this.#known.delete(idOf(route, pairs[0]!))
+    this.#comparing.add(session)
+    const { turn } = session
+    const [name, value] = pairs[0]!
+    const comparing = this.#looksTheSame(exchange, `${name}=${value}`)
+      .then((same) => {
+        if (same === undefined || session.turn !== turn) return
+        if (same) session.emptyFor.add(rule)
+        else this.#known.delete(idOf(route, pairs[0]!))
+      })
+      .finally(() => this.#comparing.delete(session))
+    behind(comparing, (error) => this.#io.report(error, { comparing: 'a session' }))
+  }
+
+  /** @returns undefined when the origin does not answer, or too much */
+  async #looksTheSame(exchange: Exchange, cookie: string): Promise<boolean | undefined> {
+    const ask = async (audience: Exchange['audience']): Promise<string | undefined> => {
+      const asked = { ...exchange, method: 'GET', audience }
+      const answer = await askOrigin(asked, keyOf(asked), [])
+      const collected = await collect(answer.body, LARGEST_PAGE_BYTES)
+      if (collected.kind !== 'complete') answer.body.destroy()
+      return collected.kind === 'complete' && answer.status === 200
+        ? settledHtml(collected.bytes.toString('utf8'))
+        : undefined
+    }
+    try {
+      const [without, having] = [
+        await ask({ kind: 'everyone' }),
+        await ask({ kind: 'one', identity: cookie }),
+      ]
+      return without === undefined || having === undefined ? undefined : without === having
+    } catch (error) {
+      if (error instanceof OriginFailure) return undefined
+      throw error
+    }
+  }
+}
+
+const pairsIn = (pairs: readonly Pair[], isSession: ((name: string) => boolean) | undefined): Pair[] =>
+  isSession === undefined ? [] : pairs.filter(([name]) => isSession(name))
+
+/** Cookies as an answer sets them (RFC 6265 §5.2). */
+const cookiesSet = ({ fields }: Pick<OriginAnswer, 'fields'>): Pair[] =>
+  cookiePairs(fieldLines(fields, 'set-cookie').map((line) => ['cookie', line.split(';', 1)[0]!] as const))
+
+/** Whether a request may have done something: not a look at a page, or one that leads on, as orders do. */
+const isAction = (
+  { method, req }: Pick<Exchange, 'method' | 'req'>,
+  { status }: Pick<OriginAnswer, 'status'>,
+): boolean =>
+  !isSafeMethod(method) ||
+  Number(req.headers['content-length'] ?? 0) > 0 ||
+  req.headers['transfer-encoding'] !== undefined ||
+  (status >= 300 && status < 400 && status !== 304)
+
+/** A digest: whoever knows what is in memory must not have anybody's session. */
+const idOf = ({ siteId }: Pick<Route, 'siteId'>, [name, value]: Pair): string =>
+  createHash('sha256').update(`${siteId} ${name}=${value}`).digest('base64url').slice(0, 22)
