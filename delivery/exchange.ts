@@ -6,6 +6,7 @@ import { deviceClass } from '../core/http/device.ts'
 import { fieldValue, type Fields } from '../core/http/fields.ts'
 import { wantedForm } from '../core/http/request-fields.ts'
 import { acceptedForms } from '../core/page/pictures/widths.ts'
+import type { PageLinks } from '../core/watching/page-links.ts'
 import type { EpochMs } from '../core/time.ts'
 import type { BestCodings } from './answer/best-codings.ts'
 import { kindLabel, type Counters } from './counting/counters.ts'
@@ -34,6 +35,8 @@ export interface DeliveryIo {
   readonly flights: Flights
   readonly counters: Counters
   readonly varied: VaryMemory
+  /** Which stored pages link to which. */
+  readonly links: PageLinks
   /** The routes in force; replaced as a whole when a new setup arrives. */
   readonly routes: () => Routes
   /** Name of this process in Via. */

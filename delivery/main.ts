@@ -6,6 +6,7 @@ import { join } from 'node:path'
 import { performance } from 'node:perf_hooks'
 import { behind } from '../core/behind.ts'
 import type { PurgeOrder } from '../core/contracts/delivery.ts'
+import { PageLinks } from '../core/watching/page-links.ts'
 import { epochMs } from '../core/time.ts'
 import { loadConfig, saveConfig } from './config-file.ts'
 import { createControlChannel } from './control/channel.ts'
@@ -24,6 +25,7 @@ import { createLog } from './log.ts'
 import { OriginClient } from './origin/origin-client.ts'
 import { purge, purgeElsewhere } from './purging.ts'
 import { SavedEdits } from './saved-edits.ts'
+import { relearnLinks } from './relearn-links.ts'
 import { Refresher } from './refresher.ts'
 import { changesOf } from './rewriting/changes-of.ts'
 import { craftElsewhere } from './rewriting/craft-elsewhere.ts'
@@ -145,6 +147,7 @@ const beginBefore = (folder: string, routes: () => Routes): DeliveryIo => {
     origin: new OriginClient(),
     flights: new Flights(),
     varied: new VaryMemory(),
+    links: new PageLinks(),
     counters: new Counters(epochMs(Date.now())),
     routes,
     instance,
@@ -223,6 +226,7 @@ const main = async (): Promise<void> => {
   const refresher = new Refresher(io)
   io.edits = new SavedEdits(io)
   io.sessions = new EmptySessions(io)
+  behind(relearnLinks(io), (error) => log.report(error, { reading: 'the links of stored pages' }))
   const control = createControlChannel({
     configure: async (next) => {
       // Compiled first: a configuration that cannot be used must not replace one that can.

@@ -8,7 +8,9 @@ import { targetOfKey, type DeliveryIo } from './exchange.ts'
 import type { StoredEntry } from './store/response-store.ts'
 
 /** Whether an address is meant. A path without query means its query variants too: a list that changed has changed on its second page. */
-const addressMatcher = (what: Exclude<PurgeWhat, { kind: 'groups' }>): ((target: string) => boolean) => {
+const addressMatcher = (
+  what: Exclude<PurgeWhat, { kind: 'groups' | 'dependants' }>,
+): ((target: string) => boolean) => {
   switch (what.kind) {
     case 'everything':
       return () => true
@@ -32,6 +34,11 @@ const pathOf = (target: string): string => {
   return mark === -1 ? target : target.slice(0, mark)
 }
 
+/** What says by itself which addresses it means. */
+type PlainWhat = Exclude<PurgeWhat, { kind: 'dependants' }>
+/** An order that says by itself which addresses it means. */
+export type PlainPurge = Omit<PurgeOrder, 'what'> & { readonly what: PlainWhat }
+
 interface PurgeMatcher {
   readonly stored: (entry: StoredEntry) => boolean
   /** Which answers under way could be meant; of their groups nothing is known yet. */
@@ -43,7 +50,7 @@ export const purgeMatcher = ({
   siteId,
   what,
   channel,
-}: Pick<PurgeOrder, 'siteId' | 'what' | 'channel'>): PurgeMatcher => {
+}: Pick<PlainPurge, 'siteId' | 'what' | 'channel'>): PurgeMatcher => {
   const beginning = `${siteId}/${channel ?? ''}`
   // A key begins with its partition.
   const ofSite = (key: CacheKey): boolean => key.startsWith(beginning)
@@ -72,10 +79,35 @@ export const purgeElsewhere = async (
   order: PurgeOrder,
   io: Pick<DeliveryIo, 'ownCopies' | 'flights' | 'rewriter'>,
 ): Promise<void> => {
+  // What it comes to is announced by itself.
+  if (!isPlain(order)) return
   const { stored, underWay } = purgeMatcher(order)
   io.rewriter.forget(order.siteId)
   io.flights.markPurged(underWay)
   await io.ownCopies.sweep({ matches: stored, change: remove })
+}
+
+const isPlain = (order: PurgeOrder): order is PlainPurge => order.what.kind !== 'dependants'
+
+type Purging = Pick<DeliveryIo, 'store' | 'ownCopies' | 'flights' | 'rewriter' | 'now' | 'links'>
+type Refresh = (stale: readonly StoredEntry[]) => void
+
+/**
+ * Purge the pages that follow a change. Those that link to what has changed may show it; lists in which something has moved are only marked stale, since
+ * there are many, and left to their next visitors.
+ */
+const purgeDependants = async (
+  order: PurgeOrder,
+  of: readonly string[],
+  io: Purging,
+  refresh: Refresh,
+): Promise<number> => {
+  const { linking, shifted } = await io.links.dependants(order.siteId, of)
+  const paths = (found: string[], manner: PurgeOrder['manner'], then: Refresh): Promise<number> =>
+    found.length === 0
+      ? Promise.resolve(0)
+      : purge({ ...order, what: { kind: 'paths', paths: found }, manner }, io, then)
+  return (await paths(linking, order.manner, refresh)) + (await paths(shifted, 'soft', () => undefined))
 }
 
 /**
@@ -86,9 +118,11 @@ export const purgeElsewhere = async (
  */
 export const purge = async (
   order: PurgeOrder,
-  io: Pick<DeliveryIo, 'store' | 'ownCopies' | 'flights' | 'rewriter' | 'now'>,
-  refresh: (stale: readonly StoredEntry[]) => void = () => undefined,
+  io: Purging,
+  refresh: Refresh = () => undefined,
 ): Promise<number> => {
+  if (order.what.kind === 'dependants') return purgeDependants(order, order.what.of, io, refresh)
+  if (!isPlain(order)) return 0
   const { stored, underWay } = purgeMatcher(order)
   io.flights.markPurged(underWay)
   io.rewriter.forget(order.siteId)

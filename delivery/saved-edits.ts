@@ -21,6 +21,8 @@ const LONGEST_REST_MS = 3_600_000
 const MOST_WAITING = 50
 /** After a round the site rests for so many times as long as it took, so that nobody keeps its origin busy with claims. */
 const REST_SHARE = 4
+/** Pages that are compared because they link to one that has changed. */
+const MOST_DEPENDANTS = 30
 const MOST_KNOWN_BYTES = 1024 * 1024
 
 /** What comes of a request; "fruitless": requests like it have changed nothing for a while. */
@@ -78,23 +80,38 @@ export class SavedEdits {
     this.#known.set(id, { fruitless, restsUntil: this.#io.elapsed() + rest })
   }
 
-  /** @returns copies that were another one at the origin */
+  /** @returns pages that were another one at the origin */
   async #compareAll(siteId: string, named: readonly string[]): Promise<number> {
     let changed = 0
     let pages = new Set(named)
     while (pages.size > 0) {
       const begun = this.#io.elapsed()
-      const home = await this.#compare(siteId, '/')
+      const anew = new Set<string>()
+      const compare = async (page: string): Promise<void> => {
+        if ((await this.#compare(siteId, page)) > 0) anew.add(page)
+      }
+      await compare('/')
       pages.delete('/')
       for (const page of await this.#newest(siteId)) pages.add(page)
-      changed += home
-      for (const page of pages) changed += await this.#compare(siteId, page)
+      for (const page of pages) await compare(page)
+      for (const page of await this.#dependants(siteId, anew, pages)) await compare(page)
+      changed += anew.size
       await setTimeout(REST_SHARE * (this.#io.elapsed() - begun), undefined, { ref: false })
       // What was saved meanwhile may be on pages that were compared before.
       pages = this.#busy.get(siteId) ?? new Set()
       this.#busy.set(siteId, new Set())
     }
     return changed
+  }
+
+  /** Pages that follow those that were found changed, and have not been compared yet. */
+  async #dependants(siteId: string, anew: ReadonlySet<string>, done: ReadonlySet<string>): Promise<string[]> {
+    const changed = [...anew].filter((page) => page !== '/')
+    if (changed.length === 0) return []
+    const { linking, shifted } = await this.#io.links.dependants(siteId, changed)
+    return [...linking, ...shifted]
+      .filter((page) => page !== '/' && !done.has(page))
+      .slice(0, MOST_DEPENDANTS)
   }
 
   #keysOf(siteId: string, target: string): CacheKey[] {

@@ -82,6 +82,14 @@ export const PurgeWhat = z.discriminatedUnion('kind', [
       .describe('"*" stands for any characters; what lies below is meant too'),
   }),
   z.object({
+    kind: z.literal('dependants'),
+    of: z
+      .array(purgedPath)
+      .min(1)
+      .max(5000)
+      .describe('Pages that link to these, and lists in which they have moved, as stored pages show'),
+  }),
+  z.object({
     kind: z.literal('groups'),
     groups: z
       .array(z.string().min(1).max(128))

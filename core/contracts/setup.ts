@@ -215,6 +215,12 @@ export const ContentEventSettings = z.strictObject({
     ),
   home: z.boolean().default(true).describe('The home page follows every change'),
   lists: z.boolean().default(true).describe('The lists above a page follow it: /stories for /stories/storm'),
+  dependants: z
+    .boolean()
+    .default(true)
+    .describe(
+      'Stored pages that link to what has changed follow it, and so do numbered pages and archives in which it may have moved',
+    ),
   feeds: z
     .array(pathPattern)
     .max(100)

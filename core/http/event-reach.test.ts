@@ -20,7 +20,7 @@ test('feeds follow every change', () => {
 })
 test('a rule adds addresses and groups to the changes it names, and to no others', () => {
   const rules = [{ paths: ['/timetables/*'], alsoPaths: ['/quays/*'], alsoGroups: ['departures'] }]
-  const settings = { ...DEFAULTS, feeds: [], rules }
+  const settings = { ...DEFAULTS, feeds: [], dependants: false, rules }
   expect(changeReaches({ paths: ['/timetables/north'], groups: ['x'] }, settings).slice(1)).toEqual([
     { kind: 'pattern', pattern: '/quays/*' },
     { kind: 'groups', groups: ['x', 'departures'] },

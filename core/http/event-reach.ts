@@ -48,6 +48,7 @@ export const changeReaches = (
   return [
     ...files,
     { kind: 'paths', paths: [...named] },
+    ...(settings.dependants && paths.length > 0 ? [{ kind: 'dependants' as const, of: [...paths] }] : []),
     ...patterns.map((pattern): PurgeWhat => ({ kind: 'pattern', pattern })),
     ...(allGroups.length === 0 ? [] : [{ kind: 'groups', groups: allGroups } as const]),
   ]

@@ -123,12 +123,12 @@ const cookieStep = (exchange: ExplainedExchange): PathStep => {
       : session(name)
         ? `${name}: a session, which counts for nothing until it holds something`
         : author!(name)
-        ? `${name}: its visitor has written a comment`
-        : visitor!(name)
-          ? `${name}: belongs to one visitor`
-          : harmless!(name)
-            ? `${name}: harmless, not sent on`
-            : `${name}: not known, so it is taken to belong to one visitor`,
+          ? `${name}: its visitor has written a comment`
+          : visitor!(name)
+            ? `${name}: belongs to one visitor`
+            : harmless!(name)
+              ? `${name}: harmless, not sent on`
+              : `${name}: not known, so it is taken to belong to one visitor`,
   )
   const withSession = names.some((name) => session(name) && !ignored(name))
   const shared = names.every(

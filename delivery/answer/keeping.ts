@@ -3,7 +3,7 @@ import { behind } from '../../core/behind.ts'
 import type { CacheKey } from '../../core/http/cache-key.ts'
 import { ABOUT_BYTES } from '../../core/http/about-bytes.ts'
 import { endToEndFields, fieldValue, withField, withoutFields, type Fields } from '../../core/http/fields.ts'
-import { correctedInitialAge } from '../../core/http/freshness.ts'
+import { correctedInitialAge, isHtml } from '../../core/http/freshness.ts'
 import type { Coding } from '../../core/http/negotiation.ts'
 import { holdsItsCookie, overruled } from '../../core/http/overrule.ts'
 import { privatelyRead } from '../../core/http/private-copy.ts'
@@ -11,10 +11,11 @@ import type { NotStoredReason } from '../../core/http/reasons.ts'
 import { requestWishes } from '../../core/http/request-directives.ts'
 import { decideStoring, type StoringDecision } from '../../core/http/storing.ts'
 import { keptApartBy, nominatedFields, varyNames } from '../../core/http/vary.ts'
-import { storeOf, type Inquiry } from '../exchange.ts'
+import { storeOf, targetOfKey, type Inquiry } from '../exchange.ts'
 import type { Flight } from '../flights.ts'
 import type { OriginAnswer } from '../origin/origin-client.ts'
 import type { StoredEntry } from '../store/response-store.ts'
+import { linkedPaths } from '../../core/watching/page-links.ts'
 import type { EpochMs } from '../../core/time.ts'
 import type { StorableAnswer } from './ask-origin.ts'
 import { decode } from './coding.ts'
@@ -109,6 +110,19 @@ const putWhenReady = async (
   store.put({ ...known, rewritten: true }, new Map<Coding, Buffer>([['identity', made.bytes]]))
 }
 
+/** Take down which pages of the site a page links to, once its visitor has been answered. */
+const noteLinks = (exchange: Inquiry, { status, fields, key }: StoredEntry, page: Buffer): void => {
+  const { io, route } = exchange
+  if (status !== 200 || !isHtml(fields)) return
+  setImmediate(() => {
+    try {
+      io.links.note(route.siteId, targetOfKey(key), linkedPaths(page.toString('utf8'), addressOf(exchange)))
+    } catch (error) {
+      io.report(error, { reading: 'the links of a page' })
+    }
+  })
+}
+
 /** Put a complete answer into the store. */
 export const keep = async (
   exchange: Inquiry,
@@ -148,6 +162,7 @@ export const keep = async (
     },
     new Map<Coding, Buffer>([['identity', inTime.kind === 'rewritten' ? inTime.bytes : identity]]),
   )
+  if (exchange.audience.kind === 'everyone') noteLinks(exchange, entry, identity)
   if (rewriting !== undefined && soon === 'late') {
     exchange.io.counters.countLate(exchange.route)
     behind(putWhenReady(exchange, entry, rewriting), (error) => exchange.io.report(error, { rewriting: key }))

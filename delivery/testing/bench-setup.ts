@@ -13,6 +13,7 @@ import { tmpdir } from 'node:os'
 import { basename, join } from 'node:path'
 import type { DeliveryConfig, DeliverySite } from '../../core/contracts/delivery.ts'
 import { Setup, type RemedyId } from '../../core/contracts/setup.ts'
+import { PageLinks } from '../../core/watching/page-links.ts'
 import { epochMs } from '../../core/time.ts'
 import { BestCodings } from '../answer/best-codings.ts'
 import { Counters } from '../counting/counters.ts'
@@ -110,6 +111,7 @@ export class DeliveryBench {
       origin: new OriginClient(now),
       flights: new Flights(),
       varied: new VaryMemory(),
+      links: new PageLinks(),
       counters: new Counters(now()),
       routes: () => this.#routes,
       instance: 'zest-lamp-test',

@@ -85,6 +85,12 @@ const valueOf = (event: Event): string => (event.target as HTMLTextAreaElement).
             :disabled="disabled"
             @update:model-value="(on: unknown) => setEvents({ lists: on === true })"
           />
+          <v-switch
+            :model-value="events.dependants"
+            label="Stored pages that link to it, numbered pages and archives follow it"
+            :disabled="disabled"
+            @update:model-value="(on: unknown) => setEvents({ dependants: on === true })"
+          />
         </div>
         <v-textarea
           :model-value="events.feeds.join('\n')"

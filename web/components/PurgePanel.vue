@@ -13,11 +13,19 @@ const problems = useProblems()
 
 const KINDS = [
   { value: 'paths', title: 'These addresses' },
+  { value: 'dependants', title: 'What links to these addresses' },
   { value: 'prefix', title: 'All that begin with' },
   { value: 'pattern', title: 'All that fit a pattern' },
   { value: 'groups', title: 'All of these groups' },
   { value: 'everything', title: 'Everything' },
 ] as const
+const ASKED = {
+  paths: { label: 'Paths, one a line; their query variants are meant too', example: '/notices/later-first-sailing' },
+  dependants: { label: 'Paths that have changed, one a line; stored pages that link to them are meant', example: '/notices/later-first-sailing' },
+  prefix: { label: 'Beginning', example: '/stories/' },
+  pattern: { label: 'Pattern; * stands for any characters', example: '/stories/*' },
+  groups: { label: 'Groups, one a line, as the site names them in Cache-Groups', example: 'timetables' },
+} as const // prettier-ignore
 const MANNERS = [
   { value: 'hard', title: 'Remove: the next visitor waits for the origin' },
   {
@@ -43,6 +51,8 @@ const what = (): PurgeWhat => {
       return { kind: 'everything' }
     case 'paths':
       return { kind: 'paths', paths: lines.value }
+    case 'dependants':
+      return { kind: 'dependants', of: lines.value }
     case 'prefix':
       return { kind: 'prefix', prefix: lines.value[0]! }
     case 'pattern':
@@ -68,26 +78,10 @@ const purge = async (): Promise<void> => {
     <v-textarea
       v-if="kind !== 'everything'"
       v-model="text"
-      :rows="kind === 'paths' || kind === 'groups' ? 3 : 1"
+      :rows="kind === 'prefix' || kind === 'pattern' ? 1 : 3"
       auto-grow
-      :label="
-        kind === 'paths'
-          ? 'Paths, one a line; their query variants are meant too'
-          : kind === 'prefix'
-            ? 'Beginning'
-            : kind === 'groups'
-              ? 'Groups, one a line, as the site names them in Cache-Groups'
-              : 'Pattern; * stands for any characters'
-      "
-      :placeholder="
-        kind === 'paths'
-          ? '/notices/later-first-sailing'
-          : kind === 'prefix'
-            ? '/stories/'
-            : kind === 'groups'
-              ? 'timetables'
-              : '/stories/*'
-      "
+      :label="ASKED[kind].label"
+      :placeholder="ASKED[kind].example"
     />
     <v-radio-group v-model="manner" hide-details density="compact" label="How">
       <v-radio v-for="one in MANNERS" :key="one.value" :value="one.value" :label="one.title" />

@@ -1,0 +1,28 @@
+import { setTimeout } from 'node:timers/promises'
+import { isHtml } from '../core/http/freshness.ts'
+import { keyAddress } from '../core/http/cache-key.ts'
+import { linkedPaths } from '../core/watching/page-links.ts'
+import { isOwnCopy, targetOfKey, type DeliveryIo } from './exchange.ts'
+import { inquiryFor } from './refresher.ts'
+
+/** Pages that are read between two rests: visitors go first. */
+const AT_A_TIME = 10
+const REST_MS = 100
+/** Most pages that are read; the others are learnt as they are stored anew. */
+const MOST_READ = 10_000
+
+/** Read what stored pages link to, slowly, after a start: it is kept in memory only. */
+export const relearnLinks = async (io: Pick<DeliveryIo, 'store' | 'links' | 'routes'>): Promise<void> => {
+  let read = 0
+  for (const entry of io.store.all()) {
+    if (entry.status !== 200 || !isHtml(entry.fields) || isOwnCopy(entry.key)) continue
+    const inquiry = inquiryFor(io as DeliveryIo, entry)
+    const target = targetOfKey(entry.key)
+    if (inquiry === undefined || io.links.knows(inquiry.route.siteId, target)) continue
+    const page = await io.store.body(entry, 'identity')
+    if (page !== undefined && !io.links.knows(inquiry.route.siteId, target))
+      io.links.note(inquiry.route.siteId, target, linkedPaths(page.toString('utf8'), keyAddress(entry.key)))
+    if (++read === MOST_READ) return
+    if (read % AT_A_TIME === 0) await setTimeout(REST_MS, undefined, { ref: false })
+  }
+}
