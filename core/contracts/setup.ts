@@ -133,8 +133,10 @@ export const PageCacheSettings = z.strictObject({
   passParameters: z
     .array(pattern)
     .max(500)
-    .default(['preview', 'preview_*', '*moderation*'])
-    .describe('Query parameters that make a request pass through'),
+    .default(['preview', 'preview_*', '*moderation*', 's', 'q', 'query', 'search'])
+    .describe(
+      'Query parameters that make a request pass through: previews, comments that wait to be looked at, search',
+    ),
   sortParameters: z.boolean().default(true).describe('Query parameters in another order make the same page'),
   authorCookies: z
     .array(pattern)

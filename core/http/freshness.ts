@@ -44,9 +44,13 @@ const DATA = /^\s*(application|text)\/([\w.+-]*\+)?json\b/i
 const FILE =
   /^\s*(?:text\/(?:css|javascript|ecmascript|plain)|application\/(?:javascript|x-javascript|ecmascript|wasm|manifest\+json|pdf|vnd\.ms-fontobject|(?:x-)?font-[\w-]+)|(?:image|font|audio|video)\/[\w.+-]+)(?=\s*(?:;|$))/i
 
+/** Feeds are there to tell of changes, and nobody but their readers notices an old one: they never get the lifetime of a page, s. */
+const LONGEST_FEED = 600
+
 const ownerLifetime = (fields: Fields, owner: OwnerLifetimes): Seconds => {
   const type = fieldValue(fields, 'content-type') ?? ''
-  if (isHtml(fields) || FEED.test(type)) return owner.pages
+  if (isHtml(fields)) return owner.pages
+  if (FEED.test(type)) return seconds(Math.min(owner.pages, LONGEST_FEED))
   if (FILE.test(type)) return owner.files
   return DATA.test(type) ? owner.api : seconds(0)
 }

@@ -13,5 +13,6 @@ test.each<[string, CookieTrial[], string]>([
   ['nonces that are new each time', [tried('n=abc12345', 'n=def67890')], 'none'],
   ['a page that is never the same', [tried('x', 'x', { without: ['a joke', 'another joke'] })], 'unsteady'],
 ])('%s', (_what, trials, effect) => {
-  expect(cookieEffect('c', trials).effect).toBe(effect)
+  expect(cookieEffect('c', trials, false).effect).toBe(effect)
+  expect(cookieEffect('c', trials, true).effect).toBe(effect === 'none' ? 'session' : effect)
 }) // prettier-ignore

@@ -15,6 +15,8 @@ export interface CookieTrial {
 export const cookieEffect = (
   name: string,
   trials: readonly CookieTrial[],
+  /** Whether two visitors were given values of their own. */
+  differs: boolean,
 ): Pick<CookieFinding, 'effect' | 'sentence' | 'paths'> => {
   const steady = trials.filter(
     ({ without, with: having }) =>
@@ -43,6 +45,12 @@ export const cookieEffect = (
       effect: 'unsteady',
       paths: trials.filter((one) => !steady.includes(one)).map(({ path }) => path),
       sentence: `Some pages differ from request to request by themselves, so nothing can be said about ${name}.`,
+    }
+  if (differs)
+    return {
+      effect: 'session',
+      paths: [],
+      sentence: `No page of the sample changes with ${name}, but every visitor gets one of their own: it stands for a session, which may come to hold a basket or a name. Name it under “Kinds of pages” as a cookie that gives everybody a session; never treat it as harmless.`,
     }
   return {
     effect: 'none',

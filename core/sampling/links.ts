@@ -28,6 +28,24 @@ export const linkedPages = (html: string, address: string): string[] => {
   return [...found]
 }
 
+/** Addresses and words of links that lead to where visitors sign in. */
+const SIGNS_IN = /\b(?:log|sign)[-_ ]?in\b|\blogin\b|\baccount\b/i
+
+/** Pages of the same site on which visitors sign in, as far as a page links to them; paths without query. */
+export const signInPages = (html: string, address: string): string[] => {
+  const { hostname } = new URL(address)
+  const found = new Set<string>()
+  for (const { node: element } of htmlElements(parse(html))) {
+    const href = element.tagName === 'a' ? attributeOf(element, 'href') : undefined
+    if (href === undefined || !URL.canParse(href, address)) continue
+    const url = new URL(href, address)
+    const words = element.childNodes.map((child) => ('value' in child ? child.value : '')).join(' ')
+    if (url.hostname === hostname && (SIGNS_IN.test(url.pathname) || SIGNS_IN.test(words)))
+      found.add(url.pathname)
+  }
+  return [...found]
+}
+
 /** Depth to which elements say what kind of page it is; below that is content. */
 const STRUCTURE_DEPTH = 7
 

@@ -3,6 +3,7 @@ import type { CookieFinding } from '../../core/contracts/cookies.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { namePatterns } from '../../core/http/patterns.ts'
 import { parseDirectives } from '../../core/http/directives.ts'
+import { signInPages } from '../../core/sampling/links.ts'
 import { cookieEffect, type CookieTrial } from '../../core/privacy/cookie-effect.ts'
 import type { PageCacheSettings } from '../../core/contracts/setup.ts'
 import { sites } from '../db/schema.ts'
@@ -10,7 +11,7 @@ import { JobFailure, type JobHandler } from '../jobs/job-queue.ts'
 import type { Services } from '../services.ts'
 import type { OutsideAnswer } from '../sites/outside-request.ts'
 import { getTrial } from '../sites/setups.ts'
-import { getSite } from '../sites/sites.ts'
+import { getSite, siteRow } from '../sites/sites.ts'
 import { CookieJar } from './cookie-jar.ts'
 import { MadeUpVisitor } from './made-up-visitor.ts'
 
@@ -18,6 +19,10 @@ import { MadeUpVisitor } from './made-up-visitor.ts'
 const PAGES = 3
 /** More are a sign that something else was pasted. */
 const MOST_COOKIES = 40
+/** Findings that are kept, the newest ones. */
+const MOST_KEPT = 100
+/** Pages on which visitors sign in; systems commonly try there whether a browser takes cookies at all. */
+const SIGN_IN_PAGES = 2
 
 /** Cookies that wait to be tried; a session is not written down. */
 export class CookieOrders {
@@ -72,12 +77,44 @@ const tryPage = async (
   }
 }
 
-/** Cookies that the site gives to a signed-out visitor on the sample, and those the owner gave. */
-const cookiesToTry = async (site: Site, port: number, given: string): Promise<[string, string][]> => {
-  const jar = new CookieJar(given)
-  const stranger = new MadeUpVisitor(site, port)
-  for (const { path } of site.sample.slice(0, PAGES)) jar.take((await stranger.askOrigin(path)).setCookies)
-  return jar.pairs.slice(0, MOST_COOKIES)
+interface CookieToTry {
+  readonly name: string
+  readonly value: string
+  /** Whether two visitors were given values of their own. */
+  readonly differs: boolean
+}
+
+/** Shorter values are settings, not what tells visitors apart. */
+const SHORTEST_SESSION = 8
+
+/** Cookies that the site gives to two signed-out visitors on the sample and where they would sign in, and those the owner gave. */
+const cookiesToTry = async (site: Site, port: number, given: string): Promise<CookieToTry[]> => {
+  const jars = [new CookieJar(given), new CookieJar()] as const
+  for (const jar of jars) {
+    const stranger = new MadeUpVisitor(site, port)
+    const home = await stranger.askOrigin('/')
+    jar.take(home.setCookies)
+    const signIn = signInPages(home.body.toString('utf8'), `${site.trialUrl}/`).slice(0, SIGN_IN_PAGES)
+    for (const path of [...site.sample.slice(0, PAGES).map((page) => page.path), ...signIn])
+      jar.take((await stranger.askOrigin(path)).setCookies)
+  }
+  const [mine, others] = jars.map(({ pairs }) => new Map(pairs)) as [Map<string, string>, Map<string, string>]
+  return [...mine]
+    .map(([name, value]) => {
+      const other = others.get(name)
+      return {
+        name,
+        value,
+        differs: value.length >= SHORTEST_SESSION && other !== undefined && other !== value,
+      }
+    })
+    .slice(0, MOST_COOKIES)
+}
+
+/** What was found now, and before it what was found of cookies that were not tried this time. */
+const withEarlier = (earlier: readonly CookieFinding[], now: readonly CookieFinding[]): CookieFinding[] => {
+  const names = new Set(now.map(({ name }) => name))
+  return [...now, ...earlier.filter(({ name }) => !names.has(name))].slice(0, MOST_KEPT)
 }
 
 /**
@@ -119,7 +156,7 @@ export const cookieSearch =
     const paths = await pagesToTry(site, port)
     const findings: CookieFinding[] = []
     const begun = performance.now()
-    for (const [done, [name, value]] of cookies.entries()) {
+    for (const [done, { name, value, differs }] of cookies.entries()) {
       if (signal.aborted) return
       const msLeft = done === 0 ? null : ((performance.now() - begun) / done) * (cookies.length - done)
       await report(done, cookies.length, `Trying ${name}`, msLeft)
@@ -127,10 +164,14 @@ export const cookieSearch =
       for (const path of paths) trials.push(await tryPage(site, port, path, name, value))
       findings.push({
         name,
-        ...cookieEffect(name, trials),
+        ...cookieEffect(name, trials, differs),
         treated: treatment(setup.remedies.pageCache, name),
       })
     }
-    await db.update(sites).set({ cookies: findings }).where(eq(sites.id, site.id))
+    const { cookies: earlier } = await siteRow(db, site.id)
+    await db
+      .update(sites)
+      .set({ cookies: withEarlier(earlier, findings) })
+      .where(eq(sites.id, site.id))
     events.changed(site.id, 'site')
   }
