@@ -31,7 +31,14 @@ export type Finding = z.infer<typeof Finding>
 export const SampleCandidate = z.object({ path: PagePath, kind: z.string().max(100) })
 export type SampleCandidate = z.infer<typeof SampleCandidate>
 
-export const KindOfPage = z.object({ name: z.string(), pattern: z.string(), pages: z.int() })
+export const KindOfPage = z.object({
+  name: z.string(),
+  pattern: z
+    .string()
+    .nullable()
+    .describe('null: addresses do not tell this kind, it was told by how pages are built'),
+  pages: z.int(),
+})
 
 /** What a site says about itself. */
 export const SiteCheck = z.object({
@@ -41,6 +48,7 @@ export const SiteCheck = z.object({
     .nullable()
     .default(null)
     .describe('The address that the site knows itself by, where the server answers to no other name'),
+  sitemap: z.string().nullable().default(null).describe('Where the owner says the sitemap is'),
   name: z.string().describe('Suggested name of the site'),
   suggestedHosts: z.object({ live: z.string(), trial: z.string() }),
   findings: z.array(Finding),
@@ -56,9 +64,17 @@ const namedByOwner = SiteAddress.pipe(PublicAddress)
   .optional()
   .describe('What visitors type to get to the site, where the server answers to no other name')
 
+/** Where a sitemap is: a path, or a full address of the site. */
+const SitemapAddress = z
+  .string()
+  .trim()
+  .max(2000)
+  .regex(/^(?:\/(?!\/)|https?:\/\/)\S*$/, 'Give a path, such as /sitemap.xml, or a full address of the site.')
+
 export const CheckSite = z.strictObject({
   address: SiteAddress,
   publicAddress: namedByOwner,
+  sitemap: SitemapAddress.optional(),
   privateAddresses: PrivateAddresses.default('refused'),
 })
 
@@ -69,6 +85,7 @@ export const ConnectSite = z
     liveHost: HostName,
     trialHost: HostName,
     publicAddress: namedByOwner,
+    sitemap: SitemapAddress.optional(),
     hostHeader: HostHeader.default('visitor').describe(
       "Which Host the origin is asked with: the visitor's, always its own, or its public name; the last is taken of itself where it answers to no other",
     ),
@@ -79,6 +96,16 @@ export const ConnectSite = z
     path: ['trialHost'],
     message: 'Live and trial need different host names.',
   })
+/** Look at a connected site again. */
+export const LookAgain = z
+  .strictObject({
+    sitemap: SitemapAddress.nullable()
+      .optional()
+      .describe('Left out: where it was; null: where robots.txt says, or the usual place'),
+  })
+  .prefault({})
+export type LookAgain = z.infer<typeof LookAgain>
+
 export type ConnectSite = z.infer<typeof ConnectSite>
 
 export const SamplePage = SampleCandidate.extend({ id: z.string() })

@@ -6,6 +6,7 @@ import {
   Confirmation,
   ConnectSite,
   EventTarget,
+  LookAgain,
   SaveEventTarget,
   SaveWatch,
   Site,
@@ -76,10 +77,10 @@ export const siteEndpoints = (services: Services): Endpoint[] => [
       method: 'post',
       path: '/sites/:siteId/checks',
       summary: 'Look at the site again and read its sitemap anew',
-      input: { params: SiteParams },
+      input: { params: SiteParams, body: LookAgain },
       reply: Site,
     },
-    async ({ params }) => lookAgain(services, params.siteId),
+    async ({ params, body }) => lookAgain(services, params.siteId, body),
   ),
   endpoint(
     {

@@ -1,6 +1,8 @@
 import { createServer } from 'node:http'
 import { createServer as createTcpServer, type AddressInfo, type Server } from 'node:net'
 import { afterEach, describe, expect, test } from 'vitest'
+import { ContentSystem } from '../../standins/systems/content-system.ts'
+import { CHANDLERY, NOTICES, type Habits } from '../../standins/systems/habits.ts'
 import { checkSite } from './check-site.ts'
 
 const OWN = { controlPort: 1, deliveryPort: 2, securePort: 3 }
@@ -43,6 +45,7 @@ describe('a site that can be connected', () => {
       },
     }))
     const check = await checkSite({ address: base, privateAddresses: 'allowed' }, OWN)
+    expect(check.name).toBe('Quay & Co')
     expect(check.findings.map(({ code }) => code)).toEqual([
       'answers',
       'not-compressed',
@@ -90,6 +93,20 @@ describe('a site that can be connected', () => {
     expect(finding?.sentence).toContain('mend it')
     expect(finding?.evidence[0]).toContain('not well-formed')
     expect(check.sample).toEqual([{ path: '/', kind: 'Home page' }])
+  })
+  test('a sitemap that nothing names is read where the owner says it is', async () => {
+    const base = await serve((url) => ({
+      '/': HOME,
+      '/maps/all': { body: `<urlset><url><loc>${url}/a</loc></url></urlset>` },
+    }))
+    const look = { address: base, privateAddresses: 'allowed' } as const
+    expect((await checkSite(look, OWN)).kinds).toHaveLength(1)
+    for (const sitemap of ['/maps/all', `${base}/maps/all`]) {
+      const check = await checkSite({ ...look, sitemap }, OWN)
+      expect([check.sitemap, check.kinds.map(({ pattern }) => pattern)]).toEqual([sitemap, ['/', '/a']])
+    }
+    const wrong = await checkSite({ ...look, sitemap: '/nowhere' }, OWN)
+    expect(wrong.findings.find(({ code }) => code === 'no-sitemap')?.evidence[0]).toContain('status 404')
   })
   test('without a sitemap pages are found by following links, on the site itself only, and never those that sign out', async () => {
     const asked: string[] = []
@@ -165,5 +182,34 @@ describe('a site that cannot be connected gets a sentence that says what to do',
   test('its home page fails', async () => {
     const base = await serve(() => ({ '/': { status: 503 } }))
     expect(await stopSentence(base)).toContain('status 503')
+  })
+})
+
+describe('made-up content systems', () => {
+  const look = async (habits: Habits) => {
+    const system = new ContentSystem(habits)
+    const address = await system.open()
+    try {
+      return await checkSite({ address, privateAddresses: 'allowed' }, OWN)
+    } finally {
+      system.close()
+    }
+  }
+  test('with flat addresses have a few kinds, and one page of each stands for the site', async () => {
+    const { kinds, sample } = await look(NOTICES)
+    expect(kinds.length).toBeLessThan(8)
+    expect(kinds.find(({ pattern }) => pattern === null)).toMatchObject({
+      name: 'Articles and items',
+      pages: 24,
+    })
+    expect(sample.map(({ kind }) => kind)).toEqual(
+      expect.arrayContaining(['Home page', 'Articles and items', 'Category', 'Search results', 'Feeds']),
+    )
+    expect(new Set(sample.map(({ kind }) => kind)).size).toBe(sample.length)
+  })
+  test('that give every visitor a session are told so, by the names of their cookies', async () => {
+    const { findings } = await look(CHANDLERY)
+    const finding = findings.find(({ code }) => code === 'sessions-everywhere')
+    expect(finding?.evidence).toEqual(['portal_session'])
   })
 })

@@ -1,10 +1,19 @@
+import { parseFragment } from 'parse5'
 import type { Finding, SiteCheck } from '../../core/contracts/sites.ts'
 import { USER_AGENT, type DeviceClass } from '../../core/http/device.ts'
+import { htmlElements } from '../../core/formats/html-tree.ts'
 import { settledHtml } from '../../core/page/settled-html.ts'
 import { isLocalhostName } from '../../core/http/special-names.ts'
-import { chooseSample, pageKinds, pagesToLookAt, type PageCandidate } from '../../core/sampling/kinds.ts'
+import {
+  chooseSample,
+  kindsByRole,
+  pageKinds,
+  pagesToLookAt,
+  type PageCandidate,
+} from '../../core/sampling/kinds.ts'
+import { linkedPages } from '../../core/sampling/links.ts'
 import type { PrivateAddresses } from '../../core/http/private-addresses.ts'
-import { findPages, lookAtStructures, MOST_LOOKED_AT } from './find-pages.ts'
+import { findPages, lookAtPages, MOST_LOOKED_AT, unlistedKinds } from './find-pages.ts'
 import { CookieJar } from '../privacy/cookie-jar.ts'
 import { askSite, type AskedSite } from './asked-site.ts'
 import { OutsideFailure, type OutsideAnswer } from './outside-request.ts'
@@ -253,8 +262,12 @@ const deviceFinding = async (site: AskedSite): Promise<Finding | undefined> => {
   }
 }
 
+/** The last part of the home page's title, which commonly is the name of the site. */
 const titleOf = (home: OutsideAnswer | undefined, url: URL): string => {
-  const title = /<title[^>]*>([^<]*)/i.exec(home?.body.toString('utf8', 0, 200_000) ?? '')?.[1]?.trim() ?? ''
+  const written = /<title[^>]*>[^<]*/i.exec(home?.body.toString('utf8', 0, 200_000) ?? '')?.[0] ?? ''
+  // Written as HTML: &amp; and the like stand for characters.
+  const [element] = htmlElements(parseFragment(written))
+  const title = (element?.node.childNodes ?? []).map((child) => ('value' in child ? child.value : '')).join('').replaceAll(/\s+/g, ' ').trim() // prettier-ignore
   const parts = title.split(/\s+[–—|·-]\s+/)
   return (parts.at(-1) || url.hostname).slice(0, 100)
 }
@@ -274,6 +287,8 @@ export interface SiteLook {
   /** What visitors type, where the owner has said so; otherwise it is found out where the server says it. */
   readonly publicAddress?: string | undefined
   readonly privateAddresses: PrivateAddresses
+  /** Where the sitemap is, where the owner has said so: a path, or an address of the site. */
+  readonly sitemap?: string | undefined
 }
 
 /**
@@ -286,7 +301,7 @@ export const checkSite = async (look: SiteLook, own: OwnPorts): Promise<SiteChec
 
 /** The check, and every page that is known of the site with its kind. */
 export const lookAtSite = async (
-  { address, publicAddress, privateAddresses }: SiteLook,
+  { address, publicAddress, privateAddresses, sitemap }: SiteLook,
   own: OwnPorts,
 ): Promise<{ check: SiteCheck; pages: ListedPage[] }> => {
   const base = new URL(address)
@@ -299,15 +314,21 @@ export const lookAtSite = async (
   const known = {
     address: site.base,
     publicAddress: site.named === site.base ? null : site.named,
+    sitemap: sitemap ?? null,
     name,
     suggestedHosts: suggestedHosts(name, named),
   }
   if (findings.some(({ level }) => level === 'stop'))
     return { check: { ...known, findings, kinds: [], sample: [] }, pages: [] }
-  const found = await findPages(site, answer?.body.toString('utf8') ?? '')
+  const homeHtml = answer?.body.toString('utf8') ?? ''
+  const found = await findPages(site, homeHtml, sitemap)
   const device = await deviceFinding(site)
-  const kinds = pageKinds(found.pages)
-  const structures = await lookAtStructures(site, pagesToLookAt(kinds, MOST_LOOKED_AT))
+  const byAddress = pageKinds(found.pages)
+  const { structures, roles } = await lookAtPages(
+    site,
+    pagesToLookAt(byAddress, MOST_LOOKED_AT, linkedPages(homeHtml, `${site.named}/`)),
+  )
+  const kinds = [...kindsByRole(byAddress, roles), ...unlistedKinds(site, homeHtml)]
   const check: SiteCheck = {
     ...known,
     findings: [...findings, ...(device === undefined ? [] : [device]), found.finding],

@@ -1,8 +1,10 @@
 import type { Finding } from '../../core/contracts/sites.ts'
 import { sitemapsInRobots } from '../../core/formats/robots.ts'
 import { parseSitemap, type SitemapEntry } from '../../core/formats/sitemap.ts'
-import type { PageCandidate } from '../../core/sampling/kinds.ts'
+import { feedLinks } from '../../core/formats/feed-links.ts'
+import type { PageCandidate, PageKind } from '../../core/sampling/kinds.ts'
 import { linkedPages, structureOf } from '../../core/sampling/links.ts'
+import { roleOf, searchAddress, type PageRole } from '../../core/sampling/roles.ts'
 import { askSite, type AskedSite } from './asked-site.ts'
 import type { OutsideAnswer } from './outside-request.ts'
 
@@ -12,9 +14,9 @@ const MOST_SITEMAPS = 20
 const MOST_FOLLOWED = 12
 const MOST_LINKED = 500
 /** Pages that are opened to see how they are built. */
-export const MOST_LOOKED_AT = 12
+export const MOST_LOOKED_AT = 24
 /** Requests at a time: a weak host must not feel it. */
-const AT_A_TIME = 3
+const AT_A_TIME = 4
 
 /** Only files of the site itself are read, whatever a robots.txt or an index names. */
 const ownOnly = (addresses: readonly string[], url: URL): string[] =>
@@ -42,11 +44,21 @@ const htmlOf = (answer: OutsideAnswer | undefined): string | undefined =>
     ? answer.body.toString('utf8')
     : undefined
 
-const readSitemaps = async (site: AskedSite): Promise<{ entries: SitemapEntry[]; broken: string[] }> => {
+/** Where to begin: what the owner says, else what robots.txt names, else the usual place. */
+const firstSitemaps = async (site: AskedSite, byHand: string | undefined): Promise<string[]> => {
   const url = new URL(site.named)
+  if (byHand !== undefined) return URL.canParse(byHand, url) ? ownOnly([new URL(byHand, url).href], url) : []
   const robots = await ask(site, '/robots.txt')
   const named = robots?.status === 200 ? sitemapsInRobots(robots.body.toString('utf8')) : []
-  const queue = named.length > 0 ? ownOnly(named, url) : [`${url.origin}/sitemap.xml`]
+  return named.length > 0 ? ownOnly(named, url) : [`${url.origin}/sitemap.xml`]
+}
+
+const readSitemaps = async (
+  site: AskedSite,
+  byHand: string | undefined,
+): Promise<{ entries: SitemapEntry[]; broken: string[] }> => {
+  const url = new URL(site.named)
+  const queue = await firstSitemaps(site, byHand)
   const entries: SitemapEntry[] = []
   const broken: string[] = []
   let read = 0
@@ -93,22 +105,35 @@ const pathsOf = (entries: readonly SitemapEntry[], url: URL): PageCandidate[] =>
 
 /** sitemaps.org: the priority of a page that names none. */
 const USUAL_PRIORITY = 0.5
+/** Below what a sitemap lists without a priority. */
+const BESIDE_SITEMAP_PRIORITY = 0.4
+/** Never fetched ahead: nobody has asked for them to be found. */
+const UNLISTED_PRIORITY = 0
+/** Pages that the home page links to and no sitemap lists: sitemaps commonly leave out lists. */
+const MOST_BESIDE_SITEMAP = 60
 
-/** Pages of a site from its sitemap; without a usable one, by following links. */
+/** Pages of a site from its sitemap; without a usable one, by following links. @param sitemap where it is, where the owner has said so */
 export const findPages = async (
   site: AskedSite,
   homeHtml: string,
+  sitemap?: string,
 ): Promise<{ pages: PageCandidate[]; finding: Finding }> => {
-  const { entries, broken } = await readSitemaps(site)
+  const { entries, broken } = await readSitemaps(site, sitemap)
   if (entries.length > 0) {
     const sentence = `The sitemap lists ${entries.length} addresses.`
+    const listed = pathsOf(entries, new URL(site.named))
+    const known = new Set(listed.map(({ path }) => path))
+    const beside = linkedPages(homeHtml, `${site.named}/`).filter((path) => !known.has(path))
     return {
-      pages: pathsOf(entries, new URL(site.named)),
+      pages: [
+        ...listed,
+        ...beside.slice(0, MOST_BESIDE_SITEMAP).map((path) => ({ path, priority: BESIDE_SITEMAP_PRIORITY })),
+      ],
       finding: { code: 'sitemap', level: 'good', sentence, evidence: broken },
     }
   }
   const paths = await followLinks(site, homeHtml)
-  const isBroken = broken.some((line) => !line.includes('status 404'))
+  const isBroken = sitemap !== undefined || broken.some((line) => !line.includes('status 404'))
   const sentence = `${isBroken ? 'The sitemap cannot be used; mend it, warm-up works from it.' : 'The site has no sitemap.'} ${paths.length} ${paths.length === 1 ? 'page was' : 'pages were'} found by following links; add others by hand.`
   return {
     pages: paths.map((path) => ({ path, priority: path === '/' ? 1 : USUAL_PRIORITY })),
@@ -116,16 +141,37 @@ export const findPages = async (
   }
 }
 
-/** What pages are built of, by path; those that do not answer are missing. */
-export const lookAtStructures = async (
+/** What pages are built of and what they are for, by path; those that do not answer are missing. */
+export const lookAtPages = async (
   site: AskedSite,
   paths: readonly string[],
-): Promise<Map<string, ReadonlySet<string>>> => {
+): Promise<{ structures: Map<string, ReadonlySet<string>>; roles: Map<string, PageRole> }> => {
   const answers = await askAll(site, paths)
   const structures = new Map<string, ReadonlySet<string>>()
+  const roles = new Map<string, PageRole>()
   answers.forEach((answer, index) => {
     const html = htmlOf(answer)
-    if (html !== undefined) structures.set(paths[index]!, structureOf(html))
+    if (html === undefined) return
+    structures.set(paths[index]!, structureOf(html))
+    roles.set(paths[index]!, roleOf(html, paths[index]!))
   })
-  return structures
+  return { structures, roles }
+}
+
+/** Pages of kinds that no sitemap lists: a search, and the feed. */
+export const unlistedKinds = (site: AskedSite, homeHtml: string): PageKind[] => {
+  const search = searchAddress(homeHtml, site.named)
+  const [feed] = feedLinks(homeHtml, site.named).filter(
+    (address) => new URL(address).host === new URL(site.named).host,
+  )
+  const kind = (name: string, path: string, role: PageRole): PageKind => ({
+    name,
+    pattern: path.split('?', 1)[0]!,
+    role,
+    pages: [{ path, priority: UNLISTED_PRIORITY }],
+  })
+  return [
+    ...(search === undefined ? [] : [kind('Search results', search, 'search')]),
+    ...(feed === undefined ? [] : [kind('Feeds', new URL(feed).pathname + new URL(feed).search, 'feed')]),
+  ]
 }

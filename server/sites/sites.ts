@@ -1,5 +1,5 @@
 import { asc, eq, or } from 'drizzle-orm'
-import type { ConnectSite, Site } from '../../core/contracts/sites.ts'
+import type { ConnectSite, LookAgain, Site } from '../../core/contracts/sites.ts'
 import { VisitorProfile } from '../../core/contracts/measuring.ts'
 import { emptyRoutine } from '../../core/contracts/routine.ts'
 import { emptySetup } from '../../core/contracts/setup.ts'
@@ -176,13 +176,14 @@ export const connectSite = async (services: Services, wanted: ConnectSite, by: s
 }
 
 /** Look at the site again: what it says about itself, and which pages its sitemap lists now. @throws AppError NOT_FOUND, SITE_NOT_USABLE */
-export const lookAgain = async (services: Services, id: string): Promise<Site> => {
+export const lookAgain = async (services: Services, id: string, order: LookAgain): Promise<Site> => {
   const { db, addresses, events } = services
-  const { address, publicAddress, hosts } = await siteRow(db, id)
+  const { address, publicAddress, hosts, checkResult } = await siteRow(db, id)
   const look = {
     address,
     publicAddress: publicAddress ?? undefined,
     privateAddresses: hosts.privateAddresses,
+    sitemap: (order.sitemap === undefined ? checkResult.sitemap : order.sitemap) ?? undefined,
   }
   const { check, pages } = await lookAtSite(look, addresses)
   const stopped = check.findings.find(({ level }) => level === 'stop')

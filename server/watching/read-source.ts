@@ -1,5 +1,6 @@
 import { createHash } from 'node:crypto'
 import { parse } from 'parse5'
+import { feedLinks } from '../../core/formats/feed-links.ts'
 import { parseFeed } from '../../core/formats/feed.ts'
 import { attributeOf, htmlElements } from '../../core/formats/html-tree.ts'
 import { sitemapsInRobots } from '../../core/formats/robots.ts'
@@ -88,29 +89,21 @@ export const readSource = async (site: AskedSite, source: Pick<WatchSource, 'pat
   }
 } // prettier-ignore
 
-const FEED_TYPE = /^application\/(?:rss|atom)\+xml\b/i
-
-/** Feeds that a page names (WHATWG HTML §4.6.7.1), as paths of the site. */
-const feedsOf = (html: string, site: AskedSite): string[] => {
-  const found = new Set<string>()
-  for (const { node } of htmlElements(parse(html))) {
-    if (node.tagName !== 'link' || !FEED_TYPE.test(attributeOf(node, 'type') ?? '')) continue
-    const href = attributeOf(node, 'href')
-    if (!/\balternate\b/i.test(attributeOf(node, 'rel') ?? '') || href === undefined) continue
-    const path = URL.canParse(href, site.named) ? pathAt(new URL(href, site.named).href, site) : undefined
-    if (path !== undefined) found.add(path)
-  }
-  return [...found].slice(0, MOST_FEEDS)
-}
+/** Feeds that a page names, as paths of the site. */
+const feedsOf = (html: string, site: AskedSite): string[] =>
+  [...new Set(feedLinks(html, site.named).flatMap((address) => pathAt(address, site) ?? []))].slice(
+    0,
+    MOST_FEEDS,
+  )
 
 const textOf = (answer: OutsideAnswer | undefined): string =>
   answer?.status === 200 ? answer.body.toString('utf8') : ''
 
 /** Sitemaps of the site that say when its pages changed, indexes followed. */
-const sitemapsOf = async (site: AskedSite): Promise<string[]> => {
+const sitemapsOf = async (site: AskedSite, byHand: string | null): Promise<string[]> => {
   const ask = (path: string): Promise<OutsideAnswer | undefined> =>
     askSite(site, path, { 'accept-encoding': 'gzip' }).catch(() => undefined)
-  const named = sitemapsInRobots(textOf(await ask('/robots.txt')))
+  const named = byHand === null ? sitemapsInRobots(textOf(await ask('/robots.txt'))) : [new URL(byHand, site.named).href] // prettier-ignore
   const own = (all: readonly string[]): string[] => all.flatMap((one) => pathAt(one, site) ?? [])
   const queue = named.length > 0 ? own(named) : ['/sitemap.xml']
   const found: string[] = []
@@ -126,15 +119,19 @@ const sitemapsOf = async (site: AskedSite): Promise<string[]> => {
 
 /**
  * What there is to watch: the home page, unless it is another one each time, its feeds, and sitemaps with dates.
+ * @param sitemap where it is, where the owner has said so
  * @throws OutsideFailure when the home page does not answer
  */
-export const findSources = async (site: AskedSite): Promise<Pick<WatchSource, 'path' | 'kind'>[]> => {
+export const findSources = async (
+  site: AskedSite,
+  sitemap: string | null = null,
+): Promise<Pick<WatchSource, 'path' | 'kind'>[]> => {
   const home = (): Promise<OutsideAnswer> => askSite(site, '/', { 'accept-encoding': 'gzip', accept: 'text/html,*/*' }) // prettier-ignore
   const html = textOf(await home())
   const again = textOf(await home())
   return [
     ...(html !== '' && html === again ? [{ path: '/', kind: 'home' as const }] : []),
     ...feedsOf(html, site).map((path) => ({ path, kind: 'feed' as const })),
-    ...(await sitemapsOf(site)).map((path) => ({ path, kind: 'sitemap' as const })),
+    ...(await sitemapsOf(site, sitemap)).map((path) => ({ path, kind: 'sitemap' as const })),
   ]
 }

@@ -77,7 +77,9 @@ export const lookForChanges = async (services: Services, siteId: string): Promis
   try {
     const known = new Map(watch.sources.map((source) => [source.path, source]))
     const sources = isDue
-      ? (await findSources(site)).map((found) => known.get(found.path) ?? found)
+      ? (await findSources(site, row.checkResult.sitemap ?? null)).map(
+          (found) => known.get(found.path) ?? found,
+        )
       : watch.sources
     looked = await lookAt(site, sources)
   } catch (error) {

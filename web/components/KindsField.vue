@@ -48,8 +48,8 @@ const sessionsGiven = (): string[] => {
 }
 /** Kinds that the sitemap shows and no rule names yet. */
 const found = (): { name: string; pattern: string }[] =>
-  (sites.find(bench.siteId)?.check.kinds ?? []).filter(
-    ({ name }) => !props.kinds.some((kind) => kind.name === name),
+  (sites.find(bench.siteId)?.check.kinds ?? []).flatMap(({ name, pattern }) =>
+    pattern === null || props.kinds.some((kind) => kind.name === name) ? [] : [{ name, pattern }],
   )
 const save = (): void => {
   if (draft.value === null) return

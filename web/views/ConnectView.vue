@@ -26,6 +26,8 @@ const trialHost = ref('')
 const hostHeader = ref<HostHeader>('visitor')
 /** What visitors type, where the owner has to say so. */
 const publicAddress = ref('')
+/** Where the sitemap is, where the owner has to say so. */
+const sitemap = ref('')
 const chosen = ref<string[]>([])
 /** Only the newest check may write: an owner may correct the address while the first one still runs. */
 let newest = 0
@@ -36,6 +38,7 @@ const isPrivate = (): boolean => check.value?.findings.some(({ code }) => code =
 const asksForName = computed(
   () => check.value?.findings.some(({ code }) => code === 'redirects' || code === 'error-status') ?? false,
 )
+const lacksSitemap = computed(() => check.value?.findings.some(({ code }) => code === 'no-sitemap') ?? false)
 const privateAddresses = ref<'refused' | 'allowed'>('refused')
 const quick = shallowRef<QuickCheck | null>(null)
 /** @param reach "allowed" is the owner's yes to a private address, for this look and for the site */
@@ -56,6 +59,7 @@ const look = async (reach: 'refused' | 'allowed' = 'refused'): Promise<void> => 
       address: address.value,
       privateAddresses: reach,
       ...(named === '' ? {} : { publicAddress: named }),
+      ...(sitemap.value.trim() === '' ? {} : { sitemap: sitemap.value.trim() }),
     }),
   )
   if (mine !== newest) return
@@ -83,6 +87,7 @@ const connect = async (): Promise<void> => {
       hostHeader: hostHeader.value,
       ...(check.value!.publicAddress === null ? {} : { publicAddress: check.value!.publicAddress }),
       privateAddresses: privateAddresses.value,
+      ...(check.value!.sitemap === null ? {} : { sitemap: check.value!.sitemap }),
       sample: check.value!.sample.filter(({ path }) => chosen.value.includes(path)),
     }),
   )
@@ -131,10 +136,20 @@ const connect = async (): Promise<void> => {
         />
         <v-btn type="submit" :disabled="publicAddress.trim() === ''">Ask it by this name</v-btn>
       </form>
+      <form v-if="lacksSitemap" class="address" @submit.prevent="look(privateAddresses)">
+        <v-text-field
+          v-model="sitemap"
+          label="Address of the sitemap, if there is one"
+          placeholder="/sitemap.xml"
+          hint="A path, or a full address of the site. It can be given later, too."
+          persistent-hint
+        />
+        <v-btn type="submit" :disabled="sitemap.trim() === ''">Read this sitemap</v-btn>
+      </form>
     </template>
     <form v-if="check && !stopped" @submit.prevent="connect">
       <h2>Pages that stand for the site</h2>
-      <p class="muted small">One of each kind, from the sitemap. These are measured and looked at.</p>
+      <p class="muted small">One of each kind. These are measured and looked at.</p>
       <div class="scroll narrow">
         <table class="bench">
           <thead>

@@ -22,10 +22,15 @@ const problems = useProblems()
 const router = useRouter()
 const removing = ref(false)
 const looking = ref(false)
+/** Where the sitemap is, where the owner has to say so. */
+const sitemap = ref(props.site.check.sitemap ?? '')
 
 const lookAgain = async (): Promise<void> => {
   looking.value = true
-  await problems.catching(() => callApi('POST', `/sites/${props.site.id}/checks`, Site))
+  const named = sitemap.value.trim()
+  await problems.catching(() =>
+    callApi('POST', `/sites/${props.site.id}/checks`, Site, { sitemap: named === '' ? null : named }),
+  )
   await sites.load()
   looking.value = false
 }
@@ -56,9 +61,19 @@ const askedAs = computed(() => {
   <h2>What it says about itself</h2>
   <FindingList :findings="site.check.findings" />
 
-  <ActionButton size="small" :under-way="looking" @click="lookAgain"
-    >Look again, and read the sitemap anew</ActionButton
-  >
+  <form class="bar again" @submit.prevent="lookAgain">
+    <v-text-field
+      v-model="sitemap"
+      class="sitemap"
+      label="Address of the sitemap"
+      placeholder="/sitemap.xml"
+      hint="Left empty: where robots.txt says, or /sitemap.xml."
+      persistent-hint
+    />
+    <ActionButton size="small" :under-way="looking" @click="lookAgain"
+      >Look again, and read the sitemap anew</ActionButton
+    >
+  </form>
 
   <h2>Who may see the trial</h2>
   <TrialKeyPanel :site="site" :disabled="jobs.openOf(site.id) !== undefined" />
@@ -91,3 +106,13 @@ const askedAs = computed(() => {
     </div>
   </v-dialog>
 </template>
+
+<style scoped>
+.again {
+  align-items: flex-start;
+  margin-top: 0.8rem;
+}
+.sitemap {
+  flex: 0 1 24rem;
+}
+</style>

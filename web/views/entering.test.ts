@@ -55,7 +55,7 @@ describe('signing in', () => {
 
 describe('connecting a site', () => {
   const finding = (code: string, level: 'good' | 'note' | 'stop') => ({ code, level, sentence: `found ${code}`, evidence: [] }) // prettier-ignore
-  const check = (more: Partial<SiteCheck> = {}): SiteCheck => ({ address: 'http://quay.example', publicAddress: null, name: 'Quay', suggestedHosts: { live: 'www.quay.example', trial: 'trial.quay.example' }, findings: [finding('answers', 'good')], kinds: [], sample: [{ path: '/', kind: 'Home' }, { path: '/shop', kind: 'Shop' }], ...more }) // prettier-ignore
+  const check = (more: Partial<SiteCheck> = {}): SiteCheck => ({ address: 'http://quay.example', publicAddress: null, sitemap: null, name: 'Quay', suggestedHosts: { live: 'www.quay.example', trial: 'trial.quay.example' }, findings: [finding('answers', 'good')], kinds: [], sample: [{ path: '/', kind: 'Home' }, { path: '/shop', kind: 'Shop' }], ...more }) // prettier-ignore
   const looked = async (found: unknown) => {
     const asked = answering({ 'POST /site-checks': found, 'POST /sites': aSite(), 'GET /sites': [aSite()] })
     const host = mounted(ConnectView)

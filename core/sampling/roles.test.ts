@@ -1,0 +1,87 @@
+import { describe, expect, test } from 'vitest'
+import { ContentSystem } from '../../standins/systems/content-system.ts'
+import { NOTICES } from '../../standins/systems/habits.ts'
+import { chooseSample, kindsByRole, pageKinds } from './kinds.ts'
+import { roleOf, searchAddress, type PageRole } from './roles.ts'
+
+const entries = (n: number) =>
+  Array.from({ length: n }, (_, i) => `<li class="e${i} entry"><h2><a href="/${i}">${i}</a></h2></li>`).join(
+    '',
+  )
+const page = (main: string, bodyClass = '', head = '') =>
+  `<html><head>${head}</head><body class="${bodyClass}"><nav><ul>${'<li><a href="/x">x</a></li>'.repeat(9)}</ul></nav><main>${main}</main></body></html>`
+
+test.each<[string, string, PageRole]>([
+  ['a menu alone makes no list', page('<p>Nine quays.</p>'), 'page'],
+  ['blocks that are built alike do', page(`<ul>${entries(5)}</ul>`), 'list'],
+  ['three of them may be what is related', page(`<h1>Fog</h1><ul>${entries(3)}</ul>`), 'page'],
+  ['a class of the body', page('<p>x</p>', 'single-thing single postid-4'), 'item'],
+  ['one article of schema.org', page('<article itemscope itemtype="https://schema.org/NewsArticle">x</article>'), 'item'],
+  ['many articles of schema.org', page('<article itemtype="https://schema.org/Article">x</article>'.repeat(6)), 'list'],
+  ['a product in JSON-LD', page('<p>x</p>', '', '<script type="application/ld+json">{"@context":"https://schema.org","@type":"Product"}</script>'), 'item'],
+  ['an article by Open Graph', page('<p>x</p>', '', '<meta property="og:type" content="article">'), 'item'],
+  ['what was found by a search', page(`<ul>${entries(5)}</ul>`, 'search search-results'), 'search'],
+])('%s', (_what, html, role) => {
+  expect(roleOf(html, '/some-page/')).toBe(role)
+}) // prettier-ignore
+test('the home page is the home page, whatever it lists', () => {
+  expect(roleOf(page(`<ul>${entries(9)}</ul>`), '/')).toBe('home')
+})
+test('a page that nests without end is read in time', () => {
+  expect(roleOf(`<body>${'<div><a href=x>'.repeat(20_000)}`, '/x')).toBe('page')
+})
+test('a search is asked for with a word of the page', () => {
+  const form = '<title>Orrin Sound</title><form action="/find" method="GET"><input name="q"></form>'
+  expect(searchAddress(form, 'http://x.example/')).toBe('/find?q=orrin')
+  expect(searchAddress('<form method=post><input name=q></form>', 'http://x.example/')).toBeUndefined()
+  expect(
+    searchAddress('<form action="//other.example"><input name=q></form>', 'http://x.example/'),
+  ).toBeUndefined()
+})
+
+describe('a site with flat addresses', () => {
+  const paths = ['/', ...Array.from({ length: 76 }, (_, n) => `/post-${n}/`), '/about/', '/contact/', '/category/a/', '/category/b/'] // prettier-ignore
+  const roles = new Map<string, PageRole>([
+    ['/', 'home'],
+    ['/post-3/', 'item'],
+    ['/post-40/', 'item'],
+    ['/about/', 'page'],
+    ['/category/a/', 'list'],
+  ])
+  const kinds = kindsByRole(pageKinds(paths.map((path) => ({ path, priority: 0.5 }))), roles)
+
+  test('has a few kinds, told by what pages are for', () => {
+    expect(kinds.map(({ name, pages }) => [name, pages.length])).toEqual([
+      ['Home page', 1],
+      ['Articles and items', 77],
+      ['Category', 2],
+      ['Other pages', 1],
+    ])
+  })
+  test('is stood for by one of each', () => {
+    expect(chooseSample(kinds, 8)).toEqual([
+      { path: '/', kind: 'Home page' },
+      { path: '/post-3/', kind: 'Articles and items' },
+      { path: '/category/a/', kind: 'Category' },
+      { path: '/about/', kind: 'Other pages' },
+    ])
+  })
+})
+test('kinds that addresses tell stay as they are', () => {
+  const kinds = pageKinds(
+    ['/', '/about', '/stories/a', '/stories/b'].map((path) => ({ path, priority: 0.5 })),
+  )
+  expect(kindsByRole(kinds, new Map()).map(({ pattern }) => pattern)).toEqual(['/', '/stories/*', '/about'])
+})
+test('pages of a made-up system are told apart as their readers would', async () => {
+  const system = new ContentSystem(NOTICES)
+  const address = await system.open()
+  try {
+    const role = async (path: string) => roleOf(await (await fetch(address + path)).text(), path)
+    const post = `/${system.posts[0]!.slug}/`
+    const paths = ['/', '/category/notices/', '/page/2/', post, '/about', '/search?q=fog']
+    expect(await Promise.all(paths.map(role))).toEqual(['home', 'list', 'list', 'item', 'page', 'search'])
+  } finally {
+    system.close()
+  }
+})

@@ -1,0 +1,105 @@
+import { parse } from 'parse5'
+import { attributeOf, htmlElements, type HtmlElement } from '../formats/html-tree.ts'
+
+/** What a page is for, as far as what it is built of tells. */
+export type PageRole = 'home' | 'list' | 'item' | 'page' | 'search' | 'feed'
+
+/** Types of schema.org by what they are for. */
+const TYPES: Readonly<Record<'list' | 'item' | 'search', RegExp>> = {
+  search: /^searchresultspage$/,
+  list: /^(?:collectionpage|itemlist|blog|offercatalog|imagegallery)$/,
+  item: /^(?:\w*article|blogposting|product|recipe|event|review|jobposting|videoobject|course|book|movie)$/,
+}
+/** Words in the classes of a body, as content systems commonly write them (common practice). */
+const WORDS: Readonly<Record<'list' | 'item' | 'search', RegExp>> = {
+  search: /^search(?:-results)?$/,
+  list: /^(?:archive|category|tag|list|listing|index|paged|blog|collection|author)$/,
+  item: /^(?:single|post|article|product|item|story|entry|detail)$/,
+}
+/** So many blocks of one kind, each with a link to a page of its own, make a list. */
+const LEAST_LISTED = 4
+/** Elements of a block that are looked at. */
+const MOST_IN_BLOCK = 40
+/** Elements that repeat in lists. */
+const BLOCKS = new Set(['li', 'article', 'section', 'tr', 'div'])
+
+const schemaTypes = (elements: readonly HtmlElement[]): string[] =>
+  elements.flatMap((element) => {
+    const own = (attributeOf(element, 'itemtype') ?? '').split(/\s+/).map((type) => type.split('/').at(-1)!)
+    if (element.tagName !== 'script' || attributeOf(element, 'type') !== 'application/ld+json') return own
+    const text = element.childNodes.map((child) => ('value' in child ? child.value : '')).join('')
+    return [...text.matchAll(/"@type"\s*:\s*"([\w-]+)"/g)].map(([, type]) => type!)
+  })
+
+/** Elements at the beginning of a block: whoever nests a page deep must not make it long to read. */
+const firstElements = (block: HtmlElement): HtmlElement[] => {
+  const found: HtmlElement[] = []
+  for (const { node } of htmlElements(block)) {
+    found.push(node)
+    if (found.length === MOST_IN_BLOCK) break
+  }
+  return found
+}
+
+/** Blocks that are built alike, stand beside each other, and link to pages: the most of one kind. */
+const blocksListed = (main: HtmlElement): number => {
+  let most = 0
+  for (const { node: parent } of htmlElements(main)) {
+    const alike = new Map<string, Set<string>>()
+    for (const child of parent.childNodes) {
+      if (!('tagName' in child) || !BLOCKS.has(child.tagName)) continue
+      const block = child as HtmlElement
+      const inside = firstElements(block)
+      const link = inside.find(({ tagName }) => tagName === 'a')
+      // A menu has links only; what lists pages says something of each.
+      const says = inside.some(({ tagName }) => /^(?:h[1-6]|p|img|time|td)$/.test(tagName))
+      if (link === undefined || !says) continue
+      const look = `${block.tagName}.${(attributeOf(block, 'class') ?? '').replaceAll(/\S*\d\S*/g, '').trim()}`
+      const links = alike.get(look) ?? new Set()
+      alike.set(look, links.add(attributeOf(link, 'href') ?? ''))
+    }
+    for (const { size } of alike.values()) most = Math.max(most, size)
+  }
+  return most
+}
+
+/** What a page is for. What it says of itself goes first: types of schema.org, then the classes of its body; then what it is built of. */
+export const roleOf = (html: string, path: string): PageRole => {
+  if (path === '/') return 'home'
+  const elements = [...htmlElements(parse(html))].map(({ node }) => node)
+  const body = elements.find(({ tagName }) => tagName === 'body')
+  const classes = (attributeOf(body!, 'class') ?? '').toLowerCase().split(/\s+/)
+  const types = schemaTypes(elements).map((type) => type.toLowerCase())
+  const kind = elements.find((one) => one.tagName === 'meta' && attributeOf(one, 'property') === 'og:type')
+  if (kind !== undefined) types.push((attributeOf(kind, 'content') ?? '').toLowerCase())
+  const main = elements.find(({ tagName }) => tagName === 'main') ?? body!
+  const listed = blocksListed(main)
+  if (classes.some((word) => WORDS.search.test(word)) || types.some((type) => TYPES.search.test(type)))
+    return 'search'
+  // A list of articles has their types too; it has several.
+  const items = types.filter((type) => TYPES.item.test(type)).length
+  if (types.some((type) => TYPES.list.test(type)) || items >= LEAST_LISTED) return 'list'
+  if (classes.some((word) => WORDS.list.test(word))) return 'list'
+  if (items > 0 || classes.some((word) => WORDS.item.test(word))) return 'item'
+  return listed >= LEAST_LISTED ? 'list' : 'page'
+}
+
+/** Where a site can be searched: the address of a first search, with a word of the page; undefined without a form for it. */
+export const searchAddress = (html: string, address: string): string | undefined => {
+  const tree = parse(html)
+  const { hostname } = new URL(address)
+  for (const { node: form } of htmlElements(tree)) {
+    if (form.tagName !== 'form' || (attributeOf(form, 'method') ?? 'get').toLowerCase() !== 'get') continue
+    const fields = [...htmlElements(form)]
+      .map(({ node }) => node)
+      .filter(({ tagName }) => tagName === 'input')
+    const field = fields.find((input) => /^(?:s|q|query|search|keywords?|term)$/i.test(attributeOf(input, 'name') ?? '')) // prettier-ignore
+    const action = attributeOf(form, 'action') ?? ''
+    if (field === undefined || !URL.canParse(action, address)) continue
+    const url = new URL(action, address)
+    if (url.hostname !== hostname) continue
+    const word = /<title[^>]*>[^<]*?(\p{L}{4,})/iu.exec(html)?.[1] ?? 'news'
+    return `${url.pathname}?${new URLSearchParams({ [attributeOf(field, 'name')!]: word.toLowerCase() }).toString()}`
+  }
+  return undefined
+}
