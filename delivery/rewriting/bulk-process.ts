@@ -15,7 +15,13 @@ const IDLE_MS = 60_000
 /** Longest time for one task; a picture that takes longer is left as it is. */
 const LONGEST_MS = 120_000
 /** What pages wait for comes before pictures. */
-const URGENCY: Record<BulkTask['name'], number> = { pictureFacts: 0, script: 1, font: 2, picture: 3 }
+const URGENCY: Record<BulkTask['name'], number> = {
+  pictureFacts: 0,
+  script: 1,
+  font: 2,
+  quickPicture: 3,
+  picture: 4,
+}
 
 /**
  * Carries out bulk work in a process of its own with the lowest priority there is, so that it gets what visitors' traffic leaves of the machine,

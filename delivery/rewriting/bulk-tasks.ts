@@ -1,5 +1,5 @@
 import * as fontkit from 'fontkit'
-import sharp from 'sharp'
+import sharp, { type Sharp } from 'sharp'
 import subsetFont from 'subset-font'
 import { isIconFont, keptCharacters } from '../../core/page/fonts/characters.ts'
 import { minifyScript } from '../../core/page/minify/script.ts'
@@ -38,6 +38,15 @@ export interface FontOrder {
   readonly iconFonts: boolean
 }
 
+/** How hard the form is tried that stands in until the best one is there, 0 to 6. */
+const QUICK_WEBP_EFFORT = 1
+
+const upright = (bytes: Buffer, width: number): Sharp =>
+  sharp(bytes, { limitInputPixels: MOST_PIXELS, failOn: 'error' })
+    .autoOrient()
+    .keepIccProfile()
+    .resize({ width, withoutEnlargement: true })
+
 const FORMS: Record<string, PictureForm> = {
   jpeg: 'jpeg',
   png: 'png',
@@ -75,10 +84,7 @@ export const BULK_TASKS = {
     return { width: turned ? meta.height : meta.width, height: turned ? meta.width : meta.height, form }
   },
   picture: async ({ bytes, form, width, quality, lossless }: PictureOrder): Promise<Buffer | undefined> => {
-    const picture = sharp(bytes, { limitInputPixels: MOST_PIXELS, failOn: 'error' })
-      .autoOrient()
-      .keepIccProfile()
-      .resize({ width, withoutEnlargement: true })
+    const picture = upright(bytes, width)
     const asked = qualityFor(form, quality)
     const made =
       form === 'avif'
@@ -97,6 +103,17 @@ export const BULK_TASKS = {
               : picture.gif()
     return made.toBuffer().catch(() => undefined)
   },
+  /** A WebP that takes a tenth of a second, where the best form takes seconds: the first visitors of a page get this. */
+  quickPicture: async ({
+    bytes,
+    width,
+    quality,
+    lossless,
+  }: Omit<PictureOrder, 'form'>): Promise<Buffer | undefined> =>
+    upright(bytes, width)
+      .webp({ quality: qualityFor('webp', quality), lossless, effort: QUICK_WEBP_EFFORT })
+      .toBuffer()
+      .catch(() => undefined),
   /** @returns undefined when there is nothing to cut, or the font cannot be read */
   font: async ({ bytes, blocks, icons, keep, text, iconFonts }: FontOrder): Promise<Buffer | undefined> => {
     try {

@@ -51,6 +51,7 @@ export const craftElsewhere = (
     json: page('json'),
     pictureFacts: heavy('pictureFacts'),
     picture: heavy('picture'),
+    quickPicture: heavy('quickPicture'),
     font: heavy('font'),
     script: heavy('script'),
     waiting: () => bulk.waiting,

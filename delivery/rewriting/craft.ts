@@ -27,6 +27,7 @@ export const craftHere = (): Craft => {
     ...PAGE_TASKS,
     pictureFacts: counted(BULK_TASKS.pictureFacts),
     picture: counted(BULK_TASKS.picture),
+    quickPicture: counted(BULK_TASKS.quickPicture),
     font: counted(BULK_TASKS.font),
     script: counted(BULK_TASKS.script),
     waiting: () => waiting,

@@ -63,6 +63,7 @@ export class Pictures {
     if (source === undefined || digest20(source.bytes) !== recipe.source)
       throw new Error('The source has changed.')
     const { quality, lossless } = recipe
+    await this.#makeQuickly({ siteId, digest, recipe, width, form }, source.bytes)
     const made = await this.#craft.picture({ bytes: source.bytes, form, width, quality, lossless })
     // What does not get smaller stays as it is.
     const smaller =
@@ -73,6 +74,23 @@ export class Pictures {
       bytes: smaller ? Buffer.from(made) : source.bytes,
       type: smaller ? form : recipe.form,
     })
+  }
+
+  /** The best form takes seconds, and there are many pictures: until then, one that is there soon stands in. */
+  async #makeQuickly(
+    { siteId, digest, recipe, width, form }: Omit<PictureWish, 'fetch'>,
+    bytes: Buffer,
+  ): Promise<void> {
+    const { quality, lossless, forms } = recipe
+    if (
+      form !== 'avif' ||
+      !forms.includes('webp') ||
+      this.#made.picture(siteId, digest, width, 'webp') !== undefined
+    )
+      return
+    const made = await this.#craft.quickPicture({ bytes, width, quality, lossless })
+    if (made !== undefined && made.length < bytes.length)
+      this.#made.putPicture(siteId, digest, { width, form: 'webp', bytes: Buffer.from(made), type: 'webp' })
   }
 
   /** The best form that is there of those a browser takes, and whether there could be a better one. */

@@ -1,8 +1,6 @@
 import { createHash } from 'node:crypto'
-import { parse } from 'parse5'
 import { feedLinks } from '../../core/formats/feed-links.ts'
 import { parseFeed } from '../../core/formats/feed.ts'
-import { attributeOf, htmlElements } from '../../core/formats/html-tree.ts'
 import { sitemapsInRobots } from '../../core/formats/robots.ts'
 import { parseSitemap } from '../../core/formats/sitemap.ts'
 import type { Marks } from '../../core/watching/changed-pages.ts'

@@ -232,6 +232,27 @@ describe('addresses of their own', () => {
       'srcset="/p.w320.1.jpg 320w, /p.w1000.1.jpg 1000w" sizes="(max-width: 767px) 50vw, 300px"',
     )
   })
+  describe('of a picture that the page itself offers in several widths, as wide as the window', () => {
+    const seen = (widthHeld: boolean, path = '/q-640.jpg') => ({
+      phone: lookedAt({ viewWidth: 400, images: [{ path, shownWidth: 200, inFirstView: true, widthHeld }] }),
+      laptop: lookedAt({ device: 'laptop', viewWidth: 1280, images: [{ path: '/q-1280.jpg', shownWidth: 300, inFirstView: true, widthHeld }] }),
+    }) // prettier-ignore
+    const tag = (more: string) =>
+      `<head></head><img src="/q.jpg" srcset="/q-640.jpg 640w, /q-1280.jpg 1280w"${more}>`
+    const sizesOf = async (more: string, views = seen(true)) =>
+      /sizes="([^"]*)"/.exec((await name(tag(more), { views })).html)?.[1]
+    test.each([' sizes="100vw"', ''])('written as%s: the width that it was seen in', async (more) => {
+      expect(await sizesOf(more)).toMatch(/ 50vw, 300px$/)
+    })
+    test('lazy: its box goes first', async () => {
+      expect(await sizesOf(' sizes="100vw" loading="lazy"')).toMatch(/^auto, .* 50vw, 300px$/)
+    })
+    test('where its width follows from what is written, or the page says more, it stays', async () => {
+      expect(await sizesOf(' sizes="100vw"', seen(false))).toBe('100vw')
+      expect(await sizesOf(' sizes="50vw"')).toBe('50vw')
+      expect(await sizesOf(' sizes="100vw"', seen(true, '/other.jpg'))).toBe('100vw')
+    })
+  })
   test('dense phones are told of less width, where that changes no layout; the owner says how dense', async () => {
     const view = (widthHeld: boolean) => lookedAt({ viewWidth: 400, images: [{ path: '/p.jpg', shownWidth: 360, inFirstView: true, widthHeld }] }) // prettier-ignore
     const sizes = async (widthHeld: boolean, images = {}) =>

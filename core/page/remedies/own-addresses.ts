@@ -4,10 +4,10 @@ import { compileExceptions } from '../exceptions.ts'
 import type { PictureInPage, Rewrite, RewriteContext } from '../context.ts'
 import { applyEdits, insertEarly, replaceText, setAttribute, type Edit } from '../document/edits.ts'
 import { isStyleLink, resolved, textOf, words, type PageDocument } from '../document/page-document.ts'
-import type { FileFacts } from '../files.ts'
+import { originalPath, type FileFacts } from '../files.ts'
 import { readSheet, styleAddresses, writtenUrl } from '../styles/addresses.ts'
 import { maySizePictures, saysItsSize, standsInPage } from './in-page.ts'
-import { pictureSources } from './picture-sources.ts'
+import { pictureSources, sizesSeen } from './picture-sources.ts'
 
 /** Pictures whose size was written in by us keep their shape whatever width a style gives them; any rule of the page's own weighs more. */
 const SIZE_RULE = '<style data-zest="sizes">:where(img[data-zest-size]){height:auto}</style>'
@@ -157,6 +157,23 @@ const picture = (element: Element, facts: FileFacts, to: Addresses): Edit[] => {
   return edits
 }
 
+/** As wide as the window is what content systems commonly write where they do not know: browsers then load far more than is shown. */
+const asWideAsSeen = (element: Element, srcset: string, { page, context }: Addresses): Edit[] => {
+  const { sizes, src, loading } = element.attribs
+  const widths = [...srcset.matchAll(/([^\s,]\S*)\s+\d+w\b/g)].map(([, address]) => address!)
+  const isWindow = /^\s*(?:100vw\s*)?$/.test(sizes ?? '')
+  if (!context.remedies.images.enabled || !isWindow || widths.length === 0) return []
+  const addresses = [...widths, ...(src === undefined ? [] : [src])].filter((one) =>
+    URL.canParse(one, page.base),
+  )
+  const seen = sizesSeen(
+    addresses.map((one) => originalPath(new URL(one, page.base).pathname)),
+    context,
+  )
+  if (seen === undefined) return []
+  return setAttribute(element, 'sizes', loading === 'lazy' ? `auto, ${seen}` : seen)
+}
+
 /** The digest that a page vouches for a file with, computed anew (Subresource Integrity §3.5). */
 const integrity = (element: Element, { made }: FileFacts): Edit[] =>
   element.attribs['integrity'] === undefined || element.attribs['integrity'] === '' || !made!.changed
@@ -186,6 +203,7 @@ const editsFor = (element: Element, to: Addresses): Edit[] => {
   if (srcset !== undefined && (name === 'img' || name === 'source')) {
     const after = inSrcset(srcset, to)
     if (after !== srcset) edits.push(...setAttribute(element, 'srcset', after))
+    if (name === 'img') edits.push(...asWideAsSeen(element, srcset, to))
   }
   const attribute = name === 'link' ? 'href' : name === 'video' ? 'poster' : 'src'
   const facts = to.find(attribs[attribute])

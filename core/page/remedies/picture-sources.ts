@@ -32,10 +32,10 @@ const phoneSizes = (share: number, density: number, widthHeld: boolean): string 
 }
 
 /** How wide a picture is shown, by what was measured; undefined: not measured anywhere. */
-const measuredSizes = (path: string, { views, remedies }: RewriteContext): string | undefined => {
+const measuredSizes = (paths: readonly string[], { views, remedies }: RewriteContext): string | undefined => {
   const shown = (device: 'phone' | 'laptop') => {
     const view = views[device]
-    const image = view?.images.find((one) => one.path === path && one.shownWidth > 0)
+    const image = view?.images.find((one) => paths.includes(one.path) && one.shownWidth > 0)
     return view === undefined || image === undefined
       ? undefined
       : { width: image.shownWidth, view: view.viewWidth, held: image.widthHeld === true }
@@ -47,6 +47,19 @@ const measuredSizes = (path: string, { views, remedies }: RewriteContext): strin
   return phone === undefined
     ? wide
     : `${phoneSizes(phone.width / phone.view, remedies.images.phoneDensity, phone.held)}, ${wide}`
+}
+
+/**
+ * What `sizes` is to say of a picture that the page itself offers in several widths as wide as the window, where it was seen narrower: undefined where it was
+ * not seen, or where what `sizes` says would change how wide it is shown.
+ * @param paths of all that it is offered as
+ */
+export const sizesSeen = (paths: readonly string[], context: RewriteContext): string | undefined => {
+  for (const device of ['phone', 'laptop'] as const) {
+    const image = context.views[device]?.images.find((one) => paths.includes(one.path) && one.shownWidth > 0)
+    if (image === undefined || image.widthHeld !== true) return undefined
+  }
+  return measuredSizes(paths, context)
 }
 
 /** Width of a window where none was measured, CSS pixels (common practice). */
@@ -73,7 +86,7 @@ export const pictureSources = (
   const { image, made } = facts
   if (made === undefined) return undefined
   const widest = image?.widths.at(-1)
-  const measured = measuredSizes(originalPath(new URL(facts.address).pathname), context)
+  const measured = measuredSizes([originalPath(new URL(facts.address).pathname)], context)
   const known = measured ?? '100vw'
   const sizes = lazy && !isLaidOutTooWide(image, context) ? `auto, ${known}` : known
   if (image === undefined || widest === undefined || image.widths.length < 2)

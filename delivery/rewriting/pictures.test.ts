@@ -1,0 +1,30 @@
+import { expect, test } from 'vitest'
+import { epochMs } from '../../core/time.ts'
+import { MemoryStore } from '../store/memory-store.ts'
+import type { Craft } from './craft.ts'
+import { digest20 } from './digest.ts'
+import { MadeFiles, type PictureRecipe } from './made-files.ts'
+import { Pictures } from './pictures.ts'
+
+const SOURCE = Buffer.alloc(5000, 1)
+const RECIPE: PictureRecipe = { address: 'http://quay.example/p.jpg', source: digest20(SOURCE), form: 'jpeg', forms: ['avif', 'webp', 'jpeg'], widths: [640, 1200], quality: 80, lossless: false } // prettier-ignore
+
+test('a form that is made quickly stands in until the best one is there', async () => {
+  let finish: (bytes: Buffer) => void = () => undefined
+  const craft = {
+    quickPicture: async () => Buffer.from('webp'),
+    picture: () => new Promise<Buffer>((resolve) => (finish = resolve)),
+  } as unknown as Craft
+  const made = new MadeFiles(new MemoryStore(1e6), () => epochMs(0))
+  const pictures = new Pictures(craft, made)
+  const best = () => {
+    const { entry, better } = pictures.best('s', 'd', 640, RECIPE.forms)
+    return [entry?.fields.find(([name]) => name === 'content-type')?.[1], better]
+  }
+  expect(best()).toEqual([undefined, 'avif'])
+  const making = pictures.want({ siteId: 's', digest: 'd', recipe: RECIPE, width: 640, form: 'avif', fetch: async () => ({ bytes: SOURCE, type: 'image/jpeg' }) as never }) // prettier-ignore
+  await expect.poll(best).toEqual(['image/webp', 'avif'])
+  finish(Buffer.from('avif'))
+  await making
+  expect(best()).toEqual(['image/avif', undefined])
+})
