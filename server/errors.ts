@@ -197,6 +197,13 @@ export const errors = {
     ),
   jobEnded: () =>
     new AppError('JOB_ENDED', 409, 'Already ended', 'This job has ended; there is nothing to cancel.'),
+  nothingToSkip: () =>
+    new AppError(
+      'NOTHING_TO_SKIP',
+      409,
+      'Nothing to skip',
+      'This job is not waiting for anything that could be skipped. Cancel it, or let it go on.',
+    ),
   nothingToCheck: () =>
     new AppError(
       'NOTHING_TO_CHECK',

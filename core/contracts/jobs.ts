@@ -15,6 +15,11 @@ export const Job = z.object({
   total: z.int().describe('Steps in all'),
   now: z.string().describe('What is being done, in words'),
   msLeft: z.number().nullable().describe('Estimated; null while unknown'),
+  skip: z
+    .string()
+    .nullable()
+    .default(null)
+    .describe('What may be skipped right now, as the words of a button; null: nothing'),
   error: z.string().nullable(),
   createdAt: z.iso.datetime(),
   finishedAt: z.iso.datetime().nullable(),

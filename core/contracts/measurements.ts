@@ -146,6 +146,10 @@ export const MeasurementHead = z.object({
   by: z.string(),
   error: z.string().nullable(),
   source: MeasurementSource,
+  notReady: z
+    .array(z.string())
+    .default([])
+    .describe('Pages that were measured before all that remedies make of them was ready'),
 })
 export type MeasurementHead = z.infer<typeof MeasurementHead>
 

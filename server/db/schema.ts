@@ -196,6 +196,8 @@ export const measurements = pgTable(
     createdAt: instant('created_at').notNull(),
     by: text('made_by').notNull(),
     source: text('source').$type<MeasurementSource>().notNull().default('lab'),
+    /** Pages that were measured before all that remedies make of them was ready. */
+    notReady: jsonb('not_ready').$type<string[]>().notNull().default([]),
     /** Set where it is a part of something longer, whose job goes on. */
     endedAt: instant('ended_at'),
   },

@@ -11,6 +11,8 @@ export interface JobProgress {
   readonly signal: AbortSignal
   /** @param now what is being done, in words */
   report(done: number, total: number, now: string, msLeft: number | null): Promise<void>
+  /** Offer to skip what is being waited for, in the words of a button; null: no more. @returns whether it was asked for, from then on always */
+  offerSkip(words: string | null): boolean
   /** What is to be done once the job has ended, however it did. */
   afterwards(act: () => Promise<void>): void
 }
@@ -23,8 +25,12 @@ export class JobFailure extends Error {}
 
 type JobRow = typeof jobs.$inferSelect
 
-export const toJob = ({ cancelRequested: _asked, createdAt, finishedAt, ...row }: JobRow): Job => ({
+const toJob = (
+  { cancelRequested: _asked, createdAt, finishedAt, ...row }: JobRow,
+  skip: string | null,
+): Job => ({
   ...row,
+  skip,
   createdAt: createdAt.toISOString(),
   finishedAt: finishedAt?.toISOString() ?? null,
 })
@@ -54,7 +60,15 @@ export class JobQueue {
   readonly #events: EventBus
   readonly #handlers: Record<Job['kind'], JobHandler>
   readonly #log: (error: unknown) => void
-  #running: { id: string; cancel: AbortController; done: Promise<void> } | undefined
+  #running:
+    | {
+        readonly id: string
+        readonly cancel: AbortController
+        readonly done: Promise<void>
+        /** What may be skipped, and whether that was asked for. */
+        skip: { readonly words: string | null; readonly asked: boolean }
+      }
+    | undefined
   #work: Promise<void> = Promise.resolve()
   #closed = false
 
@@ -97,19 +111,19 @@ export class JobQueue {
   }
 
   #begin(row: JobRow): Job {
-    this.#events.job(toJob(row))
+    this.#events.job(this.#toJob(row))
     this.#kick()
-    return toJob(row)
+    return this.#toJob(row)
   }
 
   async list(): Promise<Job[]> {
     const rows = await this.#db.select().from(jobs).orderBy(desc(jobs.createdAt)).limit(50)
-    return rows.map(toJob)
+    return rows.map((row) => this.#toJob(row))
   }
 
   async get(id: string): Promise<Job | undefined> {
     const [row] = await this.#db.select().from(jobs).where(eq(jobs.id, id))
-    return row === undefined ? undefined : toJob(row)
+    return row === undefined ? undefined : this.#toJob(row)
   }
 
   /** @returns false when the job has ended already */
@@ -120,6 +134,20 @@ export class JobQueue {
     if (this.#running?.id === id) this.#running.cancel.abort()
     else await this.#end(id, 'cancelled', null)
     return true
+  }
+
+  /** Skip what a job waits for. @returns false when it waits for nothing that may be skipped */
+  async skip(id: string): Promise<boolean> {
+    const running = this.#running
+    if (running?.id !== id || running.skip.words === null) return false
+    running.skip = { words: null, asked: true }
+    const job = await this.get(id)
+    if (job !== undefined) this.#events.job(job)
+    return true
+  }
+
+  #toJob(row: JobRow): Job {
+    return toJob(row, this.#running?.id === row.id ? this.#running.skip.words : null)
   }
 
   /** Resolves when a job that was cancelled has let go of everything. */
@@ -160,14 +188,19 @@ export class JobQueue {
     const afterwards: (() => Promise<void>)[] = []
     let finished = (): void => undefined
     const done = new Promise<void>((resolve) => (finished = resolve))
-    this.#running = { id: row.id, cancel, done }
+    const running = { id: row.id, cancel, done, skip: { words: null as string | null, asked: false } }
+    this.#running = running
     try {
       if (row.cancelRequested) return await this.#end(row.id, 'cancelled', null)
       await this.#update(row.id, { state: 'running' })
-      await this.#handlers[row.kind](toJob(row), {
+      await this.#handlers[row.kind](this.#toJob(row), {
         jobId: row.id,
         signal: cancel.signal,
         report: (done, total, now, msLeft) => this.#update(row.id, { done, total, now, msLeft }),
+        offerSkip: (words) => {
+          running.skip = { ...running.skip, words }
+          return running.skip.asked
+        },
         afterwards: (act) => void afterwards.push(act),
       })
       // Stopped with the process, not by its owner: it stays as it is and goes on after the restart.
@@ -186,7 +219,7 @@ export class JobQueue {
 
   async #update(id: string, change: Partial<JobRow>): Promise<void> {
     const [row] = await this.#db.update(jobs).set(change).where(eq(jobs.id, id)).returning()
-    if (row !== undefined) this.#events.job(toJob(row))
+    if (row !== undefined) this.#events.job(this.#toJob(row))
   }
 
   #end(id: string, state: Job['state'], error: string | null): Promise<void> {

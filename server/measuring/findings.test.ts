@@ -63,6 +63,16 @@ describe('rewriting', () => {
     expect(urls).toHaveLength(4)
     expect(bench.preparing).toEqual([])
   })
+  test('whoever does not want to wait skips it, and the measurement says which pages were not ready', async () => {
+    bench.preparing.push(...Array.from({ length: 5000 }, () => 7))
+    const measuring = measure(['live'])
+    const job = async () => (await bench.call('GET', '/jobs')).body[0]
+    await expect.poll(async () => (await job()).skip).toBe('Measure what is ready')
+    expect((await job()).now).toBe('Making pages and pictures ready, 7 to go')
+    expect((await bench.call('POST', `/jobs/${(await job()).id}/skip`)).status).toBe(202)
+    expect((await measuring).notReady).toEqual(['/'])
+    expect((await bench.call('POST', `/jobs/${(await job()).id}/skip`)).body.code).toBe('NOTHING_TO_SKIP')
+  })
   test('what it does to a page is asked of delivery, for the site that was named', async () => {
     const asked = await bench.call('POST', at('/changes'), { channel: 'trial', path: '/b', device: 'laptop' })
     expect(asked.body).toEqual({ untouched: null, bytesBefore: 2, bytesAfter: 1, changes: [] })

@@ -171,6 +171,16 @@ class Loader {
 }
 
 /** Make all loads of a measurement that are not there yet, one after the other; stops early where that is clear, or when it is told to. */
+/** Take down that a page was measured before all of it was ready. */
+const noteNotReady = async (db: Database, id: string, path: string): Promise<void> => {
+  const [row] = await db
+    .select({ notReady: measurements.notReady })
+    .from(measurements)
+    .where(eq(measurements.id, id))
+  const notReady = [...new Set([...(row?.notReady ?? []), path])]
+  await db.update(measurements).set({ notReady }).where(eq(measurements.id, id))
+}
+
 export const makeRuns = async (
   io: MeasureIo,
   site: Site,
@@ -205,12 +215,11 @@ export const makeRuns = async (
     if (outcome === undefined) continue
     took.push(performance.now() - startedAt)
     // What this load has set going behind its back is finished first; then once more, for what the finished page asks for.
-    if (
-      planned.purpose === 'fill' &&
-      (await whenPrepared(io, site.id, progress, index, plan.length)) === 'waited'
-    ) {
-      await loader.load(site, planned, load, progress.signal)
-      await whenPrepared(io, site.id, progress, index, plan.length)
+    if (planned.purpose === 'fill') {
+      const first = await whenPrepared(io, site.id, progress, index, plan.length)
+      if (first === 'waited') await loader.load(site, planned, load, progress.signal)
+      const then = first === 'waited' ? await whenPrepared(io, site.id, progress, index, plan.length) : first
+      if (then === 'not-ready') await noteNotReady(db, measurement.id, page.path)
     }
     await writeRun(db, measurement.id, planned, page, load, outcome)
     io.events.changed(site.id, 'measurements')

@@ -35,5 +35,20 @@ export const jobEndpoints = ({ jobs }: Services): Endpoint[] => {
         return found(params.jobId)
       },
     ),
+    endpoint(
+      {
+        method: 'post',
+        path: '/jobs/:jobId/skip',
+        summary: 'Skip what a job waits for, where it may be skipped',
+        input: { params: JobParams },
+        reply: Job,
+        status: 202,
+      },
+      async ({ params }) => {
+        await found(params.jobId)
+        if (!(await jobs.skip(params.jobId))) throw errors.nothingToSkip()
+        return found(params.jobId)
+      },
+    ),
   ]
 }

@@ -7,7 +7,7 @@ import { mounted, press, textOf } from '../testing/mounted.ts'
 import JobTray from './JobTray.vue'
 
 const job = (more: Partial<Job> = {}): Job => ({
-  id: 'a', siteId: 'quay', kind: 'measure', title: 'Measuring', subjectId: 'm', state: 'running', done: 3, total: 12, now: 'Home page, run 3 of 12', msLeft: 42_000, error: null,
+  id: 'a', siteId: 'quay', kind: 'measure', title: 'Measuring', subjectId: 'm', state: 'running', done: 3, total: 12, now: 'Home page, run 3 of 12', msLeft: 42_000, skip: null, error: null,
   createdAt: '2026-11-26T08:00:00.000Z', finishedAt: null, ...more,
 }) // prettier-ignore
 const tray = async (...all: Job[]): Promise<HTMLElement> => {
@@ -27,6 +27,14 @@ describe('work under way', () => {
   test('tells a listener how far it is', async () => {
     const bar = (await tray(job())).querySelector('[role=progressbar]')!
     expect([bar.getAttribute('aria-label'), bar.getAttribute('aria-valuenow')]).toEqual(['Measuring: 3 of 12 steps', '25']) // prettier-ignore
+  })
+  test('that waits for something offers to skip it', async () => {
+    const asked: string[] = []
+    vi.stubGlobal('fetch', (path: string) => (asked.push(path), Promise.resolve(Response.json(job()))))
+    const host = await tray(job({ skip: 'Measure what is ready' }))
+    press(host, 'Measure what is ready')
+    await expect.poll(() => textOf(host)).not.toContain('Measure what is ready')
+    expect(asked).toEqual(['/api/v1/jobs/a/skip'])
   })
   test('that waits says so, and can be cancelled', async () => {
     const asked: string[] = []

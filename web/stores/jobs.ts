@@ -20,6 +20,7 @@ export const useJobs = defineStore('jobs', () => {
     )
   }
   const cancel = async (id: string): Promise<void> => take(await callApi('POST', `/jobs/${id}/cancel`, Job))
+  const skip = async (id: string): Promise<void> => take(await callApi('POST', `/jobs/${id}/skip`, Job))
   const openOf = (siteId: string): Job | undefined => open.value.find((job) => job.siteId === siteId)
-  return { jobs, open, load, take, cancel, openOf }
+  return { jobs, open, load, take, cancel, skip, openOf }
 })

@@ -123,6 +123,12 @@ const visitorName = (run: RunHead): string =>
       text="Read from an archive of somebody’s browser. Open the load below for its waterfall and for predictions."
     />
 
+    <v-alert
+      v-if="measurement.notReady.length > 0"
+      type="info"
+      :text="`Not all was ready while ${measurement.notReady.join(', ')} ${measurement.notReady.length === 1 ? 'was' : 'were'} measured: some pictures came as the origin has them. Measure again later for what visitors will get.`"
+    />
+
     <ResultsTable :results="measurement.results" />
 
     <template v-if="measurement.runs.some(({ purpose, metrics }) => purpose === 'look' && metrics)">

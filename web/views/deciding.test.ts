@@ -62,7 +62,7 @@ describe('a trial', () => {
   })
   test('stays as it is while something is measured or checked, and says why', async () => {
     const { host } = await shown()
-    useJobs().take({ id: 'a', siteId: 'quay', kind: 'measure', title: 'Measuring', subjectId: 'm', state: 'running', done: 0, total: 1, now: '', msLeft: null, error: null, createdAt: '2026-11-26T08:00:00.000Z', finishedAt: null }) // prettier-ignore
+    useJobs().take({ id: 'a', siteId: 'quay', kind: 'measure', title: 'Measuring', subjectId: 'm', state: 'running', done: 0, total: 1, now: '', msLeft: null, skip: null, error: null, createdAt: '2026-11-26T08:00:00.000Z', finishedAt: null }) // prettier-ignore
     await nextTick()
     expect(['Retest', 'Keep', 'Back out'].map((name) => button(host, name).disabled)).toEqual([true, true, true]) // prettier-ignore
     expect(field(host, 'On in trial').disabled).toBe(true)

@@ -1,0 +1,1 @@
+ALTER TABLE "measurements" ADD COLUMN "not_ready" jsonb DEFAULT '[]'::jsonb NOT NULL;
