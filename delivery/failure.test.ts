@@ -261,3 +261,16 @@ describe('the disk of the store', () => {
     expect((await bench.ask('/a')).body.toString()).toBe('anew')
   })
 })
+test('what is made otherwise from now on is fetched whole, although the origin would say that nothing has changed', async () => {
+  bench.use(setupWith({ pageCache: {} }))
+  bench.handler = (req, res) =>
+    req.headers['if-none-match'] === '"1"'
+      ? res.writeHead(304).end()
+      : res.writeHead(200, { 'content-type': 'text/html', etag: '"1"' }).end('<p>one</p>  <p>two</p>')
+  await bench.ask('/remade')
+  bench.use(setupWith({ pageCache: {}, minify: {} }))
+  const refresher = new Refresher(bench.io)
+  await purge({ siteId: 's', what: { kind: 'everything' }, manner: 'soft', wholly: true }, bench.io, (stale) => refresher.add(stale)) // prettier-ignore
+  await expect.poll(async () => (await bench.ask('/remade')).body.toString()).not.toContain('</p>  <p>')
+  expect(refresher.waiting('s')).toBe(0)
+})

@@ -29,7 +29,7 @@ import { relearnLinks } from './relearn-links.ts'
 import { Refresher } from './refresher.ts'
 import { changesOf } from './rewriting/changes-of.ts'
 import { craftElsewhere } from './rewriting/craft-elsewhere.ts'
-import { MadeFiles } from './rewriting/made-files.ts'
+import { MadeFiles, picturesMade } from './rewriting/made-files.ts'
 import { rememberingCraft } from './rewriting/remembering-craft.ts'
 import { Rewriter } from './rewriting/rewriter.ts'
 import { ownFolder } from './own-folder.ts'
@@ -252,7 +252,12 @@ const main = async (): Promise<void> => {
     listStore: (query) => listStore(query, io),
     coverage: (query) => coverageOf(query, io),
     changes: (query) => changesOf(query, io),
-    preparing: (siteId) => ({ waiting: io.rewriter.waiting(siteId) }),
+    preparing: (siteId) => ({
+      waiting: io.rewriter.waiting(siteId),
+      pages: refresher.waiting(siteId),
+      pictures: io.rewriter.pictures.waiting(siteId),
+    }),
+    picturesMade: (siteId) => picturesMade(siteId, store),
   })
   // Not shared with other processes of the same supervisor: it stands for the data directory.
   await listen(control, { path: socketPath, exclusive: true })

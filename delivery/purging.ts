@@ -66,11 +66,14 @@ export const purgeMatcher = ({
   return { stored: ({ key }) => fits(key), underWay: fits }
 }
 
-/** Marks stale; what is stale already stays stale since then: its allowance must not begin again with every purge. */
+/** Marks stale, and perhaps to be fetched whole; what is stale already stays stale since then: its allowance must not begin again with every purge. */
 const staleFrom =
-  (now: EpochMs) =>
-  (entry: StoredEntry): StoredEntry =>
-    entry.staleSince !== undefined && entry.staleSince <= now ? entry : { ...entry, staleSince: now }
+  (now: EpochMs, wholly: boolean) =>
+  (entry: StoredEntry): StoredEntry => ({
+    ...entry,
+    ...(wholly ? { asItCame: true as const } : {}),
+    staleSince: entry.staleSince !== undefined && entry.staleSince <= now ? entry.staleSince : now,
+  })
 
 const remove = (): undefined => undefined
 
@@ -127,7 +130,7 @@ export const purge = async (
   io.flights.markPurged(underWay)
   io.rewriter.forget(order.siteId)
   io.store.announcePurge(order)
-  const makeStale = staleFrom(io.now())
+  const makeStale = staleFrom(io.now(), order.wholly === true)
   const stale: StoredEntry[] = []
   const change = (entry: StoredEntry): StoredEntry => {
     const changed = makeStale(entry)

@@ -68,6 +68,11 @@ export class Refresher {
       behind(this.#work(), (error) => this.#io.report(error, { refreshing: 'after a purge' }))
   }
 
+  /** Copies of a site that wait. */
+  waiting(siteId: string): number {
+    return this.#waiting.filter(({ key }) => key.startsWith(`${siteId}/`)).length
+  }
+
   async #work(): Promise<void> {
     this.#busy++
     for (let next = this.#waiting.shift(); next !== undefined; next = this.#waiting.shift()) {

@@ -101,6 +101,23 @@ describe('trial', () => {
   })
 })
 
+describe('what was stored under the setup before', () => {
+  const keepNow = async (setup: Record<string, unknown>) => {
+    await bench.call('PUT', at('/trial'), { setup })
+    bench.purges.length = 0
+    await bench.call('POST', at('/trial/keep'), { revision: (await trialNow()).revision, note: '' })
+    return bench.purges.filter(({ channel }) => channel !== 'trial')
+  }
+  test('is made again behind visitors when a remedy is added, and gone when one is switched off', async () => {
+    await keepNow(CACHED)
+    const added = { remedies: { ...CACHED.remedies, minify: { enabled: true } } }
+    expect(await keepNow(added)).toEqual([
+      { siteId: site.id, what: { kind: 'everything' }, channel: 'live', manner: 'soft', wholly: true },
+    ])
+    expect(await keepNow(CACHED)).toEqual([{ siteId: site.id, what: { kind: 'everything' }, manner: 'hard' }])
+  })
+})
+
 describe('retest and decision', () => {
   test('verdict, keep, ledger: live is version 2, the store is emptied, the figures follow the setup', async () => {
     await tryIt()

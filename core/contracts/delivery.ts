@@ -111,6 +111,12 @@ export const PurgeOrder = z.object({
   siteId: z.string(),
   what: PurgeWhat,
   manner: PurgeManner.default('hard'),
+  wholly: z
+    .literal(true)
+    .optional()
+    .describe(
+      'Fetched whole even where the origin would say that nothing has changed: what is made of it is another',
+    ),
   channel: Channel.optional().describe('Live or trial only; left out: both, since both show the same origin'),
 })
 export type PurgeOrder = z.infer<typeof PurgeOrder>
@@ -212,6 +218,16 @@ export const PageChanges = z.object({
 })
 export type PageChanges = z.infer<typeof PageChanges>
 
-/** Pages being rewritten and pictures being converted, of a site. */
-export const Preparing = z.object({ waiting: z.int().min(0) })
+/** What of a site is still being made behind visitors. */
+export const Preparing = z.object({
+  waiting: z.int().min(0).describe('Pages being rewritten and pictures being converted'),
+  pages: z.int().min(0).default(0).describe('Pages that wait to be fetched and made again'),
+  pictures: z.int().min(0).default(0).describe('Of what waits, pictures'),
+})
 export type Preparing = z.infer<typeof Preparing>
+
+/** What is ready of a site, and what is still to be made. */
+export const Readiness = Preparing.extend({
+  picturesMade: z.int().min(0).describe('Pictures that are there in at least one form of their own'),
+})
+export type Readiness = z.infer<typeof Readiness>

@@ -19,7 +19,7 @@ export interface StoredResponse {
   readonly askEachTime?: true | undefined
   /** Set when the bytes are others than the origin's: its tag and digests do not stand for them. */
   readonly rewritten?: true | undefined
-  /** Set when its bytes were to be rewritten and that failed: it has to be fetched whole for another try. */
+  /** Set when it has to be fetched whole the next time: its bytes were to be rewritten and that failed, or what is made of them is another now. */
   readonly asItCame?: true | undefined
 }
 

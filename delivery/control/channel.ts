@@ -18,6 +18,7 @@ export interface ControlActions {
   readonly coverage: (query: CoverageQuery) => Promise<AddressState[]>
   readonly changes: (query: ChangesQuery) => Promise<PageChanges>
   readonly preparing: (siteId: string) => Preparing
+  readonly picturesMade: (siteId: string) => Promise<number>
 }
 
 const LARGEST_ORDER = 16 * 1024 * 1024
@@ -58,6 +59,11 @@ const handle = async (req: IncomingMessage, res: ServerResponse, actions: Contro
       return reply(res, 200, await actions.changes(ChangesQuery.parse(await readJson(req))))
     case 'GET preparing':
       return reply(res, 200, actions.preparing(decodeURIComponent(id)))
+    case 'GET readiness': {
+      const siteId = decodeURIComponent(id)
+      const made = await actions.picturesMade(siteId)
+      return reply(res, 200, { ...actions.preparing(siteId), picturesMade: made })
+    }
     default:
       return reply(res, 404, { error: 'unknown order' })
   }

@@ -10,6 +10,7 @@ import {
   PageChanges,
   Preparing,
   PurgeResult,
+  Readiness,
   Traffic,
   type ChangesQuery,
   type DeliveryConfig,
@@ -106,6 +107,11 @@ export class DeliveryClient {
   /** How much is still being rewritten and converted for a site. */
   async preparing(siteId: string): Promise<Preparing> {
     return Preparing.parse(await this.#send('GET', `/preparing/${encodeURIComponent(siteId)}`))
+  }
+
+  /** The same, and how many pictures are there; looks through the store. */
+  async readiness(siteId: string): Promise<Readiness> {
+    return Readiness.parse(await this.#send('GET', `/readiness/${encodeURIComponent(siteId)}`))
   }
 
   async isUp(): Promise<boolean> {

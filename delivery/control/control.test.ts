@@ -40,7 +40,8 @@ const start = (path: string): Promise<Server> => {
     listStore: async () => ({ total: 0, entries: [] }),
     coverage: async () => [],
     changes: async () => ({ untouched: null, bytesBefore: 2, bytesAfter: 1, changes: [] }),
-    preparing: () => ({ waiting: 3 }),
+    preparing: () => ({ waiting: 3, pages: 2, pictures: 1 }),
+    picturesMade: async () => 40,
   })
   return new Promise((resolve) => created.listen(path, () => resolve(created)))
 }

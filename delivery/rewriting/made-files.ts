@@ -40,6 +40,22 @@ const MADE = 'made:'
 /** Whether a stored response is a file made here. */
 export const isMade = ({ key }: Pick<StoredEntry, 'key'>): boolean => keyPartition(key).startsWith(MADE)
 
+/** Entries looked at before visitors' requests get their turn. */
+const AT_A_TIME = 1000
+
+/** Pictures of a site that are there in at least one form made here, each width once. */
+export const picturesMade = async (siteId: string, store: Pick<ResponseStore, 'all'>): Promise<number> => {
+  const found = new Set<string>()
+  let looked = 0
+  for (const { key } of store.all()) {
+    if (++looked % AT_A_TIME === 0) await new Promise((resolve) => setImmediate(resolve))
+    if (keyPartition(key) !== `${MADE}${siteId}`) continue
+    const [, picture] = /\/([\w-]+\/\d+)\.(?:avif|webp|jpeg|png|gif)$/.exec(key) ?? []
+    if (picture !== undefined) found.add(picture)
+  }
+  return found.size
+}
+
 /**
  * Files made here, by digest. They are kept in the store like all that is delivered, in a partition of their own that purges do not touch: pages in
  * browsers name them for as long as they are open. Live, trial and versions share them, since the name holds the content.

@@ -3,7 +3,7 @@ import { epochMs } from '../../core/time.ts'
 import { MemoryStore } from '../store/memory-store.ts'
 import type { Craft } from './craft.ts'
 import { digest20 } from './digest.ts'
-import { MadeFiles, type PictureRecipe } from './made-files.ts'
+import { MadeFiles, picturesMade, type PictureRecipe } from './made-files.ts'
 import { Pictures } from './pictures.ts'
 
 const SOURCE = Buffer.alloc(5000, 1)
@@ -15,7 +15,8 @@ test('a form that is made quickly stands in until the best one is there', async 
     quickPicture: async () => Buffer.from('webp'),
     picture: () => new Promise<Buffer>((resolve) => (finish = resolve)),
   } as unknown as Craft
-  const made = new MadeFiles(new MemoryStore(1e6), () => epochMs(0))
+  const store = new MemoryStore(1e6)
+  const made = new MadeFiles(store, () => epochMs(0))
   const pictures = new Pictures(craft, made)
   const best = () => {
     const { entry, better } = pictures.best('s', 'd', 640, RECIPE.forms)
@@ -27,4 +28,7 @@ test('a form that is made quickly stands in until the best one is there', async 
   finish(Buffer.from('avif'))
   await making
   expect(best()).toEqual(['image/avif', undefined])
+  made.putRecipe('s', 'd', RECIPE)
+  made.putFile('s', 'f', 'style', Buffer.from('a{}'))
+  expect([await picturesMade('s', store), await picturesMade('other', store)]).toEqual([1, 0])
 })

@@ -1,5 +1,12 @@
 import { z } from 'zod'
-import { Channel, PurgeManner, PurgeResult, PurgeWhat, Traffic } from '../../core/contracts/delivery.ts'
+import {
+  Channel,
+  PurgeManner,
+  PurgeResult,
+  PurgeWhat,
+  Readiness,
+  Traffic,
+} from '../../core/contracts/delivery.ts'
 import { Confirmation } from '../../core/contracts/sites.ts'
 import {
   Coverage,
@@ -93,6 +100,19 @@ export const storeEndpoints = (services: Services): Endpoint[] => [
     async ({ params }) => {
       await siteRow(services.db, params.siteId)
       return services.delivery.traffic(params.siteId)
+    },
+  ),
+  endpoint(
+    {
+      method: 'get',
+      path: '/sites/:siteId/readiness',
+      summary: 'How many pages and pictures are made, and how many are still to be',
+      input: { params: SiteParams },
+      reply: Readiness,
+    },
+    async ({ params }) => {
+      await siteRow(services.db, params.siteId)
+      return services.delivery.readiness(params.siteId)
     },
   ),
   endpoint(

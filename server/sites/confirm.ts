@@ -28,9 +28,21 @@ const askLive = async (
   }
 }
 
+/** Longest wait for pages of the setup before to be made again; then what visitors get at the moment is told. */
+const LONGEST_REMAKING_MS = 20_000
+const LOOK_AGAIN_MS = 200
+
+/** Resolves when no page waits to be made again under the setup that has just been published. */
+const whenRemade = async ({ delivery }: Services, siteId: string): Promise<void> => {
+  const deadline = performance.now() + LONGEST_REMAKING_MS
+  while ((await delivery.preparing(siteId)).pages > 0 && performance.now() < deadline)
+    await new Promise((resolve) => setTimeout(resolve, LOOK_AGAIN_MS))
+}
+
 /** Ask live for the sample pages from outside and report what the answers say about themselves. */
 export const confirmLive = async (services: Services, siteId: string): Promise<Confirmation[]> => {
   const site = await getSite(services, siteId)
+  await whenRemade(services, siteId)
   const confirmations: Confirmation[] = []
   for (const { path } of site.sample) {
     const answers: Confirmation['answers'] = []

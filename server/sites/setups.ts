@@ -5,6 +5,7 @@ import type { Version } from '../../core/contracts/sites.ts'
 import { setupChanges } from '../../core/remedies/difference.ts'
 import type { Database } from '../db/database.ts'
 import { ledger, sites, trials, versions } from '../db/schema.ts'
+import { oldPages, type OldPages } from '../../core/setups/old-pages.ts'
 import { errors } from '../errors.ts'
 import { pageCacheDigest, refuseUnchecked } from '../privacy/publishing-gate.ts'
 import type { Services } from '../services.ts'
@@ -118,10 +119,19 @@ export const putTrial = async (
   return getTrial(services, siteId)
 }
 
-/** Nothing that was stored under the setup before is served under the new one. */
-const deliverAnew = async ({ publisher, delivery, events }: Services, siteId: string): Promise<void> => {
+/** Nothing that was stored under the setup before is served under the new one, or, where it may be used meanwhile, only until it has been made again. */
+const deliverAnew = async (
+  { publisher, delivery, events }: Services,
+  siteId: string,
+  old: OldPages,
+): Promise<void> => {
   await publisher.publish()
-  await delivery.purge({ siteId, what: { kind: 'everything' }, manner: 'hard' })
+  const everything = { siteId, what: { kind: 'everything' } } as const
+  if (old === 'not-usable') await delivery.purge({ ...everything, manner: 'hard' })
+  else {
+    await delivery.purge({ ...everything, channel: 'live', manner: 'soft', wholly: true })
+    await delivery.purge({ ...everything, channel: 'trial', manner: 'hard' })
+  }
   for (const what of ['site', 'trial', 'ledger'] as const) events.changed(siteId, what)
 }
 
@@ -138,7 +148,7 @@ export const keepTrial = async (
   const { db, now } = services
   const at = now()
   await refuseWhileMeasuring(services, siteId)
-  const number = await db.transaction(async (transaction) => {
+  const { number, old } = await db.transaction(async (transaction) => {
     const tx = transaction as unknown as Database
     const live = await liveSetup(tx, siteId)
     const trial = await trialRow(tx, siteId)
@@ -178,9 +188,9 @@ export const keepTrial = async (
         },
         at,
       )
-    return next
+    return { number: next, old: oldPages(live.setup, trial.setup) }
   })
-  await deliverAnew(services, siteId)
+  await deliverAnew(services, siteId, old)
   return (await listVersions(services, siteId)).find((version) => version.number === number)!
 }
 
@@ -240,7 +250,8 @@ export const stepBack = async (
       at,
     )
   })
-  await deliverAnew(services, siteId)
+  // Something is wrong with what visitors get: none of it is used any longer.
+  await deliverAnew(services, siteId, 'not-usable')
   return (await listVersions(services, siteId)).find((version) => version.number === number)!
 }
 

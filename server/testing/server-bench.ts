@@ -124,7 +124,8 @@ export class ServerBench {
         bench.asked.push(query)
         return { untouched: null, bytesBefore: 2, bytesAfter: 1, changes: bench.changes }
       },
-      preparing: () => ({ waiting: bench.preparing.shift() ?? 0 }),
+      preparing: () => ({ waiting: bench.preparing.shift() ?? 0, pages: 0, pictures: 0 }),
+      picturesMade: async () => 0,
       coverage: async ({ addresses }) =>
         addresses.map((address) => ({ address, state: 'absent', ttlS: null, last: null })),
     })

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import ChangesNotice from '../components/ChangesNotice.vue'
+import ReadinessNote from '../components/ReadinessNote.vue'
 import ActionButton from '../components/ActionButton.vue'
 import { computed, nextTick, onMounted, ref, watch } from 'vue'
 import type { PageResult } from '../../core/contracts/measurements.ts'
@@ -123,6 +124,7 @@ const backOut = async (): Promise<void> => {
 <template>
   <h1 class="visually-hidden">Remedies</h1>
   <ChangesNotice :site="site" />
+  <ReadinessNote :site="site" />
   <section class="trial panel" aria-label="Trial">
     <div>
       <h2>Trial</h2>

@@ -4,6 +4,7 @@ import type { Site } from '../../core/contracts/sites.ts'
 import { Coverage } from '../../core/contracts/store.ts'
 import { callApi } from '../api/client.ts'
 import ChangesNotice from '../components/ChangesNotice.vue'
+import ReadinessNote from '../components/ReadinessNote.vue'
 import CoverageTable from '../components/CoverageTable.vue'
 import PurgePanel from '../components/PurgePanel.vue'
 import RequestPathPanel from '../components/RequestPathPanel.vue'
@@ -65,6 +66,7 @@ const explain = (address: string): void => {
 <template>
   <h1 class="visually-hidden">Store</h1>
   <ChangesNotice :site="site" />
+  <ReadinessNote :site="site" always />
   <div class="headline">
     <p v-if="coverage">
       <b>{{ whole(coverage.fresh) }} of {{ whole(coverage.pages) }}</b> pages of the sitemap are stored and
