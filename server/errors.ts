@@ -197,6 +197,13 @@ export const errors = {
     ),
   jobEnded: () =>
     new AppError('JOB_ENDED', 409, 'Already ended', 'This job has ended; there is nothing to cancel.'),
+  otherHost: (host: string) =>
+    new AppError(
+      'OTHER_HOST',
+      422,
+      'Not a host of this site',
+      `${host} is not a host of this site. Add it under “Other hosts” first.`,
+    ),
   nothingToSkip: () =>
     new AppError(
       'NOTHING_TO_SKIP',

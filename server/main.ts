@@ -21,6 +21,7 @@ import { Recordings } from './measuring/recordings.ts'
 import { CookieOrders } from './privacy/cookie-search.ts'
 import { startRoutine } from './routine/retests.ts'
 import { PrivacyOrders } from './privacy/privacy-checks.ts'
+import { startScheduledWork } from './watching/scheduled-work.ts'
 import { startWatching } from './watching/watcher.ts'
 import type { Services } from './services.ts'
 import { Publisher } from './sites/publisher.ts'
@@ -126,12 +127,14 @@ const main = async (): Promise<void> => {
   handler = (req, res) => behind(answer(req, res), (error) => log.error(error))
   await jobs.start()
   const endWatching = startWatching(services, (error) => log.error(error))
+  const endScheduledWork = startScheduledWork(services, (error) => log.error(error))
   const endRoutine = startRoutine(services, (error) => log.error(error))
   const stop = async (): Promise<void> => {
     server.close()
     server.closeAllConnections()
     endRoutine()
     endWatching()
+    endScheduledWork()
     publisher.close()
     lab.stop()
     recordings.stop()

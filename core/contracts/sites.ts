@@ -166,6 +166,57 @@ export const AccessLogResult = z.object({
 })
 export type AccessLogResult = z.infer<typeof AccessLogResult>
 
+/** How a cache between Zest Lamp and the pages is told that something has changed. */
+export const HostCache = z.strictObject({
+  method: z
+    .string()
+    .trim()
+    .regex(/^[A-Z]{3,12}$/, 'Write the method in capital letters, such as PURGE.')
+    .default('PURGE'),
+  address: z
+    .string()
+    .trim()
+    .max(2000)
+    .regex(
+      /^(?:\{path\}|\/(?!\/)|https?:\/\/)\S*$/,
+      'Give a path or a full address; {path} stands for what has changed.',
+    )
+    .default('{path}'),
+  everything: z
+    .string()
+    .trim()
+    .max(200)
+    .regex(/^\/\S*$/, 'It begins with "/".')
+    .default('/*')
+    .describe('What stands in the place of {path} when everything has changed'),
+  fields: z
+    .array(
+      z.strictObject({
+        name: z
+          .string()
+          .trim()
+          .toLowerCase()
+          .regex(/^[\w-]{1,100}$/),
+        value: z
+          .string()
+          .max(1000)
+          .regex(/^[\x20-\x7e]*$/),
+      }),
+    )
+    .max(10)
+    .default([])
+    .describe('Request fields that go along, such as a key'),
+})
+export type HostCache = z.infer<typeof HostCache>
+
+/** An address that the content system wants called from time to time, which sets its scheduled work going. */
+export const ScheduledWork = z.strictObject({ path: PagePath, everyMinutes: z.int().min(1).max(1440) })
+export type ScheduledWork = z.infer<typeof ScheduledWork>
+
+/** What came of asking an address the last time. */
+export const LastTry = z.object({ at: z.iso.datetime(), problem: z.string().nullable() })
+export type LastTry = z.infer<typeof LastTry>
+
 /** How changes of content come to be known. */
 export const SiteChanges = z.object({
   told: z
@@ -225,6 +276,8 @@ export const Site = z.object({
   journeys: z.array(Journey),
   routine: Routine,
   changes: SiteChanges.default(NOT_LOOKED_AT),
+  hostCache: HostCache.extend({ last: LastTry.nullable() }).nullable().default(null),
+  scheduledWork: ScheduledWork.extend({ last: LastTry.nullable() }).nullable().default(null),
 })
 export type Site = z.infer<typeof Site>
 

@@ -32,7 +32,14 @@ import type { Message, Routine } from '../../core/contracts/routine.ts'
 import type { PageSafety, SafetyOrder } from '../../core/contracts/safety.ts'
 import type { WatchSource } from '../watching/read-source.ts'
 import type { HostHeader } from '../../core/contracts/delivery.ts'
-import type { SiteCheck, SiteHosts, SitePlaces } from '../../core/contracts/sites.ts'
+import type {
+  SiteCheck,
+  SiteHosts,
+  SitePlaces,
+  HostCache,
+  LastTry,
+  ScheduledWork,
+} from '../../core/contracts/sites.ts'
 import { secretText } from './secret-text.ts'
 
 const instant = (name: string) => timestamp(name, { withTimezone: true, mode: 'date' })
@@ -97,6 +104,9 @@ export const sites = pgTable('sites', {
   tlsKey: secretText('tls_key'),
   places: jsonb('places').$type<SitePlaces>().notNull().default({ origin: null, hosts: [] }),
   hosts: jsonb('hosts').$type<SiteHosts>().notNull().default({ added: [], privateAddresses: 'refused' }),
+  /** How a cache at the host is purged along, and what came of it last. */
+  hostCache: jsonb('host_cache').$type<HostCache & { last: LastTry | null }>(),
+  scheduledWork: jsonb('scheduled_work').$type<ScheduledWork & { last: LastTry | null }>(),
   journeys: jsonb('journeys').$type<Journey[]>().notNull().default([]),
   /** null: never set, so nothing is done of itself. */
   routine: jsonb('routine').$type<Routine>(),

@@ -6,9 +6,11 @@ import {
   Confirmation,
   ConnectSite,
   EventTarget,
+  HostCache,
   LookAgain,
   SaveEventTarget,
   SaveWatch,
+  ScheduledWork,
   Site,
   SiteCheck,
   Version,
@@ -18,6 +20,8 @@ import type { Services } from '../services.ts'
 import { removeCertificate, saveCertificate } from '../sites/certificates.ts'
 import { checkSite } from '../sites/check-site.ts'
 import { confirmLive } from '../sites/confirm.ts'
+import { saveHostCache } from '../sites/host-cache.ts'
+import { saveScheduledWork } from '../watching/scheduled-work.ts'
 import { lookForChanges, saveWatch } from '../watching/watcher.ts'
 import { listVersions } from '../sites/setups.ts'
 import { eventTarget, renewChangeKey, saveHmacField } from '../sites/content-changes.ts'
@@ -151,6 +155,34 @@ export const siteEndpoints = (services: Services): Endpoint[] => [
     },
     async ({ params }) => {
       await lookForChanges(services, params.siteId)
+      return getSite(services, params.siteId)
+    },
+  ),
+  endpoint(
+    {
+      method: 'put',
+      path: '/sites/:siteId/host-cache',
+      summary:
+        'Say how a cache at the host is purged along; null: there is none. It is tried with the home page',
+      input: { params: SiteParams, body: z.strictObject({ hostCache: HostCache.nullable() }) },
+      reply: Site,
+    },
+    async ({ params, body }) => {
+      await saveHostCache(services, params.siteId, body.hostCache)
+      return getSite(services, params.siteId)
+    },
+  ),
+  endpoint(
+    {
+      method: 'put',
+      path: '/sites/:siteId/scheduled-work',
+      summary:
+        'Call an address of the site every so many minutes, for its scheduled work; null: none. It is called once',
+      input: { params: SiteParams, body: z.strictObject({ scheduledWork: ScheduledWork.nullable() }) },
+      reply: Site,
+    },
+    async ({ params, body }) => {
+      await saveScheduledWork(services, params.siteId, body.scheduledWork)
       return getSite(services, params.siteId)
     },
   ),

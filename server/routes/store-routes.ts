@@ -23,6 +23,7 @@ import { takeContentEvent } from '../sites/content-events.ts'
 import { refreshPaths } from '../sites/confirm.ts'
 import { coverageOfSite } from '../sites/coverage.ts'
 import { explainRequest } from '../sites/request-path.ts'
+import { purgeHostCache } from '../sites/host-cache.ts'
 import { siteRow } from '../sites/sites.ts'
 import { SiteParams } from './site-routes.ts'
 
@@ -39,8 +40,9 @@ export const storeEndpoints = (services: Services): Endpoint[] => [
       reply: PurgeResult,
     },
     async ({ params, body }) => {
-      await siteRow(services.db, params.siteId)
+      const row = await siteRow(services.db, params.siteId)
       const { manner, ...what } = body
+      await purgeHostCache(services, row, what)
       const result = await services.delivery.purge({ siteId: params.siteId, what, manner })
       services.events.changed(params.siteId, 'traffic')
       return result

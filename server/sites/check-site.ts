@@ -12,6 +12,7 @@ import {
   type PageCandidate,
 } from '../../core/sampling/kinds.ts'
 import { linkedPages } from '../../core/sampling/links.ts'
+import { scheduledAddresses } from '../../core/watching/scheduled-work.ts'
 import type { PrivateAddresses } from '../../core/http/private-addresses.ts'
 import { findPages, lookAtPages, MOST_LOOKED_AT, unlistedKinds } from './find-pages.ts'
 import { CookieJar } from '../privacy/cookie-jar.ts'
@@ -119,16 +120,40 @@ const TRACES = [
   'cdn-cache-control',
 ]
 
+/** What a cache on the way calls itself: in Cache-Status (RFC 9211 §2), Via (RFC 9110 §7.6.3), or the common X-Cache ("HIT from name"). */
+const nameOfCache = (fields: OutsideAnswer['fields']): string | undefined => {
+  const status = /^\s*"?([^";,]+)/.exec(fields.get('cache-status') ?? '')?.[1]
+  const via = /^\s*[\w./]+\s+([^\s,(]+(?:\s+\([^)]*\))?)/.exec(fields.get('via') ?? '')?.[1]
+  const from = /\bfrom\s+([\w.-]+)/i.exec(fields.get('x-cache') ?? '')?.[1]
+  return (status ?? via ?? from)?.trim()
+}
+
 const acceleratorFinding = ({ fields }: OutsideAnswer): Finding => {
   const lines = TRACES.filter((name) => fields.has(name)).map((name) => `${name}: ${fields.get(name)}`)
+  const name = nameOfCache(fields)
   return lines.length === 0
     ? finding('no-accelerator', 'good', 'No other cache or accelerator shows in the answer.')
     : finding(
         'accelerator',
         'note',
-        'Another cache or accelerator seems to be at work. Two at once fight each other: switch the other one off, or give its origin as the address.',
+        `Another cache or accelerator${name === undefined ? '' : ` (${name})`} seems to be at work in front of your pages. It would go on giving out old pages after a change: switch it off, or say under Site, “Cache at your host”, how it is purged along.`,
         lines,
       )
+}
+
+/** Where the home page sets scheduled work going: while visitors get stored pages, nobody calls it. */
+const scheduledFinding = (html: string, { named }: AskedSite): Finding[] => {
+  const found = scheduledAddresses(html, `${named}/`)
+  return found.length === 0
+    ? []
+    : [
+        finding(
+          'scheduled-work',
+          'note',
+          `Pages set the site’s scheduled work going (${found[0]}). While visitors get stored pages nobody does, and posts that are due stay unpublished: under Site, have Zest Lamp call it.`,
+          found,
+        ),
+      ]
 }
 
 const serverFinding = (answer: OutsideAnswer): Finding =>
@@ -232,6 +257,7 @@ const lookAtHome = async (site: AskedSite): Promise<Home> => {
       cachingFinding(answer),
       cookieFinding(answer, setsCookies ? await askHome(site).catch(() => undefined) : undefined),
       acceleratorFinding(answer),
+      ...scheduledFinding(answer.body.toString('utf8'), site),
     ],
     answer,
   }

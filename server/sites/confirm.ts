@@ -1,6 +1,7 @@
 import type { Confirmation } from '../../core/contracts/sites.ts'
 import { askOutside, OutsideFailure } from './outside-request.ts'
-import { getSite } from './sites.ts'
+import { purgeHostCache } from './host-cache.ts'
+import { getSite, siteRow } from './sites.ts'
 import type { Services } from '../services.ts'
 
 /** Twice: the first visitor fills the store, the second shows whether it answers. */
@@ -60,7 +61,9 @@ export const refreshPaths = async (
 ): Promise<Confirmation[]> => {
   const site = await getSite(services, siteId)
   const confirmations: Confirmation[] = []
+  const row = await siteRow(services.db, siteId)
   for (const path of paths) {
+    await purgeHostCache(services, row, { kind: 'paths', paths: [path] })
     await services.delivery.purge({ siteId, what: { kind: 'paths', paths: [path] }, manner: 'hard' })
     confirmations.push({ path, answers: [await askLive(services, site.liveUrl, path)] })
   }

@@ -10,6 +10,7 @@ import { errors } from '../errors.ts'
 import type { Services } from '../services.ts'
 import { changesOf } from './changes-told.ts'
 import { liveSetup } from './setups.ts'
+import { purgeHostCache } from './host-cache.ts'
 import { siteRow } from './sites.ts'
 
 /** Calls that are shown. */
@@ -33,7 +34,7 @@ const ownPath = (address: string, names: ReadonlySet<string>): string | undefine
  * @throws DeliveryUnavailable
  */
 export const carryOutChange = async (
-  { db, delivery, events }: Services,
+  { db, delivery, events, now }: Services,
   site: SiteRow,
   change: Pick<ContentEvent, 'paths' | 'groups' | 'media' | 'everything'>,
 ): Promise<number> => {
@@ -53,6 +54,7 @@ export const carryOutChange = async (
     setup.contentEvents,
   )
   let purged = 0
+  for (const what of reached) await purgeHostCache({ db, events, now }, site, what)
   for (const what of reached)
     purged += (await delivery.purge({ siteId: site.id, what, manner: setup.contentEvents.manner })).purged
   events.changed(site.id, 'traffic')

@@ -84,7 +84,7 @@ export const askOutside = (
     fields?: Record<string, string>
     timeoutMs?: number
     mostBytes?: number
-    method?: 'GET' | 'HEAD'
+    method?: string
     /** Sent as a form with POST. */
     form?: Record<string, string>
     /** Whether the owner has said that private networks may be asked. */

@@ -58,6 +58,8 @@ const toSite = async (db: Database, row: SiteRow, addresses: Addresses): Promise
     journeys: row.journeys,
     routine: row.routine ?? emptyRoutine(),
     changes: await changesOf(db, row.id),
+    hostCache: row.hostCache,
+    scheduledWork: row.scheduledWork,
   }
 }
 

@@ -93,7 +93,7 @@ export class ContentSystem {
       return void res.writeHead(301, { location: publicAddress + req.url! }).end()
     const url = new URL(req.url!, `${scheme}://${host}`)
     const viewer = this.#viewer(req, res, url.origin)
-    if (scheduled && url.pathname === '/run-due') return this.#runDue(res)
+    if (scheduled && url.pathname === '/cron/run') return this.#runDue(res)
     if (req.method === 'POST' || req.method === 'PUT') return this.#take(req, res, url, viewer)
     if (url.pathname === '/sign-out') {
       this.#sessions.delete(cookieOf(req, COOKIE) ?? '')

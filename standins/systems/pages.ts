@@ -78,9 +78,7 @@ export class Pages {
         ? '<a href="/sign-in">Sign in</a>'
         : `<p class="greeting">Signed in as ${viewer.name}. <a href="/sign-out">Sign out</a></p>`
     const basket = habits.shop ? `<p class="basket">${viewer.basket.length} in the basket</p>` : ''
-    const due = habits.scheduled
-      ? `<script>navigator.sendBeacon || fetch('${own}/run-due?at=${'0'.repeat(4)}')</script><img src="${own}/run-due" alt="" width="1" height="1" hidden>`
-      : ''
+    const due = habits.scheduled ? `<img src="${own}/cron/run" alt="" width="1" height="1" hidden>` : ''
     return `<!doctype html><html lang="en"><head><meta charset="utf-8"><title>${escape(title)} – ${habits.title}</title><link rel="alternate" type="application/rss+xml" href="${own}/feed/"></head><body class="${bodyClass}"><header><a href="${own}/">${habits.title}</a><nav><a href="${own}/about">About</a> <a href="${own}/category/notices/">Notices</a> <a href="${own}/category/stories/">Stories</a></nav>${whose}${basket}<form action="/search"><input name="q" aria-label="Search"></form></header><main>${main}</main><footer><p>${escape(this.#published()[0]?.title ?? '')}</p></footer>${due}</body></html>`
   }
 

@@ -18,6 +18,8 @@ export const aSite = (more: Partial<Site> = {}): Site => ({
   certificate: null,
   liveVersion: 1,
   createdAt: '2026-11-26T08:00:00.000Z',
+  hostCache: null,
+  scheduledWork: null,
   check: { address: 'http://quay.example', publicAddress: null, sitemap: null, name: 'Quay', suggestedHosts: { live: 'www.quay.example', trial: 'trial.quay.example' }, findings: [], kinds: [], sample: [] },
   sample: [
     { id: 'home', path: '/', kind: 'Home' },

@@ -8,6 +8,8 @@ import CertificatePanel from '../components/CertificatePanel.vue'
 import ContentChangesPanel from '../components/ContentChangesPanel.vue'
 import CookiePanel from '../components/CookiePanel.vue'
 import HostsPanel from '../components/HostsPanel.vue'
+import HostCachePanel from '../components/HostCachePanel.vue'
+import ScheduledWorkPanel from '../components/ScheduledWorkPanel.vue'
 import FindingList from '../components/FindingList.vue'
 import TrialKeyPanel from '../components/TrialKeyPanel.vue'
 import { useJobs } from '../stores/jobs.ts'
@@ -89,6 +91,12 @@ const askedAs = computed(() => {
 
   <h2 id="changes">Changes of content</h2>
   <ContentChangesPanel :site="site" />
+
+  <h2>Scheduled work</h2>
+  <ScheduledWorkPanel :site="site" />
+
+  <h2>Cache at your host</h2>
+  <HostCachePanel :site="site" />
 
   <h2>Remove the site</h2>
   <v-btn color="error" @click="removing = true">Remove {{ site.name }} …</v-btn>

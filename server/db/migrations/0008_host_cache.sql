@@ -1,0 +1,2 @@
+ALTER TABLE "sites" ADD COLUMN "host_cache" jsonb;--> statement-breakpoint
+ALTER TABLE "sites" ADD COLUMN "scheduled_work" jsonb;
