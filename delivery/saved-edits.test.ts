@@ -43,6 +43,18 @@ test('an edit shows on its page and on the home page, without an event and witho
   await expect.poll(() => seen('/stories/fog')).toBe('The fog has lifted')
   expect((await bench.ask('/stories/fog')).cacheStatus).toContain('; hit')
 })
+test('also when the home page is not stored, as after somebody has signed in and was led there', async () => {
+  bench.io.store.purgeKey([...bench.io.store.all()].find(({ key }) => key.endsWith('example/'))!.key)
+  texts['/stories/storm'] = 'The storm is over'
+  await save()
+  await expect.poll(() => seen('/stories/storm')).toBe('The storm is over')
+})
+test('the page that the editor looked at last is compared, however old it is', async () => {
+  await bench.ask('/about', { headers: { cookie: EDITOR.cookie } })
+  texts['/about'] = 'About us, once more'
+  await save()
+  await expect.poll(() => seen('/about')).toBe('About us, once more')
+})
 test('the page that the editor came from is compared too', async () => {
   texts['/about'] = 'About us, again'
   await save({ ...EDITOR, referer: 'http://live.example/about' })

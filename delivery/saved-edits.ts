@@ -1,13 +1,18 @@
+import { createHash } from 'node:crypto'
 import { setTimeout } from 'node:timers/promises'
 import { LRUCache } from 'lru-cache'
 import { behind } from '../core/behind.ts'
 import { admit } from '../core/http/admission.ts'
 import { cacheKey, sharedTarget, type CacheKey } from '../core/http/cache-key.ts'
 import { fieldValue } from '../core/http/fields.ts'
+import { isHtml } from '../core/http/freshness.ts'
 import { isSafeMethod } from '../core/http/invalidation.ts'
+import { LARGEST_PAGE_BYTES } from '../core/page/largest-page.ts'
 import { linkedPages } from '../core/sampling/links.ts'
+import { askOrigin } from './answer/ask-origin.ts'
+import { collect } from './answer/collection.ts'
 import { refreshOnce } from './answer/refresh.ts'
-import { sharedPartitions, type DeliveryIo, type Exchange } from './exchange.ts'
+import { keyOf, sharedPartitions, type DeliveryIo, type Exchange, type Inquiry } from './exchange.ts'
 import type { OriginAnswer } from './origin/origin-client.ts'
 import { inquiryFor } from './refresher.ts'
 
@@ -19,8 +24,12 @@ const FIRST_REST_MS = 60_000
 const LONGEST_REST_MS = 3_600_000
 /** Pages that wait for the next round; anybody can claim to have a session, and name pages. */
 const MOST_WAITING = 50
-/** After a round the site rests for so many times as long as it took, so that nobody keeps its origin busy with claims. */
+/** After a round the site rests for so many times as long as it took, but no longer than an editor's next change may wait: nobody is to keep its origin busy with claims. */
 const REST_SHARE = 4
+const LONGEST_ROUND_REST_MS = 2000
+/** Pages that each signed-in visitor looked at last, and so many visitors. */
+const LAST_VISITED = 5
+const MOST_SESSIONS = 2000
 /** Pages that are compared because they link to one that has changed. */
 const MOST_DEPENDANTS = 30
 const MOST_KNOWN_BYTES = 1024 * 1024
@@ -44,6 +53,8 @@ export class SavedEdits {
     maxSize: MOST_KNOWN_BYTES,
     sizeCalculation: (_known, id) => id.length + 100,
   })
+  /** Pages that signed-in visitors looked at last, by a digest of their cookies. */
+  readonly #visited = new LRUCache<string, string[]>({ max: MOST_SESSIONS })
   /** Sites at which pages are being compared, with what was saved meanwhile. */
   readonly #busy = new Map<string, Set<string>>()
 
@@ -54,23 +65,33 @@ export class SavedEdits {
   /** A request was answered by the origin. */
   saw(exchange: Exchange, answer: Pick<OriginAnswer, 'status' | 'fields'>): Seen {
     const { route, method, path } = exchange
+    if (method === 'GET') this.#noteVisit(exchange, answer)
     if (isSafeMethod(method) || answer.status < 200 || answer.status > 399) return 'no-edit'
     if (!route.admission.pageCache || route.polls?.fits(path) === true || !isSignedIn(exchange))
       return 'no-edit'
     const id = `${route.siteId} ${method} ${path}`
     if ((this.#known.get(id)?.restsUntil ?? 0) > this.#io.elapsed()) return 'fruitless'
-    const pages = pagesNamed(exchange, answer)
+    const pages = [...pagesNamed(exchange, answer), ...(this.#visited.get(sessionOf(exchange)) ?? [])]
     const waiting = this.#busy.get(route.siteId)
     if (waiting !== undefined) {
       for (const page of pages) if (waiting.size < MOST_WAITING) waiting.add(page)
       return 'compared-next'
     }
     this.#busy.set(route.siteId, new Set())
-    const comparing = this.#compareAll(route.siteId, pages)
+    const comparing = this.#compareAll(route.siteId, pages, homeOf(exchange))
       .then((changed) => this.#remember(id, changed))
       .finally(() => this.#busy.delete(route.siteId))
     behind(comparing, (error) => this.#io.report(error, { comparing: 'after an edit' }))
     return 'comparing'
+  }
+
+  /** Editors look at a page before they change it, and most save what they looked at last. */
+  #noteVisit(exchange: Exchange, { status, fields }: Pick<OriginAnswer, 'status' | 'fields'>): void {
+    const { route, target } = exchange
+    if (status !== 200 || !route.admission.pageCache || !isHtml(fields) || !isSignedIn(exchange)) return
+    const id = sessionOf(exchange)
+    const before = (this.#visited.get(id) ?? []).filter((one) => one !== target)
+    this.#visited.set(id, [target, ...before].slice(0, LAST_VISITED))
   }
 
   #remember(id: string, changed: number): void {
@@ -81,7 +102,7 @@ export class SavedEdits {
   }
 
   /** @returns pages that were another one at the origin */
-  async #compareAll(siteId: string, named: readonly string[]): Promise<number> {
+  async #compareAll(siteId: string, named: readonly string[], home: Inquiry): Promise<number> {
     let changed = 0
     let pages = new Set(named)
     while (pages.size > 0) {
@@ -92,11 +113,12 @@ export class SavedEdits {
       }
       await compare('/')
       pages.delete('/')
-      for (const page of await this.#newest(siteId)) pages.add(page)
+      for (const page of await this.#newest(siteId, home)) pages.add(page)
       for (const page of pages) await compare(page)
       for (const page of await this.#dependants(siteId, anew, pages)) await compare(page)
       changed += anew.size
-      await setTimeout(REST_SHARE * (this.#io.elapsed() - begun), undefined, { ref: false })
+      const rest = Math.min(LONGEST_ROUND_REST_MS, REST_SHARE * (this.#io.elapsed() - begun))
+      await setTimeout(rest, undefined, { ref: false })
       // What was saved meanwhile may be on pages that were compared before.
       pages = this.#busy.get(siteId) ?? new Set()
       this.#busy.set(siteId, new Set())
@@ -145,20 +167,39 @@ export class SavedEdits {
     return changed
   }
 
-  /** Pages that the stored home page links to, in its order. */
-  async #newest(siteId: string): Promise<string[]> {
+  /** Pages that the home page links to, in its order: as it is stored, or else as the origin has it. */
+  async #newest(siteId: string, home: Inquiry): Promise<string[]> {
     const { store } = this.#io
     for (const key of this.#keysOf(siteId, '/'))
       for (const entry of store.candidates(key)) {
         const bytes = await store.body(entry, 'identity')
-        if (bytes === undefined) continue
         const visitor = inquiryFor(this.#io, entry)?.visitor
-        if (visitor === undefined) continue
+        if (bytes === undefined || visitor === undefined) continue
         return linkedPages(bytes.toString('utf8'), `${visitor.scheme}://${visitor.host}/`).slice(0, NEWEST)
       }
-    return []
+    // A form that led to the home page, signing in for one, has taken it out of the store.
+    const answer = await askOrigin(home, keyOf(home), []).catch(() => undefined)
+    if (answer === undefined) return []
+    const collected = await collect(answer.body, LARGEST_PAGE_BYTES)
+    if (collected.kind !== 'complete') answer.body.destroy()
+    if (collected.kind !== 'complete' || answer.status !== 200) return []
+    const { scheme, host } = home.visitor
+    return linkedPages(collected.bytes.toString('utf8'), `${scheme}://${host}/`).slice(0, NEWEST)
   }
 }
+
+/** The home page, as who is signed out asks for it where a request came from. */
+const homeOf = ({ io, route, visitor }: Exchange): Inquiry => ({
+  io,
+  route,
+  visitor,
+  method: 'GET',
+  target: '/',
+  path: '/',
+  fields: [],
+  rule: route.ruleFor('/'),
+  audience: { kind: 'everyone' },
+})
 
 /** Whether the cookies of a request belong to one visitor. */
 const isSignedIn = ({ fields, route, rule }: Exchange): boolean => {
@@ -167,6 +208,12 @@ const isSignedIn = ({ fields, route, rule }: Exchange): boolean => {
   const admission = admit(asked, { ...route.admission, passesPath: () => false }, rule.ignoredCookie)
   return admission.kind === 'private' || (admission.kind === 'pass' && admission.reason === 'visitor-cookie')
 }
+
+const sessionOf = ({ route, fields }: Exchange): string =>
+  createHash('sha256')
+    .update(`${route.siteId} ${fieldValue(fields, 'cookie') ?? ''}`)
+    .digest('base64url')
+    .slice(0, 22)
 
 /** The page a request comes from, the one it leads to, and its own. */
 const pagesNamed = (

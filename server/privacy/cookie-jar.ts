@@ -22,6 +22,10 @@ export class CookieJar {
     return this
   }
 
+  forget(name: string): void {
+    this.#cookies.delete(name)
+  }
+
   get field(): string {
     return [...this.#cookies].map(([name, value]) => `${name}=${value}`).join('; ')
   }

@@ -4,6 +4,7 @@ import type { Site } from '../../core/contracts/sites.ts'
 import { attributeOf, htmlElements, type HtmlElement } from '../../core/formats/html-tree.ts'
 import { TRIAL_KEY } from '../../core/http/trial-key.ts'
 import { JobFailure } from '../jobs/job-queue.ts'
+import { settledHtml } from '../../core/page/settled-html.ts'
 import { withOwnAddresses } from '../../core/http/own-addresses.ts'
 import { namingFields } from '../sites/asked-site.ts'
 import { askOutside, type OutsideAnswer } from '../sites/outside-request.ts'
@@ -109,6 +110,20 @@ export class MadeUpVisitor {
     })
     this.#atTrial.take(answer.setCookies)
     return answer
+  }
+
+  /**
+   * Leave out cookies that the origin does not need to know this visitor by: one that the setup knows nothing of makes every request pass, and hides what
+   * would happen to a visitor whose browser has lost it.
+   */
+  async forgetUnneeded(isKnown: (name: string) => boolean): Promise<void> {
+    const needed = this.#jar.pairs.filter(([name]) => isKnown(name))
+    if (needed.length === this.#jar.pairs.length) return
+    const without = new MadeUpVisitor(this.#site, this.#deliveryPort, needed.map((pair) => pair.join('=')).join('; ')) // prettier-ignore
+    const [mine, theirs] = [await this.askOrigin('/'), await without.askOrigin('/')]
+    const text = ({ body }: OutsideAnswer): string => settledHtml(body.toString('utf8'))
+    if (text(mine) === text(theirs))
+      for (const [name] of this.#jar.pairs) if (!isKnown(name)) this.#jar.forget(name)
   }
 
   /** @throws JobFailure when no session comes of it */

@@ -1,7 +1,8 @@
 import { eq } from 'drizzle-orm'
 import { PRIVACY_VISITORS, type PrivacyVisitor } from '../../core/contracts/privacy.ts'
 import type { Site } from '../../core/contracts/sites.ts'
-import { pathPatterns } from '../../core/http/patterns.ts'
+import type { Setup } from '../../core/contracts/setup.ts'
+import { namePatterns, pathPatterns } from '../../core/http/patterns.ts'
 import { judgePrivacy, type Observation } from '../../core/privacy/judge.ts'
 import { kindsToCheck } from '../../core/remedies/privacy-need.ts'
 import { privacyChecks, sitemapPages } from '../db/schema.ts'
@@ -56,10 +57,23 @@ const pagesWithForms = async (
   return found
 }
 
+/** Cookies that the setup says something of. */
+const knownCookies = ({ remedies: { pageCache } }: Setup): ((name: string) => boolean) =>
+  namePatterns([
+    ...pageCache.visitorCookies,
+    ...pageCache.authorCookies,
+    ...pageCache.harmlessCookies,
+    ...pageCache.kinds.flatMap(({ ignoredCookies, sessionCookies }) => [
+      ...ignoredCookies,
+      ...sessionCookies,
+    ]),
+  ])
+
 const visitorsOf = async (
   { addresses, privacyOrders }: Needed,
   site: Site,
   checkId: string,
+  isKnown: (name: string) => boolean,
 ): Promise<ReadonlyMap<PrivacyVisitor, MadeUpVisitor>> => {
   const order = privacyOrders.take(checkId)
   if (order === undefined)
@@ -71,6 +85,8 @@ const visitorsOf = async (
   )
   await visitors.get('signed in, first')!.signIn(order.signInPath, order.visitors[0], 'first')
   await visitors.get('signed in, second')!.signIn(order.signInPath, order.visitors[1], 'second')
+  for (const [name, visitor] of visitors)
+    if (name.startsWith('signed in')) await visitor.forgetUnneeded(isKnown)
   return visitors
 }
 
@@ -139,7 +155,7 @@ export const privacyJob =
       const needing = kindsToCheck(setup)
       const kinds = setup.remedies.pageCache.kinds.filter(({ name }) => needing.includes(name))
       const paths = await pagesToAsk(needed, site, kinds)
-      const visitors = await visitorsOf(needed, site, job.subjectId)
+      const visitors = await visitorsOf(needed, site, job.subjectId, knownCookies(setup))
       // Only of trial: live goes on as it is.
       await delivery.purge({
         siteId: site.id,
