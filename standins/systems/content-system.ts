@@ -156,10 +156,9 @@ export class ContentSystem {
   ): Promise<void> {
     const text = await bodyOf(req)
     const form = new URLSearchParams(text)
-    const id = cookieOf(req, COOKIE)
     if (pathname === '/sign-in') return this.#signIn(res, form)
     if (pathname === '/basket') {
-      this.#sessions.get(id ?? '')?.basket.push(form.get('item') ?? '')
+      viewer.basket.push(form.get('item') ?? '')
       return void res.writeHead(303, { location: `${origin}/basket` }).end()
     }
     if (pathname === '/comments') return this.#comment(res, form, viewer, origin)

@@ -5,7 +5,7 @@ import { slugOf, type Post } from './posts.ts'
 export interface Viewer {
   readonly name: string | undefined
   readonly edits: boolean
-  readonly basket: readonly string[]
+  readonly basket: string[]
   readonly nonce: string
   readonly commenter: string | undefined
   /** Scheme and host that the system believes to be asked by. */
