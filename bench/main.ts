@@ -1,9 +1,11 @@
 import { writeFile } from 'node:fs/promises'
 import { parseArgs } from 'node:util'
+import { editSeen } from './content-systems.ts'
 import { falseAlarms } from './false-alarms.ts'
 import { ferryHome } from './ferry-home.ts'
 import { bulk } from './bulk.ts'
 import { connections } from './connections.ts'
+import { firstVisit } from './first-visit.ts'
 import { flood } from './flood.ts'
 import { guidedBench } from './guided.ts'
 import { homeBytes } from './home-bytes.ts'
@@ -12,6 +14,7 @@ import { modelBench } from './model/model-bench.ts'
 import { missOverhead } from './miss-overhead.ts'
 import { rewritePageBench } from './rewrite-page.ts'
 import type { BenchResult } from './result.ts'
+import { sessionsEverywhere } from './sessions.ts'
 import { storeSize } from './store-size.ts'
 import { recovery } from './recovery.ts'
 import { purgeSlices } from './purge-slices.ts'
@@ -36,6 +39,9 @@ const ALL = [
   ferryHome,
   falseAlarms,
   guidedBench,
+  sessionsEverywhere,
+  editSeen,
+  firstVisit,
 ]
 
 const { values, positionals } = parseArgs({ allowPositionals: true, options: { json: { type: 'string' } } })
