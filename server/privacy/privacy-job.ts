@@ -95,16 +95,22 @@ const observe = async (
   path: string,
   visitors: ReadonlyMap<PrivacyVisitor, MadeUpVisitor>,
 ): Promise<Observation[]> => {
-  const direct = new Map<PrivacyVisitor, Pick<Observation, 'direct' | 'directAgain'>>()
-  for (const [name, visitor] of visitors) {
+  // At the origin nobody's answer depends on who asked before; in the trial that is what is tried.
+  const asked = [...visitors].map(async ([name, visitor]) => {
     const answer = await visitor.askOrigin(path)
     // Only who is signed in has something of their own to lose.
     const again = name.startsWith('signed in') ? await visitor.askOrigin(path) : undefined
-    direct.set(name, {
-      direct: { status: answer.status, body: answer.body.toString('utf8') },
-      ...(again === undefined ? {} : { directAgain: again.body.toString('utf8') }),
-    })
-  }
+    return [
+      name,
+      {
+        direct: { status: answer.status, body: answer.body.toString('utf8') },
+        ...(again === undefined ? {} : { directAgain: again.body.toString('utf8') }),
+      },
+    ] as const
+  })
+  const direct = new Map<PrivacyVisitor, Pick<Observation, 'direct' | 'directAgain'>>(
+    await Promise.all(asked),
+  )
   for (const visitor of visitors.values()) await visitor.askTrial(path)
   const observations: Observation[] = []
   for (const [name, visitor] of visitors) {

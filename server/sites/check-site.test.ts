@@ -211,5 +211,6 @@ describe('made-up content systems', () => {
     const { findings } = await look(CHANDLERY)
     const finding = findings.find(({ code }) => code === 'sessions-everywhere')
     expect(finding?.evidence).toEqual(['portal_session'])
+    expect(findings.map(({ code }) => code)).toContain('forbids-storing')
   })
 })

@@ -1,5 +1,6 @@
 import { parseFragment } from 'parse5'
 import type { Finding, SiteCheck } from '../../core/contracts/sites.ts'
+import { parseDirectives } from '../../core/http/directives.ts'
 import { USER_AGENT, type DeviceClass } from '../../core/http/device.ts'
 import { htmlElements } from '../../core/formats/html-tree.ts'
 import { settledHtml } from '../../core/page/settled-html.ts'
@@ -65,6 +66,14 @@ const cachingFinding = ({ fields }: OutsideAnswer): Finding => {
   const lines = ['cache-control', 'expires', 'etag', 'last-modified']
     .filter((name) => fields.has(name))
     .map((name) => `${name}: ${fields.get(name)}`)
+  const directives = parseDirectives(fields.get('cache-control'))
+  if (directives.has('no-store') || directives.has('private'))
+    return finding(
+      'forbids-storing',
+      'note',
+      'Pages forbid shared caches to store them. Zest Lamp obeys, unless you say otherwise for kinds of pages.',
+      lines,
+    )
   return lines.length === 0
     ? finding(
         'no-caching-fields',

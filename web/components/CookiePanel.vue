@@ -70,7 +70,7 @@ const list = async (name: string, where: 'harmlessCookies' | 'visitorCookies'): 
       v-model="cookie"
       class="field"
       label="Cookie field of a browser that is signed in, if you have one"
-      hint="Used once, not written down. Without it, the cookies that a signed-out visitor gets are tried, on the sign-in page too."
+      hint="Used once, not written down. Without it, those that a signed-out visitor gets are tried."
       persistent-hint
       autocomplete="off"
     />

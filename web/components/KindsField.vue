@@ -40,12 +40,6 @@ const open = (index: number, kind?: Partial<PageKind>): void => {
     sessions: (kind?.sessionCookies ?? []).join('\n'),
   }
 }
-/** Cookies by which the site gives every visitor a session, where no kind names them yet. */
-const sessionsGiven = (): string[] => {
-  if (props.kinds.some(({ sessionCookies }) => sessionCookies.length > 0)) return []
-  const findings = sites.find(bench.siteId)?.check.findings ?? []
-  return findings.find(({ code }) => code === 'sessions-everywhere')?.evidence ?? []
-}
 /** Kinds that the sitemap shows and no rule names yet. */
 const found = (): { name: string; pattern: string }[] =>
   (sites.find(bench.siteId)?.check.kinds ?? []).flatMap(({ name, pattern }) =>
@@ -77,24 +71,6 @@ const remove = (index: number): void =>
 <template>
   <div class="kinds" role="group" :aria-label="label">
     <p class="muted small">{{ hint }} The first one that fits an address counts.</p>
-    <div v-if="sessionsGiven().length > 0" class="bar" role="note">
-      <span
-        >The site gives every visitor a session ({{ sessionsGiven().join(', ') }}), so none of its pages are
-        shared.</span
-      >
-      <v-btn
-        size="small"
-        :disabled="disabled"
-        @click="
-          open(kinds.length, {
-            name: 'Visitors without a session',
-            paths: ['/*'],
-            sessionCookies: sessionsGiven(),
-          })
-        "
-        >Share pages until a session holds something</v-btn
-      >
-    </div>
     <table v-if="kinds.length > 0" class="bench">
       <thead>
         <tr>

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import ChangesNotice from '../components/ChangesNotice.vue'
 import ReadinessNote from '../components/ReadinessNote.vue'
+import SessionsNotice from '../components/SessionsNotice.vue'
 import ActionButton from '../components/ActionButton.vue'
 import { computed, nextTick, onMounted, ref, watch } from 'vue'
 import type { PageResult } from '../../core/contracts/measurements.ts'
@@ -124,6 +125,7 @@ const backOut = async (): Promise<void> => {
 <template>
   <h1 class="visually-hidden">Remedies</h1>
   <ChangesNotice :site="site" />
+  <SessionsNotice :site="site" :disabled="jobs.openOf(site.id) !== undefined" />
   <ReadinessNote :site="site" />
   <section class="trial panel" aria-label="Trial">
     <div>

@@ -120,6 +120,9 @@ const askedAs = computed(() => {
   align-items: flex-start;
   margin-top: 0.8rem;
 }
+.again :deep(.v-btn) {
+  margin-top: 6px;
+}
 .sitemap {
   flex: 0 1 24rem;
 }
