@@ -1,4 +1,4 @@
-import { setTimeout } from 'node:timers/promises'
+import { setImmediate, setTimeout } from 'node:timers/promises'
 import { isHtml } from '../core/http/freshness.ts'
 import { keyAddress } from '../core/http/cache-key.ts'
 import { linkedPaths } from '../core/watching/page-links.ts'
@@ -8,13 +8,17 @@ import { inquiryFor } from './refresher.ts'
 /** Pages that are read between two rests: visitors go first. */
 const AT_A_TIME = 10
 const REST_MS = 100
+/** Entries that are looked at, pages or not, before visitors' requests get their turn. */
+const LOOKED_AT_A_TIME = 1000
 /** Most pages that are read; the others are learnt as they are stored anew. */
 const MOST_READ = 10_000
 
 /** Read what stored pages link to, slowly, after a start: it is kept in memory only. */
 export const relearnLinks = async (io: Pick<DeliveryIo, 'store' | 'links' | 'routes'>): Promise<void> => {
   let read = 0
+  let looked = 0
   for (const entry of io.store.all()) {
+    if (++looked % LOOKED_AT_A_TIME === 0) await setImmediate()
     if (entry.status !== 200 || !isHtml(entry.fields) || isOwnCopy(entry.key)) continue
     const inquiry = inquiryFor(io as DeliveryIo, entry)
     const target = targetOfKey(entry.key)

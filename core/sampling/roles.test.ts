@@ -15,12 +15,12 @@ test.each<[string, string, PageRole]>([
   ['a menu alone makes no list', page('<p>Nine quays.</p>'), 'page'],
   ['blocks that are built alike do', page(`<ul>${entries(5)}</ul>`), 'list'],
   ['three of them may be what is related', page(`<h1>Fog</h1><ul>${entries(3)}</ul>`), 'page'],
-  ['a class of the body', page('<p>x</p>', 'single-thing single postid-4'), 'item'],
+  ['a class of the body', page('<p>x</p>', 'item number-4'), 'item'],
   ['one article of schema.org', page('<article itemscope itemtype="https://schema.org/NewsArticle">x</article>'), 'item'],
   ['many articles of schema.org', page('<article itemtype="https://schema.org/Article">x</article>'.repeat(6)), 'list'],
   ['a product in JSON-LD', page('<p>x</p>', '', '<script type="application/ld+json">{"@context":"https://schema.org","@type":"Product"}</script>'), 'item'],
   ['an article by Open Graph', page('<p>x</p>', '', '<meta property="og:type" content="article">'), 'item'],
-  ['what was found by a search', page(`<ul>${entries(5)}</ul>`, 'search search-results'), 'search'],
+  ['what was found by a search', page(`<ul>${entries(5)}</ul>`, 'search'), 'search'],
 ])('%s', (_what, html, role) => {
   expect(roleOf(html, '/some-page/')).toBe(role)
 }) // prettier-ignore

@@ -13,7 +13,7 @@ const TYPES: Readonly<Record<'list' | 'item' | 'search', RegExp>> = {
 /** Words in the classes of a body, as content systems commonly write them (common practice). */
 const WORDS: Readonly<Record<'list' | 'item' | 'search', RegExp>> = {
   search: /^search(?:-results)?$/,
-  list: /^(?:archive|category|tag|list|listing|index|paged|blog|collection|author)$/,
+  list: /^(?:archive|category|tag|list|listing|index|collection|author)$/,
   item: /^(?:single|post|article|product|item|story|entry|detail)$/,
 }
 /** So many blocks of one kind, each with a link to a page of its own, make a list. */

@@ -1,6 +1,5 @@
 /** Words by which content systems commonly name the address that sets their scheduled work going (common practice). */
-const NAMES =
-  /(?:^|[/._-])(?:cron|scheduler?|scheduled|run-?due|task-?runner|heartbeat|queue-?run)(?:$|[/._?-])/i
+const NAMES = /(?:^|[/._-])(?:cron|scheduler?|scheduled|run-?due|task-?runner|queue-?run)(?:$|[/._?-])/i
 const ADDRESS =
   /(?:\b(?:src|href|action)\s*=\s*["']?|(?:fetch|sendBeacon|open)\(\s*(?:["']GET["']\s*,\s*)?["'])([^"'\s<>)]{1,500})/gi
 

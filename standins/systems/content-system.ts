@@ -198,7 +198,7 @@ export class ContentSystem {
     post.comments.push({ by, text: form.get('text') ?? '', state: 'waiting' })
     const number = post.comments.length
     res.setHeader('set-cookie', `commenter_name=${encodeURIComponent(by)}; path=/; max-age=31536000`)
-    const back = `${origin}${this.#pages.addressOf(post)}?awaiting=${number}&moderation-key=${randomUUID().slice(0, 8)}#c${number}`
+    const back = `${origin}${this.#pages.addressOf(post)}?awaiting=${number}&moderation=${randomUUID().slice(0, 8)}#c${number}`
     res.writeHead(302, { location: back }).end()
   }
 

@@ -84,13 +84,13 @@ export class Pages {
 
   #shown(url: URL, viewer: Viewer): Shown | undefined {
     const { pathname, searchParams } = url
-    if (pathname === '/about') return { bodyClass: 'page page-about', title: 'About us', main: '<article class="page-text"><h1>About us</h1><p>Nine quays, four vessels.</p></article>' } // prettier-ignore
+    if (pathname === '/about') return { bodyClass: 'page about', title: 'About us', main: '<article class="page-text"><h1>About us</h1><p>Nine quays, four vessels.</p></article>' } // prettier-ignore
     if (pathname === '/sign-in') return { bodyClass: 'sign-in', title: 'Sign in', main: '<form method="post" action="/sign-in"><input name="name" aria-label="Name"><input name="password" type="password" aria-label="Password"><button>Sign in</button></form>' } // prettier-ignore
     if (pathname === '/basket' && this.#habits.shop) return { bodyClass: 'basket', title: 'Basket', main: `<ul>${viewer.basket.map((item) => `<li>${escape(item)}</li>`).join('')}</ul>` } // prettier-ignore
     if (pathname === '/search') {
       const wanted = (searchParams.get('q') ?? '').toLowerCase()
       const found = this.#published().filter(({ title }) => title.toLowerCase().includes(wanted))
-      return this.#list('search search-results', `Found for ${wanted}`, found, viewer, 1, '/search')
+      return this.#list('search', `Found for ${wanted}`, found, viewer, 1, '/search')
     }
     const post = this.postAt(pathname)
     return post === undefined ? this.#listAt(url, viewer) : this.#post(post, viewer, searchParams)
@@ -102,12 +102,12 @@ export class Pages {
     const base = (this.#habits.numbered === 'path' && match ? match[1]! : pathname).replace(/\/$/, '')
     const page = Number((this.#habits.numbered === 'path' ? match?.[2] : searchParams.get('page')) ?? 1)
     const all = this.#published()
-    if (base === '') return this.#list(page === 1 ? 'home blog' : 'blog paged', this.#habits.title, all, viewer, page, '') // prettier-ignore
+    if (base === '') return this.#list(page === 1 ? 'home' : 'list numbered', this.#habits.title, all, viewer, page, '') // prettier-ignore
     const [, kind, value] = /^\/(category|author|\d{4})\/([\w-]+)$/.exec(base) ?? []
     if (kind === undefined || value === undefined) return undefined
     const month = ({ publishedAt }: Post): string => new Date(publishedAt).toISOString().slice(0, 7)
     const own = all.filter((post) => kind === 'category' ? post.category === value : kind === 'author' ? post.author === value : month(post) === `${kind}-${value}`) // prettier-ignore
-    return own.length === 0 ? undefined : this.#list(`archive ${/^\d/.test(kind) ? 'date' : kind}`, `${kind} ${value}`, own, viewer, page, base) // prettier-ignore
+    return own.length === 0 ? undefined : this.#list(`list by-${/^\d/.test(kind) ? 'date' : kind}`, `${kind} ${value}`, own, viewer, page, base) // prettier-ignore
   }
 
   #list(
@@ -136,7 +136,7 @@ export class Pages {
     const edit = viewer.edits ? `<a class="edit" href="/desk/edit?id=${post.id}">Edit this</a>` : ''
     const sale = this.#habits.shop ? `<form method="post" action="/basket"><input type="hidden" name="item" value="${slugOf(post.title)}"><button>Into the basket</button></form>` : '' // prettier-ignore
     return {
-      bodyClass: `single single-post postid-${post.id}`,
+      bodyClass: `item number-${post.id}`,
       title: post.title,
       main: `<article itemscope itemtype="https://schema.org/Article" class="post"><h1>${escape(post.title)}</h1><p><time>${date.toISOString().slice(0, 10)}</time> by <a href="${viewer.own}/author/${post.author}/">${post.author}</a> in <a href="${viewer.own}/${year}/${month}/">${year}-${month}</a></p><div class="text">${escape(post.text)}</div>${edit}${sale}<ol class="comments">${comments.join('')}</ol><form method="post" action="/comments" class="comment-form"><input type="hidden" name="to" value="${post.id}"><input type="hidden" name="nonce" value="${viewer.nonce}"><input name="by" aria-label="Name"><textarea name="text" aria-label="Comment"></textarea><button>Send</button></form></article>`,
     }

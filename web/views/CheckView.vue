@@ -25,6 +25,18 @@ const bases = computed(() => [
   ...props.site.hosts.added.map((host) => ({ value: `https://${host}`, title: `Added: ${host}` })),
 ])
 const paths = computed(() => props.site.sample.map((page) => page.path))
+/** What a server says of itself; everything else is left behind by who stands in between. */
+const OF_THE_SERVER = /^(?:server|server-timing|alt-svc):/
+/** Whether another cache shows in an answer of the server itself, which nothing purges yet. */
+const otherCache = computed(
+  () =>
+    base.value === props.site.address &&
+    props.site.hostCache === null &&
+    check.value?.points.some(
+      ({ topic, evidence }) =>
+        topic === 'intermediaries' && evidence.some((line) => !OF_THE_SERVER.test(line)),
+    ) === true,
+)
 const look = async (): Promise<void> => {
   busy.value = true
   const found = await problems.catching(() =>
@@ -48,6 +60,12 @@ const look = async (): Promise<void> => {
     <code>zest check {{ base }}{{ path }} --json</code>
   </p>
   <div v-if="check" role="status"><QuickCheckResult :check="check" /></div>
+  <p v-if="otherCache" class="bar">
+    <span>A cache between Zest Lamp and your pages goes on giving out old pages after a change.</span>
+    <v-btn size="small" :to="{ name: 'site', params: { siteId: site.id }, hash: '#host-cache' }"
+      >Purge it too</v-btn
+    >
+  </p>
 </template>
 
 <style scoped>

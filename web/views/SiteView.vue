@@ -95,7 +95,7 @@ const askedAs = computed(() => {
   <h2>Scheduled work</h2>
   <ScheduledWorkPanel :site="site" />
 
-  <h2>Cache at your host</h2>
+  <h2 id="host-cache">Cache at your host</h2>
   <HostCachePanel :site="site" />
 
   <h2>Remove the site</h2>
