@@ -40,6 +40,13 @@ describe('what follows a change', () => {
   test('of a page in the menu: nothing, since no page shows more of it than before', async () => {
     expect(await site(20).dependants(SITE, ['/about'])).toEqual({ linking: [], shifted: [] })
   })
+  test('of a new page, where few pages are stored: no page that has a menu only', async () => {
+    const links = new PageLinks()
+    const menu = ['/', '/a', '/b', '/c', '/d', '/e']
+    for (const target of ['/a', '/b/1', '/c/2', '/d']) links.note(SITE, target, menu)
+    links.note(SITE, '/', [...menu, '/b/1', '/c/2', '/x', '/y'])
+    expect((await links.dependants(SITE, ['/new'])).shifted).toEqual(['/'])
+  })
   test('numbered by a parameter or by the path, a list is one list', async () => {
     const links = new PageLinks()
     for (const [target, post] of [['/news?page=2&sort=new', '/a'], ['/news?sort=new', '/b'], ['/news?sort=old', '/c']]) links.note(SITE, target!, [post!]) // prettier-ignore

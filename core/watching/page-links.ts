@@ -20,9 +20,11 @@ export interface Dependants {
 
 const MOST_PAGES = 10_000
 const MOST_LINKS = 200
-/** A page that this many links lead to, and more than half of all pages, stands in a menu: a change of it changes none of them. */
-const LEAST_MENU_LINKS = 8
-const MENU_SHARE = 0.5
+/** A page that this many pages link to, and this share of all, stands in a menu: a change of it changes none of them. Of few pages nearly all must. */
+const MENUS = [
+  { least: 3, share: 0.8 },
+  { least: 8, share: 0.5 },
+]
 /** A page that lists at least so many others, which are not in menus, is a list. */
 const LEAST_LISTED = 4
 /** Most pages that follow one change. */
@@ -92,7 +94,7 @@ export class PageLinks {
     }
     const inMenu = (link: number): boolean => {
       const count = counts.get(link) ?? 0
-      return count >= LEAST_MENU_LINKS && count > pages.length * MENU_SHARE
+      return MENUS.some(({ least, share }) => count >= least && count > pages.length * share)
     }
     const wanted = [...named].map(digestOf)
     const isNew = wanted.some((link) => !counts.has(link))
