@@ -47,7 +47,10 @@ export class Draining {
       look()
     })
     const idle = setTimeout(() => {
-      if ('closeIdleConnections' in this.#server) this.#server.closeIdleConnections()
+      // On a busy machine requests may have come that are not read yet: timers run first, then what has come is read, then this.
+      setImmediate(() => {
+        if ('closeIdleConnections' in this.#server) this.#server.closeIdleConnections()
+      })
     }, IDLE_GRACE_MS)
     const late = setTimeout(() => {
       for (const socket of this.#sockets) socket.destroy()

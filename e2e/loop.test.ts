@@ -145,7 +145,7 @@ describe('the loop, as a new user tries it', () => {
     await page.getByRole('button', { name: 'Keep' }).click()
     await page.getByRole('dialog').getByRole('button', { name: 'Publish' }).click()
     await page.getByText('Version 2 is what visitors get now.').waitFor()
-    await page.getByText(/8 of 8 pages answer from the store/).waitFor({ timeout: 60_000 })
+    await page.getByText(/7 of 7 pages answer from the store/).waitFor({ timeout: 60_000 })
     await page.getByRole('combobox', { name: 'Look at one of them in full' }).focus()
     await page.keyboard.press('ArrowDown')
     await page.getByRole('option', { name: '/', exact: true }).click()

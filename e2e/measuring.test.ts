@@ -132,11 +132,11 @@ describe('whom and what to measure', () => {
   test('a page is added to the sample, and another taken out', async () => {
     await page.getByRole('textbox', { name: 'Look for a page' }).fill('/quays/old')
     await page.getByRole('button', { name: 'Add /quays/old-pier' }).click()
-    await page.getByRole('button', { name: 'Take out /gallery', exact: true }).click()
+    await page.getByRole('button', { name: 'Take out /gallery/boats-at-work', exact: true }).click()
     await saved('Save pages')
     const paths = (await now()).sample.map(({ path }) => path)
     expect(paths).toContain('/quays/old-pier')
-    expect(paths).not.toContain('/gallery')
+    expect(paths).not.toContain('/gallery/boats-at-work')
   })
 })
 

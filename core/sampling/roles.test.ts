@@ -15,6 +15,8 @@ test.each<[string, string, PageRole]>([
   ['a menu alone makes no list', page('<p>Nine quays.</p>'), 'page'],
   ['blocks that are built alike do', page(`<ul>${entries(5)}</ul>`), 'list'],
   ['three of them may be what is related', page(`<h1>Fog</h1><ul>${entries(3)}</ul>`), 'page'],
+  ['cards that are links themselves do, too', page(`<h1>All</h1><section>${[1, 2, 3, 4].map((n) => `<a class="card" href="/${n}"><img src="/${n}.jpg"><h3>${n}</h3></a>`).join('')}</section>`), 'list'],
+  ['nor what is related, below an article', page(`<p>${'What happened. '.repeat(40)}</p><ul>${entries(6)}</ul>`), 'page'],
   ['a class of the body', page('<p>x</p>', 'item number-4'), 'item'],
   ['one article of schema.org', page('<article itemscope itemtype="https://schema.org/NewsArticle">x</article>'), 'item'],
   ['many articles of schema.org', page('<article itemtype="https://schema.org/Article">x</article>'.repeat(6)), 'list'],

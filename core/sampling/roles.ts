@@ -1,5 +1,5 @@
 import { parse } from 'parse5'
-import { attributeOf, htmlElements, type HtmlElement } from '../formats/html-tree.ts'
+import { attributeOf, htmlElements, htmlNodes, type HtmlElement } from '../formats/html-tree.ts'
 
 /** What a page is for, as far as what it is built of tells. */
 export type PageRole = 'home' | 'list' | 'item' | 'page' | 'search' | 'feed'
@@ -20,8 +20,12 @@ const WORDS: Readonly<Record<'list' | 'item' | 'search', RegExp>> = {
 const LEAST_LISTED = 4
 /** Elements of a block that are looked at. */
 const MOST_IN_BLOCK = 40
+/** Nodes whose text is counted; a longer page counts as if it ended there. */
+const MOST_FOR_TEXT = 3000
+/** Share of the text of a list that its blocks have. */
+const LEAST_SHARE = 0.5
 /** Elements that repeat in lists. */
-const BLOCKS = new Set(['li', 'article', 'section', 'tr', 'div'])
+const BLOCKS = new Set(['li', 'article', 'section', 'tr', 'div', 'a'])
 
 const schemaTypes = (elements: readonly HtmlElement[]): string[] =>
   elements.flatMap((element) => {
@@ -41,26 +45,40 @@ const firstElements = (block: HtmlElement): HtmlElement[] => {
   return found
 }
 
-/** Blocks that are built alike, stand beside each other, and link to pages: the most of one kind. */
-const blocksListed = (main: HtmlElement): number => {
-  let most = 0
+/** Characters of text in an element, up to a bound. */
+const textLength = (element: HtmlElement): number => {
+  let length = 0
+  let looked = 0
+  for (const { node } of htmlNodes(element)) {
+    if ('value' in node && node.nodeName === '#text') length += node.value.trim().length
+    if (++looked === MOST_FOR_TEXT) break
+  }
+  return length
+}
+
+/** Whether most of what a page says stands in blocks that are built alike and each link to a page: what is related at the foot of an article does not. */
+const isMadeOfBlocks = (main: HtmlElement): boolean => {
+  const all = textLength(main)
   for (const { node: parent } of htmlElements(main)) {
-    const alike = new Map<string, Set<string>>()
+    const alike = new Map<string, { links: Set<string>; text: number }>()
     for (const child of parent.childNodes) {
       if (!('tagName' in child) || !BLOCKS.has(child.tagName)) continue
       const block = child as HtmlElement
       const inside = firstElements(block)
-      const link = inside.find(({ tagName }) => tagName === 'a')
+      const link = inside.find(({ tagName, attrs }) => tagName === 'a' && attrs.length > 0)
       // A menu has links only; what lists pages says something of each.
       const says = inside.some(({ tagName }) => /^(?:h[1-6]|p|img|time|td)$/.test(tagName))
       if (link === undefined || !says) continue
       const look = `${block.tagName}.${(attributeOf(block, 'class') ?? '').replaceAll(/\S*\d\S*/g, '').trim()}`
-      const links = alike.get(look) ?? new Set()
-      alike.set(look, links.add(attributeOf(link, 'href') ?? ''))
+      const group = alike.get(look) ?? { links: new Set<string>(), text: 0 }
+      group.links.add(attributeOf(link, 'href') ?? '')
+      group.text += textLength(block)
+      alike.set(look, group)
     }
-    for (const { size } of alike.values()) most = Math.max(most, size)
+    for (const { links, text } of alike.values())
+      if (links.size >= LEAST_LISTED && text >= all * LEAST_SHARE) return true
   }
-  return most
+  return false
 }
 
 /** What a page is for. What it says of itself goes first: types of schema.org, then the classes of its body; then what it is built of. */
@@ -73,7 +91,6 @@ export const roleOf = (html: string, path: string): PageRole => {
   const kind = elements.find((one) => one.tagName === 'meta' && attributeOf(one, 'property') === 'og:type')
   if (kind !== undefined) types.push((attributeOf(kind, 'content') ?? '').toLowerCase())
   const main = elements.find(({ tagName }) => tagName === 'main') ?? body!
-  const listed = blocksListed(main)
   if (classes.some((word) => WORDS.search.test(word)) || types.some((type) => TYPES.search.test(type)))
     return 'search'
   // A list of articles has their types too; it has several.
@@ -81,7 +98,7 @@ export const roleOf = (html: string, path: string): PageRole => {
   if (types.some((type) => TYPES.list.test(type)) || items >= LEAST_LISTED) return 'list'
   if (classes.some((word) => WORDS.list.test(word))) return 'list'
   if (items > 0 || classes.some((word) => WORDS.item.test(word))) return 'item'
-  return listed >= LEAST_LISTED ? 'list' : 'page'
+  return isMadeOfBlocks(main) ? 'list' : 'page'
 }
 
 /** Where a site can be searched: the address of a first search, with a word of the page; undefined without a form for it. */

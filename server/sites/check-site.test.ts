@@ -203,7 +203,14 @@ describe('made-up content systems', () => {
       pages: 24,
     })
     expect(sample.map(({ kind }) => kind)).toEqual(
-      expect.arrayContaining(['Home page', 'Articles and items', 'Category', 'Search results', 'Feeds']),
+      expect.arrayContaining([
+        'Home page',
+        'Articles and items',
+        'Lists',
+        'Other pages',
+        'Search results',
+        'Feeds',
+      ]),
     )
     expect(new Set(sample.map(({ kind }) => kind)).size).toBe(sample.length)
   })

@@ -358,17 +358,27 @@ export const lookAtSite = async (
   const homeHtml = answer?.body.toString('utf8') ?? ''
   const found = await findPages(site, homeHtml, sitemap)
   const device = await deviceFinding(site)
-  const byAddress = pageKinds(found.pages)
   const { structures, roles } = await lookAtPages(
     site,
-    pagesToLookAt(byAddress, MOST_LOOKED_AT, linkedPages(homeHtml, `${site.named}/`)),
+    pagesToLookAt(
+      pageKinds([...found.pages, ...found.beside]),
+      MOST_LOOKED_AT,
+      linkedPages(homeHtml, `${site.named}/`),
+    ),
   )
-  const kinds = [...kindsByRole(byAddress, roles), ...unlistedKinds(site, homeHtml)]
+  // Sitemaps commonly leave lists out, which visitors see all the same.
+  const lists = found.beside.filter(({ path }) => roles.get(path) === 'list')
+  const kinds = kindsByRole(pageKinds([...found.pages, ...lists]), roles)
+  const unlisted = unlistedKinds(site, homeHtml)
   const check: SiteCheck = {
     ...known,
     findings: [...findings, ...(device === undefined ? [] : [device]), found.finding],
-    kinds: kinds.map(({ name: kind, pattern, pages }) => ({ name: kind, pattern, pages: pages.length })),
-    sample: chooseSample(kinds, SAMPLE_PAGES, structures),
+    kinds: [...kinds, ...unlisted].map(({ name: kind, pattern, pages }) => ({ name: kind, pattern, pages: pages.length })), // prettier-ignore
+    sample: [...chooseSample(kinds, SAMPLE_PAGES, structures), ...chooseSample(unlisted, unlisted.length)],
   }
-  return { check, pages: kinds.flatMap(({ name: kind, pages }) => pages.map((page) => ({ ...page, kind }))) }
+  const listed = new Set(found.pages.map(({ path }) => path))
+  const pages = kinds.flatMap(({ name: kind, pages: of }) =>
+    of.filter(({ path }) => listed.has(path)).map((page) => ({ ...page, kind })),
+  )
+  return { check, pages }
 }

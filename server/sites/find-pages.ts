@@ -112,12 +112,15 @@ const UNLISTED_PRIORITY = 0
 /** Pages that the home page links to and no sitemap lists: sitemaps commonly leave out lists. */
 const MOST_BESIDE_SITEMAP = 60
 
+export interface FoundPages {
+  readonly pages: PageCandidate[]
+  /** Pages that the home page links to and the sitemap does not list. */
+  readonly beside: PageCandidate[]
+  readonly finding: Finding
+}
+
 /** Pages of a site from its sitemap; without a usable one, by following links. @param sitemap where it is, where the owner has said so */
-export const findPages = async (
-  site: AskedSite,
-  homeHtml: string,
-  sitemap?: string,
-): Promise<{ pages: PageCandidate[]; finding: Finding }> => {
+export const findPages = async (site: AskedSite, homeHtml: string, sitemap?: string): Promise<FoundPages> => {
   const { entries, broken } = await readSitemaps(site, sitemap)
   if (entries.length > 0) {
     const sentence = `The sitemap lists ${entries.length} addresses.`
@@ -125,10 +128,10 @@ export const findPages = async (
     const known = new Set(listed.map(({ path }) => path))
     const beside = linkedPages(homeHtml, `${site.named}/`).filter((path) => !known.has(path))
     return {
-      pages: [
-        ...listed,
-        ...beside.slice(0, MOST_BESIDE_SITEMAP).map((path) => ({ path, priority: BESIDE_SITEMAP_PRIORITY })),
-      ],
+      pages: listed,
+      beside: beside
+        .slice(0, MOST_BESIDE_SITEMAP)
+        .map((path) => ({ path, priority: BESIDE_SITEMAP_PRIORITY })),
       finding: { code: 'sitemap', level: 'good', sentence, evidence: broken },
     }
   }
@@ -137,6 +140,7 @@ export const findPages = async (
   const sentence = `${isBroken ? 'The sitemap cannot be used; mend it, warm-up works from it.' : 'The site has no sitemap.'} ${paths.length} ${paths.length === 1 ? 'page was' : 'pages were'} found by following links; add others by hand.`
   return {
     pages: paths.map((path) => ({ path, priority: path === '/' ? 1 : USUAL_PRIORITY })),
+    beside: [],
     finding: { code: 'no-sitemap', level: 'note', sentence, evidence: broken },
   }
 }
