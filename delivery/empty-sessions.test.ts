@@ -1,5 +1,5 @@
 import { randomUUID } from 'node:crypto'
-import type { IncomingMessage } from 'node:http'
+import { request, type IncomingMessage } from 'node:http'
 import { afterEach, beforeEach, describe, expect, test } from 'vitest'
 import { DeliveryBench, setupWith } from './testing/bench-setup.ts'
 
@@ -89,6 +89,7 @@ test('a session from the sign-in page counts for nothing once pages were found t
   await ann('/')
   expect((await ann('/sign-in')).cookie).toMatch(/^visit_session=/)
   await sharedSoon(() => ann('/')).toContain('hit')
+  await visitor()('/shop/1')
   expect((await ann('/shop/1')).cacheStatus).toContain('detail=visitor-cookie')
   await sharedSoon(() => ann('/shop/1')).toMatch(/hit|stored/)
 })
@@ -101,6 +102,7 @@ test('a session that was not seen to begin passes', async () => {
 describe('what may have put something in', () => {
   const empty = async () => {
     const ann = visitor()
+    await visitor()('/')
     await ann('/sign-in')
     await sharedSoon(() => ann('/')).toMatch(/hit|stored/)
     return ann
@@ -115,6 +117,30 @@ describe('what may have put something in', () => {
       const page = await ann('/')
       expect([page.text.includes('1 in the basket'), page.cacheStatus]).toEqual([true, expect.stringContaining('visitor-cookie')]) // prettier-ignore
     }
+  })
+  test('a form whose visitor leaves before the answer comes counts: it may have been carried out', async () => {
+    const ann = await empty()
+    const { cookie } = await ann('/')
+    const usual = bench.handler
+    bench.handler = (req, res) => {
+      if (req.method !== 'POST') return usual(req, res)
+      baskets.get(sessionOf(req)!)!.push('posted')
+      leave.abort()
+    }
+    const leave = new AbortController()
+    await new Promise<void>((left) =>
+      request({ host: '127.0.0.1', port: bench.port, method: 'POST', path: '/', signal: leave.signal, headers: { host: 'live.example', cookie: cookie!, 'content-length': 1 } }) // prettier-ignore
+        .on('error', () => left())
+        .end('x'),
+    )
+    expect((await ann('/')).text).toContain('1 in the basket')
+  })
+  test('an address that nobody shares is never asked for a second time behind its visitor', async () => {
+    const ann = visitor()
+    await ann('/sign-in')
+    const before = asked()
+    for (let n = 0; n < 5; n++) await ann(`/shop/only-${n}`)
+    expect(asked() - before).toBe(5)
   })
   test('a session that began with an order is not taken for an empty one', async () => {
     const ann = visitor()

@@ -8,6 +8,7 @@ import { LARGEST_PAGE_BYTES } from '../core/page/largest-page.ts'
 import { settledHtml } from '../core/page/settled-html.ts'
 import { askOrigin } from './answer/ask-origin.ts'
 import { collect } from './answer/collection.ts'
+import { contentOf } from './answer/pass-through.ts'
 import { keyOf, type DeliveryIo, type Exchange } from './exchange.ts'
 import type { OriginAnswer } from './origin/origin-client.ts'
 import { OriginFailure } from './origin/origin-failure.ts'
@@ -25,6 +26,7 @@ interface Session {
   comparisons: number
 }
 
+const EVERYONE = { kind: 'everyone' } as const
 /** Sessions that are remembered; those of visitors who have not come for longest pass, which is safe. */
 const MOST_SESSIONS = 50_000
 /** Comparisons at the same time: each asks the origin twice. */
@@ -51,6 +53,25 @@ export class EmptySessions {
     return pairsIn(cookiePairs(fields), rule.sessionCookie).every(
       (pair) => this.#known.get(idOf(route, pair))?.emptyFor.has(rule) === true,
     )
+  }
+
+  /** A request goes to the origin: what it sends may be carried out, whether an answer comes or not. */
+  sends(exchange: Exchange): void {
+    if (exchange.route.sessionCookie !== undefined && isSending(exchange)) this.#forgetAll(exchange)
+  }
+
+  /** No answer to a request has come, or nobody was there for it: what the origin did is not known. */
+  lost(request: Pick<Exchange, 'route' | 'fields'>): void {
+    if (request.route.sessionCookie !== undefined) this.#forgetAll(request)
+  }
+
+  #forgetAll({ route, fields }: Pick<Exchange, 'route' | 'fields'>): void {
+    for (const pair of pairsIn(cookiePairs(fields), route.sessionCookie)) {
+      const session = this.#known.get(idOf(route, pair))
+      // A comparison that is under way must not bring it back.
+      if (session !== undefined) session.turn++
+      this.#known.delete(idOf(route, pair))
+    }
   }
 
   /** The origin answered a request that came with all its cookies, and the visitor gets the cookies of the answer. */
@@ -86,6 +107,8 @@ export class EmptySessions {
     const [session] = sessions
     // Only one at a time tells which it was that changed the page.
     if (session === undefined || sessions.length > 1 || session.emptyFor.has(rule)) return
+    // Asked for once more behind its visitor: only what is a page that others share already, and so does nothing when it is asked for.
+    if (this.#io.store.candidates(keyOf({ ...exchange, audience: EVERYONE })).length === 0) return
     if (this.#comparing.has(session) || this.#comparing.size >= MOST_COMPARING) return
     if (++session.comparisons > MOST_COMPARISONS) return void this.#known.delete(idOf(route, pairs[0]!))
     this.#comparing.add(session)
@@ -113,10 +136,7 @@ export class EmptySessions {
         : undefined
     }
     try {
-      const [without, having] = [
-        await ask({ kind: 'everyone' }),
-        await ask({ kind: 'one', identity: cookie }),
-      ]
+      const [without, having] = [await ask(EVERYONE), await ask({ kind: 'one', identity: cookie })]
       return without === undefined || having === undefined ? undefined : without === having
     } catch (error) {
       if (error instanceof OriginFailure) return undefined
@@ -132,15 +152,15 @@ const pairsIn = (pairs: readonly Pair[], isSession: ((name: string) => boolean) 
 const cookiesSet = ({ fields }: Pick<OriginAnswer, 'fields'>): Pair[] =>
   cookiePairs(fieldLines(fields, 'set-cookie').map((line) => ['cookie', line.split(';', 1)[0]!] as const))
 
+/** Whether a request sends something to the site, rather than asking for it. */
+const isSending = ({ method, req }: Pick<Exchange, 'method' | 'req'>): boolean =>
+  !isSafeMethod(method) || contentOf(req) !== undefined
+
 /** Whether a request may have done something: not a look at a page, or one that leads on, as orders do. */
 const isAction = (
-  { method, req }: Pick<Exchange, 'method' | 'req'>,
+  exchange: Pick<Exchange, 'method' | 'req'>,
   { status }: Pick<OriginAnswer, 'status'>,
-): boolean =>
-  !isSafeMethod(method) ||
-  Number(req.headers['content-length'] ?? 0) > 0 ||
-  req.headers['transfer-encoding'] !== undefined ||
-  (status >= 300 && status < 400 && status !== 304)
+): boolean => isSending(exchange) || (status >= 300 && status < 400 && status !== 304)
 
 /** A digest: whoever knows what is in memory must not have anybody's session. */
 const idOf = ({ siteId }: Pick<Route, 'siteId'>, [name, value]: Pair): string =>

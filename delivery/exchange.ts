@@ -46,7 +46,7 @@ export interface DeliveryIo {
   /** Told what visitors have sent; undefined while the store is being opened. */
   readonly edits?: Pick<SavedEdits, 'saw'> | undefined
   /** Sessions that hold nothing; undefined while the store is being opened, when they pass. */
-  readonly sessions?: Pick<EmptySessions, 'areEmpty' | 'saw' | 'compare'> | undefined
+  readonly sessions?: Pick<EmptySessions, 'areEmpty' | 'sends' | 'lost' | 'saw' | 'compare'> | undefined
   /** Tell the owner, in a sentence. */
   readonly say: (sentence: string) => void
   /** Take down a fault of ours that a request brought to light. @returns its number in the log, for whoever sent the request */

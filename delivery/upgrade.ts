@@ -95,6 +95,8 @@ const pass = async (
   { route, visitor, method, target, fields }: SiteRequest,
   io: DeliveryIo,
 ): Promise<void> => {
+  // What goes over such a connection is not seen.
+  io.sessions?.lost({ route, fields })
   const answer = await io.origin.upgrade({
     site: route.siteId,
     base: route.origin.base,

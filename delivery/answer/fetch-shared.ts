@@ -48,11 +48,17 @@ const COOKIE = new Set(['cookie'])
 
 const notStored = (reason: NotStoredReason): Storing => ({ kind: 'not-stored', reason })
 
-/** The visitor gets an answer with its cookies; one that may be shared was asked for without theirs. */
-const noteSession = (exchange: Exchange, answer: StorableAnswer): void => {
-  const { io, audience, fields } = exchange
-  const asked = audience.kind === 'one' ? exchange : { ...exchange, fields: withoutFields(fields, COOKIE) }
-  io.sessions?.saw(asked, answer)
+/** The visitor gets an answer that was asked for without their cookies together with the cookies that it sets. */
+const noteGivenSession = (exchange: Exchange, answer: StorableAnswer): void => {
+  if (exchange.audience.kind === 'everyone')
+    exchange.io.sessions?.saw({ ...exchange, fields: withoutFields(exchange.fields, COOKIE) }, answer)
+}
+
+/** What was asked for with a visitor's cookies may have put something into their session, whether it is kept or not. */
+const noteOwnSession = (exchange: Exchange, answer: StorableAnswer | OriginFailure): void => {
+  if (exchange.audience.kind === 'everyone') return
+  if (answer instanceof OriginFailure) exchange.io.sessions?.lost(exchange)
+  else exchange.io.sessions?.saw(exchange, answer)
 }
 
 /** Answer with what was read although it is not kept. */
@@ -63,7 +69,7 @@ const sendCollected = (
   body: Readable,
   reason: NotStoredReason,
 ): Promise<void> => {
-  noteSession(exchange, answer)
+  noteGivenSession(exchange, answer)
   return streamAnswer(exchange, answer, outcomeOf(lookup, answer, notStored(reason)), {
     body,
     ...sharing(exchange),
@@ -236,6 +242,7 @@ export const fetchShared = async (exchange: Exchange, lookup: Lookup): Promise<v
   const standIn = standInFor(exchange, lookup)
   try {
     const answer = await askOrFail(exchange, lookup)
+    noteOwnSession(exchange, answer)
     if (answer instanceof OriginFailure) {
       io.flights.settle(flight, { kind: 'failed', why: answer.kind })
       if (standIn !== undefined && (await sendStale(exchange, standIn))) return
@@ -255,7 +262,7 @@ export const fetchShared = async (exchange: Exchange, lookup: Lookup): Promise<v
     // What the origin no longer lets us store must not go on being served from before.
     if (lookup.stale !== undefined && exchange.method === 'GET') storeOf(exchange).purgeKey(lookup.key)
     io.flights.settle(flight, { kind: 'not-stored', lasting: answer.status < 500 })
-    noteSession(exchange, answer)
+    noteGivenSession(exchange, answer)
     await sendOn(exchange, answer, outcomeOf(lookup, answer, notStored(decision.reason)), sharing(exchange))
   } finally {
     io.flights.end(flight)

@@ -110,13 +110,20 @@ const putWhenReady = async (
   store.put({ ...known, rewritten: true }, new Map<Coding, Buffer>([['identity', made.bytes]]))
 }
 
+/** Links further down a page are not looked for, bytes. */
+export const LINKS_WITHIN = 512 * 1024
+
 /** Take down which pages of the site a page links to, once its visitor has been answered. */
 const noteLinks = (exchange: Inquiry, { status, fields, key }: StoredEntry, page: Buffer): void => {
   const { io, route } = exchange
   if (status !== 200 || !isHtml(fields)) return
   setImmediate(() => {
     try {
-      io.links.note(route.siteId, targetOfKey(key), linkedPaths(page.toString('utf8'), addressOf(exchange)))
+      io.links.note(
+        route.siteId,
+        targetOfKey(key),
+        linkedPaths(page.toString('utf8', 0, LINKS_WITHIN), addressOf(exchange)),
+      )
     } catch (error) {
       io.report(error, { reading: 'the links of a page' })
     }

@@ -67,6 +67,7 @@ export const passThrough = async (exchange: Exchange, why: PassReason): Promise<
   })
   const body = contentForOrigin(exchange, poll)
   if (body?.stream === req) boundUpload(req)
+  io.sessions?.sends(exchange)
   try {
     const answer = await io.origin.fetch({
       site: route.siteId,
@@ -88,6 +89,7 @@ export const passThrough = async (exchange: Exchange, why: PassReason): Promise<
     const told = poll.kind === 'asks' ? await poll.keep(answer) : answer
     await sendOn(exchange, keptWithin(exchange, told), { kind: 'passed', why, status: answer.status })
   } catch (error) {
+    io.sessions?.lost(exchange)
     if (gone.signal.aborted) return
     if (!(error instanceof OriginFailure)) throw error
     sendFailure(exchange, error.kind)
