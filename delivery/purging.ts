@@ -1,6 +1,7 @@
 import { asciiTarget } from '../core/http/ascii-target.ts'
 import type { CacheKey } from '../core/http/cache-key.ts'
 import { pathPatterns } from '../core/http/patterns.ts'
+import { isHtml, isJson } from '../core/http/freshness.ts'
 import { cacheGroups } from '../core/http/groups.ts'
 import type { PurgeOrder, PurgeWhat } from '../core/contracts/delivery.ts'
 import type { EpochMs } from '../core/time.ts'
@@ -77,6 +78,9 @@ const staleFrom =
 
 const remove = (): undefined => undefined
 
+/** Pages and data, whose own bytes remedies change. */
+const isMadeHere = ({ fields }: StoredEntry): boolean => isHtml(fields) || isJson(fields)
+
 /** What a purge that another process has carried out means here: the shared store is emptied already, what only this process has is not. */
 export const purgeElsewhere = async (
   order: PurgeOrder,
@@ -127,6 +131,8 @@ export const purge = async (
   if (order.what.kind === 'dependants') return purgeDependants(order, order.what.of, io, refresh)
   if (!isPlain(order)) return 0
   const { stored, underWay } = purgeMatcher(order)
+  // Files are stored as the origin has them, whatever is made of them elsewhere.
+  const shared = order.wholly === true ? (entry: StoredEntry) => stored(entry) && isMadeHere(entry) : stored
   io.flights.markPurged(underWay)
   io.rewriter.forget(order.siteId)
   io.store.announcePurge(order)
@@ -137,10 +143,10 @@ export const purge = async (
     stale.push(changed)
     return changed
   }
-  const [own, shared] = await Promise.all([
+  const counts = await Promise.all([
     io.ownCopies.sweep({ matches: stored, change: remove }),
-    io.store.sweep({ matches: stored, change: order.manner === 'hard' ? remove : change }),
+    io.store.sweep({ matches: shared, change: order.manner === 'hard' ? remove : change }),
   ])
   refresh(stale)
-  return own + shared
+  return counts[0] + counts[1]
 }

@@ -47,12 +47,15 @@ const FILE =
 /** Feeds are there to tell of changes, and nobody but their readers notices an old one: they never get the lifetime of a page, s. */
 const LONGEST_FEED = 600
 
+/** Whether an answer is JSON. */
+export const isJson = (fields: Fields): boolean => DATA.test(fieldValue(fields, 'content-type') ?? '')
+
 const ownerLifetime = (fields: Fields, owner: OwnerLifetimes): Seconds => {
   const type = fieldValue(fields, 'content-type') ?? ''
   if (isHtml(fields)) return owner.pages
   if (FEED.test(type)) return seconds(Math.min(owner.pages, LONGEST_FEED))
   if (FILE.test(type)) return owner.files
-  return DATA.test(type) ? owner.api : seconds(0)
+  return isJson(fields) ? owner.api : seconds(0)
 }
 
 /** Date of the response, or the time it arrived when it has none (RFC 9110 §6.6.1). */
