@@ -2,6 +2,7 @@ import { setImmediate, setTimeout } from 'node:timers/promises'
 import { isHtml } from '../core/http/freshness.ts'
 import { keyAddress } from '../core/http/cache-key.ts'
 import { linkedPaths } from '../core/watching/page-links.ts'
+import { LINKS_WITHIN } from './answer/keeping.ts'
 import { isOwnCopy, targetOfKey, type DeliveryIo } from './exchange.ts'
 import { inquiryFor } from './refresher.ts'
 
@@ -25,7 +26,11 @@ export const relearnLinks = async (io: Pick<DeliveryIo, 'store' | 'links' | 'rou
     if (inquiry === undefined || io.links.knows(inquiry.route.siteId, target)) continue
     const page = await io.store.body(entry, 'identity')
     if (page !== undefined && !io.links.knows(inquiry.route.siteId, target))
-      io.links.note(inquiry.route.siteId, target, linkedPaths(page.toString('utf8'), keyAddress(entry.key)))
+      io.links.note(
+        inquiry.route.siteId,
+        target,
+        linkedPaths(page.toString('utf8', 0, LINKS_WITHIN), keyAddress(entry.key)),
+      )
     if (++read === MOST_READ) return
     if (read % AT_A_TIME === 0) await setTimeout(REST_MS, undefined, { ref: false })
   }

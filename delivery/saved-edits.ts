@@ -29,6 +29,7 @@ const REST_SHARE = 4
 const LONGEST_ROUND_REST_MS = 2000
 /** Pages that each signed-in visitor looked at last, and so many visitors. */
 const LAST_VISITED = 5
+const LONGEST_VISITED = 500
 const MOST_SESSIONS = 2000
 /** Pages that are compared because they link to one that has changed. */
 const MOST_DEPENDANTS = 30
@@ -88,7 +89,14 @@ export class SavedEdits {
   /** Editors look at a page before they change it, and most save what they looked at last. */
   #noteVisit(exchange: Exchange, { status, fields }: Pick<OriginAnswer, 'status' | 'fields'>): void {
     const { route, target } = exchange
-    if (status !== 200 || !route.admission.pageCache || !isHtml(fields) || !isSignedIn(exchange)) return
+    if (
+      target.length > LONGEST_VISITED ||
+      status !== 200 ||
+      !route.admission.pageCache ||
+      !isHtml(fields) ||
+      !isSignedIn(exchange)
+    )
+      return
     const id = sessionOf(exchange)
     const before = (this.#visited.get(id) ?? []).filter((one) => one !== target)
     this.#visited.set(id, [target, ...before].slice(0, LAST_VISITED))

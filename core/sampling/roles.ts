@@ -22,6 +22,9 @@ const LEAST_LISTED = 4
 const MOST_IN_BLOCK = 40
 /** Nodes whose text is counted; a longer page counts as if it ended there. */
 const MOST_FOR_TEXT = 3000
+/** The same for one block, and elements of a page that are looked at: whoever nests a page must not make it long to read. */
+const MOST_FOR_BLOCK = 100
+const MOST_ELEMENTS = 3000
 /** Share of the text of a list that its blocks have. */
 const LEAST_SHARE = 0.5
 /** Elements that repeat in lists. */
@@ -35,36 +38,36 @@ const schemaTypes = (elements: readonly HtmlElement[]): string[] =>
     return [...text.matchAll(/"@type"\s*:\s*"([\w-]+)"/g)].map(([, type]) => type!)
   })
 
-/** Elements at the beginning of a block: whoever nests a page deep must not make it long to read. */
-const firstElements = (block: HtmlElement): HtmlElement[] => {
+/** The first elements of a part of a page, itself included. */
+const firstElements = (element: HtmlElement, most: number): HtmlElement[] => {
   const found: HtmlElement[] = []
-  for (const { node } of htmlElements(block)) {
+  for (const { node } of htmlElements(element)) {
     found.push(node)
-    if (found.length === MOST_IN_BLOCK) break
+    if (found.length === most) break
   }
   return found
 }
 
 /** Characters of text in an element, up to a bound. */
-const textLength = (element: HtmlElement): number => {
+const textLength = (element: HtmlElement, most: number): number => {
   let length = 0
   let looked = 0
   for (const { node } of htmlNodes(element)) {
     if ('value' in node && node.nodeName === '#text') length += node.value.trim().length
-    if (++looked === MOST_FOR_TEXT) break
+    if (++looked === most) break
   }
   return length
 }
 
 /** Whether most of what a page says stands in blocks that are built alike and each link to a page: what is related at the foot of an article does not. */
 const isMadeOfBlocks = (main: HtmlElement): boolean => {
-  const all = textLength(main)
-  for (const { node: parent } of htmlElements(main)) {
+  const all = textLength(main, MOST_FOR_TEXT)
+  for (const parent of firstElements(main, MOST_ELEMENTS)) {
     const alike = new Map<string, { links: Set<string>; text: number }>()
     for (const child of parent.childNodes) {
       if (!('tagName' in child) || !BLOCKS.has(child.tagName)) continue
       const block = child as HtmlElement
-      const inside = firstElements(block)
+      const inside = firstElements(block, MOST_IN_BLOCK)
       const link = inside.find(({ tagName, attrs }) => tagName === 'a' && attrs.length > 0)
       // A menu has links only; what lists pages says something of each.
       const says = inside.some(({ tagName }) => /^(?:h[1-6]|p|img|time|td)$/.test(tagName))
@@ -72,7 +75,7 @@ const isMadeOfBlocks = (main: HtmlElement): boolean => {
       const look = `${block.tagName}.${(attributeOf(block, 'class') ?? '').replaceAll(/\S*\d\S*/g, '').trim()}`
       const group = alike.get(look) ?? { links: new Set<string>(), text: 0 }
       group.links.add(attributeOf(link, 'href') ?? '')
-      group.text += textLength(block)
+      group.text += textLength(block, MOST_FOR_BLOCK)
       alike.set(look, group)
     }
     for (const { links, text } of alike.values())
@@ -115,7 +118,9 @@ export const searchAddress = (html: string, address: string): string | undefined
     if (field === undefined || !URL.canParse(action, address)) continue
     const url = new URL(action, address)
     if (url.hostname !== hostname) continue
-    const word = /<title[^>]*>[^<]*?(\p{L}{4,})/iu.exec(html)?.[1] ?? 'news'
+    const title = [...htmlElements(tree)].find(({ node }) => node.tagName === 'title')?.node
+    const words = (title?.childNodes ?? []).map((child) => ('value' in child ? child.value : '')).join(' ')
+    const word = /\p{L}{4,}/u.exec(words)?.[0] ?? 'news'
     return `${url.pathname}?${new URLSearchParams({ [attributeOf(field, 'name')!]: word.toLowerCase() }).toString()}`
   }
   return undefined

@@ -19,6 +19,10 @@ export interface Dependants {
 }
 
 const MOST_PAGES = 10_000
+const MOST_BYTES = 24 * 1024 * 1024
+/** Longer addresses are no lists. */
+const LONGEST_TARGET = 500
+const MOST_PARAMETERS = 3
 const MOST_LINKS = 200
 /** A page that this many pages link to, and this share of all, stands in a menu: a change of it changes none of them. Of few pages nearly all must. */
 const MENUS = [
@@ -42,7 +46,8 @@ const digestOf = (path: string): number => {
 /** With and without a slash at its end it is the same page, as content systems commonly redirect one to the other. */
 const pathOf = (target: string): string => target.split(/[?#]/, 1)[0]!.replace(/(?<=.)\/+$/, '')
 
-const HREF = /<a\b[^>]*?\shref\s*=\s*(?:"([^"]*)"|'([^']*)'|([^\s"'>]+))/gi
+/** A tag is read no further than to the next one: whatever a page holds, it is gone through once. */
+const HREF = /<a\b[^<>]*?\shref\s*=\s*(?:"([^"]*)"|'([^']*)'|([^\s"'>]+))/gi
 
 /** Paths of the same site that a page links to, each once; read quickly, since it happens for each page that is stored. */
 export const linkedPaths = (html: string, address: string): string[] => {
@@ -58,10 +63,16 @@ export const linkedPaths = (html: string, address: string): string[] => {
   return [...found]
 }
 
+/** A parameter that says which page of a list is meant. */
+const NUMBERED = /^(?:page|paged|pg|p|start|offset)=\d+$/i
+
+const parametersOf = (target: string): string[] =>
+  (target.split('?', 2)[1] ?? '').split('&').filter((pair) => pair !== '')
+
 /** What is the same for all pages of one list: its address without the number of the page. */
 const listOf = (target: string): string => {
-  const [path = '', query = ''] = target.split('?', 2)
-  const kept = query.split('&').filter((pair) => pair !== '' && !/^(?:page|paged|pg|p|start|offset)=\d+$/i.test(pair)) // prettier-ignore
+  const [path = ''] = target.split('?', 1)
+  const kept = parametersOf(target).filter((pair) => !NUMBERED.test(pair))
   return `${pathOf(path.replace(/\/page\/\d+\/?$/i, '/'))}?${kept.join('&')}`
 }
 
@@ -70,10 +81,17 @@ const listOf = (target: string): string => {
  * addresses. Bounded: what was stored longest ago is forgotten.
  */
 export class PageLinks {
-  readonly #pages = new LRUCache<string, LinkingPage>({ max: MOST_PAGES })
+  readonly #pages = new LRUCache<string, LinkingPage>({
+    max: MOST_PAGES,
+    maxSize: MOST_BYTES,
+    sizeCalculation: ({ target, links }, id) => 300 + 2 * (target.length + id.length) + links.byteLength,
+  })
 
   /** @param paths that the page links to, as `linkedPaths` gives them */
   note(siteId: string, target: string, paths: readonly string[]): void {
+    // A visitor may make up as many addresses of one page as they like; its plain one stands for them all when it is purged.
+    if (target.length > LONGEST_TARGET || parametersOf(target).length > MOST_PARAMETERS) return
+    if (parametersOf(target).length > 0 && !parametersOf(target).some((pair) => NUMBERED.test(pair))) return
     const own = digestOf(pathOf(target))
     const links = Uint32Array.from(new Set(paths.map(digestOf).filter((one) => one !== own)))
     this.#pages.set(`${siteId} ${target}`, { siteId, target, links })
