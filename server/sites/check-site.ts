@@ -145,7 +145,7 @@ const acceleratorFinding = ({ fields }: OutsideAnswer): Finding => {
     : finding(
         'accelerator',
         'note',
-        `Another cache or accelerator${name === undefined ? '' : ` (${name})`} seems to be at work in front of your pages. It would go on giving out old pages after a change: switch it off, or say under Site, “Cache at your host”, how it is purged along.`,
+        `Another cache or accelerator${name === undefined ? '' : ` (${name})`} seems to be at work in front of your pages. It would keep serving old pages after a change: switch it off, or describe under Site, “Cache at your host”, how to purge it too.`,
         lines,
       )
 }

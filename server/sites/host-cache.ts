@@ -6,6 +6,7 @@ import { errors } from '../errors.ts'
 import type { Services } from '../services.ts'
 import { namingFields } from './asked-site.ts'
 import { askOutside, OutsideFailure } from './outside-request.ts'
+import { withLast } from './last-try.ts'
 import { siteRow } from './sites.ts'
 
 type SiteRow = typeof sites.$inferSelect
@@ -75,7 +76,8 @@ export const purgeHostCache = async (
   const changed = (cache.last?.problem ?? null) !== problem || cache.last === null
   await db
     .update(sites)
-    .set({ hostCache: { ...cache, last: { at: now().toISOString(), problem } } })
+    // Only this: the owner may have said something else meanwhile.
+    .set({ hostCache: withLast(sites.hostCache, { at: now().toISOString(), problem }) })
     .where(eq(sites.id, row.id))
   if (changed) events.changed(row.id, 'site')
 }

@@ -59,6 +59,19 @@ describe('a cache at the host', () => {
     expect(bench.purges.at(-1)?.what).toEqual({ kind: 'paths', paths: ['/a'] })
     expect((await bench.call('GET', at(''))).body.hostCache.last.problem).toContain('500')
   })
+  test('that its owner removes while it is being told stays removed', async () => {
+    await save()
+    let answer: () => void = () => undefined
+    host.removeAllListeners('request')
+    host.on('request', (_req, res) => (answer = () => void res.writeHead(200).end()))
+    const purging = bench.call('POST', at('/purges'), { kind: 'paths', paths: ['/a'] })
+    const idle = answer
+    await expect.poll(() => answer !== idle).toBe(true)
+    await bench.call('PUT', at('/host-cache'), { hostCache: null })
+    answer()
+    await purging
+    expect((await bench.call('GET', at(''))).body.hostCache).toBeNull()
+  })
   test('at a host that is none of the site’s is not asked', async () => {
     const refused = await save({ address: 'http://other.example/{path}' })
     expect([refused.status, refused.body.code]).toEqual([422, 'OTHER_HOST'])

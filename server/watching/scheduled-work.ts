@@ -4,6 +4,7 @@ import type { ScheduledWork } from '../../core/contracts/sites.ts'
 import { sites } from '../db/schema.ts'
 import type { Services } from '../services.ts'
 import { askSite } from '../sites/asked-site.ts'
+import { withLast } from '../sites/last-try.ts'
 import { siteRow } from '../sites/sites.ts'
 
 /** How often it is looked which sites are due, ms. */
@@ -29,7 +30,8 @@ export const callScheduledWork = async ({ db, now, events }: Needed, row: SiteRo
   const last = { at: now().toISOString(), problem }
   await db
     .update(sites)
-    .set({ scheduledWork: { ...work, last } })
+    // Only this: the owner may have said something else meanwhile.
+    .set({ scheduledWork: withLast(sites.scheduledWork, last) })
     .where(eq(sites.id, row.id))
   if (work.last === null || work.last.problem !== problem) events.changed(row.id, 'site')
 }

@@ -6,7 +6,7 @@ import { useSaving } from '../stores/saving.ts'
 import { when } from '../words/show.ts'
 import ActionButton from './ActionButton.vue'
 
-/** A cache at the host that stands between Zest Lamp and the pages: how it is purged along. */
+/** A cache at the host that stands between Zest Lamp and the pages: how to purge it too. */
 const props = defineProps<{ site: Site }>()
 const draft = ref<Omit<HostCache, 'fields'> & { fields: string }>({ method: '', address: '', everything: '', fields: '' }) // prettier-ignore
 watch(
@@ -40,7 +40,7 @@ const { saving: removing, save: remove } = useSaving(() => put(null))
   <p class="muted small">
     {{
       found?.sentence ??
-      'No cache shows in the answers of your server. If your host runs one all the same, it would go on giving out old pages after a change: switch it off, or say here how it is purged along.'
+      'No cache shows in the answers of your server. If your host runs one all the same, it would keep serving old pages after a change: switch it off, or describe here how to purge it too.'
     }}
   </p>
   <form class="fields" @submit.prevent="save">
@@ -60,11 +60,9 @@ const { saving: removing, save: remove } = useSaving(() => put(null))
       auto-grow
     />
     <div class="bar">
-      <ActionButton size="small" :under-way="saving" @click="save"
-        >Purge it along, and try it now</ActionButton
-      >
+      <ActionButton size="small" :under-way="saving" @click="save">Save and try it now</ActionButton>
       <ActionButton v-if="site.hostCache" size="small" :under-way="removing" @click="remove"
-        >Do not purge it any more</ActionButton
+        >Stop purging it</ActionButton
       >
     </div>
   </form>

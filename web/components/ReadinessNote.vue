@@ -30,13 +30,13 @@ onBeforeUnmount(() => window.clearInterval(looking))
 const sentence = computed(() => {
   if (state.value === null) return ''
   const { pages, waiting, pictures, picturesMade } = state.value
-  const made = `${howMany(picturesMade, 'picture')} made`
+  const made = `${howMany(picturesMade, 'picture')} converted`
   const waits = [
-    ...(pages > 0 ? [`${howMany(pages, 'page')} of the setup before ${pages === 1 ? 'is' : 'are'} being made again; visitors get the old ones meanwhile`] : []),
-    ...(waiting - pictures > 0 ? [`${howMany(waiting - pictures, 'page')} being rewritten`] : []),
-    ...(pictures > 0 ? [`${howMany(pictures, 'picture')} still to be made; until then quick forms or the originals are sent`] : []),
+    ...(pages > 0 ? [`${howMany(pages, 'page')} made with the previous setup ${pages === 1 ? 'is' : 'are'} being updated; until then visitors get the old ${pages === 1 ? 'one' : 'ones'}`] : []),
+    ...(waiting - pictures > 0 ? [`${howMany(waiting - pictures, 'page')} still being rewritten`] : []),
+    ...(pictures > 0 ? [`${howMany(pictures, 'picture')} still to be converted; until then visitors get a quick version or the original`] : []),
   ] // prettier-ignore
-  return waits.length === 0 ? `${made}; nothing waits to be made.` : `${made}. ${waits.join('. ')}.`
+  return waits.length === 0 ? `${made}; nothing is waiting.` : `${made}. ${waits.join('. ')}.`
 })
 </script>
 
@@ -48,7 +48,7 @@ const sentence = computed(() => {
       color="primary"
       height="8"
       :model-value="most === 0 ? 0 : (100 * (most - left)) / most"
-      aria-label="Pages and pictures made again"
+      aria-label="Pages and pictures that are ready"
     />
     <p>{{ sentence }}</p>
   </div>

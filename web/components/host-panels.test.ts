@@ -23,7 +23,7 @@ test('a cache at the host: what was found, and the request that purges it', asyn
   await type(field(host, 'Address of the request'), '/purge{path}')
   host.querySelector('textarea')!.value = 'x-key: a:b'
   host.querySelector('textarea')!.dispatchEvent(new Event('input'))
-  await press(host, 'Purge it along, and try it now')
+  await press(host, 'Save and try it now')
   await expect
     .poll(() => bodyOf(asked, 'PUT /sites/quay/host-cache'))
     .toEqual({
@@ -50,14 +50,14 @@ describe('what is ready of a site', () => {
     await expect
       .poll(() => textOf(host))
       .toBe(
-        '30 pictures made. 1 page of the setup before is being made again; visitors get the old ones meanwhile. 2 pages being rewritten. 7 pictures still to be made; until then quick forms or the originals are sent.',
+        '30 pictures converted. 1 page made with the previous setup is being updated; until then visitors get the old one. 2 pages still being rewritten. 7 pictures still to be converted; until then visitors get a quick version or the original.',
       )
     expect(host.querySelector('[role=progressbar]')).not.toBeNull()
   })
   test('when nothing waits, it is said only where it is always shown', async () => {
     const done = { waiting: 0, pages: 0, pictures: 0, picturesMade: 30 }
     const host = await noteFor(done)
-    await expect.poll(() => textOf(host)).toBe('30 pictures made; nothing waits to be made.')
+    await expect.poll(() => textOf(host)).toBe('30 pictures converted; nothing is waiting.')
     expect(textOf(await noteFor(done, false))).toBe('')
   })
 })

@@ -61,7 +61,7 @@ const look = async (): Promise<void> => {
   </p>
   <div v-if="check" role="status"><QuickCheckResult :check="check" /></div>
   <p v-if="otherCache" class="bar">
-    <span>A cache between Zest Lamp and your pages goes on giving out old pages after a change.</span>
+    <span>A cache between Zest Lamp and your pages keeps serving old pages after a change.</span>
     <v-btn size="small" :to="{ name: 'site', params: { siteId: site.id }, hash: '#host-cache' }"
       >Purge it too</v-btn
     >
