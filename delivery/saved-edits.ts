@@ -14,6 +14,7 @@ import { collect } from './answer/collection.ts'
 import { refreshOnce } from './answer/refresh.ts'
 import { keyOf, sharedPartitions, type DeliveryIo, type Exchange, type Inquiry } from './exchange.ts'
 import type { OriginAnswer } from './origin/origin-client.ts'
+import { OriginFailure } from './origin/origin-failure.ts'
 import { inquiryFor } from './refresher.ts'
 
 /** Pages that the home page links to first, among which is what was edited lately; so many are compared. */
@@ -186,7 +187,10 @@ export class SavedEdits {
         return linkedPages(bytes.toString('utf8'), `${visitor.scheme}://${visitor.host}/`).slice(0, NEWEST)
       }
     // A form that led to the home page, signing in for one, has taken it out of the store.
-    const answer = await askOrigin(home, keyOf(home), []).catch(() => undefined)
+    const answer = await askOrigin(home, keyOf(home), []).catch((error: unknown) => {
+      if (error instanceof OriginFailure) return undefined
+      throw error
+    })
     if (answer === undefined) return []
     const collected = await collect(answer.body, LARGEST_PAGE_BYTES)
     if (collected.kind !== 'complete') answer.body.destroy()
