@@ -1,4 +1,5 @@
 import { request, type IncomingHttpHeaders } from 'node:http'
+import { CookieJar } from '../core/http/cookie-jar.ts'
 
 /** An answer of live, as its visitor gets it. */
 export interface VisitorAnswer {
@@ -14,7 +15,7 @@ const MOST_REDIRECTS = 5
 
 /** A visitor of one site, with cookies of their own, who follows redirects as a browser does. */
 export class LiveVisitor {
-  readonly cookies = new Map<string, string>()
+  readonly cookies = new CookieJar()
   readonly #port: number
   readonly #host: string
 
@@ -52,7 +53,7 @@ export class LiveVisitor {
   }
 
   #once(method: string, path: string, content?: { type: string; body: string }): Promise<VisitorAnswer> {
-    const cookie = [...this.cookies].map(([name, value]) => `${name}=${value}`).join('; ')
+    const cookie = this.cookies.field
     return new Promise((done, reject) => {
       const outgoing = request(
         {
@@ -76,11 +77,7 @@ export class LiveVisitor {
           },
         },
         (res) => {
-          for (const line of res.headers['set-cookie'] ?? []) {
-            const [name = '', value = ''] = line.split(';', 1)[0]!.split('=')
-            if (value === '' || /max-age=0/i.test(line)) this.cookies.delete(name)
-            else this.cookies.set(name, value)
-          }
+          this.cookies.take(res.headers['set-cookie'] ?? [])
           const chunks: Buffer[] = []
           res.on('data', (chunk: Buffer) => chunks.push(chunk))
           res.on('end', () =>

@@ -2,6 +2,8 @@ import { eq } from 'drizzle-orm'
 import type { CookieFinding } from '../../core/contracts/cookies.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { namePatterns } from '../../core/http/patterns.ts'
+import { CookieJar } from '../../core/http/cookie-jar.ts'
+import { sessionCookies } from '../../core/privacy/session-cookies.ts'
 import { parseDirectives } from '../../core/http/directives.ts'
 import { signInPages } from '../../core/sampling/links.ts'
 import { cookieEffect, type CookieTrial } from '../../core/privacy/cookie-effect.ts'
@@ -12,7 +14,7 @@ import type { Services } from '../services.ts'
 import type { OutsideAnswer } from '../sites/outside-request.ts'
 import { getTrial } from '../sites/setups.ts'
 import { getSite, siteRow } from '../sites/sites.ts'
-import { CookieJar } from './cookie-jar.ts'
+
 import { MadeUpVisitor } from './made-up-visitor.ts'
 
 /** Pages each cookie is tried on; enough for header, list and single page. */
@@ -84,9 +86,6 @@ interface CookieToTry {
   readonly differs: boolean
 }
 
-/** Shorter values are settings, not what tells visitors apart. */
-const SHORTEST_SESSION = 8
-
 /** Cookies that the site gives to two signed-out visitors on the sample and where they would sign in, and those the owner gave. */
 const cookiesToTry = async (site: Site, port: number, given: string): Promise<CookieToTry[]> => {
   const jars = [new CookieJar(given), new CookieJar()] as const
@@ -98,16 +97,10 @@ const cookiesToTry = async (site: Site, port: number, given: string): Promise<Co
     for (const path of [...site.sample.slice(0, PAGES).map((page) => page.path), ...signIn])
       jar.take((await stranger.askOrigin(path)).setCookies)
   }
-  const [mine, others] = jars.map(({ pairs }) => new Map(pairs)) as [Map<string, string>, Map<string, string>]
-  return [...mine]
-    .map(([name, value]) => {
-      const other = others.get(name)
-      return {
-        name,
-        value,
-        differs: value.length >= SHORTEST_SESSION && other !== undefined && other !== value,
-      }
-    })
+  const [mine, others] = jars
+  const sessions = sessionCookies(mine.pairs, others.pairs)
+  return mine.pairs
+    .map(([name, value]) => ({ name, value, differs: sessions.includes(name) }))
     .slice(0, MOST_COOKIES)
 }
 

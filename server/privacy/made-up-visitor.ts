@@ -2,13 +2,13 @@ import { parse } from 'parse5'
 import type { SignIn } from '../../core/contracts/privacy.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { attributeOf, htmlElements, type HtmlElement } from '../../core/formats/html-tree.ts'
+import { CookieJar } from '../../core/http/cookie-jar.ts'
 import { TRIAL_KEY } from '../../core/http/trial-key.ts'
 import { JobFailure } from '../jobs/job-queue.ts'
 import { settledHtml } from '../../core/page/settled-html.ts'
 import { withOwnAddresses } from '../../core/http/own-addresses.ts'
 import { namingFields } from '../sites/asked-site.ts'
 import { askOutside, type OutsideAnswer } from '../sites/outside-request.ts'
-import { CookieJar } from './cookie-jar.ts'
 
 const TIMEOUT_MS = 60_000
 

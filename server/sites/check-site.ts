@@ -1,9 +1,11 @@
 import { parseFragment } from 'parse5'
 import type { Finding, SiteCheck } from '../../core/contracts/sites.ts'
+import { CookieJar } from '../../core/http/cookie-jar.ts'
 import { parseDirectives } from '../../core/http/directives.ts'
 import { USER_AGENT, type DeviceClass } from '../../core/http/device.ts'
 import { htmlElements } from '../../core/formats/html-tree.ts'
 import { settledHtml } from '../../core/page/settled-html.ts'
+import { sessionCookies } from '../../core/privacy/session-cookies.ts'
 import { isLocalhostName } from '../../core/http/special-names.ts'
 import {
   chooseSample,
@@ -16,7 +18,6 @@ import { linkedPages } from '../../core/sampling/links.ts'
 import { scheduledAddresses } from '../../core/watching/scheduled-work.ts'
 import type { PrivateAddresses } from '../../core/http/private-addresses.ts'
 import { findPages, lookAtPages, MOST_LOOKED_AT, unlistedKinds } from './find-pages.ts'
-import { CookieJar } from '../privacy/cookie-jar.ts'
 import { askSite, type AskedSite } from './asked-site.ts'
 import { OutsideFailure, type OutsideAnswer } from './outside-request.ts'
 
@@ -83,24 +84,13 @@ const cachingFinding = ({ fields }: OutsideAnswer): Finding => {
     : finding('caching-fields', 'good', 'Pages say how long they may be kept.', lines)
 }
 
-/** Shorter values are settings, not what tells visitors apart. */
-const SHORTEST_SESSION = 8
-
-/** Cookies that two visitors got with values of their own. */
-const sessionsGiven = (one: OutsideAnswer, other: OutsideAnswer | undefined): string[] => {
-  const [first, second] = [one, other].map((answer) => new CookieJar().take(answer?.setCookies ?? []).pairs)
-  const values = new Map(second)
-  return first!
-    .filter(
-      ([name, value]) => value.length >= SHORTEST_SESSION && values.has(name) && values.get(name) !== value,
-    )
-    .map(([name]) => name)
-}
+const cookiesOf = ({ setCookies }: OutsideAnswer): [string, string][] =>
+  new CookieJar().take(setCookies).pairs
 
 const cookieFinding = (answer: OutsideAnswer, again: OutsideAnswer | undefined): Finding => {
   const { setCookies } = answer
   const names = setCookies.map((line) => line.split('=', 1)[0]!.trim())
-  const sessions = sessionsGiven(answer, again)
+  const sessions = again === undefined ? [] : sessionCookies(cookiesOf(answer), cookiesOf(again))
   if (sessions.length > 0)
     return finding(
       'sessions-everywhere',
