@@ -51,7 +51,7 @@ const { saving: removing, save: remove } = useSaving(() => put(null))
       hint="{path} stands for the page that has changed. A path, or a full address of a host of yours."
       persistent-hint
     />
-    <v-text-field v-model="draft.everything" label="In the place of {path} when everything has changed" />
+    <v-text-field v-model="draft.everything" label="{path} when everything has changed" />
     <v-textarea
       v-model="draft.fields"
       label="Header fields that go along, one a line"
@@ -77,7 +77,8 @@ const { saving: removing, save: remove } = useSaving(() => put(null))
 <style scoped>
 .fields {
   display: grid;
-  grid-template-columns: 8rem minmax(12rem, 1fr);
+  grid-template-columns: 1fr 1fr;
+  align-items: start;
   gap: 0.8rem;
   max-width: 46rem;
 }
