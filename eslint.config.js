@@ -55,15 +55,7 @@ export default tseslint.config(
     ignores: ['core/**/*.test.ts'],
     rules: {
       'no-restricted-properties': ['error', ...clockAndChance],
-      'no-restricted-globals': [
-        'error',
-        'document',
-        'window',
-        'fetch',
-        'process',
-        'setTimeout',
-        'performance',
-      ],
+      'no-restricted-globals': ['error', 'document', 'window', 'fetch', 'process', 'setTimeout', 'performance'],
       'no-restricted-syntax': [
         'error',
         {

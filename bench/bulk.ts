@@ -15,10 +15,16 @@ const EVERY_MS = 2
 
 const photo = (): Promise<Buffer> =>
   sharp({
-    create: { width: 1600, height: 1067, channels: 3, background: '#6a8a98', noise: { type: 'gaussian', mean: 128, sigma: 20 } },
+    create: {
+      width: 1600,
+      height: 1067,
+      channels: 3,
+      background: '#6a8a98',
+      noise: { type: 'gaussian', mean: 128, sigma: 20 },
+    },
   })
     .jpeg({ quality: 88 })
-    .toBuffer() // prettier-ignore
+    .toBuffer()
 
 const agent = new Agent({ keepAlive: true, maxSockets: 64 })
 
@@ -26,13 +32,16 @@ const agent = new Agent({ keepAlive: true, maxSockets: 64 })
 const timed = (): Promise<number> =>
   new Promise((resolve, reject) => {
     const startedAt = performance.now()
-    request({ host: '127.0.0.1', port: PORT + 10, path: '/page', headers: { host: HOST, 'accept-encoding': 'br' }, agent }, (res) => {
-      res.resume()
-      res.once('end', () => resolve(performance.now() - startedAt))
-    })
+    request(
+      { host: '127.0.0.1', port: PORT + 10, path: '/page', headers: { host: HOST, 'accept-encoding': 'br' }, agent },
+      (res) => {
+        res.resume()
+        res.once('end', () => resolve(performance.now() - startedAt))
+      },
+    )
       .on('error', reject)
       .end()
-  }) // prettier-ignore
+  })
 
 const p99 = async (): Promise<number> => {
   const asked: Promise<number>[] = []
@@ -45,8 +54,7 @@ const p99 = async (): Promise<number> => {
   return times[Math.floor(times.length * 0.99)]!
 }
 
-const waiting = async (delivery: DeliveryProcess): Promise<number> =>
-  (await delivery.client.preparing('bench')).waiting
+const waiting = async (delivery: DeliveryProcess): Promise<number> => (await delivery.client.preparing('bench')).waiting
 
 const load = (path: string): Promise<void> =>
   new Promise((resolve, reject) => {
@@ -65,9 +73,10 @@ export const bulk: Benchmark = {
     const bytes = await photo()
     const gallery = `<!doctype html><title>Gallery</title>${Array.from({ length: PHOTOS }, (_, i) => `<img src="/media/${i}.jpg">`).join('')}`
     const origin = createServer((req, res) => {
-      if (req.url?.startsWith('/media/'))
-        return void res.writeHead(200, { 'content-type': 'image/jpeg' }).end(bytes)
-      res.writeHead(200, { 'content-type': 'text/html' }).end(req.url === '/gallery' ? gallery : `<!doctype html><p>${'Ferry '.repeat(2000)}`) // prettier-ignore
+      if (req.url?.startsWith('/media/')) return void res.writeHead(200, { 'content-type': 'image/jpeg' }).end(bytes)
+      res
+        .writeHead(200, { 'content-type': 'text/html' })
+        .end(req.url === '/gallery' ? gallery : `<!doctype html><p>${'Ferry '.repeat(2000)}`)
     })
     await new Promise<void>((resolve) => origin.listen(0, '127.0.0.1', resolve))
     const config = configFor((origin.address() as AddressInfo).port)
@@ -93,7 +102,9 @@ export const bulk: Benchmark = {
       const perSecond = (before - left) / ((performance.now() - startedAt) / 1000)
       while ((await waiting(delivery)) > 0) await new Promise((resolve) => setTimeout(resolve, 200))
       for (let turn = 0; turn < TURNS / 2; turn++) idle.push(await p99())
-      console.log(`p99 idle ${idle.map((ms) => ms.toFixed(2)).join(' ')} ms, converting ${busy.map((ms) => ms.toFixed(2)).join(' ')} ms; photos of 1600x1067 to AVIF`) // prettier-ignore
+      console.log(
+        `p99 idle ${idle.map((ms) => ms.toFixed(2)).join(' ')} ms, converting ${busy.map((ms) => ms.toFixed(2)).join(' ')} ms; photos of 1600x1067 to AVIF`,
+      )
       return [
         {
           name: 'bulk-p99-vs-idle',

@@ -32,23 +32,17 @@ export const connections: Benchmark = {
   names: ['keep-alive-connections'],
   run: async () => {
     const most = Math.min(WANTED, openFiles() - 500)
-    const origin = createServer((_req, res) =>
-      res.writeHead(200, { 'content-type': 'text/html' }).end('page'),
-    )
+    const origin = createServer((_req, res) => res.writeHead(200, { 'content-type': 'text/html' }).end('page'))
     await new Promise<void>((resolve) => origin.listen(0, '127.0.0.1', resolve))
     const delivery = await startDelivery(PORT, configFor((origin.address() as AddressInfo).port))
     const sockets: Socket[] = []
     try {
       while (sockets.length < most)
-        sockets.push(
-          ...(await Promise.all(Array.from({ length: Math.min(AT_ONCE, most - sockets.length) }, open))),
-        )
+        sockets.push(...(await Promise.all(Array.from({ length: Math.min(AT_ONCE, most - sockets.length) }, open))))
       let held = 0
       for (let i = 0; i < sockets.length; i += AT_ONCE)
         held += (await Promise.all(sockets.slice(i, i + AT_ONCE).map(answered))).filter(Boolean).length
-      return [
-        { name: 'keep-alive-connections', value: held, unit: 'connections', aim: WANTED, better: 'higher' },
-      ]
+      return [{ name: 'keep-alive-connections', value: held, unit: 'connections', aim: WANTED, better: 'higher' }]
     } finally {
       for (const socket of sockets) socket.destroy()
       await delivery.stop()

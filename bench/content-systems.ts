@@ -60,23 +60,46 @@ export const editSeen: Benchmark = {
         system.edit(post.id, { title: `Told ${time}` })
         const begun = performance.now()
         await fetch(plainUrl, { method: 'POST', body: JSON.stringify({ url: path }) })
-        took.event.push(Math.max(await untilSeen(site, path, `Told ${time}`, begun), await untilSeen(site, '/', `Told ${time}`, begun))) // prettier-ignore
+        took.event.push(
+          Math.max(
+            await untilSeen(site, path, `Told ${time}`, begun),
+            await untilSeen(site, '/', `Told ${time}`, begun),
+          ),
+        )
       }
       for (let time = 0; time < TIMES; time++) {
         await warm()
         await editor.get(path)
         const begun = performance.now()
         await editor.json('/api/content', { id: post.id, title: `Saved ${time}` })
-        took.editor.push(Math.max(await untilSeen(site, path, `Saved ${time}`, begun), await untilSeen(site, '/', `Saved ${time}`, begun))) // prettier-ignore
+        took.editor.push(
+          Math.max(
+            await untilSeen(site, path, `Saved ${time}`, begun),
+            await untilSeen(site, '/', `Saved ${time}`, begun),
+          ),
+        )
       }
       for (let time = 0; time < WATCHED_TIMES; time++) {
         await warm()
         system.edit(post.id, { title: `Watched ${time}` })
         const begun = performance.now()
-        took.watching.push(Math.max(await untilSeen(site, path, `Watched ${time}`, begun), await untilSeen(site, '/', `Watched ${time}`, begun))) // prettier-ignore
+        took.watching.push(
+          Math.max(
+            await untilSeen(site, path, `Watched ${time}`, begun),
+            await untilSeen(site, '/', `Watched ${time}`, begun),
+          ),
+        )
       }
       const result = (name: string, values: readonly number[], aim: number) =>
-        ({ name, value: median(values), low: Math.min(...values), high: Math.max(...values), unit: 's', aim, better: 'lower' }) as const // prettier-ignore
+        ({
+          name,
+          value: median(values),
+          low: Math.min(...values),
+          high: Math.max(...values),
+          unit: 's',
+          aim,
+          better: 'lower',
+        }) as const
       return [
         result('edit-seen-event-s', took.event, 1),
         result('edit-seen-editor-s', took.editor, 5),

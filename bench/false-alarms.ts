@@ -31,7 +31,9 @@ export const falseAlarms: Benchmark = {
           if (result !== 'intact') console.log(`${path}: ${sentence}`)
           if (result === 'broken') broken++
         }
-        console.log(`check ${time + 1} of ${TIMES}: ${[...told].map(([result, count]) => `${count} ${result}`).join(', ')}`) // prettier-ignore
+        console.log(
+          `check ${time + 1} of ${TIMES}: ${[...told].map(([result, count]) => `${count} ${result}`).join(', ')}`,
+        )
       }
       return [{ name: 'safety-false-alarms', value: broken, unit: 'pages', aim: 0, better: 'lower' }]
     } finally {

@@ -17,8 +17,7 @@ const measureHome = async (stack: Stack, site: Site): Promise<Measurement> => {
   })
   for (;;) {
     const job = await stack.api<Job>('GET', `/jobs/${head.jobId}`)
-    if (job.state === 'done')
-      return stack.api<Measurement>('GET', `/sites/${site.id}/measurements/${head.id}`)
+    if (job.state === 'done') return stack.api<Measurement>('GET', `/sites/${site.id}/measurements/${head.id}`)
     if (job.state !== 'queued' && job.state !== 'running') throw new Error(job.error ?? job.state)
     await new Promise((resolve) => setTimeout(resolve, 500))
   }

@@ -12,12 +12,17 @@ const LATER_MS = 10 * 60_000
 const pictureBytes = async (url: string, ms: number): Promise<number> => {
   const browser = await openBrowser()
   try {
-    const page = await browser.newPage({ viewport: { width: 390, height: 844 }, deviceScaleFactor: 2.6, isMobile: true, userAgent: 'Mozilla/5.0 (Linux; Android 14) Mobile' }) // prettier-ignore
+    const page = await browser.newPage({
+      viewport: { width: 390, height: 844 },
+      deviceScaleFactor: 2.6,
+      isMobile: true,
+      userAgent: 'Mozilla/5.0 (Linux; Android 14) Mobile',
+    })
     const session = await page.context().newCDPSession(page)
     await session.send('Network.enable')
     const pictures = new Set<string>()
     let bytes = 0
-    session.on('Network.responseReceived', ({ requestId, type }) => void (type === 'Image' && pictures.add(requestId))) // prettier-ignore
+    session.on('Network.responseReceived', ({ requestId, type }) => void (type === 'Image' && pictures.add(requestId)))
     session.on('Network.loadingFinished', ({ requestId, encodedDataLength }) => {
       if (pictures.has(requestId)) bytes += encodedDataLength
     })
@@ -46,7 +51,7 @@ export const firstVisit: Benchmark = {
       await setTimeout(LATER_MS)
       const later = await pictureBytes(`${site!.liveUrl}/`, FIRST_MS)
       console.log(`pictures of the home page: ${first} bytes at first, ${later} ten minutes later`)
-      return [{ name: 'first-visit-picture-bytes', value: first / later, unit: 'ratio', aim: 1.5, better: 'lower' }] // prettier-ignore
+      return [{ name: 'first-visit-picture-bytes', value: first / later, unit: 'ratio', aim: 1.5, better: 'lower' }]
     } finally {
       await stack.stop()
     }

@@ -39,12 +39,14 @@ export const guidedBench: Benchmark = {
       const side = (name: string) => result.sides.find((one) => one.side === name)!.medians
       for (const name of ['origin', 'live', 'trial']) {
         const { lcpMs, requests, sentBytes } = side(name)
-        console.log(`${name}: LCP ${Math.round(lcpMs!)} ms, ${requests} requests, ${sentBytes} bytes; floor ${Math.round(result.floorMs!)} ms`) // prettier-ignore
+        console.log(
+          `${name}: LCP ${Math.round(lcpMs!)} ms, ${requests} requests, ${sentBytes} bytes; floor ${Math.round(result.floorMs!)} ms`,
+        )
       }
       const [origin, now] = [side('origin').lcpMs!, side('trial').lcpMs!]
       return [
         { name: 'guided-lcp-gain', value: origin / now, unit: 'ratio', aim: 4, better: 'higher' },
-        { name: 'guided-lcp-vs-floor', value: now / result.floorMs!, unit: 'ratio', aim: 1.5, better: 'lower' }, // prettier-ignore
+        { name: 'guided-lcp-vs-floor', value: now / result.floorMs!, unit: 'ratio', aim: 1.5, better: 'lower' },
       ]
     } finally {
       await stack.stop()

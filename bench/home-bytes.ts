@@ -20,7 +20,13 @@ interface Sent {
   readonly body: Buffer
 }
 
-const TYPES: [RegExp, string][] = [[/html/, 'page'], [/css/, 'styles'], [/javascript/, 'scripts'], [/image/, 'pictures'], [/font/, 'fonts']] // prettier-ignore
+const TYPES: [RegExp, string][] = [
+  [/html/, 'page'],
+  [/css/, 'styles'],
+  [/javascript/, 'scripts'],
+  [/image/, 'pictures'],
+  [/font/, 'fonts'],
+]
 
 /** The server that is asked, under which name, with which fields besides. */
 interface Asked {
@@ -38,12 +44,16 @@ const get = ({ port, host, fields = {} }: Asked, path: string): Promise<Sent> =>
       res.on('end', () => {
         const raw = Buffer.concat(chunks)
         const type = TYPES.find(([pattern]) => pattern.test(String(res.headers['content-type'])))?.[1] ?? 'other'
-        resolve({ type, sent: raw.length, body: res.headers['content-encoding'] === 'br' ? brotliDecompressSync(raw) : raw })
+        resolve({
+          type,
+          sent: raw.length,
+          body: res.headers['content-encoding'] === 'br' ? brotliDecompressSync(raw) : raw,
+        })
       })
     })
       .on('error', reject)
       .end()
-  }) // prettier-ignore
+  })
 
 /** The page and every file of its own host that it names, styles' own included. */
 const everything = async (asked: Asked): Promise<Map<string, Sent>> => {
@@ -74,7 +84,9 @@ const byLibrary = async ({ type, body }: Sent): Promise<number> => {
     case 'scripts':
       return brotli((await terser(text)).code ?? text)
     case 'page':
-      return brotli(await htmlMinifier(text, { collapseWhitespace: true, conservativeCollapse: true, removeComments: true })) // prettier-ignore
+      return brotli(
+        await htmlMinifier(text, { collapseWhitespace: true, conservativeCollapse: true, removeComments: true }),
+      )
     case 'pictures': {
       const avif = await sharp(body)
         .avif({ quality: qualityFor('avif', QUALITY), effort: 3 })
@@ -126,15 +138,32 @@ export const homeBytes: Benchmark = {
       })
       const library = new Map<string, number>()
       for (const [path, file] of before) library.set(path, await byLibrary(file))
-      const [origin, ours] = [before, after].map((files) => sums([...files.values()].map(({ type, sent }) => [type, sent] as const))) // prettier-ignore
+      const [origin, ours] = [before, after].map((files) =>
+        sums([...files.values()].map(({ type, sent }) => [type, sent] as const)),
+      )
       const theirs = sums([...before].map(([path, { type }]) => [type, library.get(path)!] as const))
       for (const type of origin!.keys())
-        console.log(`${type}: ${origin!.get(type)} bytes at the origin, ${ours!.get(type) ?? 0} here, ${theirs.get(type)} by the libraries alone`) // prettier-ignore
+        console.log(
+          `${type}: ${origin!.get(type)} bytes at the origin, ${ours!.get(type) ?? 0} here, ${theirs.get(type)} by the libraries alone`,
+        )
       const compared = ['styles', 'scripts', 'pictures']
-      const total = (of: Map<string, number>, types: Iterable<string>): number => [...types].reduce((sum, type) => sum + (of.get(type) ?? 0), 0) // prettier-ignore
+      const total = (of: Map<string, number>, types: Iterable<string>): number =>
+        [...types].reduce((sum, type) => sum + (of.get(type) ?? 0), 0)
       return [
-        { name: 'home-bytes-vs-origin', value: total(ours!, origin!.keys()) / total(origin!, origin!.keys()), unit: 'ratio', aim: 0.5, better: 'lower' }, // prettier-ignore
-        { name: 'home-bytes-vs-libraries', value: total(ours!, compared) / total(theirs, compared), unit: 'ratio', aim: 1.03, better: 'lower' }, // prettier-ignore
+        {
+          name: 'home-bytes-vs-origin',
+          value: total(ours!, origin!.keys()) / total(origin!, origin!.keys()),
+          unit: 'ratio',
+          aim: 0.5,
+          better: 'lower',
+        },
+        {
+          name: 'home-bytes-vs-libraries',
+          value: total(ours!, compared) / total(theirs, compared),
+          unit: 'ratio',
+          aim: 1.03,
+          better: 'lower',
+        },
       ]
     } finally {
       await stack.stop()

@@ -68,10 +68,7 @@ export const retest: Benchmark = {
       })
       await finished(stack, head.jobId)
       const tookS = (performance.now() - begun) / 1000
-      const { runs, results } = await stack.api<Measurement>(
-        'GET',
-        `/sites/${site!.id}/measurements/${head.id}`,
-      )
+      const { runs, results } = await stack.api<Measurement>('GET', `/sites/${site!.id}/measurements/${head.id}`)
       const loading = runs.reduce((sum, { metrics }) => sum + (metrics?.loadedMs ?? 0), 0) / 1000
       const of = (purpose: string): number => runs.filter((run) => run.purpose === purpose).length
       console.log(

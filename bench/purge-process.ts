@@ -20,9 +20,17 @@ const store = await IndexedStore.onDisk(folder, { memoryBytes: 64e6, diskBytes: 
 for (let i = 0; i < ENTRIES; i++) {
   const key = cacheKey('s/live', 'http', 'www.orrin-sound.example', `/stories/${i % 10}/a-day-at-quay-${i}`)
   store.put(
-    { key, status: 200, fields: [['content-type', 'text/html']], requestTime: epochMs(0), responseTime: epochMs(0), correctedInitialAge: seconds(0), nominated: [] },
+    {
+      key,
+      status: 200,
+      fields: [['content-type', 'text/html']],
+      requestTime: epochMs(0),
+      responseTime: epochMs(0),
+      correctedInitialAge: seconds(0),
+      nominated: [],
+    },
     new Map([['identity', body]]),
-  ) // prettier-ignore
+  )
   if (i % 2000 === 0) await store.settled()
 }
 await store.settled()
@@ -49,13 +57,16 @@ setImmediate(() => {
   watch()
 })
 await new Promise((resolve) => setImmediate(resolve))
-const purged = await purge({ siteId: 's', what: { kind: 'pattern', pattern: '/*/x/*-quay-*' }, manner: 'hard' }, io) // prettier-ignore
+const purged = await purge({ siteId: 's', what: { kind: 'pattern', pattern: '/*/x/*-quay-*' }, manner: 'hard' }, io)
 watching = false
 if (purged !== 0) throw new Error(`${purged} entries were purged that the pattern does not mean.`)
 before = performance.now()
 watching = true
 watch()
-const meant = await purge({ siteId: 's', what: { kind: 'pattern', pattern: '/stories/7/*-quay-*' }, manner: 'hard' }, io) // prettier-ignore
+const meant = await purge(
+  { siteId: 's', what: { kind: 'pattern', pattern: '/stories/7/*-quay-*' }, manner: 'hard' },
+  io,
+)
 watching = false
 if (meant !== ENTRIES / 10) throw new Error(`${meant} entries were purged instead of ${ENTRIES / 10}.`)
 process.send!({ longestMs })

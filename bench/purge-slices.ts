@@ -15,4 +15,4 @@ export const purgeSlices: Benchmark = {
     child.kill()
     return [{ name: 'purge-200k-longest-slice-ms', value: longestMs, unit: 'ms', aim: 10, better: 'lower' }]
   },
-} // prettier-ignore
+}

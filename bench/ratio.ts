@@ -8,9 +8,7 @@ const SETTLED_WITHIN = 0.2
  * weigh the same.
  * @param ratios one for each pair, above 0
  */
-export const ratioOf = (
-  ratios: readonly number[],
-): { value: number; low: number; high: number; settled: boolean } => {
+export const ratioOf = (ratios: readonly number[]): { value: number; low: number; high: number; settled: boolean } => {
   const { shift, low, high } = pairedShift(ratios.map((ratio) => Math.log(Math.max(ratio, 1e-6))))
   const value = Math.exp(shift)
   const [from, to] = [Math.exp(low), Math.exp(high)]

@@ -27,9 +27,17 @@ const fill = async (folder: string): Promise<void> => {
   for (let i = 0; i < ENTRIES; i++) {
     const key = cacheKey('bench/live', 'http', HOST, `/stories/a-day-at-quay-${i}`)
     store.put(
-      { key, status: 200, fields: [['content-type', 'text/html']], requestTime: epochMs(Date.now()), responseTime: epochMs(Date.now()), correctedInitialAge: seconds(0), nominated: [] },
+      {
+        key,
+        status: 200,
+        fields: [['content-type', 'text/html']],
+        requestTime: epochMs(Date.now()),
+        responseTime: epochMs(Date.now()),
+        correctedInitialAge: seconds(0),
+        nominated: [],
+      },
       new Map([['identity', body]]),
-    ) // prettier-ignore
+    )
     if (i % 2000 === 0) await store.settled()
   }
   await store.settled()
@@ -40,9 +48,7 @@ const fill = async (folder: string): Promise<void> => {
 const ask = (path: string): Promise<string | undefined> =>
   new Promise((done) => {
     request({ host: '127.0.0.1', port: PORT + 10, path, agent: false, headers: { host: HOST } }, (res) =>
-      res
-        .resume()
-        .on('end', () => done(res.statusCode === 200 ? String(res.headers['cache-status']) : undefined)),
+      res.resume().on('end', () => done(res.statusCode === 200 ? String(res.headers['cache-status']) : undefined)),
     )
       .on('error', () => done(undefined))
       .end()
@@ -67,9 +73,7 @@ export const recovery: Benchmark = {
     const folder = await mkdtemp(join(tmpdir(), 'zest-recovery-'))
     await mkdir(join(folder, 'delivery/store'), { recursive: true })
     await fill(join(folder, 'delivery/store'))
-    const origin = createServer((_req, res) =>
-      res.writeHead(200, { 'content-type': 'text/html' }).end('page'),
-    )
+    const origin = createServer((_req, res) => res.writeHead(200, { 'content-type': 'text/html' }).end('page'))
     await new Promise<void>((done) => origin.listen(0, '127.0.0.1', done))
     await saveConfig(join(folder, 'delivery/setups.json'), configFor((origin.address() as AddressInfo).port))
     const start = `import('./scripts/supervise.mjs').then(({ Supervisor }) => new Supervisor({}).start('delivery'))`

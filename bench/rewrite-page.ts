@@ -31,9 +31,17 @@ const facts = (): Map<string, FileFacts> => {
     address: new URL(path, ADDRESS).href,
     kind,
     bytes: text?.length ?? 100_000,
-    ...(text === undefined ? { image: { width: 1200, height: 800, widths: [320, 720, 1200].map((width) => ({ width, path: `/w${width}${path}` })) } } : { text }),
+    ...(text === undefined
+      ? {
+          image: {
+            width: 1200,
+            height: 800,
+            widths: [320, 720, 1200].map((width) => ({ width, path: `/w${width}${path}` })),
+          },
+        }
+      : { text }),
     made: { path: `/made${path.split('?')[0]}`, bytes: 1000, integrity: 'sha384-x', changed: true, by: ['minify'] },
-  }) // prettier-ignore
+  })
   const files = [
     ...[1, 2, 3].map((n) => made(`/s${n}.css?ver=1`, 'style', css)),
     ...[1, 2, 3, 4, 5].map((n) => made(`/s${n}.js?ver=1`, 'script', n === 1 ? js : 'window.x = 1')),
@@ -47,7 +55,19 @@ export const rewritePageBench: Benchmark = {
   names: ['rewrite-100kb-ms'],
   run: async () => {
     const on = { enabled: true }
-    const remedies = ['minify', 'fingerprint', 'images', 'fonts', 'lazy', 'scriptOrder', 'hints', 'unusedStyles', 'criticalStyles', 'stillVideo', 'features'] // prettier-ignore
+    const remedies = [
+      'minify',
+      'fingerprint',
+      'images',
+      'fonts',
+      'lazy',
+      'scriptOrder',
+      'hints',
+      'unusedStyles',
+      'criticalStyles',
+      'stillVideo',
+      'features',
+    ]
     const setup = Setup.parse({ remedies: Object.fromEntries(remedies.map((id) => [id, on])) })
     const knowledge: PageOrder['knowledge'] = {
       path: '/',

@@ -42,11 +42,13 @@ export const sessionsEverywhere: Benchmark = {
       let hits = 0
       for (let visit = 0; visit < VISITS; visit++) {
         const returns = known.length > 0 && random() < RETURNING
-        const visitor = returns ? known[Math.floor(random() * known.length)]! : new LiveVisitor(PORT + 10, HOST) // prettier-ignore
+        const visitor = returns ? known[Math.floor(random() * known.length)]! : new LiveVisitor(PORT + 10, HOST)
         if (!returns) known.push(visitor)
         if (/;\s*(?:hit|collapsed)\b/.test((await visitor.get(choose())).cacheStatus)) hits++
       }
-      return [{ name: 'sessions-everywhere-hit-ratio', value: hits / VISITS, unit: 'ratio', aim: 0.9, better: 'higher' }] // prettier-ignore
+      return [
+        { name: 'sessions-everywhere-hit-ratio', value: hits / VISITS, unit: 'ratio', aim: 0.9, better: 'higher' },
+      ]
     } finally {
       await delivery.stop()
       system.close()

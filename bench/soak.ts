@@ -81,26 +81,39 @@ interface Answer {
 }
 const ask = (path: string, method: string, headers: Record<string, string>): Promise<Answer> =>
   new Promise((resolve, reject) => {
-    const outgoing = request({ host: '127.0.0.1', port: PORT + 10, path, method, agent: false, headers: { host: HOST, ...headers } }, (res) => {
-      const chunks: Buffer[] = []
-      res.on('data', (chunk: Buffer) => chunks.push(chunk))
-      res.on('error', reject)
-      res.on('aborted', () => reject(new Error('cut off')))
-      res.on('end', () => resolve({ status: res.statusCode!, headers: res.headers, body: Buffer.concat(chunks) }))
-    }) // prettier-ignore
+    const outgoing = request(
+      { host: '127.0.0.1', port: PORT + 10, path, method, agent: false, headers: { host: HOST, ...headers } },
+      (res) => {
+        const chunks: Buffer[] = []
+        res.on('data', (chunk: Buffer) => chunks.push(chunk))
+        res.on('error', reject)
+        res.on('aborted', () => reject(new Error('cut off')))
+        res.on('end', () => resolve({ status: res.statusCode!, headers: res.headers, body: Buffer.concat(chunks) }))
+      },
+    )
     outgoing.on('error', reject)
     outgoing.end()
   })
 
-const totals = { requests: 0, hits: 0, stale: 0, unchanged: 0, parts: 0, personal: 0, purges: 0, softPurges: 0, setups: 0, kills: 0, explained: 0 } // prettier-ignore
+const totals = {
+  requests: 0,
+  hits: 0,
+  stale: 0,
+  unchanged: 0,
+  parts: 0,
+  personal: 0,
+  purges: 0,
+  softPurges: 0,
+  setups: 0,
+  kills: 0,
+  explained: 0,
+}
 let downUntil = 0
 let killedAt = 0
 
 const decoded = ({ headers, body }: Answer): string => {
   const coding = headers['content-encoding']
-  return (
-    coding === 'br' ? brotliDecompressSync(body) : coding === 'gzip' ? gunzipSync(body) : body
-  ).toString()
+  return (coding === 'br' ? brotliDecompressSync(body) : coding === 'gzip' ? gunzipSync(body) : body).toString()
 }
 
 /** Whether the origin's failures, or the kill, were in force while a request was under way. */
@@ -108,8 +121,7 @@ const excusable = (begun: number): boolean => lastFailing >= begun - 1500 || dow
 
 const check = (path: string, person: string, least: number, got: Answer): void => {
   const cacheStatus = String(got.headers['cache-status'] ?? '')
-  const fault = (what: string): void =>
-    void wrong.push(`${what}: ${path} as ${person}, ${got.status}, ${cacheStatus}`)
+  const fault = (what: string): void => void wrong.push(`${what}: ${path} as ${person}, ${got.status}, ${cacheStatus}`)
   if (cacheStatus.includes('; hit')) totals.hits++
   const text = decoded(got)
   const match = /version=(\d+);person=(\w+);/.exec(text)
@@ -259,13 +271,7 @@ const visitors = Array.from({ length: VISITORS }, async () => {
   while (going()) await visit()
 })
 const attacks = attack({ httpPort: PORT + 10, httpsPort: PORT + 11, host: HOST }, going, '/events')
-await Promise.all([
-  ...visitors,
-  edits(delivery),
-  setups(delivery, originPort),
-  failures(),
-  killOnce(delivery),
-])
+await Promise.all([...visitors, edits(delivery), setups(delivery, originPort), failures(), killOnce(delivery)])
 clearInterval(watching)
 await delivery.stop()
 origin.close()
@@ -280,9 +286,7 @@ console.log(
 console.log(
   `origin: ${originAnswers.served} answers, ${originAnswers.failed} failures on purpose; ${totals.explained} errors of visitors that these or the kill explain`,
 )
-console.log(
-  `attacks: ${attacks.map(({ name, tries }) => (tries() > 0 ? `${tries()} ${name}` : name)).join(', ')}`,
-)
+console.log(`attacks: ${attacks.map(({ name, tries }) => (tries() > 0 ? `${tries()} ${name}` : name)).join(', ')}`)
 console.log(`memory of delivery: ${Math.min(...memory)} to ${Math.max(...memory)} MB`)
 console.log(`wrong bodies: ${wrong.length}; unexplained errors: ${unexplained.length}`)
 for (const one of [...wrong, ...unexplained].slice(0, 20)) console.log(`  ${one}`)

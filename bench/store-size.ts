@@ -14,7 +14,7 @@ const ENTRIES = 100_000
 
 /** A page as a content system sends it, stored in three codings. */
 const entryOf = (i: number, body: Buffer): StoredEntry => {
-  const key = cacheKey('site/live', 'http', 'www.orrin-sound.example', `/stories/a-day-at-quay-number-${i}`) // prettier-ignore
+  const key = cacheKey('site/live', 'http', 'www.orrin-sound.example', `/stories/a-day-at-quay-number-${i}`)
   return {
     key,
     id: createHash('sha256').update(key).digest('hex').slice(0, 32),
@@ -33,7 +33,11 @@ const entryOf = (i: number, body: Buffer): StoredEntry => {
     responseTime: epochMs(1_790_000_000_200 + i),
     correctedInitialAge: seconds(0.2),
     nominated: [],
-    bodies: (['identity', 'br', 'gzip'] as const).map((coding) => ({ coding, bytes: body.length, digest: digestOf(Buffer.from(`${i}${coding}`)) })), // prettier-ignore
+    bodies: (['identity', 'br', 'gzip'] as const).map((coding) => ({
+      coding,
+      bytes: body.length,
+      digest: digestOf(Buffer.from(`${i}${coding}`)),
+    })),
   }
 }
 
@@ -65,9 +69,7 @@ const open = (folder: string): Promise<{ openedMs: number; bytes: number; entrie
     const child = fork(join(import.meta.dirname, 'store-opener.mjs'), [folder], { execArgv: ['--expose-gc'] })
     child.once('message', (told) => resolve(told as never))
     child.once('error', reject)
-    child.once('exit', (code) =>
-      code === 0 ? undefined : reject(new Error(`The opener ended with ${code}.`)),
-    )
+    child.once('exit', (code) => (code === 0 ? undefined : reject(new Error(`The opener ended with ${code}.`))))
   })
 
 /** Time to open a store of 100,000 entries, and the memory each entry takes. */

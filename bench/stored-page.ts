@@ -25,14 +25,11 @@ interface Answer {
 
 const get = (port: number): Promise<Answer> =>
   new Promise((resolve, reject) => {
-    request(
-      { host: '127.0.0.1', port, path: '/', headers: { host: HOST, 'accept-encoding': 'br' } },
-      (res) => {
-        const chunks: Buffer[] = []
-        res.on('data', (chunk: Buffer) => chunks.push(chunk))
-        res.on('end', () => resolve({ fields: res.rawHeaders, body: Buffer.concat(chunks) }))
-      },
-    )
+    request({ host: '127.0.0.1', port, path: '/', headers: { host: HOST, 'accept-encoding': 'br' } }, (res) => {
+      const chunks: Buffer[] = []
+      res.on('data', (chunk: Buffer) => chunks.push(chunk))
+      res.on('end', () => resolve({ fields: res.rawHeaders, body: Buffer.concat(chunks) }))
+    })
       .on('error', reject)
       .end()
   })
@@ -68,7 +65,17 @@ const UNITS: Record<string, number> = { us: 0.001, ms: 1, s: 1000 }
 
 /** A load from a process of its own that costs little: what is left of the processor is the server's. */
 const load = async (port: number): Promise<Pick<Turn, 'rps' | 'p99'> & { requests: number }> => {
-  const { stdout } = await promisify(execFile)('wrk', ['-t1', `-c${CONNECTIONS}`, `-d${TURN_S}s`, '--latency', '-H', `Host: ${HOST}`, '-H', 'accept-encoding: br', `http://127.0.0.1:${port}/`]) // prettier-ignore
+  const { stdout } = await promisify(execFile)('wrk', [
+    '-t1',
+    `-c${CONNECTIONS}`,
+    `-d${TURN_S}s`,
+    '--latency',
+    '-H',
+    `Host: ${HOST}`,
+    '-H',
+    'accept-encoding: br',
+    `http://127.0.0.1:${port}/`,
+  ])
   const number = (pattern: RegExp): RegExpExecArray => {
     const found = pattern.exec(stdout)
     if (found === null) throw new Error(`wrk said something else: ${stdout}`)
@@ -99,8 +106,7 @@ export const storedPage: Benchmark = {
     const delivery = await startDelivery(PORT, configFor(originPort))
     await get(PORT + 10)
     const stored = await get(PORT + 10)
-    if (!stored.fields.join('\n').includes('; hit'))
-      throw new Error('The page is not answered from the store.')
+    if (!stored.fields.join('\n').includes('; hit')) throw new Error('The page is not answered from the store.')
     const bare = await startBare(stored)
     const fixed = await startStatic(stored.body)
     try {
@@ -114,8 +120,7 @@ export const storedPage: Benchmark = {
       console.log(
         `requests a second: ours ${rps('ours')}, bare node:http ${rps('theirs')}${file === undefined ? '' : `, the same bytes as a static file of a general-purpose web server ${Math.round(file.rps)}`}`,
       )
-      const ratios = (of: (turn: Turn) => number): number[] =>
-        turns.map(({ ours, theirs }) => of(ours) / of(theirs))
+      const ratios = (of: (turn: Turn) => number): number[] => turns.map(({ ours, theirs }) => of(ours) / of(theirs))
       return [
         {
           name: 'stored-rps-vs-bare',

@@ -21,16 +21,12 @@ export const memoryUnderAttack: Benchmark = {
       if (req.url === '/events') res.writeHead(200, { 'content-type': 'text/event-stream' }).write('data: x\n\n')
       else if (req.method === 'POST') req.resume().once('end', () => res.end())
       else res.writeHead(200, { 'content-type': 'text/html' }).end(PAGE)
-    }) // prettier-ignore
+    })
     await new Promise<void>((resolve) => origin.listen(0, '127.0.0.1', resolve))
     const delivery = await startDelivery(PORT, configFor((origin.address() as AddressInfo).port))
     const { pid } = delivery
     const end = Date.now() + SECONDS * 1000
-    const attacks = attack(
-      { httpPort: PORT + 10, httpsPort: PORT + 11, host: HOST },
-      () => Date.now() < end,
-      '/events',
-    )
+    const attacks = attack({ httpPort: PORT + 10, httpsPort: PORT + 11, host: HOST }, () => Date.now() < end, '/events')
     await new Promise((resolve) => setTimeout(resolve, SECONDS * 1000))
     const value = mostMemoryMb(pid)
     console.log(attacks.map(({ name, tries }) => (tries() > 0 ? `${tries()} ${name}` : name)).join(', '))

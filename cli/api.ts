@@ -37,9 +37,7 @@ export const callApi = async <T extends z.ZodType>(
     headers: { authorization: `Bearer ${token}`, 'content-type': 'application/json' },
     body: body === undefined ? undefined : JSON.stringify(body),
   }).catch(() => {
-    throw new CommandFailure(
-      `Nothing answers at ${url}. Is Zest Lamp running? ZEST_URL names another address.`,
-    )
+    throw new CommandFailure(`Nothing answers at ${url}. Is Zest Lamp running? ZEST_URL names another address.`)
   })
   const answer: unknown = await response.json().catch(() => undefined)
   if (!response.ok) {

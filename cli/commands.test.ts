@@ -9,23 +9,73 @@ let env: NodeJS.ProcessEnv
 let asked: { line: string; authorization: string | undefined; body: unknown }[]
 let lines: string[]
 const SITE = {
-  id: 's1', name: 'Test Quay', address: 'http://x', hostHeader: 'visitor', liveHost: 'quay.localhost', trialHost: 't.localhost', liveUrl: 'http://a',
-  trialUrl: 'http://b', trialKey: 'k', liveSecureUrl: 'https://a', certificate: null, liveVersion: 1, createdAt: '2026-11-24T00:00:00.000Z',
-  check: { address: 'http://x', name: 'x', suggestedHosts: { live: 'a', trial: 'b' }, findings: [], kinds: [], sample: [] },
-  sample: [{ id: 'p1', path: '/', kind: 'Home page' }], visitors: [], places: {}, hosts: {}, journeys: [], routine: {},
-} // prettier-ignore
+  id: 's1',
+  name: 'Test Quay',
+  address: 'http://x',
+  hostHeader: 'visitor',
+  liveHost: 'quay.localhost',
+  trialHost: 't.localhost',
+  liveUrl: 'http://a',
+  trialUrl: 'http://b',
+  trialKey: 'k',
+  liveSecureUrl: 'https://a',
+  certificate: null,
+  liveVersion: 1,
+  createdAt: '2026-11-24T00:00:00.000Z',
+  check: {
+    address: 'http://x',
+    name: 'x',
+    suggestedHosts: { live: 'a', trial: 'b' },
+    findings: [],
+    kinds: [],
+    sample: [],
+  },
+  sample: [{ id: 'p1', path: '/', kind: 'Home page' }],
+  visitors: [],
+  places: {},
+  hosts: {},
+  journeys: [],
+  routine: {},
+}
 const JOB = {
-  id: 'j', siteId: 's1', kind: 'measure', title: 'x', subjectId: 'm', state: 'done', done: 1, total: 1, now: '', msLeft: null, error: null,
-  createdAt: SITE.createdAt, finishedAt: SITE.createdAt,
-} // prettier-ignore
+  id: 'j',
+  siteId: 's1',
+  kind: 'measure',
+  title: 'x',
+  subjectId: 'm',
+  state: 'done',
+  done: 1,
+  total: 1,
+  now: '',
+  msLeft: null,
+  error: null,
+  createdAt: SITE.createdAt,
+  finishedAt: SITE.createdAt,
+}
 const HEAD = {
-  id: 'm', siteId: 's1', jobId: 'j', state: 'done', order: { sides: ['live', 'trial'], pageIds: ['p1'], visitorIds: ['phone'], visit: 'first', runs: 6 },
-  liveVersion: 1, changes: [], createdAt: SITE.createdAt, finishedAt: null, by: 'x', error: null, source: 'lab',
-} // prettier-ignore
+  id: 'm',
+  siteId: 's1',
+  jobId: 'j',
+  state: 'done',
+  order: { sides: ['live', 'trial'], pageIds: ['p1'], visitorIds: ['phone'], visit: 'first', runs: 6 },
+  liveVersion: 1,
+  changes: [],
+  createdAt: SITE.createdAt,
+  finishedAt: null,
+  by: 'x',
+  error: null,
+  source: 'lab',
+}
 const result = (kind: string) => ({
-  pageId: 'p1', path: '/', kind: 'Home page', visitorId: 'phone', visitorName: 'Phone', floorMs: 400, sides: [],
+  pageId: 'p1',
+  path: '/',
+  kind: 'Home page',
+  visitorId: 'phone',
+  visitorName: 'Phone',
+  floorMs: 400,
+  sides: [],
   verdict: { from: 'live', to: 'trial', kind, sentence: `It is ${kind}.`, why: null, gains: {} },
-}) // prettier-ignore
+})
 let answers: Record<string, unknown>
 
 beforeEach(async () => {
@@ -49,9 +99,7 @@ beforeEach(async () => {
         body: text === '' ? undefined : JSON.parse(text),
       })
       res.writeHead(line in answers ? 200 : 404, { 'content-type': 'application/json' })
-      res.end(
-        JSON.stringify(answers[line] ?? { title: 'Gone', status: 404, detail: 'Look elsewhere.', code: 'X' }),
-      )
+      res.end(JSON.stringify(answers[line] ?? { title: 'Gone', status: 404, detail: 'Look elsewhere.', code: 'X' }))
     })
   })
   await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve))
@@ -59,8 +107,7 @@ beforeEach(async () => {
 })
 afterEach(() => void server.close())
 
-const run = (...args: string[]) =>
-  runCommand(args, env, { line: (text) => lines.push(text), note: () => undefined })
+const run = (...args: string[]) => runCommand(args, env, { line: (text) => lines.push(text), note: () => undefined })
 
 describe('zest', () => {
   test('sends the token with every call', async () => {
@@ -97,10 +144,15 @@ describe('zest', () => {
     })
     expect(lines).toContain('  It is faster.')
   })
-  test.each([['faster', 0], ['no-difference', 0], ['slower', 3], ['broken', 3]])('a verdict "%s" ends with %i', async (kind, code) => {
+  test.each([
+    ['faster', 0],
+    ['no-difference', 0],
+    ['slower', 3],
+    ['broken', 3],
+  ])('a verdict "%s" ends with %i', async (kind, code) => {
     answers['GET /api/v1/sites/s1/measurements/m'] = { ...HEAD, results: [result(kind)], runs: [] }
     expect(await run('measure', 's1', '--side', 'live', '--side', 'trial')).toBe(code)
-  }) // prettier-ignore
+  })
   test('a measurement that failed says why', async () => {
     answers['GET /api/v1/jobs/j'] = { ...JOB, state: 'failed', error: 'Chromium is missing.' }
     await expect(run('measure', 's1')).rejects.toThrow('The measurement was failed: Chromium is missing.')
@@ -128,10 +180,17 @@ describe('zest', () => {
     await expect(run('site', 'list')).rejects.toThrow('Set ZEST_API_TOKEN')
   })
   const CHECK = {
-    address: 'https://quay.example/', tookMs: 900, hops: [], sentBytes: 16_000, decodedBytes: 16_000,
-    sizes: [{ coding: 'none', level: 0, bytes: 16_000 }, { coding: 'br', level: 11, bytes: 2300 }],
+    address: 'https://quay.example/',
+    tookMs: 900,
+    hops: [],
+    sentBytes: 16_000,
+    decodedBytes: 16_000,
+    sizes: [
+      { coding: 'none', level: 0, bytes: 16_000 },
+      { coding: 'br', level: 11, bytes: 2300 },
+    ],
     points: [{ topic: 'caching', sentence: 'May be kept for an hour.', evidence: ['cache-control: max-age=3600'] }],
-  } // prettier-ignore
+  }
   test('check prints each point with what it rests on, and what it would weigh', async () => {
     answers['POST /api/v1/quick-checks'] = CHECK
     expect(await run('check', 'https://quay.example/')).toBe(0)

@@ -76,9 +76,7 @@ const purgeWhat = (paths: string[], { everything, prefix, pattern, group }: Purg
     ...(pattern === undefined ? [] : [{ kind: 'pattern', pattern } as const]),
   ]
   if (meant.length !== 1)
-    throw new UsageError(
-      'Name the paths to purge, or give one of --prefix, --pattern, --group and --everything.',
-    )
+    throw new UsageError('Name the paths to purge, or give one of --prefix, --pattern, --group and --everything.')
   return meant[0]!
 }
 
@@ -173,9 +171,7 @@ const orderFrom = (site: Site, { side, page, visitor, visit, runs }: MeasureOpti
       : page.map((path) => {
           const found = site.sample.find((one) => one.path === path)
           if (found === undefined)
-            throw new CommandFailure(
-              `${path} is not in the sample: ${site.sample.map((one) => one.path).join(', ')}.`,
-            )
+            throw new CommandFailure(`${path} is not in the sample: ${site.sample.map((one) => one.path).join(', ')}.`)
           return found
         })
   return {
@@ -208,9 +204,7 @@ const measure = async (
   const measurement = await callApi(access, 'GET', `/sites/${site.id}/measurements/${head.id}`, Measurement)
   if (json) out.line(JSON.stringify(measurement, null, 2))
   else printMeasurement(measurement, out)
-  return measurement.results.some(({ verdict }) => verdict?.kind === 'slower' || verdict?.kind === 'broken')
-    ? 3
-    : 0
+  return measurement.results.some(({ verdict }) => verdict?.kind === 'slower' || verdict?.kind === 'broken') ? 3 : 0
 }
 
 const parse = (args: string[]) => {

@@ -6,8 +6,6 @@ import { resolve } from 'node:path'
 const program = resolve(import.meta.dirname, '../dist/zest.mjs')
 if (existsSync(program)) await import(program)
 else {
-  console.error(
-    'The zest command has not been built yet. Run "npm run build" in the folder of Zest Lamp first.',
-  )
+  console.error('The zest command has not been built yet. Run "npm run build" in the folder of Zest Lamp first.')
   process.exitCode = 2
 }

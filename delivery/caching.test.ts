@@ -109,8 +109,7 @@ describe('page cache', () => {
 
   test('Vary keeps a copy for each value', async () => {
     bench = await DeliveryBench.open()
-    bench.handler = (req, res) =>
-      page(String(req.headers['accept-language']), { vary: 'Accept-Language' })(req, res)
+    bench.handler = (req, res) => page(String(req.headers['accept-language']), { vary: 'Accept-Language' })(req, res)
     const in_ = (language: string) => ({ headers: { 'accept-language': language } })
     await bench.ask('/', in_('en'))
     expect(await bench.status('/', in_('nn'))).toMatch(/^fwd=vary-miss/)
@@ -154,8 +153,7 @@ describe('page cache', () => {
     bench.handler = page('before')
     for (const host of ['live.example', 'trial.example']) await bench.ask('/stories/fog', { host })
     bench.handler = (req, res) => {
-      if (req.method === 'POST')
-        res.writeHead(303, { location: `http://${req.headers.host}/stories/fog` }).end()
+      if (req.method === 'POST') res.writeHead(303, { location: `http://${req.headers.host}/stories/fog` }).end()
       else page('after')(req, res)
     }
     await bench.ask('/stories/fog/comments', { method: 'POST', body: 'hello' })

@@ -43,9 +43,7 @@ describe('requests for one address while its answer is under way (RFC 9211 §2.6
     origin.release()
     await expect.poll(() => origin.waiting.length).toBe(4)
     origin.release()
-    expect((await Promise.all(visits)).some(({ cacheStatus }) => cacheStatus.includes('collapsed'))).toBe(
-      false,
-    )
+    expect((await Promise.all(visits)).some(({ cacheStatus }) => cacheStatus.includes('collapsed'))).toBe(false)
     const again = ask(3)
     await expect.poll(() => origin.waiting.length).toBe(3)
     origin.release()
@@ -79,9 +77,7 @@ describe('requests for one address while its answer is under way (RFC 9211 §2.6
           .writeHead(200, { 'content-type': 'text/html', vary: 'accept-language' })
           .end(req.headers['accept-language']),
       )
-    const visits = ['en', 'nn', 'en'].map((language) =>
-      bench.ask('/', { headers: { 'accept-language': language } }),
-    )
+    const visits = ['en', 'nn', 'en'].map((language) => bench.ask('/', { headers: { 'accept-language': language } }))
     await expect.poll(() => [bench.arrived, waiting.length]).toEqual([3, 1])
     waiting.splice(0).forEach((send) => send())
     // The answer names a field that the origin was not told: it is asked for once more with it, and then for the other language.

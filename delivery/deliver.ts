@@ -134,8 +134,7 @@ const answer = (exchange: Exchange): void | Promise<void> => {
 const answerBeforeOpening = async (exchange: Exchange, before: BeforeOpening): Promise<void> => {
   const { io, req, rule, fields, res } = exchange
   const passes = (): Promise<void> => passThrough(asItCame(exchange), 'store-opening')
-  if (mayBeMade(exchange) || contentOf(req) !== undefined || admitted(exchange).kind !== 'shared')
-    return passes()
+  if (mayBeMade(exchange) || contentOf(req) !== undefined || admitted(exchange).kind !== 'shared') return passes()
   const key = keyOf(exchange)
   await before.find(key)
   if (res.destroyed) return
@@ -172,15 +171,13 @@ const passesForSession = (exchange: Exchange): boolean => {
   const { sessionCookie } = rule
   return (
     sessionCookie !== undefined &&
-    admit(exchange, route.admission, (name) => rule.ignoredCookie(name) || sessionCookie(name)).kind ===
-      'shared'
+    admit(exchange, route.admission, (name) => rule.ignoredCookie(name) || sessionCookie(name)).kind === 'shared'
   )
 }
 
 const answerOwn = (exchange: Exchange): void | Promise<void> => {
   const { route, req } = exchange
-  if (contentOf(req) !== undefined)
-    return passThrough(exchange, exchange.method === 'GET' ? 'content' : 'method')
+  if (contentOf(req) !== undefined) return passThrough(exchange, exchange.method === 'GET' ? 'content' : 'method')
   const admission = admitted(exchange)
   if (admission.kind !== 'shared' && passesForSession(exchange)) exchange.io.sessions?.compare(exchange)
   switch (admission.kind) {
@@ -228,8 +225,7 @@ const answerOtherwise = async (
     return refuse(res, {
       status: 504,
       title: 'No copy is stored',
-      sentence:
-        'The request asks for a stored copy only (RFC 9111 §5.2.1.7), and there is none that may be used.',
+      sentence: 'The request asks for a stored copy only (RFC 9111 §5.2.1.7), and there is none that may be used.',
     })
   const { reason } = decision
   return decision.kind === 'validate'

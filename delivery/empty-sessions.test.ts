@@ -35,8 +35,7 @@ beforeEach(async () => {
       basket.push('posted')
       return void res.writeHead(303, { ...fields, location: '/' }).end()
     }
-    if (pathname.startsWith('/link/'))
-      return void res.writeHead(200, fields).end(`<a href="/?s=${session}">on</a>`)
+    if (pathname.startsWith('/link/')) return void res.writeHead(200, fields).end(`<a href="/?s=${session}">on</a>`)
     res.writeHead(200, fields).end(`<p>${pathname}</p><p>${basket.length} in the basket</p>`)
   }
   bench.use(
@@ -71,7 +70,11 @@ test('visitors without a session share pages, and none is given one', async () =
   const [ann, bob] = [visitor(), visitor()]
   expect((await ann('/')).cacheStatus).toContain('stored')
   const again = await bob('/')
-  expect([again.cacheStatus, again.cookie, again.headers['cache-control']]).toEqual([expect.stringContaining('hit'), undefined, 'no-cache']) // prettier-ignore
+  expect([again.cacheStatus, again.cookie, again.headers['cache-control']]).toEqual([
+    expect.stringContaining('hit'),
+    undefined,
+    'no-cache',
+  ])
   expect(asked()).toBe(1)
 })
 test('who has put something in passes from then on, and others go on sharing', async () => {
@@ -80,7 +83,10 @@ test('who has put something in passes from then on, and others go on sharing', a
   await ann('/', { method: 'POST', body: 'x' })
   for (const path of ['/', '/shop/1', '/']) {
     const page = await ann(path)
-    expect([page.text.includes('1 in the basket'), page.cacheStatus]).toEqual([true, expect.stringContaining('detail=visitor-cookie')]) // prettier-ignore
+    expect([page.text.includes('1 in the basket'), page.cacheStatus]).toEqual([
+      true,
+      expect.stringContaining('detail=visitor-cookie'),
+    ])
   }
   expect((await bob('/')).text).toContain('0 in the basket')
 })
@@ -115,7 +121,10 @@ describe('what may have put something in', () => {
     await act(ann)
     for (let n = 0; n < 4; n++) {
       const page = await ann('/')
-      expect([page.text.includes('1 in the basket'), page.cacheStatus]).toEqual([true, expect.stringContaining('visitor-cookie')]) // prettier-ignore
+      expect([page.text.includes('1 in the basket'), page.cacheStatus]).toEqual([
+        true,
+        expect.stringContaining('visitor-cookie'),
+      ])
     }
   })
   test('a form whose visitor leaves before the answer comes counts: it may have been carried out', async () => {
@@ -129,7 +138,14 @@ describe('what may have put something in', () => {
     }
     const leave = new AbortController()
     await new Promise<void>((left) =>
-      request({ host: '127.0.0.1', port: bench.port, method: 'POST', path: '/', signal: leave.signal, headers: { host: 'live.example', cookie: cookie!, 'content-length': 1 } }) // prettier-ignore
+      request({
+        host: '127.0.0.1',
+        port: bench.port,
+        method: 'POST',
+        path: '/',
+        signal: leave.signal,
+        headers: { host: 'live.example', cookie: cookie!, 'content-length': 1 },
+      })
         .on('error', () => left())
         .end('x'),
     )
@@ -152,14 +168,19 @@ describe('what may have put something in', () => {
 test('a page with its own session in it is nobody else’s', async () => {
   const [ann, bob] = [visitor(), visitor()]
   const first = await ann('/link/1')
-  expect([first.cacheStatus, first.cookie]).toEqual([expect.stringContaining('detail=own-cookie-in-page'), expect.stringMatching(/^visit_session=/)]) // prettier-ignore
+  expect([first.cacheStatus, first.cookie]).toEqual([
+    expect.stringContaining('detail=own-cookie-in-page'),
+    expect.stringMatching(/^visit_session=/),
+  ])
   expect((await bob('/link/1')).text).not.toBe(first.text)
 })
 test('an origin that does not reckon with stored pages is not asked whether one has changed', async () => {
   const ann = visitor()
   await ann('/', { method: 'POST', body: 'x' })
   const { cookie } = await ann('/')
-  await bench.ask('/', { headers: { cookie: cookie!, 'if-modified-since': 'Sun, 01 Nov 2026 10:00:00 GMT', 'if-none-match': '"a"' } }) // prettier-ignore
+  await bench.ask('/', {
+    headers: { cookie: cookie!, 'if-modified-since': 'Sun, 01 Nov 2026 10:00:00 GMT', 'if-none-match': '"a"' },
+  })
   expect(bench.asked.at(-1)!.headers).not.toHaveProperty('if-none-match')
   expect(bench.asked.at(-1)!.headers).not.toHaveProperty('if-modified-since')
 })

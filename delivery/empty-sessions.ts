@@ -81,8 +81,7 @@ export class EmptySessions {
     const had = pairsIn(cookiePairs(fields), route.sessionCookie)
     const given = pairsIn(cookiesSet(answer), route.sessionCookie)
     if (had.length === 0 && answer.status === 200 && !isAction(exchange, answer))
-      for (const pair of given)
-        this.#known.set(idOf(route, pair), { emptyFor: new Set(), turn: 0, comparisons: 0 })
+      for (const pair of given) this.#known.set(idOf(route, pair), { emptyFor: new Set(), turn: 0, comparisons: 0 })
     const isReplaced = given.some(([name, value]) => !had.some(([n, v]) => n === name && v === value))
     // An address may be an order too: what is not a plain page of these kinds may have put something in.
     const isPlainPage =
@@ -157,10 +156,8 @@ const isSending = ({ method, req }: Pick<Exchange, 'method' | 'req'>): boolean =
   !isSafeMethod(method) || contentOf(req) !== undefined
 
 /** Whether a request may have done something: not a look at a page, or one that leads on, as orders do. */
-const isAction = (
-  exchange: Pick<Exchange, 'method' | 'req'>,
-  { status }: Pick<OriginAnswer, 'status'>,
-): boolean => isSending(exchange) || (status >= 300 && status < 400 && status !== 304)
+const isAction = (exchange: Pick<Exchange, 'method' | 'req'>, { status }: Pick<OriginAnswer, 'status'>): boolean =>
+  isSending(exchange) || (status >= 300 && status < 400 && status !== 304)
 
 /** A digest: whoever knows what is in memory must not have anybody's session. */
 const idOf = ({ siteId }: Pick<Route, 'siteId'>, [name, value]: Pair): string =>

@@ -155,12 +155,7 @@ export const sharedTargetOf = ({ route, target }: Pick<Inquiry, 'route' | 'targe
   sharedTarget(target, route.ignoredParameter, route.sortParameters)
 
 export const keyOf = (exchange: Inquiry): CacheKey =>
-  cacheKey(
-    partitionFor(exchange),
-    exchange.visitor.scheme,
-    exchange.visitor.hostName,
-    sharedTargetOf(exchange),
-  )
+  cacheKey(partitionFor(exchange), exchange.visitor.scheme, exchange.visitor.hostName, sharedTargetOf(exchange))
 
 /** Count and log an exchange once its response has ended, however it ended. */
 export const countWhenDone = (

@@ -42,9 +42,14 @@ describe('streams', () => {
     bench.use(setupWith({ pageCache: {}, compression: { leastBytes: 0 } }))
     const got: string[] = []
     const client = request(
-      { host: '127.0.0.1', port: bench.port, path: '/events', headers: { host: 'live.example', 'accept-encoding': 'br' } },
+      {
+        host: '127.0.0.1',
+        port: bench.port,
+        path: '/events',
+        headers: { host: 'live.example', 'accept-encoding': 'br' },
+      },
       (res) => res.on('data', (chunk: Buffer) => got.push(chunk.toString())).on('error', () => undefined),
-    ).on('error', () => undefined) // prettier-ignore
+    ).on('error', () => undefined)
     client.end()
     await expect.poll(() => bench.asked.length).toBe(1)
     send('one')
@@ -81,8 +86,10 @@ describe('streams', () => {
           })
           res.on('end', resolve)
         },
-      ).on('error', reject).end()
-    }) // prettier-ignore
+      )
+        .on('error', reject)
+        .end()
+    })
     expect(got).toBe(size * chunk.length)
     // A tenth of what went through, and three processes' worth of buffers share this one.
     expect(most).toBeLessThan(100 * 1024 * 1024)
@@ -107,9 +114,10 @@ test('an upload of any size goes through with flat memory, as slowly as the orig
     req.on('end', () => res.end('thanks'))
   })
   const answer = await new Promise<string>((resolve, reject) => {
-    const outgoing = request({ host: '127.0.0.1', port: bench.port, path: '/upload', method: 'POST', headers: { host: 'live.example' } }, (res) =>
-      res.on('data', (part: Buffer) => resolve(part.toString())),
-    ).on('error', reject) // prettier-ignore
+    const outgoing = request(
+      { host: '127.0.0.1', port: bench.port, path: '/upload', method: 'POST', headers: { host: 'live.example' } },
+      (res) => res.on('data', (part: Buffer) => resolve(part.toString())),
+    ).on('error', reject)
     let sent = 0
     const more = (): void => {
       while (sent < size) {
@@ -173,7 +181,7 @@ describe('limits', () => {
       socket.on('error', () => undefined)
     })
     expect(bench.asked).toEqual([])
-  }) // prettier-ignore
+  })
 })
 
 test('a new setup comes into force under load without one failed request', async () => {
@@ -204,7 +212,9 @@ test('after a soft purge the new page is fetched at once, before any visitor ask
   await bench.ask('/a')
   html('new')
   const refresher = new Refresher(bench.io)
-  await purge({ siteId: 's', what: { kind: 'paths', paths: ['/a'] }, manner: 'soft' }, bench.io, (stale) => refresher.add(stale)) // prettier-ignore
+  await purge({ siteId: 's', what: { kind: 'paths', paths: ['/a'] }, manner: 'soft' }, bench.io, (stale) =>
+    refresher.add(stale),
+  )
   await expect.poll(() => bench.asked.length).toBe(2)
   await expect.poll(async () => (await bench.ask('/a')).cacheStatus).toMatch(/hit; ttl=\d/)
   expect((await bench.ask('/a')).body.toString()).toBe('new')
@@ -215,7 +225,9 @@ describe('the disk of the store', () => {
   test('when it cannot be written, pages are served from memory and the owner is told once', async () => {
     const told: string[] = []
     const folder = join(bench.folder, 'other')
-    const store = await IndexedStore.onDisk(folder, { memoryBytes: 1e6, diskBytes: 1e6 }, (sentence) => told.push(sentence)) // prettier-ignore
+    const store = await IndexedStore.onDisk(folder, { memoryBytes: 1e6, diskBytes: 1e6 }, (sentence) =>
+      told.push(sentence),
+    )
     await store.settled()
     await rm(folder, { recursive: true })
     await writeFile(folder, 'a file where the folder was')
@@ -270,7 +282,9 @@ test('what is made otherwise from now on is fetched whole, although the origin w
   await bench.ask('/remade')
   bench.use(setupWith({ pageCache: {}, minify: {} }))
   const refresher = new Refresher(bench.io)
-  await purge({ siteId: 's', what: { kind: 'everything' }, manner: 'soft', wholly: true }, bench.io, (stale) => refresher.add(stale)) // prettier-ignore
+  await purge({ siteId: 's', what: { kind: 'everything' }, manner: 'soft', wholly: true }, bench.io, (stale) =>
+    refresher.add(stale),
+  )
   await expect.poll(async () => (await bench.ask('/remade')).body.toString()).not.toContain('</p>  <p>')
   expect(refresher.waiting('s')).toBe(0)
 })

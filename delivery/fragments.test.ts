@@ -8,13 +8,18 @@ const PAGE = '<h1>Quays</h1><esi:include src="/part/basket"/><esi:remove>plain</
 beforeEach(async () => {
   bench = await DeliveryBench.open()
   bench.use(
-    setupWith({ pageCache: { fragments: true, kinds: [{ name: 'Quays', paths: ['/quays'], ignoredCookies: ['basket'] }] } }),
-  ) // prettier-ignore
+    setupWith({
+      pageCache: { fragments: true, kinds: [{ name: 'Quays', paths: ['/quays'], ignoredCookies: ['basket'] }] },
+    }),
+  )
   bench.handler = (req, res) => {
-    if (req.url === '/part/basket') return void res.writeHead(200, { 'content-type': 'text/html' }).end(`<b>${req.headers.cookie ?? 'empty'}</b>`) // prettier-ignore
+    if (req.url === '/part/basket')
+      return void res.writeHead(200, { 'content-type': 'text/html' }).end(`<b>${req.headers.cookie ?? 'empty'}</b>`)
     if (req.url === '/part/broken') return void res.writeHead(500).end('no')
     const speaks = req.headers['surrogate-capability'] === 'zest="ESI/1.0"'
-    res.writeHead(200, { 'content-type': 'text/html', ...(speaks ? { 'surrogate-control': 'content="ESI/1.0"' } : {}) }).end(PAGE) // prettier-ignore
+    res
+      .writeHead(200, { 'content-type': 'text/html', ...(speaks ? { 'surrogate-control': 'content="ESI/1.0"' } : {}) })
+      .end(PAGE)
   }
 })
 afterEach(() => bench.close())
@@ -26,22 +31,36 @@ describe('a stored page with a live fragment', () => {
     await bench.ask('/quays')
     const ann = await bench.ask('/quays', basket('ann'))
     const bob = await bench.ask('/quays', basket('bob'))
-    expect([ann, bob].map(({ body }) => body.toString())).toEqual(['<h1>Quays</h1><b>basket=ann</b>', '<h1>Quays</h1><b>basket=bob</b>']) // prettier-ignore
+    expect([ann, bob].map(({ body }) => body.toString())).toEqual([
+      '<h1>Quays</h1><b>basket=ann</b>',
+      '<h1>Quays</h1><b>basket=bob</b>',
+    ])
     expect(ann.cacheStatus).toContain('hit')
     expect(bench.asked.filter(({ line }) => line === 'GET /quays')).toHaveLength(1)
   })
   test('is never kept by a browser unasked, and a repeated visit costs a 304', async () => {
     const first = await bench.ask('/quays', basket('ann'))
     expect(first.headers['cache-control']).toBe('private, no-cache')
-    const again = await bench.ask('/quays', { headers: { cookie: 'basket=ann', 'if-none-match': String(first.headers.etag) } }) // prettier-ignore
+    const again = await bench.ask('/quays', {
+      headers: { cookie: 'basket=ann', 'if-none-match': String(first.headers.etag) },
+    })
     expect([again.status, again.body.length]).toEqual([304, 0])
-    expect((await bench.ask('/quays', { headers: { cookie: 'basket=bob', 'if-none-match': String(first.headers.etag) } })).status).toBe(200) // prettier-ignore
+    expect(
+      (await bench.ask('/quays', { headers: { cookie: 'basket=bob', 'if-none-match': String(first.headers.etag) } }))
+        .status,
+    ).toBe(200)
   })
   test('shows no markup even when it is not stored', async () => {
     const before = bench.handler
     bench.handler = (req, res) => {
       if (req.url!.startsWith('/part')) return before(req, res)
-      res.writeHead(200, { 'content-type': 'text/html', 'cache-control': 'no-store', 'surrogate-control': 'content="ESI/1.0"' }).end(PAGE) // prettier-ignore
+      res
+        .writeHead(200, {
+          'content-type': 'text/html',
+          'cache-control': 'no-store',
+          'surrogate-control': 'content="ESI/1.0"',
+        })
+        .end(PAGE)
     }
     expect((await bench.ask('/quays')).body.toString()).toBe('<h1>Quays</h1><b>empty</b>')
   })
@@ -57,16 +76,12 @@ test.each([
   ['another site', '<esi:include src="http://elsewhere.example/x"/>', ''],
   ['another port of this machine', '<esi:include src="http://live.example:22/x"/>', ''],
   ['what fails', '<esi:include src="/part/broken"/>', ''],
-  [
-    'what fails, with another in its place',
-    '<esi:include src="/part/broken" alt="/part/basket"/>',
-    '<b>empty</b>',
-  ],
+  ['what fails, with another in its place', '<esi:include src="/part/broken" alt="/part/basket"/>', '<b>empty</b>'],
 ])('a fragment from %s leaves its place empty or to the other', async (_name, markup, filled) => {
   const before = bench.handler
   bench.handler = (req, res) => {
     if (req.url!.startsWith('/part')) return before(req, res)
-    res.writeHead(200, { 'content-type': 'text/html', 'surrogate-control': 'content="ESI/1.0"' }).end(`a${markup}b`) // prettier-ignore
+    res.writeHead(200, { 'content-type': 'text/html', 'surrogate-control': 'content="ESI/1.0"' }).end(`a${markup}b`)
   }
   expect((await bench.ask('/quays')).body.toString()).toBe(`a${filled}b`)
 })
@@ -96,7 +111,9 @@ test('a fragment of one visitor is kept for that visitor in memory only, and end
 
 test('a fragment that includes itself comes to an end', async () => {
   bench.handler = (_req, res) =>
-    res.writeHead(200, { 'content-type': 'text/html', 'surrogate-control': 'content="ESI/1.0"' }).end('x<esi:include src="/self"/>') // prettier-ignore
+    res
+      .writeHead(200, { 'content-type': 'text/html', 'surrogate-control': 'content="ESI/1.0"' })
+      .end('x<esi:include src="/self"/>')
   expect((await bench.ask('/self')).body.toString()).toMatch(/^x{1,4}$/)
 })
 
@@ -113,7 +130,9 @@ describe('fragments are bounded', () => {
   test('one page view costs the origin no more requests than the owner allows, whatever the fragments ask for', async () => {
     let count = 0
     bench.handler = (_req, res) =>
-      res.writeHead(200, { ...OPT_IN, 'cache-control': 'no-store' }).end(Array.from({ length: 10 }, () => `<esi:include src="/part/${count++}"/>`).join('')) // prettier-ignore
+      res
+        .writeHead(200, { ...OPT_IN, 'cache-control': 'no-store' })
+        .end(Array.from({ length: 10 }, () => `<esi:include src="/part/${count++}"/>`).join(''))
     await bench.ask('/')
     // The page itself, and the twenty that are allowed.
     expect(bench.asked).toHaveLength(21)

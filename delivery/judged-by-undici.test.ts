@@ -22,7 +22,7 @@ let status = 200
 beforeAll(async () => {
   bench = await DeliveryBench.open()
   // The owner gives no lifetimes: what is compared is what the origin says.
-  bench.use(setupWith({ pageCache: { lifetimeS: 0, fileLifetimeS: 0, staleWhileRevalidateS: 0, staleIfErrorS: 0 } })) // prettier-ignore
+  bench.use(setupWith({ pageCache: { lifetimeS: 0, fileLifetimeS: 0, staleWhileRevalidateS: 0, staleIfErrorS: 0 } }))
   origin = createServer((_req, res) => {
     asked++
     res.writeHead(status, headers).end('page')
@@ -37,7 +37,21 @@ afterAll(async () => {
   origin.closeAllConnections()
 })
 
-const flags = fc.subarray(['public', 'private', 'no-store', 'no-cache', 'must-revalidate', 'proxy-revalidate', 'must-understand', 'no-transform', 'immutable', 'odd=1'] as const, { maxLength: 2 }) // prettier-ignore
+const flags = fc.subarray(
+  [
+    'public',
+    'private',
+    'no-store',
+    'no-cache',
+    'must-revalidate',
+    'proxy-revalidate',
+    'must-understand',
+    'no-transform',
+    'immutable',
+    'odd=1',
+  ] as const,
+  { maxLength: 2 },
+)
 const duration = fc.option(fc.constantFrom(0, 1, 60, 300), { nil: undefined })
 const response = fc.record({
   status: fc.constantFrom(200, 200, 200, 203, 204, 301, 302, 307, 308, 404, 410, 500, 503),
@@ -68,7 +82,7 @@ const fieldsOf = ({ flags: set, maxAge, sMaxage, expiresIn, age, vary, setCookie
     ...(vary === undefined ? {} : { vary }),
     ...(setCookie ? { 'set-cookie': 'a=1' } : {}),
   }
-} // prettier-ignore
+}
 
 /** Whether the second request was answered without asking the origin. */
 const byUndici = async (given: Case, path: string): Promise<boolean> => {
@@ -89,7 +103,8 @@ const byUndici = async (given: Case, path: string): Promise<boolean> => {
 }
 
 const byDelivery = async (given: Case, path: string): Promise<boolean> => {
-  bench.handler = (_req, res) => void res.writeHead(given.status, headers).end(given.status === 204 ? undefined : 'page') // prettier-ignore
+  bench.handler = (_req, res) =>
+    void res.writeHead(given.status, headers).end(given.status === 204 ? undefined : 'page')
   bench.aheadS = (T - Date.now()) / 1000
   bench.asked.length = 0
   await bench.ask(path)
@@ -100,8 +115,7 @@ const byDelivery = async (given: Case, path: string): Promise<boolean> => {
 
 /** Why the two may disagree, or undefined. */
 const meant = ({ status: code, flags: set, maxAge, sMaxage, expiresIn }: Case): string | undefined => {
-  if (code >= 500)
-    return 'RFC 9111 §3 lets a cache store a failure that comes with a lifetime; here none is remembered'
+  if (code >= 500) return 'RFC 9111 §3 lets a cache store a failure that comes with a lifetime; here none is remembered'
   const withoutLifetime = maxAge === undefined && sMaxage === undefined && expiresIn === undefined
   if (withoutLifetime && set.includes('immutable'))
     return 'RFC 8246 §2 gives no lifetime; the other takes it for a year'
@@ -134,7 +148,10 @@ test('delivery and undici’s shared cache answer the same requests from the sto
 test('whatever the listed differences: nothing that forbids storing is answered from the store', async () => {
   await fc.assert(
     fc.asyncProperty(response, async (given) => {
-      const forbidden = given.setCookie || given.vary === '*' || ['private', 'no-store', 'no-cache'].some((flag) => given.flags.includes(flag as never)) // prettier-ignore
+      const forbidden =
+        given.setCookie ||
+        given.vary === '*' ||
+        ['private', 'no-store', 'no-cache'].some((flag) => given.flags.includes(flag as never))
       if (!forbidden) return
       expect((await compare(given)).ours).toBe(false)
     }),

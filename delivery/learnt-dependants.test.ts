@@ -12,15 +12,7 @@ import { DeliveryBench, setupWith } from './testing/bench-setup.ts'
 
 let bench: DeliveryBench
 let system: ContentSystem
-const LISTS = [
-  '/',
-  '/page/2/',
-  '/page/3/',
-  '/category/stories/',
-  '/category/boats/',
-  '/author/aune/',
-  '/about',
-]
+const LISTS = ['/', '/page/2/', '/page/3/', '/category/stories/', '/category/boats/', '/author/aune/', '/about']
 
 beforeEach(async () => {
   system = new ContentSystem(NOTICES)

@@ -192,10 +192,7 @@ const main = async (): Promise<void> => {
   let config = await loadConfig(configPath)
   const compiler = new RouteCompiler()
   let routes = compiler.compile(config)
-  const io: { -readonly [K in keyof DeliveryIo]: DeliveryIo[K] } = beginBefore(
-    join(folder, 'store'),
-    () => routes,
-  )
+  const io: { -readonly [K in keyof DeliveryIo]: DeliveryIo[K] } = beginBefore(join(folder, 'store'), () => routes)
   const certificates = new Certificates(join(folder, 'tls'), () => Date.now())
   certificates.use(config)
   const [listener, secureListener] = [createListener(io), createSecureListener(io, certificates)]

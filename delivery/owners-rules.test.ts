@@ -15,7 +15,7 @@ const html = (fields: Record<string, string> = {}, body = 'page'): void => {
 const useKind = (kind: Record<string, unknown>, more: Record<string, unknown> = {}): void =>
   bench.use(
     setupWith({ pageCache: { staleWhileRevalidateS: 0, kinds: [{ name: 'K', paths: ['/k'], ...kind }], ...more } }),
-  ) // prettier-ignore
+  )
 
 describe('lifetimes', () => {
   test('of a kind of page go before the common one', async () => {
@@ -49,9 +49,7 @@ describe('lifetimes', () => {
   test('RFC 8246: a file with a digest in its name is immutable for a year', async () => {
     bench.handler = (_req, res) => res.writeHead(200, { 'content-type': 'text/css' }).end('a{}')
     bench.use(setupWith({ pageCache: {}, browserCache: {} }))
-    expect((await bench.ask('/site.3f9a1c2e.css')).headers['cache-control']).toBe(
-      'max-age=31536000, immutable',
-    )
+    expect((await bench.ask('/site.3f9a1c2e.css')).headers['cache-control']).toBe('max-age=31536000, immutable')
     expect((await bench.ask('/site.css?ver=3f9a1c2e')).headers['cache-control']).toBe('max-age=604800')
   })
 })
@@ -100,15 +98,13 @@ describe('a page that the origin forbids to store', () => {
 describe('visitors with cookies of their own', () => {
   test('who have written a comment pass through', async () => {
     html()
-    expect(await bench.status('/', { headers: { cookie: 'comment_author_1=Ann' } })).toContain(
-      'detail=comment-author',
-    )
+    expect(await bench.status('/', { headers: { cookie: 'comment_author_1=Ann' } })).toContain('detail=comment-author')
   })
   const personal = (): void => {
     bench.handler = (req, res) =>
       res
         .writeHead(200, { 'content-type': 'text/html', 'cache-control': 'no-cache, must-revalidate, max-age=0' })
-        .end(req.headers.cookie ?? 'nobody') // prettier-ignore
+        .end(req.headers.cookie ?? 'nobody')
   }
   const as = (cookie: string) => ({ headers: { cookie } })
   test('get private copies of their own where the owner says so, and nobody else does', async () => {
@@ -116,10 +112,7 @@ describe('visitors with cookies of their own', () => {
     bench.use(setupWith({ pageCache: { signedIn: 'private' } }))
     await bench.ask('/', as('session=ann'))
     const ann = await bench.ask('/', as('session=ann'))
-    expect([ann.cacheStatus, ann.body.toString()]).toEqual([
-      expect.stringMatching(/hit; ttl=1[12]\d$/),
-      'session=ann',
-    ])
+    expect([ann.cacheStatus, ann.body.toString()]).toEqual([expect.stringMatching(/hit; ttl=1[12]\d$/), 'session=ann'])
     expect(ann.headers['cache-control']).toBe('private, no-cache')
     expect((await bench.ask('/', as('session=bob'))).body.toString()).toBe('session=bob')
     expect((await bench.ask('/')).body.toString()).toBe('nobody')
@@ -152,7 +145,9 @@ describe('what makes another page', () => {
   })
   test('the device, where the owner says so; the origin learns the class and nothing else', async () => {
     bench.handler = (req, res) =>
-      res.writeHead(200, { 'content-type': 'text/html' }).end(/Mobile/.test(req.headers['user-agent'] ?? '') ? 'small' : 'large') // prettier-ignore
+      res
+        .writeHead(200, { 'content-type': 'text/html' })
+        .end(/Mobile/.test(req.headers['user-agent'] ?? '') ? 'small' : 'large')
     bench.use(setupWith({ pageCache: { deviceClasses: true } }))
     const phone = { headers: { 'user-agent': 'Odd/1.0 (Mobile; <script>)' } }
     expect((await bench.ask('/', phone)).body.toString()).toBe('small')
@@ -163,17 +158,18 @@ describe('what makes another page', () => {
   })
   test('a field that Vary names: it is passed on, and copies are kept apart by it', async () => {
     bench.handler = (req, res) =>
-      res.writeHead(200, { 'content-type': 'text/html', vary: 'x-region' }).end(String(req.headers['x-region'])) // prettier-ignore
-    const from = async (region: string) =>
-      (await bench.ask('/', { headers: { 'x-region': region } })).body.toString()
-    expect([await from('north'), await from('south'), await from('north')]).toEqual(['north', 'south', 'north']) // prettier-ignore
+      res.writeHead(200, { 'content-type': 'text/html', vary: 'x-region' }).end(String(req.headers['x-region']))
+    const from = async (region: string) => (await bench.ask('/', { headers: { 'x-region': region } })).body.toString()
+    expect([await from('north'), await from('south'), await from('north')]).toEqual(['north', 'south', 'north'])
     // The first one passes, since the field might be a key; from then on it is known to tell copies apart.
     expect(await bench.status('/', { headers: { 'x-region': 'south' } })).toContain('hit')
     expect(bench.asked.map(({ headers }) => headers['x-region'])).toEqual(['north', 'south', 'north'])
   })
   test('a new address of a kind that is known to vary is asked for once, with the field', async () => {
     bench.handler = (req, res) =>
-      res.writeHead(200, { 'content-type': 'text/html', vary: 'accept-language' }).end(String(req.headers['accept-language'])) // prettier-ignore
+      res
+        .writeHead(200, { 'content-type': 'text/html', vary: 'accept-language' })
+        .end(String(req.headers['accept-language']))
     const headers = { 'accept-language': 'nn' }
     await bench.ask('/stories/fog', { headers })
     expect(bench.asked).toHaveLength(2)
@@ -191,8 +187,7 @@ describe('cache poisoning', () => {
     ['a header the origin puts into the page', { 'x-original-url': '/evil', 'accept-language': 'evil' }],
     ['an odd Accept', { accept: 'text/html, evil/type' }],
   ])('%s does not reach a page that everyone gets', async (_name, headers) => {
-    bench.handler = (req, res) =>
-      res.writeHead(200, { 'content-type': 'text/html' }).end(JSON.stringify(req.headers))
+    bench.handler = (req, res) => res.writeHead(200, { 'content-type': 'text/html' }).end(JSON.stringify(req.headers))
     // Opened in a browser, where no script can add fields: what is unusual was added on the way.
     await bench.ask('/', { headers: { 'sec-fetch-mode': 'navigate', ...headers } })
     const next = await bench.ask('/')
@@ -214,7 +209,7 @@ describe('the request’s own Cache-Control (RFC 9111 §5.2.1)', () => {
     await bench.ask('/')
     expect(await bench.status('/', reload)).toContain('fwd=request')
     expect((await bench.ask('/x', { headers: { 'cache-control': 'only-if-cached' } })).status).toBe(504)
-    expect(await bench.status('/y', { headers: { 'cache-control': 'no-store' } })).toContain('detail=request-no-store') // prettier-ignore
+    expect(await bench.status('/y', { headers: { 'cache-control': 'no-store' } })).toContain('detail=request-no-store')
   })
   test('RFC 8246 §2: a response that cannot change is not asked about', async () => {
     html({ 'cache-control': 'max-age=60, immutable' })
@@ -228,13 +223,21 @@ describe('RFC 9875, groups', () => {
   const grouped = (): void => {
     bench.handler = (req, res) => {
       if (req.method === 'POST') res.writeHead(204, { 'cache-group-invalidation': '"timetables"' }).end()
-      else res.writeHead(200, { 'content-type': 'text/html', ...(req.url === '/t' ? { 'cache-groups': '"timetables", "all"' } : {}) }).end('x') // prettier-ignore
+      else
+        res
+          .writeHead(200, {
+            'content-type': 'text/html',
+            ...(req.url === '/t' ? { 'cache-groups': '"timetables", "all"' } : {}),
+          })
+          .end('x')
     }
   }
   test('a purge by group reaches what the origin put into it', async () => {
     grouped()
     for (const path of ['/t', '/other']) await bench.ask(path)
-    expect(await purge({ siteId: 's', what: { kind: 'groups', groups: ['timetables'] }, manner: 'hard' }, bench.io)).toBe(1) // prettier-ignore
+    expect(
+      await purge({ siteId: 's', what: { kind: 'groups', groups: ['timetables'] }, manner: 'hard' }, bench.io),
+    ).toBe(1)
     expect(await bench.status('/t')).toContain('fwd=uri-miss')
     expect(await bench.status('/other')).toContain('hit')
   })
@@ -253,23 +256,25 @@ describe('RFC 9875, groups', () => {
 
 describe('RFC 9110 §14, parts', () => {
   const file = (): void => {
-    bench.handler = (_req, res) =>
-      res.writeHead(200, { 'content-type': 'video/mp4', etag: '"v"' }).end('0123456789')
+    bench.handler = (_req, res) => res.writeHead(200, { 'content-type': 'video/mp4', etag: '"v"' }).end('0123456789')
   }
-  const part = (range: string, more: Record<string, string> = {}) =>
-    bench.ask('/v', { headers: { range, ...more } })
+  const part = (range: string, more: Record<string, string> = {}) => bench.ask('/v', { headers: { range, ...more } })
   test('are cut from a whole copy', async () => {
     file()
     await bench.ask('/v')
     const answer = await part('bytes=2-4')
-    expect([answer.status, answer.body.toString(), answer.headers['content-range']]).toEqual([206, '234', 'bytes 2-4/10']) // prettier-ignore
+    expect([answer.status, answer.body.toString(), answer.headers['content-range']]).toEqual([
+      206,
+      '234',
+      'bytes 2-4/10',
+    ])
     expect(answer.cacheStatus).toContain('hit')
   })
   test('behind the end are refused with the length', async () => {
     file()
     await bench.ask('/v')
     const answer = await part('bytes=10-')
-    expect([answer.status, answer.headers['content-range'], answer.body.length]).toEqual([416, 'bytes */10', 0]) // prettier-ignore
+    expect([answer.status, answer.headers['content-range'], answer.body.length]).toEqual([416, 'bytes */10', 0])
   })
   test('of an older version are not sent (If-Range)', async () => {
     file()

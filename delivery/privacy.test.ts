@@ -46,10 +46,7 @@ test('generated visits: a page names its own visitor or nobody', async () => {
   await fc.assert(
     fc.asyncProperty(visits, marking, fc.boolean(), async (given, headers, setsCookie) => {
       bench.use(setupWith({ pageCache: {}, compression: { leastBytes: 0 }, browserCache: {} }))
-      ;(await import('./purging.ts')).purge(
-        { siteId: 's', what: { kind: 'everything' }, manner: 'hard' },
-        bench.io,
-      )
+      ;(await import('./purging.ts')).purge({ siteId: 's', what: { kind: 'everything' }, manner: 'hard' }, bench.io)
       bench.handler = (req, res) => {
         const name = names.find((one) => (req.headers.cookie ?? '').includes(`=${one}`))
         res.writeHead(200, {

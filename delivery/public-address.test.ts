@@ -21,19 +21,14 @@ beforeEach(() => {
       const own = req.headers.origin === PUBLIC && req.headers.referer === `${PUBLIC}/stories`
       return void res.writeHead(own ? 303 : 403, { location: `${PUBLIC}/thanks` }).end()
     }
-    res
-      .setHeader('content-type', 'text/html')
-      .end(`<a href="${PUBLIC}/stories">${req.headers['x-forwarded-host']}</a>`)
+    res.setHeader('content-type', 'text/html').end(`<a href="${PUBLIC}/stories">${req.headers['x-forwarded-host']}</a>`)
   }
 })
 
 describe.each(['live.example', 'trial.example'])('asked at %s', (host) => {
   test('answers with its page, whose links stay at that name, and the page is stored', async () => {
     const first = await bench.ask(`/for-${host}`, { host })
-    expect([first.status, first.body.toString()]).toEqual([
-      200,
-      `<a href="http://${host}/stories">${HOST}</a>`,
-    ])
+    expect([first.status, first.body.toString()]).toEqual([200, `<a href="http://${host}/stories">${HOST}</a>`])
     expect((await bench.ask(`/for-${host}`, { host })).cacheStatus).toContain('; hit')
   })
   test('takes a form as if it came from its own page, and its redirect stays at that name', async () => {

@@ -9,9 +9,7 @@ import { targetOfKey, type DeliveryIo } from './exchange.ts'
 import type { StoredEntry } from './store/response-store.ts'
 
 /** Whether an address is meant. A path without query means its query variants too: a list that changed has changed on its second page. */
-const addressMatcher = (
-  what: Exclude<PurgeWhat, { kind: 'groups' | 'dependants' }>,
-): ((target: string) => boolean) => {
+const addressMatcher = (what: Exclude<PurgeWhat, { kind: 'groups' | 'dependants' }>): ((target: string) => boolean) => {
   switch (what.kind) {
     case 'everything':
       return () => true
@@ -123,11 +121,7 @@ const purgeDependants = async (
  * @param refresh told of what was marked stale, to be fetched again
  * @returns stored responses concerned, once all have been changed or removed
  */
-export const purge = async (
-  order: PurgeOrder,
-  io: Purging,
-  refresh: Refresh = () => undefined,
-): Promise<number> => {
+export const purge = async (order: PurgeOrder, io: Purging, refresh: Refresh = () => undefined): Promise<number> => {
   if (order.what.kind === 'dependants') return purgeDependants(order, order.what.of, io, refresh)
   if (!isPlain(order)) return 0
   const { stored, underWay } = purgeMatcher(order)

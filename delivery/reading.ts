@@ -64,9 +64,7 @@ const readFields = (req: IncomingMessage): Fields => {
     fields = fields.filter(([name]) => !name.startsWith(':'))
     if (authority !== undefined) fields = withField(fields, 'host', authority)
   }
-  return isRepeated(fields, 'cookie')
-    ? withField(fields, 'cookie', fieldLines(fields, 'cookie').join('; '))
-    : fields
+  return isRepeated(fields, 'cookie') ? withField(fields, 'cookie', fieldLines(fields, 'cookie').join('; ')) : fields
 }
 
 /** Read a request and find the site it is for. */
@@ -88,11 +86,7 @@ export const readRequest = (req: IncomingMessage, io: DeliveryIo): Reading => {
       'Zest Lamp knows no site by this name. Connect the site, or check the DNS record.',
     )
   if (req.method === 'TRACE' || req.method === 'CONNECT')
-    return refused(
-      405,
-      'This method is not served',
-      'Neither TRACE nor CONNECT is of any use to visitors of a site.',
-    )
+    return refused(405, 'This method is not served', 'Neither TRACE nor CONNECT is of any use to visitors of a site.')
   if (req.headers.via?.includes(io.instance) === true)
     return refused(
       508,

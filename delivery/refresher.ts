@@ -3,14 +3,7 @@ import { keyAddress, keyPartition } from '../core/http/cache-key.ts'
 import { DATA_ACCEPT, PAGE_ACCEPT } from '../core/http/device.ts'
 import type { Fields } from '../core/http/fields.ts'
 import { refreshOnce } from './answer/refresh.ts'
-import {
-  isForData,
-  isForPhones,
-  isWithPicture,
-  targetOfKey,
-  type DeliveryIo,
-  type Inquiry,
-} from './exchange.ts'
+import { isForData, isForPhones, isWithPicture, targetOfKey, type DeliveryIo, type Inquiry } from './exchange.ts'
 import { publicHost } from './reading.ts'
 import type { StoredEntry } from './store/response-store.ts'
 
@@ -32,8 +25,7 @@ export const inquiryFor = (io: DeliveryIo, { key, nominated }: StoredEntry): Inq
   const known = nominated.flatMap(([name, value]) => (value === null ? [] : [[name, value] as const]))
   const device: Fields = isForPhones(key) ? [['sec-ch-ua-mobile', '?1']] : []
   const accept = isForData(key) ? DATA_ACCEPT : isWithPicture(key) ? PAGE_ACCEPT : undefined
-  const forms: Fields =
-    accept !== undefined && !known.some(([name]) => name === 'accept') ? [['accept', accept]] : []
+  const forms: Fields = accept !== undefined && !known.some(([name]) => name === 'accept') ? [['accept', accept]] : []
   return {
     io,
     route,

@@ -168,7 +168,21 @@ const privateRule = (settings: PageCacheSettings): PathRule => ({
 })
 
 /** Remedies that change bytes. */
-const REWRITING = ['minify', 'fingerprint', 'images', 'fonts', 'localCopies', 'lazy', 'scriptOrder', 'hints', 'unusedStyles', 'criticalStyles', 'stillVideo', 'combine', 'features'] as const // prettier-ignore
+const REWRITING = [
+  'minify',
+  'fingerprint',
+  'images',
+  'fonts',
+  'localCopies',
+  'lazy',
+  'scriptOrder',
+  'hints',
+  'unusedStyles',
+  'criticalStyles',
+  'stillVideo',
+  'combine',
+  'features',
+] as const
 
 const compileRewriting = ({ knowledge }: DeliverySite, { remedies }: Setup): Rewriting | undefined => {
   if (!REWRITING.some((id) => remedies[id].enabled)) return undefined
@@ -231,8 +245,7 @@ const compileRoute = (site: DeliverySite, served: DeliverySite['channels'][numbe
     privateRule: privateRule(pageCache),
     ignoredParameter: namePatterns(pageCache.ignoredParameters),
     sortParameters: pageCache.sortParameters,
-    byDevice:
-      pageCache.deviceClasses || (criticalStyles.enabled && criticalStyles.perDevice) || mainInPageBytes > 0,
+    byDevice: pageCache.deviceClasses || (criticalStyles.enabled && criticalStyles.perDevice) || mainInPageBytes > 0,
     mainInPageBytes,
     fragments: pageCache.fragments,
     fragmentRequests: pageCache.fragmentRequests,
@@ -264,8 +277,7 @@ export class RouteCompiler {
         this.#sites.get(text) ??
         site.channels.map((served) => ({ hosts: served.hosts, route: compileRoute(site, served) }))
       sites.set(text, compiled)
-      for (const { hosts, route } of compiled)
-        for (const host of hosts) if (!routes.has(host)) routes.set(host, route)
+      for (const { hosts, route } of compiled) for (const host of hosts) if (!routes.has(host)) routes.set(host, route)
     }
     this.#sites = sites
     return routes
@@ -286,7 +298,9 @@ export const rewrittenAnew = (before: Routes, after: Routes): string[] => {
         .map(([, one]) => [one.partition, one.rewriting?.digest]),
     )
   const old = digests(before)
-  return [...digests(after)].filter(([partition, digest]) => old.has(partition) && old.get(partition) !== digest).map(([partition]) => partition) // prettier-ignore
+  return [...digests(after)]
+    .filter(([partition, digest]) => old.has(partition) && old.get(partition) !== digest)
+    .map(([partition]) => partition)
 }
 
 /** The host name of a Host field, without port, in lower case. */

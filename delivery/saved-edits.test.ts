@@ -22,8 +22,7 @@ beforeEach(async () => {
   }
   Object.assign(bench.io, { edits: { saw } })
   bench.handler = (req, res) => {
-    if (req.method === 'POST')
-      return void res.writeHead(200, { 'content-type': 'application/json' }).end('{}')
+    if (req.method === 'POST') return void res.writeHead(200, { 'content-type': 'application/json' }).end('{}')
     const links = ['/stories/fog', '/stories/storm'].map((path) => `<a href="${path}">${texts[path]}</a>`)
     const body = req.url === '/' ? links.join('') : texts[req.url!]
     res.writeHead(body === undefined ? 404 : 200, { 'content-type': 'text/html' }).end(body)

@@ -69,8 +69,7 @@ export class SavedEdits {
     const { route, method, path } = exchange
     if (method === 'GET') this.#noteVisit(exchange, answer)
     if (isSafeMethod(method) || answer.status < 200 || answer.status > 399) return 'no-edit'
-    if (!route.admission.pageCache || route.polls?.fits(path) === true || !isSignedIn(exchange))
-      return 'no-edit'
+    if (!route.admission.pageCache || route.polls?.fits(path) === true || !isSignedIn(exchange)) return 'no-edit'
     const id = `${route.siteId} ${method} ${path}`
     if ((this.#known.get(id)?.restsUntil ?? 0) > this.#io.elapsed()) return 'fruitless'
     const pages = [...pagesNamed(exchange, answer), ...(this.#visited.get(sessionOf(exchange)) ?? [])]
@@ -106,7 +105,7 @@ export class SavedEdits {
   #remember(id: string, changed: number): void {
     if (changed > 0) return void this.#known.delete(id)
     const fruitless = (this.#known.get(id)?.fruitless ?? 0) + 1
-    const rest = fruitless < FRUITLESS ? 0 : Math.min(LONGEST_REST_MS, FIRST_REST_MS * 2 ** (fruitless - FRUITLESS)) // prettier-ignore
+    const rest = fruitless < FRUITLESS ? 0 : Math.min(LONGEST_REST_MS, FIRST_REST_MS * 2 ** (fruitless - FRUITLESS))
     this.#known.set(id, { fruitless, restsUntil: this.#io.elapsed() + rest })
   }
 
@@ -140,9 +139,7 @@ export class SavedEdits {
     const changed = [...anew].filter((page) => page !== '/')
     if (changed.length === 0) return []
     const { linking, shifted } = await this.#io.links.dependants(siteId, changed)
-    return [...linking, ...shifted]
-      .filter((page) => page !== '/' && !done.has(page))
-      .slice(0, MOST_DEPENDANTS)
+    return [...linking, ...shifted].filter((page) => page !== '/' && !done.has(page)).slice(0, MOST_DEPENDANTS)
   }
 
   #keysOf(siteId: string, target: string): CacheKey[] {
@@ -151,12 +148,7 @@ export class SavedEdits {
         ? []
         : sharedPartitions(route.partition).flatMap((partition) =>
             ['http', 'https'].map((scheme) =>
-              cacheKey(
-                partition,
-                scheme,
-                host,
-                sharedTarget(target, route.ignoredParameter, route.sortParameters),
-              ),
+              cacheKey(partition, scheme, host, sharedTarget(target, route.ignoredParameter, route.sortParameters)),
             ),
           ),
     )
@@ -228,10 +220,7 @@ const sessionOf = ({ route, fields }: Exchange): string =>
     .slice(0, 22)
 
 /** The page a request comes from, the one it leads to, and its own. */
-const pagesNamed = (
-  { fields, visitor, target }: Exchange,
-  answer: Pick<OriginAnswer, 'fields'>,
-): string[] => {
+const pagesNamed = ({ fields, visitor, target }: Exchange, answer: Pick<OriginAnswer, 'fields'>): string[] => {
   const own = `${visitor.scheme}://${visitor.host}`
   const found = new Set([target])
   for (const address of [fieldValue(fields, 'referer'), fieldValue(answer.fields, 'location')]) {

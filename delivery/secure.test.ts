@@ -44,12 +44,15 @@ const ask2 = (
   })
 const peerCertificate = (servername: string): Promise<X509Certificate> =>
   new Promise((resolve, reject) => {
-    const socket = connectTls({ port: bench.securePort, host: '127.0.0.1', servername, rejectUnauthorized: false }, () => {
-      resolve(socket.getPeerX509Certificate()!)
-      socket.destroy()
-    })
+    const socket = connectTls(
+      { port: bench.securePort, host: '127.0.0.1', servername, rejectUnauthorized: false },
+      () => {
+        resolve(socket.getPeerX509Certificate()!)
+        socket.destroy()
+      },
+    )
     socket.on('error', reject)
-  }) // prettier-ignore
+  })
 
 describe('HTTP/2 over TLS (RFC 9113), judged by the client of Node', () => {
   test('a stored page, with the fields it has in HTTP/1.1', async () => {
@@ -61,7 +64,13 @@ describe('HTTP/2 over TLS (RFC 9113), judged by the client of Node', () => {
     expect([fields['cache-status'], body]).toEqual([expect.stringContaining('hit'), 'page'])
   })
   test('keeps repeated Set-Cookie lines apart', async () => {
-    bench.handler = (_req, res) => res.writeHead(200, [['set-cookie', 'a=1'], ['set-cookie', 'b=2']] as never).end('x') // prettier-ignore
+    bench.handler = (_req, res) =>
+      res
+        .writeHead(200, [
+          ['set-cookie', 'a=1'],
+          ['set-cookie', 'b=2'],
+        ] as never)
+        .end('x')
     expect((await ask2(open(), '/account')).fields['set-cookie']).toEqual(['a=1', 'b=2'])
   })
   test('§8.2.3: cookies in several lines are one field for the origin', async () => {
@@ -72,7 +81,10 @@ describe('HTTP/2 over TLS (RFC 9113), judged by the client of Node', () => {
     const session = open()
     const send = (body: string | undefined): Promise<void> =>
       new Promise((resolve, reject) => {
-        const stream = session.request({ ':method': 'POST', ':path': '/send', ':authority': 'live.example' }, { endStream: body === undefined }) // prettier-ignore
+        const stream = session.request(
+          { ':method': 'POST', ':path': '/send', ':authority': 'live.example' },
+          { endStream: body === undefined },
+        )
         stream.on('error', reject)
         stream.on('end', resolve)
         stream.resume()
@@ -103,9 +115,18 @@ describe('HTTP/2 over TLS (RFC 9113), judged by the client of Node', () => {
     bench.handler = (_req, res) => res.end('page')
     const version = await new Promise<string>((resolve, reject) =>
       httpsRequest(
-        { port: bench.securePort, host: '127.0.0.1', servername: 'live.example', headers: { host: 'live.example' }, rejectUnauthorized: false },
+        {
+          port: bench.securePort,
+          host: '127.0.0.1',
+          servername: 'live.example',
+          headers: { host: 'live.example' },
+          rejectUnauthorized: false,
+        },
         (res) => resolve(res.resume().httpVersion),
-      ).on('error', reject).end()) // prettier-ignore
+      )
+        .on('error', reject)
+        .end(),
+    )
     expect(version).toBe('1.1')
   })
 })
@@ -123,7 +144,7 @@ describe('certificates', () => {
       extensions: [{ name: 'subjectAltName', altNames: [{ type: 2, value: 'live.example' }] }],
     })
     bench.use(setupWith({ pageCache: {} }), { tls: { certificate: made.cert, key: made.private } })
-    expect((await peerCertificate('live.example')).fingerprint256).toBe(new X509Certificate(made.cert).fingerprint256) // prettier-ignore
+    expect((await peerCertificate('live.example')).fingerprint256).toBe(new X509Certificate(made.cert).fingerprint256)
     expect((await peerCertificate('trial.example')).checkHost('trial.example')).toBe('trial.example')
   })
   test('a name that is not served here gets none', async () => {
@@ -163,7 +184,9 @@ describe('upgrades (RFC 9110 §7.8)', () => {
     })
   test('a WebSocket goes through both ways; the key is answered as in RFC 6455 §1.3', async () => {
     bench.origin.on('upgrade', (req, socket) => {
-      socket.write(`HTTP/1.1 101 Switching Protocols\r\nupgrade: websocket\r\nconnection: Upgrade\r\nsec-websocket-accept: ${acceptOf(String(req.headers['sec-websocket-key']))}\r\n\r\n`) // prettier-ignore
+      socket.write(
+        `HTTP/1.1 101 Switching Protocols\r\nupgrade: websocket\r\nconnection: Upgrade\r\nsec-websocket-accept: ${acceptOf(String(req.headers['sec-websocket-key']))}\r\n\r\n`,
+      )
       socket.on('end', () => socket.end())
       socket.on('data', (chunk: Buffer) => socket.write(`echo ${chunk.toString()}`))
     })

@@ -20,16 +20,16 @@ describe('programs', () => {
   test('with a key get what the key opens, and nobody else does', async () => {
     bench.handler = (req, res) =>
       req.headers['x-api-key'] === 'secret'
-        ? res.writeHead(200, { 'content-type': 'application/json', 'cache-control': 'max-age=60' }).end('{"mine":1}') // prettier-ignore
+        ? res.writeHead(200, { 'content-type': 'application/json', 'cache-control': 'max-age=60' }).end('{"mine":1}')
         : res.writeHead(401, { 'content-type': 'application/json' }).end('{}')
     const withKey = await bench.ask('/api/orders', { headers: { 'x-api-key': 'secret' } })
-    expect([withKey.status, withKey.cacheStatus]).toEqual([200, expect.stringContaining('detail=unknown-field')]) // prettier-ignore
+    expect([withKey.status, withKey.cacheStatus]).toEqual([200, expect.stringContaining('detail=unknown-field')])
     expect((await bench.ask('/api/orders')).status).toBe(401)
   })
   test('that want JSON of a page get JSON, from the store too, and visitors get the page', async () => {
     bench.handler = (req, res) => {
       const data = /^application\/json/.test(req.headers.accept ?? '')
-      res.writeHead(200, { 'content-type': data ? 'application/json' : 'text/html', 'cache-control': 'max-age=60' }) // prettier-ignore
+      res.writeHead(200, { 'content-type': data ? 'application/json' : 'text/html', 'cache-control': 'max-age=60' })
       res.end(data ? '{}' : '<p>page')
     }
     const data = { headers: { accept: 'application/json, text/plain, */*' } }
@@ -46,7 +46,7 @@ describe('programs', () => {
   test('that send content with GET are answered by the origin', async () => {
     html('page')
     await bench.ask('/search')
-    const answer = await bench.ask('/search', { method: 'GET', body: '{"q":1}', headers: { 'content-length': '7' } }) // prettier-ignore
+    const answer = await bench.ask('/search', { method: 'GET', body: '{"q":1}', headers: { 'content-length': '7' } })
     expect(answer.cacheStatus).toContain('detail=content')
     expect(bench.asked.at(-1)!.body).toBe('{"q":1}')
   })
@@ -97,17 +97,14 @@ describe('lifetimes', () => {
     ['max-age=0', { 'cache-control': 'max-age=0' }],
     ['a lifetime that cannot be read', { 'cache-control': 'max-age=soon' }],
     ['Expires: 0', { expires: '0' }],
-  ])(
-    '%s is not served stale because the owner allows stale pages (RFC 9111 §4.2.4)',
-    async (_what, fields) => {
-      html('page', { etag: '"1"', ...fields })
-      await bench.ask('/')
-      bench.aheadS = 5
-      expect(await bench.status('/')).toContain('fwd=stale')
-      bench.use(setupWith({ pageCache: { staleThoughExpired: true } }))
-      expect(await bench.status('/')).toContain('detail=stale-while-revalidate')
-    },
-  )
+  ])('%s is not served stale because the owner allows stale pages (RFC 9111 §4.2.4)', async (_what, fields) => {
+    html('page', { etag: '"1"', ...fields })
+    await bench.ask('/')
+    bench.aheadS = 5
+    expect(await bench.status('/')).toContain('fwd=stale')
+    bench.use(setupWith({ pageCache: { staleThoughExpired: true } }))
+    expect(await bench.status('/')).toContain('detail=stale-while-revalidate')
+  })
   test('the owner’s lifetime is for pages and the files they are made of, not for whatever has no type', async () => {
     bench.handler = (_req, res) => res.writeHead(200, { 'content-type': 'application/x-unheard-of' }).end('x')
     expect(await bench.status('/export')).toContain('detail=no-lifetime')
@@ -127,10 +124,7 @@ test('an origin that has come to mean a private address is refused when the conn
   html('page')
   bench.use(setupWith({ pageCache: {} }), { privateAddresses: 'refused' })
   const answer = await bench.ask('/')
-  expect([answer.status, answer.cacheStatus]).toEqual([
-    502,
-    'zest-lamp; fwd=miss; detail=origin-private-address',
-  ])
+  expect([answer.status, answer.cacheStatus]).toEqual([502, 'zest-lamp; fwd=miss; detail=origin-private-address'])
   expect(bench.asked).toEqual([])
 })
 

@@ -55,9 +55,7 @@ describe.each([
     bench.handler = (_req, res) => res.writeHead(200, { 'content-type': 'text/html' }).end('page')
     expect((await bench.ask('/page')).body.toString()).toBe('page')
     expect(visitors[0]!.seen.cacheStatus).toContain('detail=stream')
-    expect([...bench.io.store.all()].map(({ key }) => key).filter((key) => key.includes('/live/'))).toEqual(
-      [],
-    )
+    expect([...bench.io.store.all()].map(({ key }) => key).filter((key) => key.includes('/live/'))).toEqual([])
     visitors.forEach(({ leave }) => leave())
   })
 })
@@ -123,7 +121,14 @@ test('slow uploads, more than a site has room for pages, hold up no page', async
   bench.origin.removeAllListeners('request')
   bench.origin.on('request', (req, res) => (req.method === 'POST' ? req.resume() : res.end('page')))
   const uploads = Array.from({ length: 70 }, () => {
-    const outgoing = request({ host: '127.0.0.1', port: bench.port, path: '/upload', method: 'POST', agent: false, headers: { host: 'live.example' } }) // prettier-ignore
+    const outgoing = request({
+      host: '127.0.0.1',
+      port: bench.port,
+      path: '/upload',
+      method: 'POST',
+      agent: false,
+      headers: { host: 'live.example' },
+    })
     outgoing.on('error', () => undefined)
     outgoing.write('begin')
     return outgoing

@@ -51,8 +51,7 @@ describe('compression', () => {
       expect(answer.headers).not.toHaveProperty('content-encoding')
     }
     expect(
-      (await bench.ask('/', { headers: { 'accept-encoding': 'gzip', 'if-none-match': tags.get('br')! } }))
-        .status,
+      (await bench.ask('/', { headers: { 'accept-encoding': 'gzip', 'if-none-match': tags.get('br')! } })).status,
     ).toBe(200)
   })
 
@@ -83,9 +82,9 @@ describe('compression', () => {
     bench = await DeliveryBench.open({ pageCache: {}, compression: {} })
     bench.handler = (_req, res) =>
       res.writeHead(200, { 'content-type': 'text/html', 'content-encoding': 'gzip' }).end(gzipSync(TEXT))
-    expect(
-      brotliDecompressSync((await bench.ask('/', { headers: { 'accept-encoding': 'br' } })).body).toString(),
-    ).toBe(TEXT)
+    expect(brotliDecompressSync((await bench.ask('/', { headers: { 'accept-encoding': 'br' } })).body).toString()).toBe(
+      TEXT,
+    )
     expect((await bench.ask('/')).body.toString()).toBe(TEXT)
   })
 })
@@ -123,7 +122,13 @@ describe('what is forwarded', () => {
   test('every line of Set-Cookie, and none of the fields for one connection', async () => {
     bench = await DeliveryBench.open()
     bench.handler = (_req, res) => {
-      res.writeHead(200, [['Set-Cookie', 'a=1'], ['Set-Cookie', 'b=2'], ['Connection', 'X-Hop'], ['X-Hop', '1'], ['X-Stay', '1']] as never) // prettier-ignore
+      res.writeHead(200, [
+        ['Set-Cookie', 'a=1'],
+        ['Set-Cookie', 'b=2'],
+        ['Connection', 'X-Hop'],
+        ['X-Hop', '1'],
+        ['X-Stay', '1'],
+      ] as never)
       res.end('x')
     }
     const { headers } = await bench.ask('/')
@@ -138,9 +143,7 @@ describe('what is forwarded', () => {
         res.writeHead(206, { 'content-range': 'bytes 0-1/5', 'content-type': 'video/mp4' }).end('he')
       else res.end(String(req.headers.cookie))
     }
-    expect((await bench.ask('/', { headers: { cookie: 'ferry_session=1' } })).body.toString()).toBe(
-      'ferry_session=1',
-    )
+    expect((await bench.ask('/', { headers: { cookie: 'ferry_session=1' } })).body.toString()).toBe('ferry_session=1')
     const part = await bench.ask('/film', { headers: { range: 'bytes=0-1' } })
     expect([part.status, part.headers['content-range'], part.cacheStatus]).toEqual([
       206,

@@ -29,9 +29,7 @@ const withoutKey = (fields: Fields): Fields => {
   const others = cookiePairs(fields).filter((pair) => !isKeyPair(pair))
   const rest = withoutFields(fields, new Set([TRIAL_KEY]))
   if (!rest.some(([name]) => name === 'cookie')) return rest
-  return others.length === 0
-    ? withoutFields(rest, new Set(['cookie']))
-    : withField(rest, 'cookie', others.join('; '))
+  return others.length === 0 ? withoutFields(rest, new Set(['cookie'])) : withField(rest, 'cookie', others.join('; '))
 }
 
 /** Taken apart by hand: what a visitor sends need not be an address that a parser takes. */

@@ -19,11 +19,7 @@ describe.each([
   const port = () => (secure ? bench.securePort : bench.port)
   test('the page comes from the store, whole, and the connection goes on', async () => {
     await bench.ask('/')
-    const answers = await rawExchange(
-      port(),
-      `GET / HTTP/1.1\r\nhost: live.example\r\n${H2C}\r\n${LAST}`,
-      secure,
-    )
+    const answers = await rawExchange(port(), `GET / HTTP/1.1\r\nhost: live.example\r\n${H2C}\r\n${LAST}`, secure)
     const [first, second] = answers.split(/(?=HTTP\/1\.1 200)/)
     expect(first).toMatch(secure ? /fwd=uri-miss/ : /zest-lamp; hit/)
     expect(first).toMatch(/\r\n\r\npage$/)
@@ -53,17 +49,9 @@ test.each([
     const warnings: Error[] = []
     const note = (warning: Error): void => void warnings.push(warning)
     process.on('warning', note)
-    bench.handler = (req, res) =>
-      res.writeHead(200, { 'content-type': 'text/html' }).end(`page of ${req.url}`)
-    const wishes = Array.from(
-      { length: 60 },
-      (_, i) => `GET /${i} HTTP/1.1\r\nhost: live.example\r\n${H2C}\r\n`,
-    )
-    const answers = await rawExchange(
-      secure ? bench.securePort : bench.port,
-      `${wishes.join('')}${LAST}`,
-      secure,
-    )
+    bench.handler = (req, res) => res.writeHead(200, { 'content-type': 'text/html' }).end(`page of ${req.url}`)
+    const wishes = Array.from({ length: 60 }, (_, i) => `GET /${i} HTTP/1.1\r\nhost: live.example\r\n${H2C}\r\n`)
+    const answers = await rawExchange(secure ? bench.securePort : bench.port, `${wishes.join('')}${LAST}`, secure)
     expect(answers.match(/page of \/(?:\d+|last)/g)).toEqual([
       ...wishes.map((_, i) => `page of /${i}`),
       'page of /last',
@@ -75,8 +63,7 @@ test.each([
 )
 
 test('a WebSocket that is asked for behind a page comes after the page', async () => {
-  bench.handler = (_req, res) =>
-    setTimeout(() => res.writeHead(200, { 'content-type': 'text/html' }).end('page'), 50)
+  bench.handler = (_req, res) => setTimeout(() => res.writeHead(200, { 'content-type': 'text/html' }).end('page'), 50)
   const answers = await rawExchange(
     bench.port,
     'GET /slow HTTP/1.1\r\nhost: live.example\r\n\r\nGET /chat HTTP/1.1\r\nhost: nobody.example\r\nconnection: upgrade\r\nupgrade: websocket\r\nsec-websocket-version: 13\r\nsec-websocket-key: AAAAAAAAAAAAAAAAAAAAAA==\r\n\r\n',

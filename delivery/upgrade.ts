@@ -2,14 +2,7 @@ import { ServerResponse, type IncomingMessage } from 'node:http'
 import type { Socket } from 'node:net'
 import { pipeline } from 'node:stream'
 import { cacheStatus } from '../core/http/cache-status.ts'
-import {
-  endToEndFields,
-  fieldValue,
-  FRAMING,
-  listMembers,
-  withoutFields,
-  type Fields,
-} from '../core/http/fields.ts'
+import { endToEndFields, fieldValue, FRAMING, listMembers, withoutFields, type Fields } from '../core/http/fields.ts'
 import type { DeliveryIo, SiteRequest } from './exchange.ts'
 import type { UpgradeAnswer } from './origin/origin-client.ts'
 import { OriginFailure } from './origin/origin-failure.ts'

@@ -33,7 +33,7 @@ afterAll(async () => {
 })
 
 /** What needs no special word to be switched on. */
-const EASY = ['pageCache', 'compression', 'browserCache', 'minify', 'fingerprint', 'images', 'lazy', 'hints'] as const // prettier-ignore
+const EASY = ['pageCache', 'compression', 'browserCache', 'minify', 'fingerprint', 'images', 'lazy', 'hints'] as const
 /** From "done" to "seen": a machine that is busy is given more than the second that an edit takes. */
 const soon = { timeout: 20_000, interval: 50 }
 
@@ -55,11 +55,10 @@ const connect = async (habits: Habits): Promise<{ system: ContentSystem; site: S
 const tryAll = async ({ id }: Site, pageCache: Record<string, unknown> = {}): Promise<Trial> => {
   const { setup, revision } = await stack.api<Trial>('GET', `/sites/${id}/trial`)
   const on = Object.fromEntries(EASY.map((name) => [name, { ...setup.remedies[name], enabled: true }]))
-  const remedies = { ...setup.remedies, ...on, pageCache: { ...setup.remedies.pageCache, enabled: true, ...pageCache } } // prettier-ignore
+  const remedies = { ...setup.remedies, ...on, pageCache: { ...setup.remedies.pageCache, enabled: true, ...pageCache } }
   return stack.api<Trial>('PUT', `/sites/${id}/trial`, { setup: { ...setup, remedies }, revision })
 }
-const keep = ({ id }: Site, { revision }: Trial) =>
-  stack.api('POST', `/sites/${id}/trial/keep`, { revision, note: '' })
+const keep = ({ id }: Site, { revision }: Trial) => stack.api('POST', `/sites/${id}/trial/keep`, { revision, note: '' })
 const visitorOf = ({ liveHost }: Site) => new LiveVisitor(PORT + 10, liveHost)
 const signedIn = async (site: Site, name: string, password: string): Promise<LiveVisitor> => {
   const visitor = visitorOf(site)
@@ -77,18 +76,26 @@ const journey = async (site: Site, path: string): Promise<void> => {
   for (const place of ['/', path]) {
     const pages = await Promise.all([guest, ...members].map((one) => one.get(place)))
     expect(NAMES.filter((name) => pages[0]!.text.includes(name))).toEqual([])
-    expect([pages[1]!.text.includes('Ingrid Vale'), pages[2]!.text.includes('Osric Thane')]).toEqual([true, true]) // prettier-ignore
+    expect([pages[1]!.text.includes('Ingrid Vale'), pages[2]!.text.includes('Osric Thane')]).toEqual([true, true])
     expect([pages[1]!.text.includes('Osric'), pages[2]!.text.includes('Ingrid')]).toEqual([false, false])
   }
   // The form that a stored page shows works, whoever made the page.
-  const form = (text: string) => ({ to: /name="?to"? value="?(\d+)/.exec(text)![1]!, nonce: /name="?nonce"? value="?(\w+)/.exec(text)![1]! }) // prettier-ignore
-  const sent = await commenter.form('/comments', { ...form((await commenter.get(path)).text), by: 'Signy', text: 'A fine boat.' }) // prettier-ignore
+  const form = (text: string) => ({
+    to: /name="?to"? value="?(\d+)/.exec(text)![1]!,
+    nonce: /name="?nonce"? value="?(\w+)/.exec(text)![1]!,
+  })
+  const sent = await commenter.form('/comments', {
+    ...form((await commenter.get(path)).text),
+    by: 'Signy',
+    text: 'A fine boat.',
+  })
   expect([sent.status, sent.text.includes('waits to be looked at')]).toEqual([200, true])
-  const member = await members[0]!.form('/comments', { ...form((await members[0]!.get(path)).text), text: 'Mine too.' }) // prettier-ignore
+  const member = await members[0]!.form('/comments', { ...form((await members[0]!.get(path)).text), text: 'Mine too.' })
   expect(member.status).toBe(200)
   expect((await visitorOf(site).get(path)).text).not.toContain('A fine boat.')
 }
-const addressOf = ({ habits }: ContentSystem, { slug, category }: { slug: string; category: string }): string => habits.addresses === 'flat' ? `/${slug}/` : `/${category}/${slug}` // prettier-ignore
+const addressOf = ({ habits }: ContentSystem, { slug, category }: { slug: string; category: string }): string =>
+  habits.addresses === 'flat' ? `/${slug}/` : `/${category}/${slug}`
 const isShared = (site: Site, path: string) =>
   expect.poll(async () => (await visitorOf(site).get(path)).cacheStatus, soon).toMatch(/hit/)
 const seenBy = (site: Site, path: string, text: string) =>
@@ -181,8 +188,7 @@ describe('a shop that gives everybody a session and forbids storing every page',
     await buyer.get(path)
     expect(buyer.cookies.pairs).toEqual([])
     expect((await buyer.form('/basket', { item: 'rope' })).text).toContain('rope')
-    for (const place of ['/', path, '/about'])
-      expect((await buyer.get(place)).text).toContain('1 in the basket')
+    for (const place of ['/', path, '/about']) expect((await buyer.get(place)).text).toContain('1 in the basket')
     expect((await visitorOf(site).get('/')).text).toContain('0 in the basket')
   })
   test('an editor saves a form at the address of the page', async () => {

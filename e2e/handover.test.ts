@@ -25,19 +25,29 @@ const config = (base: string): DeliveryConfig => ({
       siteId: 's',
       origin: { base, hostHeader: 'visitor', timeoutMs: 5000, privateAddresses: 'allowed' },
       knowledge: [],
-      channels: [{ channel: 'live', hosts: ['live.example'], setup: Setup.parse({ remedies: { pageCache: { enabled: true } } }) }],
+      channels: [
+        {
+          channel: 'live',
+          hosts: ['live.example'],
+          setup: Setup.parse({ remedies: { pageCache: { enabled: true } } }),
+        },
+      ],
     },
   ],
-}) // prettier-ignore
+})
 
 const ask = (path = '/', agent?: Agent): Promise<{ status: number; cacheStatus: string }> =>
   new Promise((done, reject) => {
-    request({ host: '127.0.0.1', port: PORT + 10, path, agent: agent ?? false, headers: { host: 'live.example' } }, (res) =>
-      res.resume().on('end', () => done({ status: res.statusCode!, cacheStatus: String(res.headers['cache-status']) })),
+    request(
+      { host: '127.0.0.1', port: PORT + 10, path, agent: agent ?? false, headers: { host: 'live.example' } },
+      (res) =>
+        res
+          .resume()
+          .on('end', () => done({ status: res.statusCode!, cacheStatus: String(res.headers['cache-status']) })),
     )
       .on('error', reject)
       .end()
-  }) // prettier-ignore
+  })
 const askOrNothing = () => ask().catch(() => ({ status: 0, cacheStatus: 'refused' }))
 
 /** Processes of delivery that this supervisor has started. */
@@ -99,23 +109,25 @@ test('an answer under way ends before the process does, and the next one takes o
   let finish: () => void = () => undefined
   origin.removeAllListeners('request')
   origin.on('request', (req, res) => {
-    if (req.url !== '/basket/slow')
-      return void res.writeHead(200, { 'content-type': 'text/html' }).end('page')
+    if (req.url !== '/basket/slow') return void res.writeHead(200, { 'content-type': 'text/html' }).end('page')
     res.writeHead(200, { 'content-type': 'text/html' }).write('begin')
     finish = () => void res.end('end')
   })
   const [before] = pids()
   const slow = new Promise<string>((done, reject) => {
-    request({ host: '127.0.0.1', port: PORT + 10, path: '/basket/slow', agent: false, headers: { host: 'live.example' } }, (res) => {
-      let text = ''
-      res.on('data', (chunk: Buffer) => {
-        text += chunk.toString()
-        if (text === 'begin') supervisor.kill('SIGHUP')
-      })
-      res.on('end', () => done(text))
-      res.on('error', reject)
-    }).end()
-  }) // prettier-ignore
+    request(
+      { host: '127.0.0.1', port: PORT + 10, path: '/basket/slow', agent: false, headers: { host: 'live.example' } },
+      (res) => {
+        let text = ''
+        res.on('data', (chunk: Buffer) => {
+          text += chunk.toString()
+          if (text === 'begin') supervisor.kill('SIGHUP')
+        })
+        res.on('end', () => done(text))
+        res.on('error', reject)
+      },
+    ).end()
+  })
   await expect.poll(() => pids().length, { timeout: 60_000 }).toBe(2)
   expect((await ask()).status).toBe(200)
   finish()
@@ -133,14 +145,18 @@ test('delivery that is killed is back by itself, with its store', async () => {
   })
   const [before] = pids()
   process.kill(before!, 'SIGKILL')
-  await expect.poll(async () => (await askOrNothing()).cacheStatus, { timeout: 60_000, interval: 20 }).toMatch(/hit|store-opening/) // prettier-ignore
-  await expect.poll(async () => (await askOrNothing()).cacheStatus, { timeout: 60_000, interval: 20 }).toContain('hit') // prettier-ignore
+  await expect
+    .poll(async () => (await askOrNothing()).cacheStatus, { timeout: 60_000, interval: 20 })
+    .toMatch(/hit|store-opening/)
+  await expect.poll(async () => (await askOrNothing()).cacheStatus, { timeout: 60_000, interval: 20 }).toContain('hit')
   expect(pids()).not.toContain(before)
 })
 
 test('whatever is kept is for its own user only', async () => {
   const names = await readdir(dataDir, { recursive: true })
-  const modes = await Promise.all(['', ...names].map(async (name) => [name, (await stat(join(dataDir, name))).mode & 0o077] as const)) // prettier-ignore
+  const modes = await Promise.all(
+    ['', ...names].map(async (name) => [name, (await stat(join(dataDir, name))).mode & 0o077] as const),
+  )
   const open = modes.filter(([name, mode]) => mode !== 0 && !name.startsWith('delivery/setups.json'))
   expect(names.length).toBeGreaterThan(3)
   expect(open).toEqual([])

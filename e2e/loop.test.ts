@@ -103,16 +103,17 @@ describe('the loop, as a new user tries it', () => {
       await remedy.getByRole('checkbox', { name: `${name} in trial` }).click()
       await page.getByRole('region', { name: 'Trial' }).getByRole('listitem').nth(index).waitFor()
     }
-    expect(await page.getByRole('region', { name: 'Trial' }).getByRole('listitem').allTextContents()).toEqual(['Page cache switched on', 'Compression switched on', 'Browser cache switched on']) // prettier-ignore
+    expect(await page.getByRole('region', { name: 'Trial' }).getByRole('listitem').allTextContents()).toEqual([
+      'Page cache switched on',
+      'Compression switched on',
+      'Browser cache switched on',
+    ])
     expect(await accessibilityProblems(page)).toEqual([])
   })
 
   test('trial and live show the same page; no visitor sees the trial', async () => {
     const text = async (link: string): Promise<string> => {
-      const [tab] = await Promise.all([
-        context.waitForEvent('page'),
-        page.getByRole('link', { name: link }).click(),
-      ])
+      const [tab] = await Promise.all([context.waitForEvent('page'), page.getByRole('link', { name: link }).click()])
       await tab.waitForLoadState('load')
       const found = await tab.locator('main').innerText()
       await tab.close()
@@ -126,8 +127,7 @@ describe('the loop, as a new user tries it', () => {
   test('the retest loads both in turn; the verdict says by how many seconds, and how sure that is', async () => {
     await page.getByRole('button', { name: 'Retest' }).click()
     const dialog = page.getByRole('dialog')
-    for (const name of ['Home page', '/stories/a-bicycle-on-every-deck'])
-      await dialog.getByLabel(name).uncheck()
+    for (const name of ['Home page', '/stories/a-bicycle-on-every-deck']) await dialog.getByLabel(name).uncheck()
     await dialog.getByLabel('Phone').uncheck()
     await dialog.getByLabel('Most pairs').fill('8')
     await dialog.getByText('at most 20 page loads').waitFor()
@@ -136,9 +136,7 @@ describe('the loop, as a new user tries it', () => {
     await untilDone('Comparing live and trial')
     const verdict = page.getByRole('region', { name: 'Verdict' })
     await verdict.getByText(/^Faster by/).waitFor()
-    expect(await verdict.textContent()).toMatch(
-      /by [\d.]+ s, between [\d.]+ s and [\d.]+ s with 95 % confidence/,
-    )
+    expect(await verdict.textContent()).toMatch(/by [\d.]+ s, between [\d.]+ s and [\d.]+ s with 95 % confidence/)
   })
 
   test('Keep publishes it as version 2 and confirms from outside that the store answers', async () => {
@@ -276,7 +274,11 @@ describe('pages that visitors share in spite of their cookies', () => {
   test('it cannot be kept before the privacy check has passed', async () => {
     // Four visitors ask for each page of the sample several times; two pages show it as well as eight.
     const [site] = await stack.api<Site[]>('GET', '/sites')
-    await stack.api('PUT', `/sites/${site!.id}/sample`, site!.sample.slice(0, 2).map(({ path, kind }) => ({ path, kind }))) // prettier-ignore
+    await stack.api(
+      'PUT',
+      `/sites/${site!.id}/sample`,
+      site!.sample.slice(0, 2).map(({ path, kind }) => ({ path, kind })),
+    )
     await publish()
     await page
       .getByRole('alert')
@@ -292,7 +294,6 @@ describe('pages that visitors share in spite of their cookies', () => {
       ['first', 'rider'],
       ['second', 'second'],
     ] as const)
-      // prettier-ignore
       await dialog.getByLabel(`Name of the ${which} visitor`).fill(name)
     for (const index of [0, 1]) await dialog.getByLabel('Password', { exact: true }).nth(index).fill('season')
     expect(await accessibilityProblems(page)).toEqual([])

@@ -103,7 +103,17 @@ describe('whom and what to measure', () => {
     await page.getByLabel('Name of the journey').fill('Season ticket')
     await saved('Save journeys')
     const { journeys } = await now()
-    expect(journeys).toMatchObject([{ name: 'Season ticket', steps: [{ do: 'open', path: '/account' }, { do: 'type', text: 'rider' }, { do: 'type', text: 'season' }, { do: 'click' }] }]) // prettier-ignore
+    expect(journeys).toMatchObject([
+      {
+        name: 'Season ticket',
+        steps: [
+          { do: 'open', path: '/account' },
+          { do: 'type', text: 'rider' },
+          { do: 'type', text: 'season' },
+          { do: 'click' },
+        ],
+      },
+    ])
   })
   test('a visitor on a poor link, on a place of the map, signed in by that journey', async () => {
     await page.getByRole('button', { name: 'Add a visitor' }).click()

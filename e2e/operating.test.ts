@@ -54,15 +54,12 @@ describe('the zest command', () => {
   })
   test('says what is wrong and what to do', async () => {
     expect((await zest('fly')).code).toBe(2)
-    expect((await zest('purge', 'nowhere.example', '--everything')).errors).toContain(
-      'Connected: orrin.localhost',
-    )
+    expect((await zest('purge', 'nowhere.example', '--everything')).errors).toContain('Connected: orrin.localhost')
     expect(
       (await runProgram('zest', { ZEST_API_TOKEN: 'wrong', ZEST_URL: stack.url }, ['site', 'list'])).errors,
     ).toContain('Sign in')
     expect(
-      (await runProgram('zest', { ZEST_API_TOKEN: 'x', ZEST_URL: 'http://127.0.0.1:9' }, ['site', 'list']))
-        .errors,
+      (await runProgram('zest', { ZEST_API_TOKEN: 'x', ZEST_URL: 'http://127.0.0.1:9' }, ['site', 'list'])).errors,
     ).toContain('Is Zest Lamp running?')
   })
 })

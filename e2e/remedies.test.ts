@@ -33,17 +33,17 @@ afterAll(async () => {
 })
 
 const openRemedies = () =>
-  page
-    .getByRole('navigation', { name: 'Places' })
-    .getByRole('link', { name: 'Remedies', exact: true })
-    .click()
+  page.getByRole('navigation', { name: 'Places' }).getByRole('link', { name: 'Remedies', exact: true }).click()
 const panel = (name: string) => page.getByRole('article', { name, exact: true })
 const trial = () => stack.api<Trial>('GET', `/sites/${site.id}/trial`)
 const switchOn = async (name: string): Promise<void> => {
   await panel(name)
     .getByRole('checkbox', { name: `${name} in trial` })
     .click()
-  await page.getByRole('region', { name: 'Trial', exact: true }).getByText(`${name} switched on`, { exact: true }).waitFor() // prettier-ignore
+  await page
+    .getByRole('region', { name: 'Trial', exact: true })
+    .getByText(`${name} switched on`, { exact: true })
+    .waitFor()
 }
 const measure = async (sides: string[]): Promise<Measurement> => {
   const head = await stack.api<MeasurementHead>('POST', `/sites/${site.id}/measurements`, {
@@ -75,11 +75,16 @@ const seenBy = async (url: string) => {
   await visit.getByRole('button', { name: 'Menu' }).click()
   const seen = await visit.evaluate(() => ({
     words: document.body.innerText.replaceAll(/\s+/g, ' '),
-    pictures: [...document.images].map((image) => [image.alt, image.naturalWidth > 0, Math.round(image.getBoundingClientRect().width), Math.round(image.getBoundingClientRect().height)]),
+    pictures: [...document.images].map((image) => [
+      image.alt,
+      image.naturalWidth > 0,
+      Math.round(image.getBoundingClientRect().width),
+      Math.round(image.getBoundingClientRect().height),
+    ]),
     slider: document.querySelectorAll('.slider.ready .slide.shown').length,
     menu: document.querySelector('.main-menu')?.classList.contains('open') ?? false,
     departures: document.querySelectorAll('#departures li').length,
-  })) // prettier-ignore
+  }))
   await visitor.close()
   return { ...seen, errors }
 }
@@ -125,12 +130,16 @@ describe('remedies', () => {
       'Scripts that wait',
       'Critical CSS',
     ])
-      // prettier-ignore
       await switchOn(name)
     await stack.visit('/', {}, 'trial.orrin.localhost')
     await stack.prepared(site.id)
-    const { changes } = await stack.api<PageChanges>('POST', `/sites/${site.id}/changes`, { channel: 'trial', path: '/' }) // prettier-ignore
-    expect(changes.find(({ remedy, item }) => remedy === 'lazy' && item === '/media/hero-3.jpg')?.sentence).toBe('Loads when it comes near the view.') // prettier-ignore
+    const { changes } = await stack.api<PageChanges>('POST', `/sites/${site.id}/changes`, {
+      channel: 'trial',
+      path: '/',
+    })
+    expect(changes.find(({ remedy, item }) => remedy === 'lazy' && item === '/media/hero-3.jpg')?.sentence).toBe(
+      'Loads when it comes near the view.',
+    )
     expect(await accessibilityProblems(page)).toEqual([])
   })
   test('the list is looked at in the interface, and a file is left out where its change is listed', async () => {
@@ -149,7 +158,10 @@ describe('remedies', () => {
     await lazy.getByRole('textbox', { name: 'File', exact: true }).fill('/media/quay-saltmarsh.jpg')
     await lazy.getByRole('button', { name: 'Leave out', exact: true }).click()
     await page.getByText(/Lazy loading: leaves out .*file \/media\/quay-saltmarsh\.jpg/).waitFor()
-    const { changes } = await stack.api<PageChanges>('POST', `/sites/${site.id}/changes`, { channel: 'trial', path: '/' }) // prettier-ignore
+    const { changes } = await stack.api<PageChanges>('POST', `/sites/${site.id}/changes`, {
+      channel: 'trial',
+      path: '/',
+    })
     const left = changes.filter(({ remedy, kind }) => remedy === 'lazy' && kind === 'left')
     expect(left.map(({ item }) => item).sort()).toEqual(['/media/hero-3.jpg', '/media/quay-saltmarsh.jpg'])
   })
@@ -166,11 +178,13 @@ describe('remedies', () => {
     await page.getByText(/Scripts that wait: leaves out page \/shop \(the till draws itself\)/).waitFor()
     const exceptions = (await trial()).setup.remedies.scriptOrder.exceptions
     expect(exceptions).toEqual([{ by: 'address', value: '/shop', reason: 'the till draws itself' }])
-    const [shop, home] = await Promise.all(['/shop', '/stories'].map(async (path) => {
-      await stack.visit(path, {}, 'trial.orrin.localhost')
-      await stack.prepared(site.id)
-      return (await stack.visit(path, {}, 'trial.orrin.localhost')).body
-    })) // prettier-ignore
+    const [shop, home] = await Promise.all(
+      ['/shop', '/stories'].map(async (path) => {
+        await stack.visit(path, {}, 'trial.orrin.localhost')
+        await stack.prepared(site.id)
+        return (await stack.visit(path, {}, 'trial.orrin.localhost')).body
+      }),
+    )
     expect(shop).toMatch(/<script src="?\/assets\/jquery/)
     expect(home).toMatch(/<script defer src="?\/assets\/jquery/)
   })
@@ -191,11 +205,7 @@ describe('remedies', () => {
 
 describe('starting points', () => {
   test('one step puts a reach into the trial, after saying what it touches and what to look at', async () => {
-    await page
-      .getByRole('listitem')
-      .filter({ hasText: 'Delivery, files and page' })
-      .getByRole('button')
-      .click()
+    await page.getByRole('listitem').filter({ hasText: 'Delivery, files and page' }).getByRole('button').click()
     const dialog = page.getByRole('dialog')
     await dialog.getByText('Compression switched on').waitFor()
     await dialog.getByText('What to look at afterwards').waitFor()
@@ -210,9 +220,7 @@ describe('starting points', () => {
   })
   test('retested, the page is lighter, keeps its content, and critical CSS shows it as before', async () => {
     const { results } = await measure(['live', 'trial'])
-    const [live, tried] = ['live', 'trial'].map(
-      (side) => results[0]!.sides.find((one) => one.side === side)!.medians,
-    )
+    const [live, tried] = ['live', 'trial'].map((side) => results[0]!.sides.find((one) => one.side === side)!.medians)
     expect(tried!.sentBytes!).toBeLessThan(live!.sentBytes! / 4)
     expect(tried!.requests!).toBeLessThan(live!.requests!)
     expect(tried!.failedRequests).toBe(0)

@@ -80,11 +80,7 @@ export class Stack {
   }
 
   /** What a signed-out visitor gets from delivery; of the trial, what whoever has its key gets. */
-  async visit(
-    path: string,
-    headers: Record<string, string> = {},
-    host = 'orrin.localhost',
-  ): Promise<LiveAnswer> {
+  async visit(path: string, headers: Record<string, string> = {}, host = 'orrin.localhost'): Promise<LiveAnswer> {
     const key = host.startsWith('trial.') ? { [TRIAL_KEY]: await this.#keyOfTrial() } : {}
     return new Promise((done, reject) => {
       request(
@@ -133,8 +129,7 @@ export class Stack {
   /** Resolves when delivery has rewritten and converted all that the site's pages need so far. */
   async prepared(siteId: string): Promise<void> {
     const delivery = new DeliveryClient(controlSocketPath(this.dataDir))
-    while ((await delivery.preparing(siteId)).waiting > 0)
-      await new Promise((resolve) => setTimeout(resolve, 100))
+    while ((await delivery.preparing(siteId)).waiting > 0) await new Promise((resolve) => setTimeout(resolve, 100))
   }
 
   async stop(): Promise<void> {
@@ -167,11 +162,7 @@ export const runProgram = (
 export const openBrowser = (): Promise<Browser> =>
   chromium.launch({
     executablePath: chromiumPath(),
-    args: [
-      ...(process.getuid?.() === 0 ? ['--no-sandbox'] : []),
-      '--disable-gpu',
-      '--disable-background-networking',
-    ],
+    args: [...(process.getuid?.() === 0 ? ['--no-sandbox'] : []), '--disable-gpu', '--disable-background-networking'],
   })
 
 /** Sign in with the demo's account, and open the ferry site. @throws Error with what the screen showed instead */

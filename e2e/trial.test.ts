@@ -25,7 +25,15 @@ beforeAll(async () => {
   page.setDefaultTimeout(45_000)
   ;[site] = (await stack.api<Site[]>('GET', '/sites')) as [Site]
   const laptop = site.visitors.find(({ device }) => device === 'laptop')!
-  const desk = { ...laptop, id: 'desk', name: 'Desk', roundTripMs: 10, downKbps: 100_000, upKbps: 100_000, cpuSlowdown: 1 } // prettier-ignore
+  const desk = {
+    ...laptop,
+    id: 'desk',
+    name: 'Desk',
+    roundTripMs: 10,
+    downKbps: 100_000,
+    upKbps: 100_000,
+    cpuSlowdown: 1,
+  }
   await stack.api('PUT', `/sites/${site.id}/visitors`, [...site.visitors, desk])
   notice = site.sample.find(({ path }) => path.startsWith('/notices/'))!
   await openFerrySite(page, stack.url)
@@ -35,12 +43,15 @@ afterAll(async () => {
   await stack?.stop()
 })
 
-const place = (name: string) => page.getByRole('navigation', { name: 'Places' }).getByRole('link', { name, exact: true }).click() // prettier-ignore
+const place = (name: string) =>
+  page.getByRole('navigation', { name: 'Places' }).getByRole('link', { name, exact: true }).click()
 const trial = () => stack.api<Trial>('GET', `/sites/${site.id}/trial`)
 const putIntoTrial = async (remedies: Record<string, Record<string, unknown>>): Promise<void> => {
   const { setup } = await trial()
   const all = setup.remedies as unknown as Record<string, Record<string, unknown>>
-  const on = Object.fromEntries(Object.entries(remedies).map(([id, more]) => [id, { ...all[id], enabled: true, ...more }])) // prettier-ignore
+  const on = Object.fromEntries(
+    Object.entries(remedies).map(([id, more]) => [id, { ...all[id], enabled: true, ...more }]),
+  )
   await stack.api('PUT', `/sites/${site.id}/trial`, { setup: { ...setup, remedies: { ...all, ...on } } })
 }
 const backOut = async (): Promise<void> => {
@@ -60,7 +71,9 @@ describe('the trial', () => {
     await visitor.getByText('This is a trial').waitFor()
     expect((await visitor.goto(inTrial(site)))?.status()).toBe(200)
     expect(visitor.url()).toBe(`${site.trialUrl}/`)
-    const links = await visitor.locator('a[href]').evaluateAll((all) => all.map((one) => (one as HTMLAnchorElement).host)) // prettier-ignore
+    const links = await visitor
+      .locator('a[href]')
+      .evaluateAll((all) => all.map((one) => (one as HTMLAnchorElement).host))
     expect(new Set(links)).toEqual(new Set([new URL(site.trialUrl).host]))
     await visitor.context().close()
   })
@@ -70,12 +83,15 @@ describe('a remedy that breaks the slider by its order', () => {
   test('is caught, the culprit found and left out with the reason, and the rest kept', async () => {
     // The slider runs when the page is read; its library only when somebody touches it.
     await putIntoTrial({ compression: {}, scriptOrder: { firstTouch: ['/assets/jquery.js'] } })
-    await stack.api('POST', `/sites/${site.id}/culprit-searches`, { pageId: site.sample[0]!.id, visitorId: 'desk' }) // prettier-ignore
+    await stack.api('POST', `/sites/${site.id}/culprit-searches`, { pageId: site.sample[0]!.id, visitorId: 'desk' })
     await place('Remedies')
     await idle('Culprit search')
     await page.getByText('Scripts that wait: /assets/jquery.js').first().waitFor()
     const { setup } = await trial()
-    expect(setup.remedies.scriptOrder).toMatchObject({ enabled: true, exceptions: [{ by: 'file', value: '/assets/jquery.js' }] }) // prettier-ignore
+    expect(setup.remedies.scriptOrder).toMatchObject({
+      enabled: true,
+      exceptions: [{ by: 'file', value: '/assets/jquery.js' }],
+    })
     expect(setup.remedies.scriptOrder.exceptions[0]!.reason).toMatch(/new errors? in the console/)
     expect(setup.remedies.compression.enabled).toBe(true)
   })
@@ -100,8 +116,8 @@ describe('a guided run', () => {
     await putIntoTrial({ browserCache: {} })
     await page.getByRole('link', { name: 'Guided run' }).click()
     await page.getByRole('radio', { name: /^Delivery Headers/ }).check()
-    for (const name of ['Phone', 'Home page']) await page.getByRole('checkbox', { name, exact: true }).uncheck() // prettier-ignore
-    for (const name of ['Desk', notice.path]) await page.getByRole('checkbox', { name, exact: true }).check() // prettier-ignore
+    for (const name of ['Phone', 'Home page']) await page.getByRole('checkbox', { name, exact: true }).uncheck()
+    for (const name of ['Desk', notice.path]) await page.getByRole('checkbox', { name, exact: true }).check()
     await page.getByLabel('Minutes allowed').fill('10')
     expect(await accessibilityProblems(page)).toEqual([])
     await page.getByRole('button', { name: 'Start the guided run' }).click()
@@ -149,7 +165,11 @@ describe('publish, and step back', () => {
     const choose = (content: object): Promise<void> =>
       page
         .getByLabel('Read in a file')
-        .setInputFiles({ name: 'setup.json', mimeType: 'application/json', buffer: Buffer.from(JSON.stringify(content)) }) // prettier-ignore
+        .setInputFiles({
+          name: 'setup.json',
+          mimeType: 'application/json',
+          buffer: Buffer.from(JSON.stringify(content)),
+        })
     await choose(file)
     await page.getByText('would change in the trial of Orrin Sound Ferries').waitFor()
     await page.getByRole('button', { name: 'Put into trial' }).click()

@@ -14,10 +14,7 @@ const send = (message: LabMessage): void => {
   process.send?.(message)
 }
 
-const log = pino(
-  { level: process.env['ZEST_LOG_LEVEL'] ?? 'warn', base: { room: 'lab' } },
-  pino.destination(2),
-)
+const log = pino({ level: process.env['ZEST_LOG_LEVEL'] ?? 'warn', base: { room: 'lab' } }, pino.destination(2))
 
 /** Control's own port: what a page says must not be said to it. */
 const CLOSED_PORTS = [Number(process.env['ZEST_PORT'] ?? 8400)]

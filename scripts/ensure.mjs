@@ -29,17 +29,14 @@ const install = async (name, what = name) => {
 /** A server that speaks RESP, for the tests of a store that several processes share. */
 export const ensureRedis = async () => {
   if (existsSync('/usr/bin/redis-server')) return
-  if (!mayInstall())
-    throw new Error('redis-server is missing. Install it with "sudo apt-get install redis-server".')
+  if (!mayInstall()) throw new Error('redis-server is missing. Install it with "sudo apt-get install redis-server".')
   await install('redis-server')
 }
 
 /** A language that many content systems are written in, for the test of its sender; without it that test is left out. */
 export const ensurePhp = async () => {
   if (existsSync('/usr/bin/php') || !mayInstall()) return
-  await install('php-cli', 'PHP').catch((error) =>
-    console.log(`${error.message} The sender in PHP is not tested.`),
-  )
+  await install('php-cli', 'PHP').catch((error) => console.log(`${error.message} The sender in PHP is not tested.`))
 }
 
 /** A general-purpose web server, to show its static files beside stored pages in the benchmarks. */

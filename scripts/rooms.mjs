@@ -54,8 +54,7 @@ export const roomsPlugin = {
         ImportDeclaration: (node) => report(context, node, node.source.value),
         ExportNamedDeclaration: (node) => node.source && report(context, node, node.source.value),
         ExportAllDeclaration: (node) => report(context, node, node.source.value),
-        ImportExpression: (node) =>
-          node.source.type === 'Literal' && report(context, node, String(node.source.value)),
+        ImportExpression: (node) => node.source.type === 'Literal' && report(context, node, String(node.source.value)),
       }),
     },
   },

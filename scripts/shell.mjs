@@ -10,8 +10,6 @@ export const run = (command, args, options = {}) =>
     const child = spawn(command, args, { cwd: root, stdio: 'inherit', ...options })
     child.on('error', reject)
     child.on('exit', (code, signal) =>
-      code === 0
-        ? resolvePromise()
-        : reject(new Error(`${command} ${args.join(' ')} ended with ${signal ?? code}`)),
+      code === 0 ? resolvePromise() : reject(new Error(`${command} ${args.join(' ')} ended with ${signal ?? code}`)),
     )
   })

@@ -28,8 +28,7 @@ export class Supervisor {
 
   constructor(env) {
     this.#env = { ...process.env, ...env }
-    for (const signal of ['SIGINT', 'SIGTERM'])
-      process.on(signal, () => void this.stop().then(() => process.exit(0)))
+    for (const signal of ['SIGINT', 'SIGTERM']) process.on(signal, () => void this.stop().then(() => process.exit(0)))
     // A restart that no visitor notices: after an update, or when something is to be read again.
     process.on('SIGHUP', () => void this.replace('delivery'))
   }
@@ -89,13 +88,8 @@ export class Supervisor {
 /** Where control is asked on this machine: over TLS as soon as it listens beyond it, with a certificate that may be made here. */
 export const controlUrl = () => {
   const address = process.env.ZEST_ADDRESS ?? '127.0.0.1'
-  const secure =
-    process.env.ZEST_CONTROL_CERTIFICATE !== undefined || !/^(?:127\.|::1$|localhost$)/i.test(address)
-  const host = /^(?:0\.0\.0\.0|::)$/.test(address)
-    ? '127.0.0.1'
-    : address.includes(':')
-      ? `[${address}]`
-      : address
+  const secure = process.env.ZEST_CONTROL_CERTIFICATE !== undefined || !/^(?:127\.|::1$|localhost$)/i.test(address)
+  const host = /^(?:0\.0\.0\.0|::)$/.test(address) ? '127.0.0.1' : address.includes(':') ? `[${address}]` : address
   return `${secure ? 'https' : 'http'}://${host}:${basePort()}`
 }
 
@@ -113,9 +107,7 @@ export const askOwn = (url, { method = 'GET', headers = {}, body, timeoutMs = 60
       const chunks = []
       incoming.on('data', (chunk) => chunks.push(chunk))
       incoming.on('error', reject)
-      incoming.on('end', () =>
-        resolve({ status: incoming.statusCode, text: Buffer.concat(chunks).toString() }),
-      )
+      incoming.on('end', () => resolve({ status: incoming.statusCode, text: Buffer.concat(chunks).toString() }))
     })
     outgoing.on('error', reject)
     outgoing.end(body)

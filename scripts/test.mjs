@@ -39,11 +39,7 @@ const vitest = async (project) => {
   try {
     const { numPassedTests, numFailedTests, numFailedTestSuites } = JSON.parse(readFileSync(file, 'utf8'))
     // A file that cannot be loaded has no tests to count; it is a failure all the same.
-    const failed = Math.max(
-      numFailedTests,
-      ok ? 0 : 1,
-      numFailedTestSuites > 0 && numFailedTests === 0 ? 1 : 0,
-    )
+    const failed = Math.max(numFailedTests, ok ? 0 : 1, numFailedTestSuites > 0 && numFailedTests === 0 ? 1 : 0)
     return { passed: numPassedTests, failed }
   } catch {
     return { passed: 0, failed: 1 }

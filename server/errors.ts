@@ -15,23 +15,12 @@ export class AppError extends Error {
 /** Every error of the API, so that wording, status and code stay together. */
 export const errors = {
   signInNeeded: () =>
-    new AppError(
-      'SIGN_IN_NEEDED',
-      401,
-      'Sign in first',
-      'Sign in, or send an API token as "Authorization: Bearer …".',
-    ),
+    new AppError('SIGN_IN_NEEDED', 401, 'Sign in first', 'Sign in, or send an API token as "Authorization: Bearer …".'),
   wrongPassword: () =>
     new AppError('WRONG_PASSWORD', 401, 'Not signed in', 'That name and password do not go together.'),
   tooManyTries: (minutes: number) =>
-    new AppError(
-      'TOO_MANY_TRIES',
-      429,
-      'Too many tries',
-      `Wait ${minutes} minutes before trying to sign in again.`,
-    ),
-  otherSite: () =>
-    new AppError('OTHER_SITE', 403, 'Request from another site', 'Open Zest Lamp itself and try there.'),
+    new AppError('TOO_MANY_TRIES', 429, 'Too many tries', `Wait ${minutes} minutes before trying to sign in again.`),
+  otherSite: () => new AppError('OTHER_SITE', 403, 'Request from another site', 'Open Zest Lamp itself and try there.'),
   accountsExist: () =>
     new AppError(
       'ACCOUNTS_EXIST',
@@ -40,12 +29,7 @@ export const errors = {
       'Sign in with it; further accounts are made once signed in.',
     ),
   nameTaken: (name: string) =>
-    new AppError(
-      'NAME_TAKEN',
-      409,
-      'Name taken',
-      `There is an account named "${name}" already. Choose another name.`,
-    ),
+    new AppError('NAME_TAKEN', 409, 'Name taken', `There is an account named "${name}" already. Choose another name.`),
   notFound: (what: string) =>
     new AppError(
       'NOT_FOUND',
@@ -54,12 +38,7 @@ export const errors = {
       `There is no such ${what}. It may have been removed; load the list again.`,
     ),
   noRoute: (method: string, path: string) =>
-    new AppError(
-      'NO_ROUTE',
-      404,
-      'Not found',
-      `The API has nothing at ${method} ${path}. See /api/v1/openapi.json.`,
-    ),
+    new AppError('NO_ROUTE', 404, 'Not found', `The API has nothing at ${method} ${path}. See /api/v1/openapi.json.`),
   bodyTooLarge: (limit: string) =>
     new AppError(
       'BODY_TOO_LARGE',
@@ -74,10 +53,8 @@ export const errors = {
       'Not JSON',
       'Send the body as well-formed JSON with "Content-Type: application/json".',
     ),
-  badSetupFile: (sentence: string) =>
-    new AppError('BAD_SETUP_FILE', 422, 'This setup cannot be taken over', sentence),
-  siteStopped: (sentence: string) =>
-    new AppError('SITE_NOT_USABLE', 422, 'This site cannot be connected', sentence),
+  badSetupFile: (sentence: string) => new AppError('BAD_SETUP_FILE', 422, 'This setup cannot be taken over', sentence),
+  siteStopped: (sentence: string) => new AppError('SITE_NOT_USABLE', 422, 'This site cannot be connected', sentence),
   notControl: (host: string) =>
     new AppError(
       'NOT_CONTROL',
@@ -122,12 +99,7 @@ export const errors = {
       'One measurement at a time for each site. Wait until it ends, or cancel it.',
     ),
   nothingToKeep: () =>
-    new AppError(
-      'NOTHING_TO_KEEP',
-      409,
-      'Trial is the same as live',
-      'Switch something on in the trial first.',
-    ),
+    new AppError('NOTHING_TO_KEEP', 409, 'Trial is the same as live', 'Switch something on in the trial first.'),
   nothingToTry: () =>
     new AppError(
       'NOTHING_TO_TRY',
@@ -158,8 +130,7 @@ export const errors = {
       'Unknown visitor',
       'One of the visitors is not defined for this site. Load the site again.',
     ),
-  recordingFailed: (why: string) =>
-    new AppError('RECORDING_FAILED', 422, 'The recording went no further', why),
+  recordingFailed: (why: string) => new AppError('RECORDING_FAILED', 422, 'The recording went no further', why),
   noRecording: () =>
     new AppError(
       'NO_RECORDING',
@@ -195,8 +166,7 @@ export const errors = {
       'No account to keep a token for',
       'The token given at start belongs to no account. Sign in with an account to make further tokens.',
     ),
-  jobEnded: () =>
-    new AppError('JOB_ENDED', 409, 'Already ended', 'This job has ended; there is nothing to cancel.'),
+  jobEnded: () => new AppError('JOB_ENDED', 409, 'Already ended', 'This job has ended; there is nothing to cancel.'),
   otherHost: (host: string) =>
     new AppError(
       'OTHER_HOST',
@@ -242,8 +212,7 @@ export const errors = {
       'This log cannot be read',
       'No line is in Common or Combined Log Format. Give the access log of the web server as it writes it by default.',
     ),
-  badCertificate: (why: string) =>
-    new AppError('BAD_CERTIFICATE', 422, 'This certificate cannot be used', why),
+  badCertificate: (why: string) => new AppError('BAD_CERTIFICATE', 422, 'This certificate cannot be used', why),
   badSignature: (why: string) =>
     new AppError(
       'BAD_SIGNATURE',
@@ -252,10 +221,5 @@ export const errors = {
       `${why} Sign "@method", "@path" and "content-digest" with the secret of this site (RFC 9421, hmac-sha256).`,
     ),
   deliveryDown: (why: string) =>
-    new AppError(
-      'DELIVERY_DOWN',
-      503,
-      'Delivery does not answer',
-      `${why} Start Zest Lamp again if this lasts.`,
-    ),
+    new AppError('DELIVERY_DOWN', 503, 'Delivery does not answer', `${why} Start Zest Lamp again if this lasts.`),
 } as const

@@ -17,8 +17,7 @@ const CACHED = { remedies: { pageCache: { enabled: true } } }
 const at = (path: string): string => `/sites/${site.id}${path}`
 const tryIt = () => bench.call('PUT', at('/trial'), { setup: CACHED })
 const retest = async (live = 3000, trial = 1000) => {
-  bench.lab = ({ url }) =>
-    measured((url.includes('trial.') ? trial : live) + Math.round(10 * Math.sin(url.length)))
+  bench.lab = ({ url }) => measured((url.includes('trial.') ? trial : live) + Math.round(10 * Math.sin(url.length)))
   return bench.measure(site, { sides: ['live', 'trial'], runs: 6 })
 }
 const trialNow = async () => (await bench.call('GET', at('/trial'))).body
@@ -77,10 +76,7 @@ describe('trial', () => {
     const { body } = await tryIt()
     expect(body.changes).toEqual([{ remedy: 'pageCache', sentence: 'Page cache switched on' }])
     const [live, trial] = bench.configs.at(-1)!.sites[0]!.channels
-    expect([live!.setup.remedies.pageCache.enabled, trial!.setup.remedies.pageCache.enabled]).toEqual([
-      false,
-      true,
-    ])
+    expect([live!.setup.remedies.pageCache.enabled, trial!.setup.remedies.pageCache.enabled]).toEqual([false, true])
   })
   test('an unknown setting is refused by name, and nothing changes', async () => {
     const before = await trialNow()
@@ -152,9 +148,10 @@ describe('retest and decision', () => {
     await bench.call('POST', at('/trial/keep'), { revision: (await trialNow()).revision })
     const back = await bench.call('POST', at('/step-back'), { number: 1 })
     expect(back.body).toMatchObject({ number: 1, live: true })
-    expect(
-      bench.configs.at(-1)?.sites[0]?.channels.map(({ setup }) => setup.remedies.pageCache.enabled),
-    ).toEqual([false, false])
+    expect(bench.configs.at(-1)?.sites[0]?.channels.map(({ setup }) => setup.remedies.pageCache.enabled)).toEqual([
+      false,
+      false,
+    ])
     expect((await bench.call('GET', at('/ledger'))).body[0]).toMatchObject({
       kind: 'stepped-back',
       title: 'Stepped back to version 1',
@@ -217,9 +214,7 @@ describe('while a measurement is under way', () => {
     expect((await bench.call('POST', at('/measurements'), order)).status).toBe(202)
     expect((await bench.call('PUT', at('/trial'), { setup: {} })).body.code).toBe('MEASUREMENT_UNDER_WAY')
     expect((await bench.call('POST', at('/measurements'), order)).body.code).toBe('ALREADY_MEASURING')
-    expect((await bench.call('POST', at('/step-back'), { number: 1 })).body.code).toBe(
-      'MEASUREMENT_UNDER_WAY',
-    )
+    expect((await bench.call('POST', at('/step-back'), { number: 1 })).body.code).toBe('MEASUREMENT_UNDER_WAY')
     release()
     await bench.services.jobs.idle()
     expect((await bench.call('PUT', at('/trial'), { setup: {} })).status).toBe(200)

@@ -15,9 +15,16 @@ describe('places', () => {
     expect(new Set(Object.values(NAMES)).size).toBe(named.length)
   })
   test('are shut until somebody has signed in; what was wanted is kept for afterwards', async () => {
-    vi.stubGlobal('fetch', () => Promise.resolve(Response.json({ type: 'about:blank', title: 'Sign in', status: 401, code: 'SIGN_IN_NEEDED', detail: 'Sign in.' }, { status: 401 }))) // prettier-ignore
+    vi.stubGlobal('fetch', () =>
+      Promise.resolve(
+        Response.json(
+          { type: 'about:blank', title: 'Sign in', status: 401, code: 'SIGN_IN_NEEDED', detail: 'Sign in.' },
+          { status: 401 },
+        ),
+      ),
+    )
     await router.push('/sites/quay/ledger?kind=tried')
-    expect(router.currentRoute.value).toMatchObject({ name: 'sign-in', query: { to: '/sites/quay/ledger?kind=tried' } }) // prettier-ignore
+    expect(router.currentRoute.value).toMatchObject({ name: 'sign-in', query: { to: '/sites/quay/ledger?kind=tried' } })
     expect(document.title).toBe('Sign in · Zest Lamp')
   })
 })

@@ -85,11 +85,7 @@ export const record = async (browser: Browser, url: string): Promise<PageRecordi
   return recording
 }
 
-const timesOf = ({
-  fcpMs,
-  lcpMs,
-  loadedMs,
-}: PredictedLoad | Measured['metrics']): Record<Judged, number> => ({
+const timesOf = ({ fcpMs, lcpMs, loadedMs }: PredictedLoad | Measured['metrics']): Record<Judged, number> => ({
   fcpMs: fcpMs ?? Number.NaN,
   lcpMs: lcpMs ?? Number.NaN,
   loadedMs,

@@ -15,9 +15,7 @@ const LOADS = Number(process.env['ZEST_MODEL_LOADS'] ?? 3)
 const worst = (cases: readonly Case[]): string[] =>
   JUDGED.map((name) => {
     const found = cases.toSorted(
-      (a, b) =>
-        Math.abs(b.predicted[name] / b.measured[name] - 1) -
-        Math.abs(a.predicted[name] / a.measured[name] - 1),
+      (a, b) => Math.abs(b.predicted[name] / b.measured[name] - 1) - Math.abs(a.predicted[name] / a.measured[name] - 1),
     )[0]!
     return `${name}: farthest off on page ${found.seed} as ${found.visitor}, ${Math.round(found.predicted[name])} ms for ${Math.round(found.measured[name])} ms`
   })
@@ -41,9 +39,7 @@ export const modelBench: Benchmark = {
     try {
       const seeds = Array.from({ length: PAGES }, (_, index) => index + 1)
       const cases = await judge(browser, server, seeds, LOADS, (text) => console.log(text))
-      await writeFile(resolve(import.meta.dirname, '../docs/model-scatter.svg'), scatter(cases)).catch(
-        () => undefined,
-      )
+      await writeFile(resolve(import.meta.dirname, '../docs/model-scatter.svg'), scatter(cases)).catch(() => undefined)
       for (const line of [...worst(cases), ...signed(cases)]) console.log(line)
       const error = (name: (typeof JUDGED)[number]) => 100 * median(errorsOf(cases, name))
       const ranks = JUDGED.map((name) =>
@@ -52,13 +48,13 @@ export const modelBench: Benchmark = {
           cases.map(({ measured }) => measured[name]),
         ),
       )
-      const figure = (
-        name: string,
-        value: number,
-        unit: string,
-        aim: number,
-        better: 'higher' | 'lower',
-      ) => ({ name, value, unit, aim, better })
+      const figure = (name: string, value: number, unit: string, aim: number, better: 'higher' | 'lower') => ({
+        name,
+        value,
+        unit,
+        aim,
+        better,
+      })
       return [
         figure('model-error-fcp', error('fcpMs'), '%', 15, 'lower'),
         figure('model-error-lcp', error('lcpMs'), '%', 15, 'lower'),

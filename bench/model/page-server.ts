@@ -67,9 +67,7 @@ export const servePages = async (): Promise<PageServer> => {
     const spec = makeUpPage(Number(path.split('/')[1]))
     const piece = spec.pieces.find((one) => one.path === path)
     const [type, body] =
-      piece === undefined
-        ? ['text/html; charset=utf-8', pageHtml(spec, addressOf(spec))]
-        : bodyOf(spec, piece)
+      piece === undefined ? ['text/html; charset=utf-8', pageHtml(spec, addressOf(spec))] : bodyOf(spec, piece)
     setTimeout(() => {
       res.setHeader('content-type', type)
       res.setHeader('access-control-allow-origin', '*')

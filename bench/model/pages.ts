@@ -55,28 +55,21 @@ export const makeUpPage = (seed: number): PageSpec => {
       piece('style', 'head', between(2000, 90_000)),
       ...many(3, () => piece('style', 'head', between(1000, 40_000))),
       ...(sometimes(0.3) ? [piece('style', 'import', between(1000, 20_000))] : []),
-      ...many(2, () =>
-        piece('script', 'head', between(2000, 120_000), between(0, 4_000_000), sometimes(0.2)),
-      ),
+      ...many(2, () => piece('script', 'head', between(2000, 120_000), between(0, 4_000_000), sometimes(0.2))),
       ...(sometimes(0.4) ? [piece('script', 'body', between(1000, 60_000), between(0, 3_000_000))] : []),
       ...many(3, () => piece('script', 'defer', between(2000, 90_000), between(0, 5_000_000))),
-      ...(sometimes(0.4)
-        ? [piece('script', 'async', between(2000, 60_000), between(0, 4_000_000), true)]
-        : []),
+      ...(sometimes(0.4) ? [piece('script', 'async', between(2000, 60_000), between(0, 4_000_000), true)] : []),
       ...(sometimes(0.5) ? [piece('font', 'plain', 0)] : []),
       piece('image', 'plain', between(20_000, 400_000)),
-      ...many(18, () =>
-        piece('image', sometimes(0.2) ? 'lazy' : 'plain', between(3000, 90_000), 0, sometimes(0.1)),
-      ),
+      ...many(18, () => piece('image', sometimes(0.2) ? 'lazy' : 'plain', between(3000, 90_000), 0, sometimes(0.1))),
       ...(sometimes(0.3) ? [piece('image', 'inserted', between(5000, 60_000))] : []),
     ],
   }
 }
 
-const WORDS =
-  'tide quay ferry sound harbour lantern notice vessel timetable crossing anchor gull mooring swell'.split(
-    ' ',
-  )
+const WORDS = 'tide quay ferry sound harbour lantern notice vessel timetable crossing anchor gull mooring swell'.split(
+  ' ',
+)
 
 const paragraph = (next: () => number): string =>
   `<p>${Array.from({ length: 60 }, () => WORDS[Math.floor(next() * WORDS.length)]).join(' ')}</p>\n`
@@ -109,8 +102,7 @@ export const pageHtml = (spec: PageSpec, addressOf: (piece: Piece) => string): s
     (piece) =>
       `const picture = new Image(120, 90); picture.src = ${JSON.stringify(addressOf(piece))}; document.body.append(picture)`,
   )
-  const last =
-    inserted.length === 0 ? '' : `<script>addEventListener('load', () => { ${inserted.join(';')} })</script>`
+  const last = inserted.length === 0 ? '' : `<script>addEventListener('load', () => { ${inserted.join(';')} })</script>`
   return `${head}${top}${body}${of('body')
     .map((piece) => script(piece))
     .join('')}${last}</body></html>`

@@ -5,10 +5,18 @@ import { quickPoints, type QuickAnswers } from './quick-points.ts'
 
 const NOW = epochMs(Date.parse('2026-11-26T03:00:00Z'))
 const hop = (fields: [string, string][] = [], more: Partial<QuickCheckHop> = {}): QuickCheckHop => ({
-  url: 'https://quay.example/', status: 200, protocol: 'h2', location: null, certificate: null,
-  lookupMs: 5, connectMs: 20, tlsMs: 25, waitMs: 200,
-  fields: [['content-type', 'text/html'], ...fields], ...more,
-}) // prettier-ignore
+  url: 'https://quay.example/',
+  status: 200,
+  protocol: 'h2',
+  location: null,
+  certificate: null,
+  lookupMs: 5,
+  connectMs: 20,
+  tlsMs: 25,
+  waitMs: 200,
+  fields: [['content-type', 'text/html'], ...fields],
+  ...more,
+})
 const SIZES: QuickAnswers['sizes'] = [
   { coding: 'none', level: 0, bytes: 30_000 },
   { coding: 'gzip', level: 6, bytes: 9000 },
@@ -22,18 +30,35 @@ const about = (topic: QuickCheckPoint['topic'], answers: Partial<QuickAnswers>):
 describe('caching in plain words', () => {
   test.each<[string, [string, string][], string]>([
     ['a lifetime', [['cache-control', 'max-age=600']], 'May be kept for 10 minutes by every cache.'],
-    ['a shared lifetime wins', [['cache-control', 's-maxage=7200, max-age=1']], 'May be kept for 2 hours by every cache.'],
-    ['no-store', [['cache-control', 'no-store']], 'Shared caches may not store it. The response says Cache-Control: no-store'],
+    [
+      'a shared lifetime wins',
+      [['cache-control', 's-maxage=7200, max-age=1']],
+      'May be kept for 2 hours by every cache.',
+    ],
+    [
+      'no-store',
+      [['cache-control', 'no-store']],
+      'Shared caches may not store it. The response says Cache-Control: no-store',
+    ],
     ['private', [['cache-control', 'private']], 'meant for one visitor'],
     ['a cookie', [['set-cookie', 'sid=1']], 'sets a cookie'],
-    ['to be asked again', [['cache-control', 'max-age=0'], ['etag', '"1"']], 'has to be asked for again every time'],
+    [
+      'to be asked again',
+      [
+        ['cache-control', 'max-age=0'],
+        ['etag', '"1"'],
+      ],
+      'has to be asked for again every time',
+    ],
     ['nothing', [], 'Says nothing about how long it may be kept'],
-  ])('%s', (_why, fields, words) => expect(about('caching', { hops: [hop(fields)] }).sentence).toContain(words)) // prettier-ignore
+  ])('%s', (_why, fields, words) => expect(about('caching', { hops: [hop(fields)] }).sentence).toContain(words))
   test('a guess is called one', () => {
-    const fields: [string, string][] = [['content-type', 'image/png'], ['date', 'Thu, 26 Nov 2026 03:00:00 GMT'], ['last-modified', 'Mon, 16 Nov 2026 03:00:00 GMT']] // prettier-ignore
-    expect(about('caching', { hops: [hop([], { fields })] }).sentence).toContain(
-      'a guess from its date of change',
-    )
+    const fields: [string, string][] = [
+      ['content-type', 'image/png'],
+      ['date', 'Thu, 26 Nov 2026 03:00:00 GMT'],
+      ['last-modified', 'Mon, 16 Nov 2026 03:00:00 GMT'],
+    ]
+    expect(about('caching', { hops: [hop([], { fields })] }).sentence).toContain('a guess from its date of change')
   })
 })
 
@@ -50,9 +75,9 @@ describe('compression', () => {
     )
   })
   test('as small as it gets: nothing more to say', () => {
-    expect(
-      about('compression', { hops: [hop([['content-encoding', 'br']])], sentBytes: 7000 }).sentence,
-    ).toBe('Compressed with br: 7.0 KB instead of 30 KB.')
+    expect(about('compression', { hops: [hop([['content-encoding', 'br']])], sentBytes: 7000 }).sentence).toBe(
+      'Compressed with br: 7.0 KB instead of 30 KB.',
+    )
   })
   test('no text: nothing to gain', () =>
     expect(about('compression', { sizes: null }).sentence).toContain('nothing to gain'))
@@ -61,24 +86,43 @@ describe('compression', () => {
 describe('what stands on the way', () => {
   test.each<[string, string, string]>([
     ['a hit', 'zest-lamp; hit; ttl=55', 'From the store of Zest Lamp, fresh for another 55 s.'],
-    ['stored now', 'zest-lamp; fwd=uri-miss; fwd-status=200; stored; ttl=60', 'From the origin, and stored now. Nothing is stored for this address.'],
-    ['passed', 'zest-lamp; fwd=bypass; detail=page-cache-off', 'From the origin. The page cache is switched off in this setup.'],
+    [
+      'stored now',
+      'zest-lamp; fwd=uri-miss; fwd-status=200; stored; ttl=60',
+      'From the origin, and stored now. Nothing is stored for this address.',
+    ],
+    [
+      'passed',
+      'zest-lamp; fwd=bypass; detail=page-cache-off',
+      'From the origin. The page cache is switched off in this setup.',
+    ],
     ['somebody else’s', 'other; hit', 'Does not come through Zest Lamp.'],
   ])('store: %s', (_why, value, sentence) => {
     expect(about('store', { hops: [hop([['cache-status', value]])] }).sentence).toBe(sentence)
-  }) // prettier-ignore
+  })
   test('another cache shows by Via, by its own Cache-Status, or by what is common practice', () => {
-    for (const line of [['via', '1.1 edge'], ['cache-status', 'edge; hit'], ['x-cache', 'HIT']] as [string, string][])
+    for (const line of [
+      ['via', '1.1 edge'],
+      ['cache-status', 'edge; hit'],
+      ['x-cache', 'HIT'],
+    ] as [string, string][])
       expect(about('intermediaries', { hops: [hop([line])] }).sentence).toContain('Something else stands between')
-    expect(about('intermediaries', { hops: [hop([['server', 'x'], ['cache-status', 'zest-lamp; hit']])] }).sentence).toContain('No other cache')
-  }) // prettier-ignore
+    expect(
+      about('intermediaries', {
+        hops: [
+          hop([
+            ['server', 'x'],
+            ['cache-status', 'zest-lamp; hit'],
+          ]),
+        ],
+      }).sentence,
+    ).toContain('No other cache')
+  })
   test('values of cookies are not shown', () => {
-    expect(about('cookies', { hops: [hop([['set-cookie', 'sid=secret; Path=/; HttpOnly']])] })).toMatchObject(
-      {
-        sentence: expect.stringContaining('Sets sid'),
-        evidence: ['sid=…; Path=/; HttpOnly'],
-      },
-    )
+    expect(about('cookies', { hops: [hop([['set-cookie', 'sid=secret; Path=/; HttpOnly']])] })).toMatchObject({
+      sentence: expect.stringContaining('Sets sid'),
+      evidence: ['sid=…; Path=/; HttpOnly'],
+    })
   })
 })
 

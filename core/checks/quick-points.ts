@@ -15,11 +15,7 @@ const ms = (value: number): string => `${Math.round(value)} ms`
 const kb = (bytes: number): string =>
   bytes < 1000 ? `${bytes} B` : `${(bytes / 1000).toFixed(bytes < 10_000 ? 1 : 0)} KB`
 
-const point = (
-  topic: QuickCheckPoint['topic'],
-  sentence: string,
-  evidence: string[] = [],
-): QuickCheckPoint => ({
+const point = (topic: QuickCheckPoint['topic'], sentence: string, evidence: string[] = []): QuickCheckPoint => ({
   topic,
   sentence,
   evidence,
@@ -64,18 +60,13 @@ const waitPoint = ({ lookupMs, connectMs, tlsMs, waitMs }: QuickCheckHop): Quick
   point(
     'wait',
     `First byte ${ms(lookupMs + connectMs + tlsMs + waitMs)} after it was asked for; the server and the way to it take ${ms(waitMs)} of that.`,
-    [
-      `name ${ms(lookupMs)}, connection ${ms(connectMs)}${tlsMs > 0 ? `, TLS ${ms(tlsMs)}` : ''}, wait ${ms(waitMs)}`,
-    ],
+    [`name ${ms(lookupMs)}, connection ${ms(connectMs)}${tlsMs > 0 ? `, TLS ${ms(tlsMs)}` : ''}, wait ${ms(waitMs)}`],
   )
 
 const best = (sizes: readonly CodingSize[], coding: CodingSize['coding']): CodingSize | undefined =>
   sizes.filter((one) => one.coding === coding).toSorted((a, b) => a.bytes - b.bytes)[0]
 
-const compressionPoint = (
-  fields: Fields,
-  { sizes, sentBytes, decodedBytes }: QuickAnswers,
-): QuickCheckPoint => {
+const compressionPoint = (fields: Fields, { sizes, sentBytes, decodedBytes }: QuickAnswers): QuickCheckPoint => {
   const coding = fieldValue(fields, 'content-encoding')
   const evidence = shown(fields, ['content-encoding', 'content-type', 'vary'])
   if (sizes === null)
@@ -103,15 +94,7 @@ const compressionPoint = (
 
 const cachingPoint = (hop: QuickCheckHop, at: EpochMs): QuickCheckPoint => {
   const { fields, status } = hop
-  const evidence = shown(fields, [
-    'cache-control',
-    'cdn-cache-control',
-    'expires',
-    'pragma',
-    'age',
-    'vary',
-    'date',
-  ])
+  const evidence = shown(fields, ['cache-control', 'cdn-cache-control', 'expires', 'pragma', 'age', 'vary', 'date'])
   const response = { status, fields, responseTime: at }
   const nobody = { pages: seconds(0), api: seconds(0), files: seconds(0) }
   const storing = decideStoring({ method: 'GET', fields: [] }, response, nobody)
@@ -119,13 +102,8 @@ const cachingPoint = (hop: QuickCheckHop, at: EpochMs): QuickCheckPoint => {
     return point('caching', `Shared caches may not store it. ${NOT_STORED[storing.reason]}`, evidence)
   const { lifetime, source } = freshnessLifetime(response, nobody)
   if (source === 'none')
-    return point(
-      'caching',
-      'Says nothing about how long it may be kept, so every cache has to guess.',
-      evidence,
-    )
-  if (lifetime === 0)
-    return point('caching', 'May be kept, but has to be asked for again every time.', evidence)
+    return point('caching', 'Says nothing about how long it may be kept, so every cache has to guess.', evidence)
+  if (lifetime === 0) return point('caching', 'May be kept, but has to be asked for again every time.', evidence)
   const guess = source === 'heuristic' ? ' That is a guess from its date of change.' : ''
   return point('caching', `May be kept for ${roughlyInWords(lifetime)} by every cache.${guess}`, evidence)
 }
@@ -133,16 +111,8 @@ const cachingPoint = (hop: QuickCheckHop, at: EpochMs): QuickCheckPoint => {
 const validatorPoint = (fields: Fields): QuickCheckPoint => {
   const evidence = shown(fields, ['etag', 'last-modified'])
   return hasValidator(fields)
-    ? point(
-        'validators',
-        'Can be asked for again without sending it again, as long as it has not changed.',
-        evidence,
-      )
-    : point(
-        'validators',
-        'Has neither ETag nor Last-Modified: whoever has it and asks again gets all of it.',
-        evidence,
-      )
+    ? point('validators', 'Can be asked for again without sending it again, as long as it has not changed.', evidence)
+    : point('validators', 'Has neither ETag nor Last-Modified: whoever has it and asks again gets all of it.', evidence)
 }
 
 const cookiePoint = (fields: Fields): QuickCheckPoint => {
@@ -171,11 +141,7 @@ const storePoint = (fields: Fields): QuickCheckPoint => {
   const detail = own.get('detail') ?? ''
   const why = { ...MISSED, ...PASSED, ...NOT_STORED } as Record<string, string>
   const reason = why[detail] ?? why[forwarded] ?? ''
-  return point(
-    'store',
-    `From the origin${own.has('stored') ? ', and stored now' : ''}. ${reason}`.trim(),
-    evidence,
-  )
+  return point('store', `From the origin${own.has('stored') ? ', and stored now' : ''}. ${reason}`.trim(), evidence)
 }
 
 /** Fields that intermediaries leave behind: Via and Age are standard, the others common practice. */

@@ -22,9 +22,7 @@ export type NewAccount = z.infer<typeof NewAccount>
 
 export const Welcome = z.object({
   account: Account.nullable().describe('Who is signed in'),
-  firstAccount: z
-    .boolean()
-    .describe('True while no account exists: the first one can be made without signing in'),
+  firstAccount: z.boolean().describe('True while no account exists: the first one can be made without signing in'),
   notice: z.string().describe('What the operator wants to be read on the sign-in page'),
 })
 export type Welcome = z.infer<typeof Welcome>

@@ -3,9 +3,11 @@ import { z } from 'zod'
 /** What a cookie was found to do to pages, by comparing answers with it and without. */
 export const CookieFinding = z.object({
   name: z.string(),
-  effect: z.enum(['none', 'session', 'personal', 'changes', 'unsteady']).describe(
-    '"none": no page changes; "session": none changes yet, but each visitor gets a value of their own; "personal": an answer is marked as one visitor’s or differs with each value; "changes": some page differs; "unsteady": the page differs by itself, so that nothing can be said',
-  ), // prettier-ignore
+  effect: z
+    .enum(['none', 'session', 'personal', 'changes', 'unsteady'])
+    .describe(
+      '"none": no page changes; "session": none changes yet, but each visitor gets a value of their own; "personal": an answer is marked as one visitor’s or differs with each value; "changes": some page differs; "unsteady": the page differs by itself, so that nothing can be said',
+    ),
   sentence: z.string(),
   treated: z.enum(['visitor', 'author', 'harmless', 'unknown']).describe('How the trial treats it now'),
   paths: z.array(z.string()).describe('Pages that differ'),

@@ -30,11 +30,7 @@ export const CulpritState = z.object({
   /** Whether the page was bad with these left out, by their names. */
   tests: z.array(z.object({ leftOut: z.array(z.string()), bad: z.boolean() })),
   reason: z.string().default('').describe('What is the matter, once it was seen'),
-  firstLossMs: z
-    .number()
-    .nullable()
-    .default(null)
-    .describe('How much slower the page was with everything applied'),
+  firstLossMs: z.number().nullable().default(null).describe('How much slower the page was with everything applied'),
   looks: z.int().describe('Page loads so far'),
   /** Found so far: left out already. */
   found: z.array(Suspect),

@@ -11,10 +11,7 @@ export const HostName = z
   .trim()
   .toLowerCase()
   .max(253)
-  .regex(
-    /^[a-z0-9](?:[a-z0-9-]*[a-z0-9])?(?:\.[a-z0-9](?:[a-z0-9-]*[a-z0-9])?)*$/,
-    'Give a host name without port.',
-  )
+  .regex(/^[a-z0-9](?:[a-z0-9-]*[a-z0-9])?(?:\.[a-z0-9](?:[a-z0-9-]*[a-z0-9])?)*$/, 'Give a host name without port.')
 
 /**
  * Which Host the origin is asked with: the visitor's own, always the origin's, or always the public name that the site is set up with. Content
@@ -114,9 +111,7 @@ export const PurgeOrder = z.object({
   wholly: z
     .literal(true)
     .optional()
-    .describe(
-      'Fetched whole even where the origin would say that nothing has changed: what is made of it is another',
-    ),
+    .describe('Fetched whole even where the origin would say that nothing has changed: what is made of it is another'),
   channel: Channel.optional().describe('Live or trial only; left out: both, since both show the same origin'),
 })
 export type PurgeOrder = z.infer<typeof PurgeOrder>
@@ -189,10 +184,7 @@ export const Traffic = z.object({
   since: z.number().describe('When counting began, epoch ms'),
   channels: z.array(ChannelTraffic),
   recent: z.array(DecisionRecord).describe('Newest first'),
-  unrewritten: z
-    .array(FailedRewriting)
-    .default([])
-    .describe('Pages whose rewriting failed, the last to fail first'),
+  unrewritten: z.array(FailedRewriting).default([]).describe('Pages whose rewriting failed, the last to fail first'),
   storeProblem: z.string().nullable().describe('What keeps delivery from storing, in a sentence'),
 })
 export type Traffic = z.infer<typeof Traffic>

@@ -29,16 +29,6 @@ export type Job = z.infer<typeof Job>
 /** Server-sent events: `job` carries a Job, `changed` names what to load again. */
 export const Changed = z.object({
   siteId: z.string(),
-  what: z.enum([
-    'site',
-    'trial',
-    'measurements',
-    'ledger',
-    'traffic',
-    'privacy',
-    'messages',
-    'safety',
-    'guided',
-  ]),
+  what: z.enum(['site', 'trial', 'measurements', 'ledger', 'traffic', 'privacy', 'messages', 'safety', 'guided']),
 })
 export type Changed = z.infer<typeof Changed>

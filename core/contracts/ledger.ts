@@ -41,10 +41,7 @@ export const LedgerEntry = z.object({
     .default([])
     .describe('What a culprit search left out'),
   guidedRunId: z.string().nullable().default(null),
-  measurable: z
-    .boolean()
-    .default(false)
-    .describe('Whether its setup is known, so that it can be measured again'),
+  measurable: z.boolean().default(false).describe('Whether its setup is known, so that it can be measured again'),
 })
 export type LedgerEntry = z.infer<typeof LedgerEntry>
 

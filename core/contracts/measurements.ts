@@ -1,14 +1,5 @@
 import { z } from 'zod'
-import {
-  Frame,
-  LcpPhases,
-  RequestRecord,
-  RunDetails,
-  RunMetrics,
-  Side,
-  Visit,
-  VisitorProfile,
-} from './measuring.ts'
+import { Frame, LcpPhases, RequestRecord, RunDetails, RunMetrics, Side, Visit, VisitorProfile } from './measuring.ts'
 
 /** Common practice: one run is noise; five are where medians settle. */
 export const DEFAULT_RUNS = 5
@@ -118,9 +109,7 @@ export const PageResult = z.object({
   noise: z
     .object({
       lcpMs: z.number().describe('How far two equal loads differ, in the middle'),
-      from: z
-        .enum(['same-against-same', 'repeats'])
-        .describe('A measurement of its own, or the repeats of this one'),
+      from: z.enum(['same-against-same', 'repeats']).describe('A measurement of its own, or the repeats of this one'),
     })
     .nullable()
     .default(null),

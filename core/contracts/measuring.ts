@@ -21,9 +21,7 @@ export const VisitorProfile = z.strictObject({
     .number()
     .min(0)
     .max(2000)
-    .describe(
-      'Round trip of the access link; what the distance takes comes on top when both places are known',
-    ),
+    .describe('Round trip of the access link; what the distance takes comes on top when both places are known'),
   downKbps: z.number().min(50).max(1_000_000),
   upKbps: z.number().min(50).max(1_000_000),
   lossPercent: z.number().min(0).max(20).default(0).describe('Segments lost on the link, each way'),
@@ -92,10 +90,7 @@ export const RequestRecord = z.object({
   fromCache: z.boolean().describe('From the browser cache, nothing sent'),
   failure: z.string().nullable(),
   responseFields: z.array(z.tuple([z.string(), z.string()])),
-  priority: z
-    .string()
-    .default('')
-    .describe('VeryHigh, High, Medium, Low or VeryLow, as the browser first gave it'),
+  priority: z.string().default('').describe('VeryHigh, High, Medium, Low or VeryLow, as the browser first gave it'),
   initiator: z
     .object({
       kind: z.enum(['navigation', 'parser', 'preload', 'style', 'script', 'other']),
@@ -137,9 +132,7 @@ export const RunMetrics = z.object({
   lcpUrl: z.string().nullable(),
   tbtMs: ms.nullable(),
   cls: z.number().min(0).nullable(),
-  loadedMs: ms.describe(
-    'When the last request had ended and the main content was shown, once the page had been quiet',
-  ),
+  loadedMs: ms.describe('When the last request had ended and the main content was shown, once the page had been quiet'),
   requests: z.int(),
   sentBytes: z.int(),
   decodedBytes: z.int(),
@@ -200,9 +193,7 @@ export const RunDetails = z.object({
   visual: z
     .object({
       curve: z.array(z.object({ atMs: ms, share: z.number().min(0).max(1) })),
-      meanMs: ms.describe(
-        'Area above the curve: how long, on average, a pixel of the first view was not yet final',
-      ),
+      meanMs: ms.describe('Area above the curve: how long, on average, a pixel of the first view was not yet final'),
     })
     .nullable(),
   unused: z.array(UnusedBytes),

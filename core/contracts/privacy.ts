@@ -31,7 +31,12 @@ export const PrivacyCheckOrder = z.strictObject({
 })
 export type PrivacyCheckOrder = z.infer<typeof PrivacyCheckOrder>
 
-export const PRIVACY_VISITORS = ['signed in, first', 'signed out, first', 'signed in, second', 'signed out, second'] as const // prettier-ignore
+export const PRIVACY_VISITORS = [
+  'signed in, first',
+  'signed out, first',
+  'signed in, second',
+  'signed out, second',
+] as const
 export const PrivacyVisitor = z.enum(PRIVACY_VISITORS)
 export type PrivacyVisitor = z.infer<typeof PrivacyVisitor>
 
@@ -50,9 +55,7 @@ export const PrivacyLeak = z.object({
   sentence: z.string(),
   what: z.string().describe('The text, shortened'),
   owner: PrivacyAnswer.describe('What its owner gets from the origin'),
-  reached: PrivacyAnswer.describe(
-    'What another visitor, or the owner where it was lost, got through the trial',
-  ),
+  reached: PrivacyAnswer.describe('What another visitor, or the owner where it was lost, got through the trial'),
 })
 export type PrivacyLeak = z.infer<typeof PrivacyLeak>
 

@@ -38,9 +38,7 @@ export const RecorderOrder = z.discriminatedUnion('kind', [
     origin: z.url(),
     path: z.string(),
     privateAddresses: z.enum(['refused', 'allowed']),
-    connectTo: z
-      .record(z.string(), z.string())
-      .describe('Where hosts are reached instead of where their names lead'),
+    connectTo: z.record(z.string(), z.string()).describe('Where hosts are reached instead of where their names lead'),
     cookies: z.array(z.object({ name: z.string(), value: z.string() })),
   }),
   z.object({ kind: z.literal('act'), act: RecordedAct }),

@@ -154,11 +154,7 @@ export const ScriptOrderSettings = z.strictObject({
     .describe(
       'What becomes of scripts that hold up the page: deferred and named at its end, deferred where they stand, or moved to its end as they are',
     ),
-  async: z
-    .array(filePattern)
-    .max(200)
-    .default([])
-    .describe('Scripts that need nothing and that nothing needs'),
+  async: z.array(filePattern).max(200).default([]).describe('Scripts that need nothing and that nothing needs'),
   firstTouch: z
     .array(filePattern)
     .max(200)
@@ -229,9 +225,7 @@ export type FeatureSettings = z.infer<typeof FeatureSettings>
 export const PollingSettings = z.strictObject({
   enabled: z.boolean().default(false),
   paths: z
-    .array(
-      z.string().trim().max(500).regex(/^[/*]/, 'A path begins with "/", or with "*" for any beginning.'),
-    )
+    .array(z.string().trim().max(500).regex(/^[/*]/, 'A path begins with "/", or with "*" for any beginning.'))
     .max(100)
     .default(['*/poll', '*/heartbeat'])
     .describe('Addresses that open pages ask again and again'),

@@ -31,7 +31,9 @@ export const Sight = z.object({
   status: z.int(),
   title: z.string(),
   console: z.array(z.string()).describe('Errors, without host names'),
-  failed: z.array(z.object({ path: z.string(), why: z.string(), own: z.boolean().describe('Of this site, not of another host') })), // prettier-ignore
+  failed: z.array(
+    z.object({ path: z.string(), why: z.string(), own: z.boolean().describe('Of this site, not of another host') }),
+  ),
   untouched: z.array(SeenElement).describe('First view before anything was scrolled or touched'),
   elements: z.array(SeenElement).describe('The whole page, once it was scrolled through'),
   pictures: z.array(z.object({ key: z.string(), path: z.string(), shown: z.boolean() })),
@@ -41,7 +43,7 @@ export const Sight = z.object({
   grid: ColourGrid.nullable(),
   picture: z.string().describe('JPEG, base64'),
   journeys: z.array(z.object({ id: z.string(), name: z.string(), why: z.string().nullable() })),
-}) // prettier-ignore
+})
 export type Sight = z.infer<typeof Sight>
 
 /** Control to lab: look at a page closely. */

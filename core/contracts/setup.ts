@@ -24,11 +24,7 @@ const DAY = 86_400
 const YEAR = 365 * DAY
 
 const pattern = z.string().trim().min(1).max(200)
-const pathPattern = z
-  .string()
-  .trim()
-  .max(500)
-  .regex(/^[/*]/, 'A path begins with "/", or with "*" for any beginning.')
+const pathPattern = z.string().trim().max(500).regex(/^[/*]/, 'A path begins with "/", or with "*" for any beginning.')
 
 /** Pages that are treated alike, told by their paths. */
 export const PageKind = z.strictObject({
@@ -86,17 +82,7 @@ export const PageCacheSettings = z.strictObject({
   passPaths: z
     .array(pathPattern)
     .max(500)
-    .default([
-      '/basket',
-      '/checkout',
-      '/account',
-      '/sign-in',
-      '/sign-out',
-      '/search',
-      '/editor',
-      '/admin',
-      '/preview',
-    ])
+    .default(['/basket', '/checkout', '/account', '/sign-in', '/sign-out', '/search', '/editor', '/admin', '/preview'])
     .describe('Addresses that are never stored'),
   visitorCookies: z
     .array(pattern)
@@ -149,17 +135,9 @@ export const PageCacheSettings = z.strictObject({
     .describe('Signed-in visitors pass through to the origin, or get private copies of their own'),
   privateLifetimeS: wholeSeconds(DAY)
     .default(120)
-    .describe(
-      'Lifetime of private copies, in seconds; whatever the visitor sends to the site ends it sooner',
-    ),
-  deviceClasses: z
-    .boolean()
-    .default(false)
-    .describe('Keep separate copies for phones and for everything else'),
-  fragments: z
-    .boolean()
-    .default(false)
-    .describe('Fill in live fragments (Edge Side Includes 1.0) of stored pages'),
+    .describe('Lifetime of private copies, in seconds; whatever the visitor sends to the site ends it sooner'),
+  deviceClasses: z.boolean().default(false).describe('Keep separate copies for phones and for everything else'),
+  fragments: z.boolean().default(false).describe('Fill in live fragments (Edge Side Includes 1.0) of stored pages'),
   fragmentRequests: z
     .int()
     .min(1)
@@ -233,11 +211,7 @@ export const ContentEventSettings = z.strictObject({
       z.strictObject({
         paths: z.array(pathPattern).min(1).max(100).describe('When one of these changes'),
         alsoPaths: z.array(pathPattern).max(100).default([]).describe('these are old too'),
-        alsoGroups: z
-          .array(z.string().trim().min(1).max(128))
-          .max(100)
-          .default([])
-          .describe('and these groups'),
+        alsoGroups: z.array(z.string().trim().min(1).max(128)).max(100).default([]).describe('and these groups'),
       }),
     )
     .max(200)

@@ -9,9 +9,7 @@ export const SiteAddress = z
   .trim()
   .max(2000)
   .transform((text) => (/^[a-z][a-z0-9+.-]*:\/\//i.test(text) ? text : `http://${text}`))
-  .pipe(
-    z.url({ protocol: /^https?$/, error: 'Give the address of the site, such as https://www.example.org.' }),
-  )
+  .pipe(z.url({ protocol: /^https?$/, error: 'Give the address of the site, such as https://www.example.org.' }))
 
 export const PagePath = z
   .string()
@@ -33,10 +31,7 @@ export type SampleCandidate = z.infer<typeof SampleCandidate>
 
 export const KindOfPage = z.object({
   name: z.string(),
-  pattern: z
-    .string()
-    .nullable()
-    .describe('null: addresses do not tell this kind, it was told by how pages are built'),
+  pattern: z.string().nullable().describe('null: addresses do not tell this kind, it was told by how pages are built'),
   pages: z.int(),
 })
 
@@ -309,9 +304,7 @@ export const FieldName = z
 export const EventTarget = z.object({
   url: z.string().describe('For signed events (RFC 9421)'),
   keyid: z.string(),
-  secret: z
-    .string()
-    .describe('Shared secret of hmac-sha256 (RFC 9421 §3.3.3), and of the HMAC of plain calls'),
+  secret: z.string().describe('Shared secret of hmac-sha256 (RFC 9421 §3.3.3), and of the HMAC of plain calls'),
   plainUrl: z.string().describe('For calls of any form; its last part is a secret'),
   hmacField: z.string().nullable().describe('Field that must hold the HMAC-SHA256 of a plain call’s body'),
   calls: z.array(ChangeCall).describe('The last ones, newest first'),
@@ -342,10 +335,7 @@ export const ContentEvent = z.object({
     .max(5000)
     .default([])
     .describe('Pictures and other files that have changed'),
-  everything: z
-    .boolean()
-    .default(false)
-    .describe('Menus, theme or settings have changed: all pages show them'),
+  everything: z.boolean().default(false).describe('Menus, theme or settings have changed: all pages show them'),
   groups: z
     .array(z.string().min(1).max(128))
     .max(500)
@@ -368,8 +358,6 @@ export type Version = z.infer<typeof Version>
 /** An answer of live as a signed-out visitor gets it, asked for twice. */
 export const Confirmation = z.object({
   path: z.string(),
-  answers: z.array(
-    z.object({ status: z.int(), cacheStatus: z.string(), coding: z.string(), tookMs: z.number() }),
-  ),
+  answers: z.array(z.object({ status: z.int(), cacheStatus: z.string(), coding: z.string(), tookMs: z.number() })),
 })
 export type Confirmation = z.infer<typeof Confirmation>

@@ -9,13 +9,14 @@ import { suspectDetails, suspectName, suspectRemedies, withoutSuspects } from '.
 describe('delta debugging (Zeller, Hildebrandt 2002)', () => {
   test('their example: of eight changes 1, 7 and 8 fail together', async () => {
     const failing = [1, 7, 8]
-    const isBad = async (applied: readonly number[]): Promise<boolean> => failing.every((one) => applied.includes(one)) // prettier-ignore
+    const isBad = async (applied: readonly number[]): Promise<boolean> => failing.every((one) => applied.includes(one))
     expect(await ddmin([1, 2, 3, 4, 5, 6, 7, 8], isBad)).toEqual(failing)
   })
   test('any one set that is bad together is found, and nothing besides', async () =>
     fc.assert(
       fc.asyncProperty(fc.subarray([...Array(24).keys()], { minLength: 1 }), async (failing) => {
-        const isBad = async (applied: readonly number[]): Promise<boolean> => failing.every((one) => applied.includes(one)) // prettier-ignore
+        const isBad = async (applied: readonly number[]): Promise<boolean> =>
+          failing.every((one) => applied.includes(one))
         expect(await ddmin([...Array(24).keys()], isBad)).toEqual(failing)
       }),
     ))
@@ -23,10 +24,7 @@ describe('delta debugging (Zeller, Hildebrandt 2002)', () => {
     fc.assert(
       fc.asyncProperty(fc.nat(63), async (culprit) => {
         let asked = 0
-        const isBad = async (applied: readonly number[]): Promise<boolean> => (
-          asked++,
-          applied.includes(culprit)
-        )
+        const isBad = async (applied: readonly number[]): Promise<boolean> => (asked++, applied.includes(culprit))
         expect(await ddmin([...Array(64).keys()], isBad)).toEqual([culprit])
         expect(asked).toBeLessThanOrEqual(2 * Math.log2(64))
       }),
@@ -42,7 +40,8 @@ const page = (
   isBad: (applied: (id: string, file?: string) => boolean) => boolean,
 ) => ({
   remedies: Object.keys(files).map(remedy),
-  details: async (remedies: readonly Suspect[]) => remedies.flatMap(({ remedy: id }) => files[id]!.map((one) => file(id, one))), // prettier-ignore
+  details: async (remedies: readonly Suspect[]) =>
+    remedies.flatMap(({ remedy: id }) => files[id]!.map((one) => file(id, one))),
   isBad: async (leftOut: readonly Suspect[]) => {
     const out = new Set(leftOut.map(suspectName))
     return isBad((id, one) => !out.has(id) && (one === undefined || !out.has(`${id} file ${one}`)))
@@ -58,9 +57,7 @@ describe('the search for what breaks a page', () => {
     expect(names(found)).toEqual(['scriptOrder file /c.js'])
   })
   test('two culprits that have nothing to do with each other', async () => {
-    const { found } = await searchCulprits(
-      page(FILES, (on) => on('scriptOrder', '/a.js') || on('lazy', '/2.jpg')),
-    )
+    const { found } = await searchCulprits(page(FILES, (on) => on('scriptOrder', '/a.js') || on('lazy', '/2.jpg')))
     expect(names(found)).toEqual(['lazy file /2.jpg', 'scriptOrder file /a.js'])
   })
   test('order dependence: a script breaks when it comes before its library, whichever of the two is left out', async () => {
@@ -72,9 +69,7 @@ describe('the search for what breaks a page', () => {
     expect(names(found)).toEqual(['scriptOrder file /a.js', 'scriptOrder file /b.js'])
   })
   test('bad only where two remedies meet: leaving out one of them is enough', async () => {
-    const { found } = await searchCulprits(
-      page(FILES, (on) => on('scriptOrder', '/a.js') && on('lazy', '/1.jpg')),
-    )
+    const { found } = await searchCulprits(page(FILES, (on) => on('scriptOrder', '/a.js') && on('lazy', '/1.jpg')))
     expect(found).toHaveLength(1)
   })
   test('the culprit is the whole set: the remedy has to stay off', async () => {
@@ -106,8 +101,7 @@ describe('the search for what breaks a page', () => {
           const { found } = await searchCulprits(made)
           expect(await made.isBad(found)).toBe(false)
           if (found.length > 1)
-            for (const one of found)
-              expect(await made.isBad(found.filter((other) => other !== one))).toBe(true)
+            for (const one of found) expect(await made.isBad(found.filter((other) => other !== one))).toBe(true)
         },
       ),
     ))
@@ -119,7 +113,14 @@ describe('suspects', () => {
   test('are the remedies that trial has and live has not', () =>
     expect(names(suspectRemedies(live, trial))).toEqual(['minify', 'scriptOrder']))
   test('are then files by their own names, without version and without our digest, and switches', () => {
-    const change = (remedy: string, item: string) => ({ remedy, kind: 'changed' as const, item, sentence: '', bytesBefore: null, bytesAfter: null }) // prettier-ignore
+    const change = (remedy: string, item: string) => ({
+      remedy,
+      kind: 'changed' as const,
+      item,
+      sentence: '',
+      bytesBefore: null,
+      bytesAfter: null,
+    })
     const details = suspectDetails(
       ['scriptOrder', 'minify'],
       [
@@ -133,12 +134,17 @@ describe('suspects', () => {
       '/',
     )
     const files = details.filter(({ kind }) => kind === 'exception')
-    expect(names(files)).toEqual(['scriptOrder file /assets/slider.js', 'scriptOrder file https://tags.example/t.js']) // prettier-ignore
+    expect(names(files)).toEqual(['scriptOrder file /assets/slider.js', 'scriptOrder file https://tags.example/t.js'])
     expect(names(details)).toContain('minify.scripts')
   })
   test('left out, they are exceptions with the reason, switches off, remedies as they are live', () => {
-    const setup = withoutSuspects(trial, live, [file('scriptOrder', '/a.js'), { kind: 'part', remedy: 'minify', option: 'html' }], 'broke the slider') // prettier-ignore
-    expect(setup.remedies.scriptOrder.exceptions).toEqual([{ by: 'file', value: '/a.js', reason: 'broke the slider' }]) // prettier-ignore
+    const setup = withoutSuspects(
+      trial,
+      live,
+      [file('scriptOrder', '/a.js'), { kind: 'part', remedy: 'minify', option: 'html' }],
+      'broke the slider',
+    )
+    expect(setup.remedies.scriptOrder.exceptions).toEqual([{ by: 'file', value: '/a.js', reason: 'broke the slider' }])
     expect(setup.remedies.minify.html).toBe(false)
     expect(withoutSuspects(trial, live, [remedy('minify'), remedy('scriptOrder')], '')).toEqual(live)
     expect(Setup.parse(setup)).toEqual(setup)

@@ -45,11 +45,7 @@ const reduced = async (found: readonly Suspect[], isBad: CulpritQuestions['isBad
  * one set that is bad by itself; it is left out, and if the page is still bad, because there is another culprit or because what is left depends
  * on the order, the next round goes on from there.
  */
-export const searchCulprits = async ({
-  remedies,
-  details,
-  isBad,
-}: CulpritQuestions): Promise<CulpritFound> => {
+export const searchCulprits = async ({ remedies, details, isBad }: CulpritQuestions): Promise<CulpritFound> => {
   if (!(await isBad([])))
     return {
       kind: 'intact',
@@ -57,7 +53,12 @@ export const searchCulprits = async ({
       sentence: 'The page is as it should be; there is nothing to leave out.',
     }
   if (remedies.length === 0 || (await isBad(remedies)))
-    return { kind: 'not-ours', found: [], sentence: 'Without any of the remedies in trial the page is the same, so none of them is the culprit. Look whether the origin itself has changed.' } // prettier-ignore
+    return {
+      kind: 'not-ours',
+      found: [],
+      sentence:
+        'Without any of the remedies in trial the page is the same, so none of them is the culprit. Look whether the origin itself has changed.',
+    }
   let found: Suspect[] = []
   let whole = false
   for (let round = 0; round < MOST_ROUNDS && (await isBad(found)); round++) {
@@ -80,6 +81,10 @@ export const searchCulprits = async ({
   }
   found = await reduced(found, isBad)
   return whole && found.some(({ kind }) => kind === 'remedy')
-    ? { kind: 'whole', found, sentence: `Leaving out single files or parts does not help: ${listed(found)} has to stay off here.` } // prettier-ignore
+    ? {
+        kind: 'whole',
+        found,
+        sentence: `Leaving out single files or parts does not help: ${listed(found)} has to stay off here.`,
+      }
     : { kind: 'found', found, sentence: `With ${listed(found)} left out, the page is as it should be.` }
 }

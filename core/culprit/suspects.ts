@@ -41,8 +41,7 @@ export const suspectRemedies = (live: Setup, trial: Setup): Suspect[] =>
   catalogue
     .filter(
       ({ id }) =>
-        trial.remedies[id].enabled &&
-        JSON.stringify(trial.remedies[id]) !== JSON.stringify(live.remedies[id]),
+        trial.remedies[id].enabled && JSON.stringify(trial.remedies[id]) !== JSON.stringify(live.remedies[id]),
     )
     .map(({ id }) => ({ kind: 'remedy', remedy: id }))
 
@@ -82,12 +81,7 @@ export const suspectDetails = (
  * A trial with suspects left out: remedies as they are live, parts switched off, files as exceptions.
  * @param reason written beside each exception
  */
-export const withoutSuspects = (
-  trial: Setup,
-  live: Setup,
-  suspects: readonly Suspect[],
-  reason: string,
-): Setup => {
+export const withoutSuspects = (trial: Setup, live: Setup, suspects: readonly Suspect[], reason: string): Setup => {
   const remedies = { ...trial.remedies } as unknown as Record<string, Record<string, unknown>>
   for (const suspect of suspects) {
     const { remedy } = suspect
@@ -98,7 +92,10 @@ export const withoutSuspects = (
       const { by, value } = suspect
       const exceptions = (remedies[remedy]?.['exceptions'] ?? []) as RemedyException[]
       if (!exceptions.some((one) => one.by === by && one.value === value))
-        remedies[remedy] = { ...remedies[remedy], exceptions: [...exceptions, { by, value, reason: reason.slice(0, 300) }] } // prettier-ignore
+        remedies[remedy] = {
+          ...remedies[remedy],
+          exceptions: [...exceptions, { by, value, reason: reason.slice(0, 300) }],
+        }
     }
   }
   return { ...trial, remedies: remedies as unknown as Setup['remedies'] }

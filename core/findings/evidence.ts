@@ -55,8 +55,15 @@ const smaller = (
   }
 }
 
-const whole = (files: readonly LookedFile[], note: string, changes: readonly WhatIf[], saved = false): LookEvidence =>
-  ({ items: files.map((file) => item(file, saved ? 0 : file.request.sentBytes, note)), changes: files.length === 0 ? [] : changes }) // prettier-ignore
+const whole = (
+  files: readonly LookedFile[],
+  note: string,
+  changes: readonly WhatIf[],
+  saved = false,
+): LookEvidence => ({
+  items: files.map((file) => item(file, saved ? 0 : file.request.sentBytes, note)),
+  changes: files.length === 0 ? [] : changes,
+})
 
 const ids = (files: readonly LookedFile[]): number[] => files.map(({ id }) => id)
 const ofType = (files: readonly LookedFile[], ...types: string[]): LookedFile[] =>
@@ -118,38 +125,53 @@ const EVIDENCE: Record<RemedyId, (look: Look, files: LookedFile[], setup: Setup)
   pageCache: (look, files) => {
     const [page] = files
     const { serverMs } = look.recording.resources[0]!
-    return page === undefined || serverMs < 50 ? { items: [], changes: [] } : whole([page], `built by the origin in ${seconds(serverMs)}`, [{ kind: 'stored', ids: [0] }]) // prettier-ignore
+    return page === undefined || serverMs < 50
+      ? { items: [], changes: [] }
+      : whole([page], `built by the origin in ${seconds(serverMs)}`, [{ kind: 'stored', ids: [0] }])
   },
   compression: (_look, files) =>
-    smaller(files.filter(({ compressible, compressed, request }) => compressible && !compressed && request.sentBytes > 1000), ({ request }) => request.sentBytes * LEFT_OF.compressed, () => 'sent uncompressed'), // prettier-ignore
+    smaller(
+      files.filter(({ compressible, compressed, request }) => compressible && !compressed && request.sentBytes > 1000),
+      ({ request }) => request.sentBytes * LEFT_OF.compressed,
+      () => 'sent uncompressed',
+    ),
   browserCache: (_look, files) =>
-    whole(files.filter(({ id, fields, own }) => id > 0 && own && !/max-age|no-store|private/.test(fieldValue(fields, 'cache-control') ?? '')), 'has no lifetime: asked for again on the next visit', []), // prettier-ignore
+    whole(
+      files.filter(
+        ({ id, fields, own }) =>
+          id > 0 && own && !/max-age|no-store|private/.test(fieldValue(fields, 'cache-control') ?? ''),
+      ),
+      'has no lifetime: asked for again on the next visit',
+      [],
+    ),
   minify: (_look, files) =>
     smaller(
       ofType(files, 'Script', 'Stylesheet').filter(({ path, own }) => own && !/[.-]min\.|\.z[0-9a-f]{19}\./.test(path)),
-      ({ request, compressed }) => request.sentBytes * LEFT_OF[request.type === 'Script' ? 'minifiedScript' : 'minifiedStyle'][compressed ? 'compressed' : 'plain'],
+      ({ request, compressed }) =>
+        request.sentBytes *
+        LEFT_OF[request.type === 'Script' ? 'minifiedScript' : 'minifiedStyle'][compressed ? 'compressed' : 'plain'],
       () => 'about so much, by common practice',
-    ), // prettier-ignore
+    ),
   images: (look, files) =>
-    smaller(ofType(files, 'Image').filter(({ own }) => own), (file) => fittingBytes(look, file), (file) => {
-      const shown = imageOf(look, file)
-      if (shown === undefined) return 'in an older form'
-      const pixels = Math.round(shown.shownWidth * look.visitor.pixelRatio)
-      return `${shown.naturalWidth} pixels wide, ${pixels === 0 ? 'not shown at first' : `shown in ${pixels}`}`
-    }), // prettier-ignore
+    smaller(
+      ofType(files, 'Image').filter(({ own }) => own),
+      (file) => fittingBytes(look, file),
+      (file) => {
+        const shown = imageOf(look, file)
+        if (shown === undefined) return 'in an older form'
+        const pixels = Math.round(shown.shownWidth * look.visitor.pixelRatio)
+        return `${shown.naturalWidth} pixels wide, ${pixels === 0 ? 'not shown at first' : `shown in ${pixels}`}`
+      },
+    ),
   lazy: (look, files) => {
     const below = files.filter((file) => {
       const shown = imageOf(look, file)
-      return (
-        shown !== undefined && !shown.inFirstView && !shown.lazy && file.request.url !== look.metrics.lcpUrl
-      )
+      return shown !== undefined && !shown.inFirstView && !shown.lazy && file.request.url !== look.metrics.lcpUrl
     })
     return whole(below, 'below the first view', [{ kind: 'without', ids: ids(below) }], true)
   },
   scriptOrder: (look, files, { remedies }) => {
-    const blocking = ofType(files, 'Script').filter(
-      ({ id }) => look.recording.resources[id]?.blocks !== 'nothing',
-    )
+    const blocking = ofType(files, 'Script').filter(({ id }) => look.recording.resources[id]?.blocks !== 'nothing')
     // Moved to the end as they are, they are asked for as early as before.
     const late = remedies.scriptOrder.manner === 'late' ? { offset: END_OF_PAGE } : {}
     return whole(blocking, 'the page waits for it', [{ kind: 'deferred', ids: ids(blocking), ...late }])
@@ -168,11 +190,19 @@ const EVIDENCE: Record<RemedyId, (look: Look, files: LookedFile[], setup: Setup)
     return {
       items: [
         ...inPage.items,
-        ...late.map((file) => item(file, file.request.sentBytes, `the main picture, asked for after ${seconds(file.request.startMs)}`)),
-        ...fonts.map((file) => item(file, file.request.sentBytes, `hides text for ${seconds(waiting.find(({ url }) => url === file.request.url)!.blockedMs)}`)),
+        ...late.map((file) =>
+          item(file, file.request.sentBytes, `the main picture, asked for after ${seconds(file.request.startMs)}`),
+        ),
+        ...fonts.map((file) =>
+          item(
+            file,
+            file.request.sentBytes,
+            `hides text for ${seconds(waiting.find(({ url }) => url === file.request.url)!.blockedMs)}`,
+          ),
+        ),
       ],
       changes,
-    } // prettier-ignore
+    }
   },
   criticalStyles: (look, files) => {
     const blocking = ofType(files, 'Stylesheet').filter(
@@ -185,15 +215,30 @@ const EVIDENCE: Record<RemedyId, (look: Look, files: LookedFile[], setup: Setup)
     ])
   },
   unusedStyles: (look, files) =>
-    smaller(ofType(files, 'Stylesheet').filter((file) => file.own && unusedShare(look, file) > 0.2), (file) => file.request.sentBytes * (1 - unusedShare(look, file)), (file) => `${Math.round(unusedShare(look, file) * 100)} % of it unused here`), // prettier-ignore
+    smaller(
+      ofType(files, 'Stylesheet').filter((file) => file.own && unusedShare(look, file) > 0.2),
+      (file) => file.request.sentBytes * (1 - unusedShare(look, file)),
+      (file) => `${Math.round(unusedShare(look, file) * 100)} % of it unused here`,
+    ),
   stillVideo: (look, files, setup) => {
     const video = videoFiles(look, files, setup)
     return whole(video, 'loads before anybody plays', [{ kind: 'without', ids: ids(video) }], true)
   },
   fonts: (_look, files) =>
-    smaller(ofType(files, 'Font').filter(({ own }) => own), ({ request }) => request.sentBytes * LEFT_OF.cutFont, () => 'with all its characters'), // prettier-ignore
+    smaller(
+      ofType(files, 'Font').filter(({ own }) => own),
+      ({ request }) => request.sentBytes * LEFT_OF.cutFont,
+      () => 'with all its characters',
+    ),
   fingerprint: (_look, files) =>
-    whole(files.filter(({ id, own, path, request }) => id > 0 && own && !isFingerprinted(new URL(request.url).pathname) && /\.\w+$/.test(path)), 'keeps its name when its content changes', []), // prettier-ignore
+    whole(
+      files.filter(
+        ({ id, own, path, request }) =>
+          id > 0 && own && !isFingerprinted(new URL(request.url).pathname) && /\.\w+$/.test(path),
+      ),
+      'keeps its name when its content changes',
+      [],
+    ),
   features: (_look, files) => {
     const named = ofType(files, 'Script').filter(({ path }) => FEATURE.test(path.split('/').at(-1)!))
     return whole(

@@ -17,10 +17,28 @@ import { lookOf, type Look } from './look.ts'
 const HOME = 'http://quay.example/'
 const parser = { kind: 'parser' as const, url: HOME }
 const file = (path: string, type: string, sentBytes: number, more: Partial<RequestRecord> = {}): RequestRecord =>
-  aRequest({ url: new URL(path, HOME).href, type, sentBytes, decodedBytes: sentBytes, startMs: 900, waitMs: 80, receiveMs: 20, initiator: parser, ...more }) // prettier-ignore
+  aRequest({
+    url: new URL(path, HOME).href,
+    type,
+    sentBytes,
+    decodedBytes: sentBytes,
+    startMs: 900,
+    waitMs: 80,
+    receiveMs: 20,
+    initiator: parser,
+    ...more,
+  })
 const image = (path: string, more: Partial<ShownImage>): ShownImage => ({
-  url: new URL(path, HOME).href, naturalWidth: 2000, naturalHeight: 1000, shownWidth: 400, shownHeight: 200, inFirstView: false, lazy: false, sized: false, ...more,
-}) // prettier-ignore
+  url: new URL(path, HOME).href,
+  naturalWidth: 2000,
+  naturalHeight: 1000,
+  shownWidth: 400,
+  shownHeight: 200,
+  inFirstView: false,
+  lazy: false,
+  sized: false,
+  ...more,
+})
 const details: RunDetails = {
   visual: null,
   unused: [{ url: `${HOME}a.css`, type: 'style', inline: false, totalBytes: 40_000, unusedBytes: 30_000 }],
@@ -33,22 +51,51 @@ const details: RunDetails = {
   firstView: { selectors: ['.a'], fonts: [`${HOME}f.woff`] },
 }
 const requests = [
-  aRequest({ url: HOME, sentBytes: 20_000, decodedBytes: 20_000, waitMs: 900, initiator: { kind: 'navigation', url: null }, responseFields: [['content-type', 'text/html']] }),
-  file('/a.css?v=1', 'Stylesheet', 40_000, { blocks: 'rendering', responseFields: [['content-type', 'text/css']], url: `${HOME}a.css` }),
+  aRequest({
+    url: HOME,
+    sentBytes: 20_000,
+    decodedBytes: 20_000,
+    waitMs: 900,
+    initiator: { kind: 'navigation', url: null },
+    responseFields: [['content-type', 'text/html']],
+  }),
+  file('/a.css?v=1', 'Stylesheet', 40_000, {
+    blocks: 'rendering',
+    responseFields: [['content-type', 'text/css']],
+    url: `${HOME}a.css`,
+  }),
   file('/a.js', 'Script', 200_000, { blocks: 'parsing', responseFields: [['content-type', 'text/javascript']] }),
-  file('/page-embed.js', 'Script', 9000, { responseFields: [['content-type', 'text/javascript'], ['content-encoding', 'br']] }),
+  file('/page-embed.js', 'Script', 9000, {
+    responseFields: [
+      ['content-type', 'text/javascript'],
+      ['content-encoding', 'br'],
+    ],
+  }),
   file('/hero.jpg', 'Image', 400_000, { responseFields: [['content-type', 'image/jpeg']], priority: 'Low' }),
   file('/far.jpg', 'Image', 400_000, { responseFields: [['content-type', 'image/jpeg']] }),
   file('/f.woff', 'Font', 30_000, { responseFields: [['cache-control', 'max-age=60']] }),
   file('http://tags.example/t.js', 'Script', 5000, {}),
   file('http://video.example/embed/1', 'Document', 8000, {}),
-  file('http://video.example/player.js', 'Script', 50_000, { initiator: { kind: 'parser', url: 'http://video.example/embed/1' } }),
-] // prettier-ignore
+  file('http://video.example/player.js', 'Script', 50_000, {
+    initiator: { kind: 'parser', url: 'http://video.example/embed/1' },
+  }),
+]
 const visitor = aVisitor({ id: 'phone', device: 'phone', width: 390, pixelRatio: 2 })
 const predicted = { roundTripMs: 100, downBitsPerS: 8e6, upBitsPerS: 2e6, cpuSlowdown: 4 }
 const metrics = someMetrics(4000, { lcpUrl: `${HOME}hero.jpg` })
 const look = (more: Partial<Look> = {}): Look =>
-  lookOf({ pageId: 'p', path: '/', visitor, at: '2026-11-26T00:00:00.000Z', metrics, details, requests, predictedFor: predicted, recordedBy: predicted, ...more })! // prettier-ignore
+  lookOf({
+    pageId: 'p',
+    path: '/',
+    visitor,
+    at: '2026-11-26T00:00:00.000Z',
+    metrics,
+    details,
+    requests,
+    predictedFor: predicted,
+    recordedBy: predicted,
+    ...more,
+  })!
 
 describe('evidence', () => {
   const itemsOf = (id: RemedyId) => evidenceFor(id, look(), emptySetup()).items.map(({ item }) => item)
@@ -80,38 +127,44 @@ test.each([
   ['late', 0.98],
   ['defer', undefined],
   ['end', undefined],
-])(
-  'scripts that wait in the manner "%s" are predicted to be asked for at %s of the page',
-  (manner, offset) => {
-    const [change] = evidenceFor(
-      'scriptOrder',
-      look(),
-      Setup.parse({ remedies: { scriptOrder: { manner } } }),
-    ).changes
-    expect(change).toMatchObject({ kind: 'deferred' })
-    expect((change as { offset?: number }).offset).toBe(offset)
-  },
-)
+])('scripts that wait in the manner "%s" are predicted to be asked for at %s of the page', (manner, offset) => {
+  const [change] = evidenceFor('scriptOrder', look(), Setup.parse({ remedies: { scriptOrder: { manner } } })).changes
+  expect(change).toMatchObject({ kind: 'deferred' })
+  expect((change as { offset?: number }).offset).toBe(offset)
+})
 
 describe('the main picture in the page', () => {
   const HERO_BYTES = 12_000
   const small = (type = 'image/avif') =>
-    requests.map((one) => (one.url === `${HOME}hero.jpg` ? { ...one, sentBytes: HERO_BYTES, decodedBytes: HERO_BYTES, responseFields: [['content-type', type]] as [string, string][] } : one)) // prettier-ignore
-  const setup = (images = {}, hints = {}) =>
-    Setup.parse({ remedies: { images: { enabled: true, ...images }, hints } })
+    requests.map((one) =>
+      one.url === `${HOME}hero.jpg`
+        ? {
+            ...one,
+            sentBytes: HERO_BYTES,
+            decodedBytes: HERO_BYTES,
+            responseFields: [['content-type', type]] as [string, string][],
+          }
+        : one,
+    )
+  const setup = (images = {}, hints = {}) => Setup.parse({ remedies: { images: { enabled: true, ...images }, hints } })
   const NOTE = 'the main picture, small enough to come in the page itself'
   const notes = (of: Look, by: Setup) => evidenceFor('hints', of, by).items.map(({ note }) => note)
 
   test('is predicted to come with the first paint, on a page that grows by it', () => {
     const { changes } = evidenceFor('hints', look({ requests: small() }), setup())
     // RFC 4648 §4: 12,000 bytes are 16,000 characters of base64.
-    expect(changes.find(({ kind }) => kind === 'sized')).toEqual({ kind: 'sized', sizes: new Map([[0, 20_000 + 16_000]]) }) // prettier-ignore
+    expect(changes.find(({ kind }) => kind === 'sized')).toEqual({
+      kind: 'sized',
+      sizes: new Map([[0, 20_000 + 16_000]]),
+    })
     const after = changes.reduce(changed, look({ requests: small() }).recording)
     expect(after.lcp).toEqual({ kind: 'first-paint' })
     expect(after.resources.some(({ url }) => url.endsWith('/hero.jpg'))).toBe(false)
   })
   test('grows a compressed page by its bytes only', () => {
-    const compressed = small().map((one, at) => (at === 0 ? { ...one, responseFields: [['content-encoding', 'br']] as [string, string][] } : one)) // prettier-ignore
+    const compressed = small().map((one, at) =>
+      at === 0 ? { ...one, responseFields: [['content-encoding', 'br']] as [string, string][] } : one,
+    )
     const { changes } = evidenceFor('hints', look({ requests: compressed }), setup())
     expect(changes[0]).toEqual({ kind: 'sized', sizes: new Map([[0, 20_000 + HERO_BYTES]]) })
   })
@@ -121,15 +174,13 @@ describe('the main picture in the page', () => {
     ['AVIF is not offered', look({ requests: small() }), setup({ avif: false })],
     ['it is larger than the owner allows', look({ requests: small() }), setup({}, { mainInPageKb: 11 })],
     ['it would be too large as AVIF', look(), setup()],
-    [
-      'the visitor has a laptop',
-      look({ requests: small(), visitor: { ...visitor, device: 'laptop' } }),
-      setup(),
-    ],
+    ['the visitor has a laptop', look({ requests: small(), visitor: { ...visitor, device: 'laptop' } }), setup()],
   ])('is not predicted where %s', (_where, of, by) => expect(notes(of, by)).not.toContain(NOTE))
   test('is predicted for one that would be small enough in its place', () => {
     // (800 / 2000)² · 1.3 · 0.55 of 100,000 bytes is 11,440: common practice, as for lighter pictures.
-    const jpeg = small('image/jpeg').map((one) => (one.url === `${HOME}hero.jpg` ? { ...one, sentBytes: 100_000, decodedBytes: 100_000 } : one)) // prettier-ignore
+    const jpeg = small('image/jpeg').map((one) =>
+      one.url === `${HOME}hero.jpg` ? { ...one, sentBytes: 100_000, decodedBytes: 100_000 } : one,
+    )
     expect(notes(look({ requests: jpeg }), setup())).toContain(NOTE)
   })
 })
@@ -146,7 +197,9 @@ describe('findings', () => {
   })
   test('the most seconds come first', async () => {
     const { findings } = await findWhatIsSlow([look()], emptySetup())
-    const worth = findings.map(({ gains }) => (gains.length === 0 ? 0 : gains[0]!.gain.lcpMs + gains[0]!.gain.loadedMs / 20)) // prettier-ignore
+    const worth = findings.map(({ gains }) =>
+      gains.length === 0 ? 0 : gains[0]!.gain.lcpMs + gains[0]!.gain.loadedMs / 20,
+    )
     expect(worth).toEqual(worth.toSorted((a, b) => b - a))
   })
   test('what a store would spare is what the origin took, whatever the day', async () => {
@@ -170,9 +223,7 @@ describe('findings', () => {
     const { recording } = look()
     expect(perturbed(recording, 0)).toBe(recording)
     expect(perturbed(recording, 1)).toEqual(perturbed(recording, 1))
-    expect(perturbed(recording, 2).resources[0]!.serverMs).not.toBe(
-      perturbed(recording, 1).resources[0]!.serverMs,
-    )
+    expect(perturbed(recording, 2).resources[0]!.serverMs).not.toBe(perturbed(recording, 1).resources[0]!.serverMs)
   })
 })
 
@@ -184,13 +235,16 @@ describe('what remedies go by', () => {
       viewWidth: 390,
       mainImage: '/hero.jpg',
       alsoMain: [],
-      images: [{ path: '/hero.jpg', shownWidth: 400, inFirstView: true }, { path: '/far.jpg', shownWidth: 400, inFirstView: false }],
+      images: [
+        { path: '/hero.jpg', shownWidth: 400, inFirstView: true },
+        { path: '/far.jpg', shownWidth: 400, inFirstView: false },
+      ],
       fonts: ['/f.woff'],
       selectors: ['.a'],
       hosts: ['http://tags.example', 'http://video.example'],
       spoke: ['/shim.js'],
       measured: [],
-    }) // prettier-ignore
+    })
   })
   test.each([
     ['about as large, in the first view', 300, true, ['/card.jpg']],
@@ -198,51 +252,49 @@ describe('what remedies go by', () => {
     ['below the first view', 300, false, []],
   ])('another picture %s', (_what, side, inFirstView, alsoMain) => {
     const hero = details.images[0]!
-    const images = [{ ...hero, shownHeight: 300 }, { ...hero, url: `${HOME}card.jpg`, shownWidth: side, shownHeight: side, inFirstView }] // prettier-ignore
-    expect(knowledgeOf({ path: '/', visitor, metrics, details: { ...details, images }, requests })!.alsoMain).toEqual(alsoMain) // prettier-ignore
+    const images = [
+      { ...hero, shownHeight: 300 },
+      { ...hero, url: `${HOME}card.jpg`, shownWidth: side, shownHeight: side, inFirstView },
+    ]
+    expect(knowledgeOf({ path: '/', visitor, metrics, details: { ...details, images }, requests })!.alsoMain).toEqual(
+      alsoMain,
+    )
   })
   test('names that were made here lead back to the origin’s', () => {
     const made = { ...metrics, lcpUrl: `${HOME}hero.w720.z123456789abcdef0123.jpg` }
     expect(knowledgeOf({ path: '/', visitor, metrics: made, details, requests })!.mainImage).toBe('/hero.jpg')
   })
   test('pictures that had not come are known to be outside the first view, unless they are known better', () => {
-    const firstView = { ...details.firstView!, later: [`${HOME}slide.w720.z123456789abcdef0123.jpg`, `${HOME}hero.jpg`] } // prettier-ignore
-    const { images } = knowledgeOf({ path: '/', visitor, metrics, details: { ...details, firstView }, requests })! // prettier-ignore
+    const firstView = {
+      ...details.firstView!,
+      later: [`${HOME}slide.w720.z123456789abcdef0123.jpg`, `${HOME}hero.jpg`],
+    }
+    const { images } = knowledgeOf({ path: '/', visitor, metrics, details: { ...details, firstView }, requests })!
     expect(images.filter(({ path }) => path !== '/far.jpg')).toEqual([
       { path: '/hero.jpg', shownWidth: 400, inFirstView: true },
       { path: '/slide.jpg', shownWidth: 0, inFirstView: false },
     ])
   })
   test('looks from before the first view was recorded say nothing', () => {
-    expect(knowledgeOf({ path: '/', visitor, metrics, details: { ...details, firstView: null }, requests })).toBeUndefined() // prettier-ignore
+    expect(
+      knowledgeOf({ path: '/', visitor, metrics, details: { ...details, firstView: null }, requests }),
+    ).toBeUndefined()
   })
 })
 
 describe('remedies together', () => {
   const traits = { secure: false, otherAccelerator: undefined, measured: true }
   const said = (id: RemedyId, remedies: object, more = {}) =>
-    relationsOf(id, Setup.parse({ remedies }), { ...traits, ...more }).map(({ kind, sentence }) => `${kind} ${sentence}`).join() // prettier-ignore
+    relationsOf(id, Setup.parse({ remedies }), { ...traits, ...more })
+      .map(({ kind, sentence }) => `${kind} ${sentence}`)
+      .join()
   test.each([
     ['combining against HTTP/2', 'combine', {}, { secure: true }, /conflict .*HTTP\/2/],
-    [
-      'another accelerator upstream',
-      'minify',
-      {},
-      { otherAccelerator: 'Something is at work.' },
-      /conflict .*fight/,
-    ],
+    ['another accelerator upstream', 'minify', {}, { otherAccelerator: 'Something is at work.' }, /conflict .*fight/],
     ['critical CSS needs a measurement', 'criticalStyles', {}, { measured: false }, /needs .*measurement/],
     ['rewriting without a store', 'images', {}, {}, /needs .*page cache/],
-    [
-      'copies of no host',
-      'localCopies',
-      { localCopies: { enabled: true } },
-      {},
-      /needs Name at least one host/,
-    ],
-  ] as const)('%s', (_why, id, remedies, more, expected) =>
-    expect(said(id, remedies, more)).toMatch(expected),
-  )
+    ['copies of no host', 'localCopies', { localCopies: { enabled: true } }, {}, /needs Name at least one host/],
+  ] as const)('%s', (_why, id, remedies, more, expected) => expect(said(id, remedies, more)).toMatch(expected))
   test('with all in order nothing is said', () => {
     expect(said('minify', { pageCache: { enabled: true } })).toBe('')
   })
@@ -263,30 +315,31 @@ describe('starting points', () => {
       expect(setupChanges(emptySetup(), startedFrom(emptySetup(), point))).toHaveLength(point.remedies.length)
   })
   test('each says what to look at afterwards', () => {
-    expect(lookAfter(STARTING_POINTS[0]!).map(({ name }) => name)).toEqual(['Page cache', 'Compression', 'Browser cache']) // prettier-ignore
+    expect(lookAfter(STARTING_POINTS[0]!).map(({ name }) => name)).toEqual([
+      'Page cache',
+      'Compression',
+      'Browser cache',
+    ])
   })
 })
 
 describe('measured by itself', () => {
   const gains = { lcpMs: { shift: 800, low: 500, high: 1100, confidence: 0.95, pairs: 6 } }
-  const entry = (changes: string[], kind = 'tried') => ({ at: 'then', kind, changes, results: [{ visitorName: 'Phone', path: '/', verdict: { gains } }] }) as never // prettier-ignore
+  const entry = (changes: string[], kind = 'tried') =>
+    ({ at: 'then', kind, changes, results: [{ visitorName: 'Phone', path: '/', verdict: { gains } }] }) as never
   test.each([
-    [
-      'the newest retest of nothing else',
-      [entry(['Minify switched on', 'Minify: pages from on to off'])],
-      800,
-    ],
-    [
-      'not one that tried another remedy too',
-      [entry(['Minify switched on', 'Compression switched on'])],
-      undefined,
-    ],
+    ['the newest retest of nothing else', [entry(['Minify switched on', 'Minify: pages from on to off'])], 800],
+    ['not one that tried another remedy too', [entry(['Minify switched on', 'Compression switched on'])], undefined],
     ['not one that only changed a setting', [entry(['Minify: pages from on to off'])], undefined],
     ['not a baseline', [entry(['Minify switched on'], 'baseline')], undefined],
   ])('%s', (_why, ledger, shift) => expect(measuredAlone(ledger, 'Minify')?.gains[0]?.shift).toBe(shift))
   test('exceptions are told in words', () => {
     const before = Setup.parse({ remedies: { lazy: { exceptions: [{ by: 'file', value: 'a.jpg' }] } } })
-    const after = Setup.parse({ remedies: { lazy: { exceptions: [{ by: 'address', value: '/shop', reason: 'the till' }] } } }) // prettier-ignore
-    expect(setupChanges(before, after).map(({ sentence }) => sentence)).toEqual(['Lazy loading: leaves out page /shop (the till); no longer leaves out file a.jpg']) // prettier-ignore
+    const after = Setup.parse({
+      remedies: { lazy: { exceptions: [{ by: 'address', value: '/shop', reason: 'the till' }] } },
+    })
+    expect(setupChanges(before, after).map(({ sentence }) => sentence)).toEqual([
+      'Lazy loading: leaves out page /shop (the till); no longer leaves out file a.jpg',
+    ])
   })
 })

@@ -120,10 +120,14 @@ const itemsOf = (judged: readonly Judged[], id: RemedyId): EvidenceItem[] => {
 }
 
 /** 1 KB = 1000 bytes, as everywhere in the interface. */
-const kilobytes = (bytes: number): string => (bytes < 10_000 ? `${(bytes / 1000).toFixed(1)} KB` : bytes < 1e6 ? `${Math.round(bytes / 1000)} KB` : `${(bytes / 1e6).toFixed(1)} MB`) // prettier-ignore
+const kilobytes = (bytes: number): string =>
+  bytes < 10_000
+    ? `${(bytes / 1000).toFixed(1)} KB`
+    : bytes < 1e6
+      ? `${Math.round(bytes / 1000)} KB`
+      : `${(bytes / 1e6).toFixed(1)} MB`
 
-const countOf = (items: readonly EvidenceItem[]): string =>
-  `${items.length} file${items.length === 1 ? '' : 's'}`
+const countOf = (items: readonly EvidenceItem[]): string => `${items.length} file${items.length === 1 ? '' : 's'}`
 
 /** How much a list of files is, and how much less it could be. */
 const amountOf = (items: readonly EvidenceItem[]): string => {
@@ -133,9 +137,7 @@ const amountOf = (items: readonly EvidenceItem[]): string => {
 }
 
 const withNote = (items: readonly EvidenceItem[]): string =>
-  items.some(({ savedBytes }) => savedBytes > 0)
-    ? amountOf(items)
-    : `${amountOf(items)}: ${items[0]?.note ?? ''}`
+  items.some(({ savedBytes }) => savedBytes > 0) ? amountOf(items) : `${amountOf(items)}: ${items[0]?.note ?? ''}`
 
 /** Why a remedy has nothing to do here, where more can be said than that. */
 const NOTHING: Partial<Record<RemedyId, string>> = {
@@ -145,19 +147,18 @@ const NOTHING: Partial<Record<RemedyId, string>> = {
   localCopies: 'No script of another host stands in the pages that were looked at.',
 }
 
-const remedyEvidence = async (
-  judged: readonly Judged[],
-  id: RemedyId,
-  pause: Pause,
-): Promise<RemedyEvidence> => {
+const remedyEvidence = async (judged: readonly Judged[], id: RemedyId, pause: Pause): Promise<RemedyEvidence> => {
   const items = itemsOf(judged, id)
   return {
     remedy: id,
     applies: items.length > 0,
-    sentence: items.length > 0 ? withNote(items) : (NOTHING[id] ?? 'Nothing for it was found on the pages that were looked at.'),
+    sentence:
+      items.length > 0
+        ? withNote(items)
+        : (NOTHING[id] ?? 'Nothing for it was found on the pages that were looked at.'),
     items: items.slice(0, MOST_ITEMS),
     gains: await gainsOf(judged, [id], pause),
-  } // prettier-ignore
+  }
 }
 
 /** What slows a page down, and the remedies that answer it. */
@@ -220,7 +221,11 @@ const limitsOf = (judged: readonly Judged[]): Limit[] => {
   const critical = criticalBytes(look.requests, look.metrics)
   const { roundTripMs, downBitsPerS } = look.predictedFor
   if (critical !== undefined && left > GOOD_LCP_MS) {
-    const floor = floorMs(critical, { roundTripMs, downBitsPerS }, look.recording.resources[0]!.secure ? 'https' : 'http') // prettier-ignore
+    const floor = floorMs(
+      critical,
+      { roundTripMs, downBitsPerS },
+      look.recording.resources[0]!.secure ? 'https' : 'http',
+    )
     limits.push({
       title: 'The page is heavy by design',
       sentence: `With every remedy, ${look.path} would still take ${(left / 1000).toFixed(1)} s on ${look.visitor.name}. The link alone takes ${(floor / 1000).toFixed(1)} s for what the first view needs: less of it, or a smaller main picture, is up to those who make the page.`,

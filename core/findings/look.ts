@@ -1,10 +1,4 @@
-import type {
-  RequestRecord,
-  RunDetails,
-  RunMetrics,
-  ShownImage,
-  VisitorProfile,
-} from '../contracts/measuring.ts'
+import type { RequestRecord, RunDetails, RunMetrics, ShownImage, VisitorProfile } from '../contracts/measuring.ts'
 import { fieldValue, type Fields } from '../http/fields.ts'
 import { isCompressible } from '../http/negotiation.ts'
 import { recordingOf } from '../load/model/from-run.ts'

@@ -50,8 +50,7 @@ export const countVisits = (lines: Iterable<string>): VisitCount => {
     if (request === undefined) continue
     understood++
     const [path] = request.path.split('?', 1)
-    const isPage =
-      request.method === 'GET' && (request.status === 200 || request.status === 304) && !FILE.test(path!)
+    const isPage = request.method === 'GET' && (request.status === 200 || request.status === 304) && !FILE.test(path!)
     if (isPage) visits.set(path!, (visits.get(path!) ?? 0) + 1)
   }
   return { lines: all, understood, visits }

@@ -26,10 +26,7 @@ test('a list of paths and addresses, one per line', () => {
 
 test.each([
   ['an address of another site', '{"url":"https://elsewhere.example/stories/storm"}'],
-  [
-    'a name that only begins like the site’s',
-    '{"url":"https://www.orrin-sound.example.elsewhere.example/x"}',
-  ],
+  ['a name that only begins like the site’s', '{"url":"https://www.orrin-sound.example.elsewhere.example/x"}'],
   ['a text that only begins like a path', '{"text":"/ is the home page"}'],
   ['an address without scheme', '{"url":"//www.orrin-sound.example/x"}'],
   ['nothing', ''],
@@ -45,12 +42,7 @@ test.each(['{"everything":true}', 'everything=1', '{"changed":["everything"]}', 
 test('whatever is sent, only paths come of it, each once', () => {
   fc.assert(
     fc.property(
-      fc.oneof(
-        fc.string(),
-        fc.json(),
-        fc.webUrl(),
-        fc.constantFrom(`{"a":${'['.repeat(500)}${']'.repeat(500)}}`),
-      ),
+      fc.oneof(fc.string(), fc.json(), fc.webUrl(), fc.constantFrom(`{"a":${'['.repeat(500)}${']'.repeat(500)}}`)),
       (body) => {
         const { paths } = read(body)
         expect(new Set(paths).size).toBe(paths.length)

@@ -18,8 +18,7 @@ const ADDRESS = /https?:(?:\/\/|\\\/\\\/)[^\s"'<>()]+/gi
 const PATH = /^\/(?!\/)[^\s"'<>]*$/
 
 /** Addresses and nothing else, with white space between. */
-const isList = (text: string): boolean =>
-  text.split(/\s+/).every((part) => PATH.test(part) || /^https?:/i.test(part))
+const isList = (text: string): boolean => text.split(/\s+/).every((part) => PATH.test(part) || /^https?:/i.test(part))
 
 const parsed = (text: string): unknown => {
   try {

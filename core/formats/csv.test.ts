@@ -14,7 +14,5 @@ test('RFC 4180: commas, quotes and line breaks stand in quotes, lines end with C
   ).toBe('a,b\r\n"x,y","say ""quay"""\r\n"two\nlines",\r\n1.5,\r\n')
 })
 test('what a spreadsheet would carry out is made plain text', () => {
-  expect(toCsv(['a'], [['=HYPERLINK("x")'], ['-1'], [-1]])).toBe(
-    'a\r\n"\'=HYPERLINK(""x"")"\r\n\'-1\r\n-1\r\n',
-  )
+  expect(toCsv(['a'], [['=HYPERLINK("x")'], ['-1'], [-1]])).toBe('a\r\n"\'=HYPERLINK(""x"")"\r\n\'-1\r\n-1\r\n')
 })

@@ -7,7 +7,5 @@ const field = (value: string | number | null): string => {
 }
 
 /** A table as CSV (RFC 4180), lines ended by CRLF. */
-export const toCsv = (
-  columns: readonly string[],
-  rows: readonly (readonly (string | number | null)[])[],
-): string => [columns, ...rows].map((row) => `${row.map(field).join(',')}\r\n`).join('')
+export const toCsv = (columns: readonly string[], rows: readonly (readonly (string | number | null)[])[]): string =>
+  [columns, ...rows].map((row) => `${row.map(field).join(',')}\r\n`).join('')

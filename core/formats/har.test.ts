@@ -29,19 +29,52 @@ const RUN = {
   metrics: someMetrics(1200, { fcpMs: 700, loadedMs: 1800 }),
   requests: [
     aRequest({
-      url: URL_OF, protocol: 'h2', queuedMs: 3, connectMs: 100, tlsMs: 55, waitMs: 210, receiveMs: 20, sentBytes: 9000, decodedBytes: 30_000,
-      priority: 'VeryHigh', initiator: { kind: 'navigation', url: null }, connection: 12,
-      responseFields: [['content-type', 'text/html'], ['cache-control', 'max-age=60']],
+      url: URL_OF,
+      protocol: 'h2',
+      queuedMs: 3,
+      connectMs: 100,
+      tlsMs: 55,
+      waitMs: 210,
+      receiveMs: 20,
+      sentBytes: 9000,
+      decodedBytes: 30_000,
+      priority: 'VeryHigh',
+      initiator: { kind: 'navigation', url: null },
+      connection: 12,
+      responseFields: [
+        ['content-type', 'text/html'],
+        ['cache-control', 'max-age=60'],
+      ],
     }),
     aRequest({
-      url: `${URL_OF}a.css?v=1`, type: 'Stylesheet', startMs: 410, protocol: 'h2', waitMs: 60, receiveMs: 5, priority: 'VeryHigh',
-      initiator: { kind: 'parser', url: URL_OF }, connection: 12, responseFields: [['content-type', 'text/css']],
+      url: `${URL_OF}a.css?v=1`,
+      type: 'Stylesheet',
+      startMs: 410,
+      protocol: 'h2',
+      waitMs: 60,
+      receiveMs: 5,
+      priority: 'VeryHigh',
+      initiator: { kind: 'parser', url: URL_OF },
+      connection: 12,
+      responseFields: [['content-type', 'text/css']],
     }),
-    aRequest({ url: `${URL_OF}old`, type: 'Image', startMs: 420, status: 302, responseFields: [['location', '/new.png']] }),
+    aRequest({
+      url: `${URL_OF}old`,
+      type: 'Image',
+      startMs: 420,
+      status: 302,
+      responseFields: [['location', '/new.png']],
+    }),
     aRequest({ url: `${URL_OF}kept.png`, type: 'Image', startMs: 430, fromCache: true, sentBytes: 0 }),
-    aRequest({ url: 'http://third.example/gone.js', type: 'Script', startMs: 440, status: 0, failure: 'net::ERR_FAILED' }),
+    aRequest({
+      url: 'http://third.example/gone.js',
+      type: 'Script',
+      startMs: 440,
+      status: 0,
+      failure: 'net::ERR_FAILED',
+    }),
   ],
-} // prettier-ignore
+}
 
 describe('written', () => {
   test('a run is a valid archive by har-schema', () => expect(isValid(toHar(RUN, '0.1'))).toBe(true))
@@ -100,20 +133,25 @@ describe('read', () => {
   })
   test('of several pages the first', () => {
     const page = (id: string) => ({ id, title: id, startedDateTime: '2026-11-26T03:00:00.000Z' })
-    const load = read(
-      [entry(URL_OF, { pageref: 'a' }), entry(`${URL_OF}b`, { pageref: 'b' })],
-      [page('a'), page('b')],
-    )
+    const load = read([entry(URL_OF, { pageref: 'a' }), entry(`${URL_OF}b`, { pageref: 'b' })], [page('a'), page('b')])
     expect(load.requests.map(({ url }) => url)).toEqual([URL_OF])
     expect(load.requests[0]!.startMs).toBe(100)
   })
   test.each([
-    ['text/css', 'Stylesheet'], ['application/javascript', 'Script'], ['image/avif', 'Image'], ['font/woff2', 'Font'],
-    ['application/font-woff', 'Font'], ['video/mp4', 'Media'], ['application/json', 'Other'],
+    ['text/css', 'Stylesheet'],
+    ['application/javascript', 'Script'],
+    ['image/avif', 'Image'],
+    ['font/woff2', 'Font'],
+    ['application/font-woff', 'Font'],
+    ['video/mp4', 'Media'],
+    ['application/json', 'Other'],
   ])('%s is a %s', (mimeType, type) => {
-    const second = entry(`${URL_OF}x`, { response: { status: 200, content: { mimeType } }, startedDateTime: '2026-11-26T03:00:01.000Z' })
+    const second = entry(`${URL_OF}x`, {
+      response: { status: 200, content: { mimeType } },
+      startedDateTime: '2026-11-26T03:00:01.000Z',
+    })
     expect(read([entry(URL_OF), second]).requests[1]!.type).toBe(type)
-  }) // prettier-ignore
+  })
   test('unknown times, as programs write them, count as none', () => {
     const odd = entry(URL_OF, {
       timings: { blocked: -1, dns: null, connect: -1, ssl: -1, wait: 5, receive: -1 },

@@ -56,10 +56,7 @@ export const HarFile = z.object({
           connection: z.string().optional(),
           _priority: z.string().optional(),
           _resourceType: z.string().optional(),
-          _initiator: z
-            .object({ type: z.string().optional(), url: z.string().optional() })
-            .loose()
-            .optional(),
+          _initiator: z.object({ type: z.string().optional(), url: z.string().optional() }).loose().optional(),
           _fromCache: z.string().optional(),
         }),
       )
@@ -94,8 +91,7 @@ const typeOf = ({ _resourceType, response }: HarEntry): string => {
   return 'Other'
 }
 
-const known = (value: number | null | undefined): number =>
-  typeof value === 'number' && value > 0 ? value : 0
+const known = (value: number | null | undefined): number => (typeof value === 'number' && value > 0 ? value : 0)
 
 const INITIATORS: Record<string, 'parser' | 'script' | 'preload'> = {
   parser: 'parser',
@@ -138,8 +134,7 @@ const recordOf = (entry: HarEntry, startedAt: number, isFirst: boolean): Request
         ? null
         : { kind, url: entry._initiator?.url ?? null },
     blocks: 'nothing',
-    connection:
-      entry.connection !== undefined && /^\d+$/.test(entry.connection) ? Number(entry.connection) : null,
+    connection: entry.connection !== undefined && /^\d+$/.test(entry.connection) ? Number(entry.connection) : null,
   }
 }
 
@@ -164,9 +159,7 @@ export const fromHar = ({ log }: HarFile): HarLoad => {
     .filter(({ pageref }) => page === undefined || pageref === undefined || pageref === page.id)
     .filter(
       ({ request, startedDateTime }) =>
-        /^https?:/.test(request.url) &&
-        URL.canParse(request.url) &&
-        !Number.isNaN(Date.parse(startedDateTime)),
+        /^https?:/.test(request.url) && URL.canParse(request.url) && !Number.isNaN(Date.parse(startedDateTime)),
     )
     .toSorted((a, b) => Date.parse(a.startedDateTime) - Date.parse(b.startedDateTime))
   const [first] = own
@@ -179,8 +172,7 @@ export const fromHar = ({ log }: HarFile): HarLoad => {
   )
   const requests = own.map((entry, index) => recordOf(entry, begun, index === 0))
   const document =
-    requests.find(({ type, status }) => type === 'Document' && (status < 300 || status >= 400)) ??
-    requests[0]!
+    requests.find(({ type, status }) => type === 'Document' && (status < 300 || status >= 400)) ?? requests[0]!
   const answered = requests.filter(({ failure }) => failure === null)
   return {
     title: page?.title ?? '',

@@ -37,7 +37,15 @@ describe('a tree in the order of the document', () => {
   test('elements know how deep and where they stand, and what templates hold is left out', () => {
     const html = '<!doctype html><title>Quay</title><template><b>x</b></template><p>One<i>two</i></p>'
     const found = [...htmlElements(parse(html, { sourceCodeLocationInfo: true }))]
-    expect(found.map(({ node, depth }) => `${node.tagName} ${depth}`)).toEqual(['html 1', 'head 2', 'title 3', 'template 3', 'body 2', 'p 3', 'i 4']) // prettier-ignore
+    expect(found.map(({ node, depth }) => `${node.tagName} ${depth}`)).toEqual([
+      'html 1',
+      'head 2',
+      'title 3',
+      'template 3',
+      'body 2',
+      'p 3',
+      'i 4',
+    ])
     const { startOffset } = found.at(-1)!.node.sourceCodeLocation!
     expect(html.slice(startOffset)).toMatch(/^<i>two/)
   })
@@ -49,7 +57,7 @@ describe('a page that nests deeper than the call stack', () => {
   const address = 'http://ferry.example/deep'
 
   test('is read whole by everything that reads pages', () => {
-    const deepest = [...htmlNodes(parse(html))].reduce((most, { depth }) => Math.max(most, depth), 0) // prettier-ignore
+    const deepest = [...htmlNodes(parse(html))].reduce((most, { depth }) => Math.max(most, depth), 0)
     expect(deepest).toBeGreaterThan(DEPTH)
     expect(linkedPages(html, address)).toEqual(['/quays'])
     expect(structureOf(html).size).toBeGreaterThan(4)

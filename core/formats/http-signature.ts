@@ -18,10 +18,7 @@ export interface SignatureParameters {
 export type ComponentValue = (name: string) => string
 
 /** Signature parameters as they stand in Signature-Input (RFC 9421 §2.3). */
-export const signatureParams = (
-  covered: readonly string[],
-  { created, nonce, keyid }: SignatureParameters,
-): string =>
+export const signatureParams = (covered: readonly string[], { created, nonce, keyid }: SignatureParameters): string =>
   `(${covered.map((name) => `"${name}"`).join(' ')});created=${created};nonce="${nonce}";keyid="${keyid}"`
 
 /** The text that is signed (RFC 9421 §2.5). */

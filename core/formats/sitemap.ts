@@ -10,9 +10,7 @@ export interface SitemapEntry {
 }
 
 export type SitemapResult =
-  | { kind: 'urlset'; entries: SitemapEntry[] }
-  | { kind: 'index'; sitemaps: string[] }
-  | { kind: 'broken'; why: string }
+  { kind: 'urlset'; entries: SitemapEntry[] } | { kind: 'index'; sitemaps: string[] } | { kind: 'broken'; why: string }
 
 /** sitemaps.org: "no more than 50,000 URLs". */
 const MOST_ENTRIES = 50_000

@@ -57,11 +57,8 @@ export const inOrderOfWorth = (
  * one cannot; one alone only when something was kept after it.
  * @returns remedies of the next step; undefined when there is nothing to try again, or it was tried already
  */
-export const onceMore = (
-  steps: readonly Pick<GuidedStep, 'remedies' | 'decision'>[],
-): string[] | undefined => {
-  const keptAfter = (index: number): boolean =>
-    steps.slice(index + 1).some(({ decision }) => decision === 'kept')
+export const onceMore = (steps: readonly Pick<GuidedStep, 'remedies' | 'decision'>[]): string[] | undefined => {
+  const keptAfter = (index: number): boolean => steps.slice(index + 1).some(({ decision }) => decision === 'kept')
   const tried = (remedy: string): number => steps.filter(({ remedies }) => remedies.includes(remedy)).length
   const once = steps
     .map(({ remedies, decision }, index) => ({ remedies, decision, stands: keptAfter(index) }))
@@ -107,31 +104,41 @@ export const decideStep = (
   if (safety === 'broken') return { decision: 'broken', sentence: safetySentence }
   const judged = results.filter(({ verdict }) => verdict !== null)
   if (judged.length === 0)
-    return { decision: 'failed', sentence: results.flatMap(({ sides }) => sides).find(({ failure }) => failure !== null)?.failure ?? 'No page could be loaded, so nothing can be said.' } // prettier-ignore
+    return {
+      decision: 'failed',
+      sentence:
+        results.flatMap(({ sides }) => sides).find(({ failure }) => failure !== null)?.failure ??
+        'No page could be loaded, so nothing can be said.',
+    }
   const of = (kind: string): PageResult[] => judged.filter(({ verdict }) => verdict!.kind === kind)
   const [broken] = of('broken')
-  if (broken !== undefined)
-    return { decision: 'broken', sentence: `${where(broken)}: ${broken.verdict!.why}` }
+  if (broken !== undefined) return { decision: 'broken', sentence: `${where(broken)}: ${broken.verdict!.why}` }
   const [slower] = of('slower')
-  if (slower !== undefined)
-    return { decision: 'slower', sentence: `${where(slower)}: ${slower.verdict!.sentence}` }
+  if (slower !== undefined) return { decision: 'slower', sentence: `${where(slower)}: ${slower.verdict!.sentence}` }
   const [faster] = of('faster')
-  if (faster !== undefined)
-    return { decision: 'kept', sentence: `${where(faster)}: ${faster.verdict!.sentence}` }
+  if (faster !== undefined) return { decision: 'kept', sentence: `${where(faster)}: ${faster.verdict!.sentence}` }
   for (const result of judged) {
     const sooner = comesSooner(result)
     if (sooner.length > 0)
-      return { decision: 'kept', sentence: `${where(result)}: the main content comes no sooner that could be told, but ${sooner.join(', ')}.` } // prettier-ignore
+      return {
+        decision: 'kept',
+        sentence: `${where(result)}: the main content comes no sooner that could be told, but ${sooner.join(', ')}.`,
+      }
   }
   return { decision: 'no-difference', sentence: 'No measurable difference.' }
 }
 
 /** Whether a run that has spent so much may begin another step, with the whole still to be measured at the end. All in ms. */
-export const hasTimeFor = (spent: number, allowed: number, stepTimes: readonly number[], firstGuess: number): boolean => {
+export const hasTimeFor = (
+  spent: number,
+  allowed: number,
+  stepTimes: readonly number[],
+  firstGuess: number,
+): boolean => {
   const step = stepTimes.length === 0 ? firstGuess : stepTimes.reduce((sum, ms) => sum + ms, 0) / stepTimes.length
   // The whole is measured on three sides, and looked at.
   return spent + step + 1.5 * step <= allowed
-} // prettier-ignore
+}
 
 /** A predicted gain above this makes it worth looking for what to leave out. ms */
 export const WORTH_A_SEARCH = 100

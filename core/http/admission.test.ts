@@ -22,7 +22,12 @@ const ask = (fields: Fields, path = '/', method = 'GET') =>
 describe('who may share stored responses', () => {
   test('a signed-out visitor', () => expect(ask([]).kind).toBe('shared'))
   test('one who has harmless cookies only', () => {
-    expect(ask([['cookie', 'consent=yes; lang=en'], ['cookie', 'analytics_seen=1']]).kind).toBe('shared') // prettier-ignore
+    expect(
+      ask([
+        ['cookie', 'consent=yes; lang=en'],
+        ['cookie', 'analytics_seen=1'],
+      ]).kind,
+    ).toBe('shared')
   })
 
   test.each<[string, Fields, string, string, string]>([
@@ -44,6 +49,9 @@ describe('who may share stored responses', () => {
     expect(ask([], '/basketball').kind).toBe('shared')
   })
   test('nothing is shared while the page cache is off', () => {
-    expect(admit({ method: 'GET', path: '/', target: '/', fields: [] }, { ...RULES, pageCache: false })).toEqual({ kind: 'pass', reason: 'page-cache-off' }) // prettier-ignore
+    expect(admit({ method: 'GET', path: '/', target: '/', fields: [] }, { ...RULES, pageCache: false })).toEqual({
+      kind: 'pass',
+      reason: 'page-cache-off',
+    })
   })
 })

@@ -42,11 +42,7 @@ export const cookiePairs = (fields: Fields): [name: string, value: string][] =>
 /** Names of all cookies of a request; case matters only to the origin. */
 export const cookieNames = (fields: Fields): string[] => cookiePairs(fields).map(([name]) => name)
 
-const admitCookies = (
-  fields: Fields,
-  rules: AdmissionRules,
-  ignored: (name: string) => boolean,
-): Admission => {
+const admitCookies = (fields: Fields, rules: AdmissionRules, ignored: (name: string) => boolean): Admission => {
   // Most visitors have none, and this runs for every request.
   if (!hasField(fields, 'cookie')) return SHARED
   const telling = cookiePairs(fields).filter(([name]) => !ignored(name))
@@ -86,10 +82,7 @@ export const admit = (
   if (!rules.pageCache) return pass('page-cache-off')
   if (request.method !== 'GET' && request.method !== 'HEAD') return pass('method')
   if (rules.passesPath(request.path)) return pass('path')
-  if (
-    request.target.length > request.path.length &&
-    parameterNames(request.target).some(rules.passesParameter)
-  )
+  if (request.target.length > request.path.length && parameterNames(request.target).some(rules.passesParameter))
     return pass('parameter')
   if (hasField(request.fields, 'authorization')) return pass('authorization')
   if (wantedForm(request.fields, request.path) === 'other') return pass('accept')

@@ -9,9 +9,7 @@ const MEMBER = /^([!#$%&'*+\-.^_`|~0-9A-Za-z]+)(?:\s*=(.*))?$/s
 const LARGEST = 2_147_483_648
 
 const unquote = (text: string): string =>
-  text.length >= 2 && text.startsWith('"') && text.endsWith('"')
-    ? text.slice(1, -1).replace(/\\(.)/gs, '$1')
-    : text
+  text.length >= 2 && text.startsWith('"') && text.endsWith('"') ? text.slice(1, -1).replace(/\\(.)/gs, '$1') : text
 
 const DURATIONS = new Set(['max-age', 's-maxage', 'stale-while-revalidate', 'stale-if-error'])
 

@@ -4,10 +4,10 @@ import { changeReaches } from './event-reach.ts'
 
 const DEFAULTS = ContentEventSettings.parse({})
 const paths = (changed: string[], settings = DEFAULTS): string[] =>
-  changeReaches({ paths: changed, groups: [] }, settings).flatMap((what) => what.kind === 'paths' ? what.paths : []) // prettier-ignore
+  changeReaches({ paths: changed, groups: [] }, settings).flatMap((what) => (what.kind === 'paths' ? what.paths : []))
 
 test('a page takes the home page and the lists above it along (common practice)', () => {
-  expect(paths(['/stories/2026/storm']).sort()).toEqual(['/', '/stories', '/stories/2026', '/stories/2026/storm']) // prettier-ignore
+  expect(paths(['/stories/2026/storm']).sort()).toEqual(['/', '/stories', '/stories/2026', '/stories/2026/storm'])
 })
 test('only the page itself, where the owner says so', () => {
   expect(paths(['/stories/storm'], { ...DEFAULTS, home: false, lists: false })).toEqual(['/stories/storm'])

@@ -3,22 +3,21 @@ import { Setup } from '../contracts/setup.ts'
 import { cacheStatus, type Outcome } from './cache-status.ts'
 import { explainExchange, ownCacheStatus, type ExplainedExchange } from './explain.ts'
 import type { Fields } from './fields.ts'
-import {
-  MISSED,
-  NOT_STORED,
-  PASSED,
-  type MissReason,
-  type NotStoredReason,
-  type PassReason,
-} from './reasons.ts'
+import { MISSED, NOT_STORED, PASSED, type MissReason, type NotStoredReason, type PassReason } from './reasons.ts'
 import { seconds } from '../time.ts'
 
 const SETUP = Setup.parse({ remedies: { pageCache: { enabled: true } } })
 const explain = (outcome: Outcome, more: Partial<ExplainedExchange> = {}, fields: Fields = []) =>
   explainExchange({
-    address: '/', host: 'quay.localhost', channel: 'live', requestFields: [], setup: SETUP, status: 200,
-    fields: [['cache-status', cacheStatus(outcome)], ...fields], ...more,
-  }) // prettier-ignore
+    address: '/',
+    host: 'quay.localhost',
+    channel: 'live',
+    requestFields: [],
+    setup: SETUP,
+    status: 200,
+    fields: [['cache-status', cacheStatus(outcome)], ...fields],
+    ...more,
+  })
 const sentence = (result: ReturnType<typeof explain>, title: string): string | undefined =>
   result.steps.find((step) => step.title === title)?.sentence
 const hit: Outcome = { kind: 'hit', ttl: seconds(600) }
@@ -39,16 +38,13 @@ describe('request path', () => {
     expect(result.suggestion).toBeNull()
   })
   test('a stale hit says by how much, and what allows it', () => {
-    expect(
-      sentence(explain({ kind: 'hit-stale', ttl: seconds(-90), because: 'stale-if-error' }), 'Store'),
-    ).toContain('past its lifetime by 90 seconds')
+    expect(sentence(explain({ kind: 'hit-stale', ttl: seconds(-90), because: 'stale-if-error' }), 'Store')).toContain(
+      'past its lifetime by 90 seconds',
+    )
   })
-  test.each(Object.keys(PASSED) as PassReason[])(
-    'passing through because of "%s" is said in its sentence',
-    (why) => {
-      expect(sentence(explain({ kind: 'passed', why, status: 200 }), 'Store')).toContain(PASSED[why])
-    },
-  )
+  test.each(Object.keys(PASSED) as PassReason[])('passing through because of "%s" is said in its sentence', (why) => {
+    expect(sentence(explain({ kind: 'passed', why, status: 200 }), 'Store')).toContain(PASSED[why])
+  })
   test.each(Object.keys(NOT_STORED) as NotStoredReason[])(
     'not storing because of "%s" is said in its sentence',
     (reason) => {
@@ -67,10 +63,7 @@ describe('request path', () => {
     ])
   })
   test('a path rule is named, and so are parameters that make no other page', () => {
-    const result = explain(
-      { kind: 'passed', why: 'path', status: 200 },
-      { address: '/basket/pay?utm_source=x&b=1' },
-    )
+    const result = explain({ kind: 'passed', why: 'path', status: 200 }, { address: '/basket/pay?utm_source=x&b=1' })
     expect(sentence(result, 'Path rules')).toContain('The rule is /basket.')
     expect(sentence(result, 'Address')).toContain('utm_source makes no other page')
     expect(result.suggestion).toMatchObject({ setting: 'passPaths', value: '/basket' })
@@ -88,10 +81,7 @@ describe('request path', () => {
     ['a lifetime less its age', 'max-age=720', 'without asking for 10 minutes'],
     ['nothing', undefined, 'guess or ask'],
   ])('what the browser does with %s', (_why, value, words) => {
-    const fields: Fields = [
-      ['age', '120'],
-      ...(value === undefined ? [] : [['cache-control', value] as const]),
-    ]
+    const fields: Fields = [['age', '120'], ...(value === undefined ? [] : [['cache-control', value] as const])]
     expect(sentence(explain(hit, {}, fields), 'Browser')).toContain(words)
   })
   test('of several caches on the way, ours is read', () => {

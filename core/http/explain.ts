@@ -5,14 +5,7 @@ import { cookieNames } from './admission.ts'
 import { namePatterns, pathPatterns } from './patterns.ts'
 import { deltaSeconds, parseDirectives } from './directives.ts'
 import { fieldValue, listMembers, type Fields } from './fields.ts'
-import {
-  MISSED,
-  NOT_STORED,
-  PASSED,
-  type MissReason,
-  type NotStoredReason,
-  type PassReason,
-} from './reasons.ts'
+import { MISSED, NOT_STORED, PASSED, type MissReason, type NotStoredReason, type PassReason } from './reasons.ts'
 
 /** What was asked, under which setup, and what came back. */
 export interface ExplainedExchange {
@@ -28,9 +21,7 @@ export interface ExplainedExchange {
 
 /** Parameters of our own member of Cache-Status (RFC 9211 §2); the last one, since we stand nearest to the visitor. */
 export const ownCacheStatus = (fields: Fields): ReadonlyMap<string, string> => {
-  const own = listMembers(fieldValue(fields, 'cache-status') ?? '').findLast((member) =>
-    /^zest-lamp(;|$)/.test(member),
-  )
+  const own = listMembers(fieldValue(fields, 'cache-status') ?? '').findLast((member) => /^zest-lamp(;|$)/.test(member))
   return new Map(
     (own ?? '')
       .split(';')
@@ -40,12 +31,7 @@ export const ownCacheStatus = (fields: Fields): ReadonlyMap<string, string> => {
   )
 }
 
-const step = (
-  title: string,
-  sentence: string,
-  section: string | null = null,
-  evidence: string[] = [],
-): PathStep => ({
+const step = (title: string, sentence: string, section: string | null = null, evidence: string[] = []): PathStep => ({
   title,
   sentence,
   section,
@@ -95,10 +81,14 @@ const kindStep = (exchange: ExplainedExchange): PathStep | undefined => {
   const kind = kindOf(exchange)
   if (kind === undefined) return undefined
   const says = [
-    ...(kind.lifetimeS === null ? [] : [`kept for ${roughlyInWords(kind.lifetimeS)} where the origin gives no lifetime`]), // prettier-ignore
+    ...(kind.lifetimeS === null
+      ? []
+      : [`kept for ${roughlyInWords(kind.lifetimeS)} where the origin gives no lifetime`]),
     ...(kind.overrule ? ['stored for signed-out visitors although the origin forbids it'] : []),
     ...(kind.ignoredCookies.length > 0 ? [`shared by visitors with ${kind.ignoredCookies.join(', ')}`] : []),
-    ...(kind.sessionCookies.length > 0 ? [`shared until ${kind.sessionCookies.join(', ')} stands for a session that holds something`] : []), // prettier-ignore
+    ...(kind.sessionCookies.length > 0
+      ? [`shared until ${kind.sessionCookies.join(', ')} stands for a session that holds something`]
+      : []),
   ]
   return step(
     'Kind of page',
@@ -113,7 +103,10 @@ const cookieStep = (exchange: ExplainedExchange): PathStep => {
   const { visitorCookies, harmlessCookies, authorCookies, signedIn } = setup.remedies.pageCache
   const [visitor, harmless, author] = [visitorCookies, harmlessCookies, authorCookies].map(namePatterns)
   const kind = kindOf(exchange)
-  const [ignored, session] = [kind?.ignoredCookies ?? [], kind?.sessionCookies ?? []].map(namePatterns) as [(name: string) => boolean, (name: string) => boolean] // prettier-ignore
+  const [ignored, session] = [kind?.ignoredCookies ?? [], kind?.sessionCookies ?? []].map(namePatterns) as [
+    (name: string) => boolean,
+    (name: string) => boolean,
+  ]
   const names = cookieNames(requestFields)
   if (names.length === 0)
     return step('Cookies', 'The visitor sends none: signed out, nothing in the basket.', 'RFC 6265 §5.4')
@@ -200,8 +193,7 @@ const originStep = (status: ReadonlyMap<string, string>): PathStep | undefined =
   if (status.has('hit') || status.has('collapsed')) return undefined
   const code = status.get('fwd-status')
   const detail = status.get('detail') ?? ''
-  if (code === undefined)
-    return step('Origin', `The origin gave no usable answer (${detail.replace('origin-', '')}).`)
+  if (code === undefined) return step('Origin', `The origin gave no usable answer (${detail.replace('origin-', '')}).`)
   return step('Origin', `The origin was asked and answered with status ${code}.`, 'RFC 9211 §2.3')
 }
 
@@ -237,8 +229,7 @@ const browserStep = ({ fields }: ExplainedExchange): PathStep => {
   const evidence = text === undefined ? [] : [`cache-control: ${text}`]
   const age = Number(fieldValue(fields, 'age') ?? 0)
   const lifetime = deltaSeconds(directives, 'max-age')
-  if (directives.has('no-store'))
-    return step('Browser', 'The browser keeps nothing.', 'RFC 9111 §5.2.2.5', evidence)
+  if (directives.has('no-store')) return step('Browser', 'The browser keeps nothing.', 'RFC 9111 §5.2.2.5', evidence)
   if (directives.has('no-cache'))
     return step(
       'Browser',

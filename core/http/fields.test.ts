@@ -28,8 +28,22 @@ describe('field lines', () => {
 
 test('RFC 9110 §7.6.1: hop-by-hop fields and those Connection nominates are not forwarded', () => {
   const fields = fieldsFromRaw([
-    'Connection', 'close, X-Private', 'X-Private', '1', 'Keep-Alive', 'timeout=5', 'Transfer-Encoding', 'chunked',
-    'TE', 'trailers', 'Upgrade', 'h2c', 'Proxy-Authorization', 'x', 'Content-Type', 'text/html',
-  ]) // prettier-ignore
+    'Connection',
+    'close, X-Private',
+    'X-Private',
+    '1',
+    'Keep-Alive',
+    'timeout=5',
+    'Transfer-Encoding',
+    'chunked',
+    'TE',
+    'trailers',
+    'Upgrade',
+    'h2c',
+    'Proxy-Authorization',
+    'x',
+    'Content-Type',
+    'text/html',
+  ])
   expect(endToEndFields(fields)).toEqual([['content-type', 'text/html']])
 })

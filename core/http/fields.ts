@@ -12,8 +12,7 @@ export const fieldLines = (fields: Fields, name: string): string[] =>
 export const fieldValue = (fields: Fields, name: string): string | undefined => {
   // A loop: this runs many times for every request.
   let value: string | undefined
-  for (const [have, line] of fields)
-    if (have === name) value = value === undefined ? line : `${value}, ${line}`
+  for (const [have, line] of fields) if (have === name) value = value === undefined ? line : `${value}, ${line}`
   return value
 }
 

@@ -77,8 +77,7 @@ const explicitLifetime = (
   if (expires.length === 0) return undefined
   // RFC 9111 §5.3: an invalid date, "0" in particular, means already expired; so do several different ones (§4.2.1).
   const instants = expires.map((line) => parseHttpDate(line, responseTime))
-  if (instants.some((at) => at === undefined || at !== instants[0]))
-    return { lifetime: seconds(0), source: 'expires' }
+  if (instants.some((at) => at === undefined || at !== instants[0])) return { lifetime: seconds(0), source: 'expires' }
   const lifetime = secondsBetween(dateValue(fields, responseTime), instants[0]!)
   return { lifetime: seconds(Math.max(0, lifetime)), source: 'expires' }
 }

@@ -19,9 +19,7 @@ const listOfStrings = (value: string | undefined): string[] => {
 }
 
 /** Groups that a response belongs to (RFC 9875 §2). Opaque, compared as they are; a malformed field names none. */
-export const cacheGroups = (fields: Fields): string[] => [
-  ...new Set(listOfStrings(fieldValue(fields, 'cache-groups'))),
-]
+export const cacheGroups = (fields: Fields): string[] => [...new Set(listOfStrings(fieldValue(fields, 'cache-groups')))]
 
 /** Groups that the answer to an unsafe request invalidates (RFC 9875 §3). */
 export const invalidatedGroups = (fields: Fields): string[] => [

@@ -18,14 +18,7 @@ const T = epochMs(Date.UTC(2026, 10, 24, 12))
 const OFF = { pages: seconds(0), api: seconds(0), files: seconds(0) }
 const POLICY = { lifetimes: OFF, staleWhileRevalidate: seconds(0), staleIfError: seconds(0) }
 
-const directive = fc.constantFrom(
-  'public',
-  'private',
-  'no-store',
-  'no-cache',
-  'must-revalidate',
-  'proxy-revalidate',
-)
+const directive = fc.constantFrom('public', 'private', 'no-store', 'no-cache', 'must-revalidate', 'proxy-revalidate')
 const duration = fc.integer({ min: 0, max: 500 })
 const cacheControl = fc
   .record({
@@ -105,7 +98,14 @@ const ours = (given: Case): { stored: boolean; reason?: string; fresh: boolean }
     OFF,
   )
   if (decision.kind === 'not-stored') return { stored: false, reason: decision.reason, fresh: false }
-  const stored = { status: given.status, fields, requestTime: T, responseTime: T, correctedInitialAge: correctedInitialAge(fields, T, T), nominated: [] } // prettier-ignore
+  const stored = {
+    status: given.status,
+    fields,
+    requestTime: T,
+    responseTime: T,
+    correctedInitialAge: correctedInitialAge(fields, T, T),
+    nominated: [],
+  }
   const reuse = decideReuse([], [stored], POLICY, epochMs(T + given.elapsed * 1000))
   return { stored: true, fresh: reuse.kind === 'reuse' }
 }

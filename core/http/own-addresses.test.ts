@@ -9,10 +9,13 @@ describe('a trial stays within itself', () => {
   test.each([
     ['<a href="https://quay.example/stories">', '<a href="http://trial.quay.example:8410/stories">'],
     ['<a href="//quay.example/stories">', '<a href="//trial.quay.example:8410/stories">'],
-    ['<link rel=canonical href=http://origin.example:8080>', '<link rel=canonical href=http://trial.quay.example:8410>'],
+    [
+      '<link rel=canonical href=http://origin.example:8080>',
+      '<link rel=canonical href=http://trial.quay.example:8410>',
+    ],
     ['{"url":"https:\\/\\/quay.example\\/a"}', '{"url":"http:\\/\\/trial.quay.example:8410\\/a"}'],
     ['src="HTTPS://QUAY.EXAMPLE/a.png"', 'src="http://trial.quay.example:8410/a.png"'],
-  ])('%s', (before, after) => expect(translated(before)).toBe(after)) // prettier-ignore
+  ])('%s', (before, after) => expect(translated(before)).toBe(after))
   test.each([
     'https://media.quay.example/a.png',
     'http://origin.example:9090/a.png',

@@ -25,8 +25,7 @@ export const withOwnAddresses = (text: string, { others, own }: OwnAddresses): s
   const [scheme, host] = own.split('//') as [string, string]
   return text.replaceAll(
     pattern(others),
-    (_match, given: string | undefined, slashes: string) =>
-      `${given === undefined ? '' : scheme}${slashes}${host}`,
+    (_match, given: string | undefined, slashes: string) => `${given === undefined ? '' : scheme}${slashes}${host}`,
   )
 }
 
@@ -36,8 +35,7 @@ const TRANSLATED = /^\s*(?:text\/(?:html|css)|application\/(?:xhtml\+xml|(?:[\w.
  * Whether the text of an answer is translated: pages, styles and data. Scripts are not: an address in them may be part of anything,
  * and the page may hold their digest (Subresource Integrity).
  */
-export const namesAddresses = (fields: Fields): boolean =>
-  TRANSLATED.test(fieldValue(fields, 'content-type') ?? '')
+export const namesAddresses = (fields: Fields): boolean => TRANSLATED.test(fieldValue(fields, 'content-type') ?? '')
 
 const NAMING = new Set(['location', 'content-location', 'link', 'refresh'])
 

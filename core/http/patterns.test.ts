@@ -5,15 +5,11 @@ import { namePatterns, pathPatterns } from './patterns.ts'
 /** What the patterns mean, written as regular expressions: quick to read, but slow to match for whom a visitor wants them to be. */
 const escaped = (text: string): string => text.replace(/[.*+?^${}()|[\]\\]/g, '\\$&')
 const wild = (pattern: string): string => pattern.split('*').map(escaped).join('.*')
-const nameModel = (pattern: string, text: string): boolean =>
-  new RegExp(`^${wild(pattern)}$`, 'is').test(text)
+const nameModel = (pattern: string, text: string): boolean => new RegExp(`^${wild(pattern)}$`, 'is').test(text)
 const pathModel = (pattern: string, text: string): boolean =>
-  pattern === '/'
-    ? text === '/'
-    : new RegExp(`^${wild(pattern.replace(/\/+$/, ''))}(?:/.*)?$`, 's').test(text)
+  pattern === '/' ? text === '/' : new RegExp(`^${wild(pattern.replace(/\/+$/, ''))}(?:/.*)?$`, 's').test(text)
 
-const text = (letters: string) =>
-  fc.array(fc.constantFrom(...letters), { maxLength: 12 }).map((list) => list.join(''))
+const text = (letters: string) => fc.array(fc.constantFrom(...letters), { maxLength: 12 }).map((list) => list.join(''))
 
 describe('patterns with "*"', () => {
   test('name patterns mean what their regular expressions mean', () => {

@@ -32,8 +32,7 @@ const fitsOrBelow = (path: string, [first = '', ...rest]: readonly string[]): bo
   let at = inOrder(path, rest.slice(0, -1), first.length)
   if (at === -1) return false
   if (last === '') return true
-  for (at = path.indexOf(last, at); at !== -1; at = path.indexOf(last, at + 1))
-    if (ends(at + last.length)) return true
+  for (at = path.indexOf(last, at); at !== -1; at = path.indexOf(last, at + 1)) if (ends(at + last.length)) return true
   return false
 }
 

@@ -4,8 +4,7 @@ import { parseHttpDate } from './http-date.ts'
 import type { EpochMs } from '../time.ts'
 
 /** What a Range field asks of a representation of known length; positions inclusive, in bytes. */
-export type RangeWanted =
-  { kind: 'whole' } | { kind: 'part'; first: number; last: number } | { kind: 'unsatisfiable' }
+export type RangeWanted = { kind: 'whole' } | { kind: 'part'; first: number; last: number } | { kind: 'unsatisfiable' }
 
 const WHOLE: RangeWanted = { kind: 'whole' }
 const ONE_RANGE = /^\s*bytes\s*=\s*(?:(\d+)\s*-(?:\s*(\d+))?|-\s*(\d+))\s*$/i
@@ -21,9 +20,7 @@ export const rangeWanted = (range: string | undefined, length: number): RangeWan
   const [, firstText, lastText, suffixText] = match
   if (suffixText !== undefined) {
     const suffix = Math.min(Number(suffixText), length)
-    return suffix === 0
-      ? { kind: 'unsatisfiable' }
-      : { kind: 'part', first: length - suffix, last: length - 1 }
+    return suffix === 0 ? { kind: 'unsatisfiable' } : { kind: 'part', first: length - suffix, last: length - 1 }
   }
   const first = Number(firstText)
   const last = lastText === undefined ? length - 1 : Math.min(Number(lastText), length - 1)

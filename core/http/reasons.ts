@@ -9,14 +9,11 @@ export const PASSED = {
   method: 'Only GET and HEAD can be answered from the store (RFC 9110 §9.2.3).',
   path: 'The address is on the list of addresses that pass through.',
   parameter: 'The address has a query parameter on the list of those that pass through.',
-  'visitor-cookie':
-    'The request carries a cookie that belongs to one visitor, such as a sign-in or a basket.',
-  'comment-author':
-    'The visitor has written a comment, which only they may see while it waits to be looked at.',
+  'visitor-cookie': 'The request carries a cookie that belongs to one visitor, such as a sign-in or a basket.',
+  'comment-author': 'The visitor has written a comment, which only they may see while it waits to be looked at.',
   'unknown-cookie':
     'The request carries a cookie that is not known to be harmless. Add its name to the harmless cookies if it is.',
-  authorization:
-    'The request carries Authorization, so the answer may be meant for one visitor (RFC 9111 §3.5).',
+  authorization: 'The request carries Authorization, so the answer may be meant for one visitor (RFC 9111 §3.5).',
   range: 'The request asks for a part of a file of which no whole copy is stored.',
   'store-opening': 'Zest Lamp has just started and is opening its store; meanwhile the origin answers.',
   upgrade: 'The request asks to switch protocols.',
@@ -35,10 +32,8 @@ export const NOT_STORED = {
   partial: 'The answer is only a part of the file (206).',
   'no-store': 'The response says Cache-Control: no-store (RFC 9111 §5.2.2.5).',
   private: 'The response says Cache-Control: private: it is meant for one visitor (RFC 9111 §5.2.2.7).',
-  authorized:
-    'The request had Authorization; public, must-revalidate or s-maxage would allow it (RFC 9111 §3.5).',
-  'request-no-store':
-    'The request says Cache-Control: no-store, and this setup follows requests (RFC 9111 §5.2.1.5).',
+  authorized: 'The request had Authorization; public, must-revalidate or s-maxage would allow it (RFC 9111 §3.5).',
+  'request-no-store': 'The request says Cache-Control: no-store, and this setup follows requests (RFC 9111 §5.2.1.5).',
   'redirect-to-itself':
     'The response redirects to the address that was asked for. Stored, it would send every visitor round in a circle.',
   'sets-cookie': 'The response sets a cookie, so it may be meant for one visitor only.',
@@ -49,8 +44,7 @@ export const NOT_STORED = {
   stream: 'The response is a stream, which comes piece by piece and has no lifetime of its own.',
   'too-large': 'The response is larger than the largest size that is stored.',
   truncated: 'The origin ended the response before it was complete (RFC 9111 §3.3).',
-  'purged-meanwhile':
-    'The address was purged while this answer was under way, so it may be older than the change.',
+  'purged-meanwhile': 'The address was purged while this answer was under way, so it may be older than the change.',
   encoded: 'The response uses a content coding that cannot be decoded here.',
 } as const
 export type NotStoredReason = keyof typeof NOT_STORED
@@ -58,8 +52,7 @@ export type NotStoredReason = keyof typeof NOT_STORED
 /** Why a stored response could not simply be used. */
 export const MISSED = {
   'uri-miss': 'Nothing is stored for this address.',
-  'vary-miss':
-    'Something is stored for this address, but not for a request with these fields (RFC 9111 §4.1).',
+  'vary-miss': 'Something is stored for this address, but not for a request with these fields (RFC 9111 §4.1).',
   stale: 'What is stored has outlived its lifetime.',
   request: 'The request asks for a newer answer than the one that is stored (RFC 9111 §5.2.1).',
 } as const

@@ -6,12 +6,41 @@ const none = (): boolean => false
 
 describe('request fields that may change an answer', () => {
   test.each<[string, Fields, string | undefined]>([
-    ['what browsers send is ordinary', [['user-agent', 'x'], ['sec-ch-ua', 'x'], ['dnt', '1']], undefined],
+    [
+      'what browsers send is ordinary',
+      [
+        ['user-agent', 'x'],
+        ['sec-ch-ua', 'x'],
+        ['dnt', '1'],
+      ],
+      undefined,
+    ],
     ['a key of a program is not', [['x-api-key', 'k']], 'x-api-key'],
-    ['nor is the mark of a script that wants a part of a page', [['x-requested-with', 'x'], ['sec-fetch-mode', 'cors']], 'x-requested-with'],
-    ['where a page is opened no script can add fields: it was added on the way', [['x-office', '1'], ['sec-fetch-mode', 'navigate']], undefined],
-    ['nor where a page names a file', [['x-office', '1'], ['sec-fetch-mode', 'no-cors']], undefined],
-  ])('%s', (_why, fields, unknown) => expect(unknownField(fields, none)).toBe(unknown)) // prettier-ignore
+    [
+      'nor is the mark of a script that wants a part of a page',
+      [
+        ['x-requested-with', 'x'],
+        ['sec-fetch-mode', 'cors'],
+      ],
+      'x-requested-with',
+    ],
+    [
+      'where a page is opened no script can add fields: it was added on the way',
+      [
+        ['x-office', '1'],
+        ['sec-fetch-mode', 'navigate'],
+      ],
+      undefined,
+    ],
+    [
+      'nor where a page names a file',
+      [
+        ['x-office', '1'],
+        ['sec-fetch-mode', 'no-cors'],
+      ],
+      undefined,
+    ],
+  ])('%s', (_why, fields, unknown) => expect(unknownField(fields, none)).toBe(unknown))
   test('what the owner calls harmless is', () =>
     expect(unknownField([['x-office', '1']], (name) => name === 'x-office')).toBeUndefined())
 })

@@ -8,13 +8,62 @@ import { fieldValue, listMembers, type Fields } from './fields.ts'
 
 /** Sent by browsers and by servers on the way, or settled before this is asked. */
 const ORDINARY = new Set([
-  'accept', 'accept-charset', 'accept-encoding', 'accept-language', 'available-dictionary', 'baggage', 'cache-control', 'cdn-loop',
-  'connection', 'content-length', 'cookie', 'device-memory', 'dnt', 'downlink', 'dpr', 'early-data', 'ect', 'expect', 'forwarded', 'from',
-  'front-end-https', 'host', 'http2-settings', 'if-match', 'if-modified-since', 'if-none-match', 'if-range', 'if-unmodified-since',
-  'keep-alive', 'max-forwards', 'origin', 'pragma', 'priority', 'proxy-connection', 'purpose', 'range', 'referer', 'rtt', 'save-data',
-  'service-worker', 'te', 'traceparent', 'tracestate', 'trailer', 'transfer-encoding', 'upgrade-insecure-requests', 'user-agent', 'via',
-  'viewport-width', 'width', 'x-correlation-id', 'x-purpose', 'x-real-ip', 'x-request-id', 'x-scheme',
-]) // prettier-ignore
+  'accept',
+  'accept-charset',
+  'accept-encoding',
+  'accept-language',
+  'available-dictionary',
+  'baggage',
+  'cache-control',
+  'cdn-loop',
+  'connection',
+  'content-length',
+  'cookie',
+  'device-memory',
+  'dnt',
+  'downlink',
+  'dpr',
+  'early-data',
+  'ect',
+  'expect',
+  'forwarded',
+  'from',
+  'front-end-https',
+  'host',
+  'http2-settings',
+  'if-match',
+  'if-modified-since',
+  'if-none-match',
+  'if-range',
+  'if-unmodified-since',
+  'keep-alive',
+  'max-forwards',
+  'origin',
+  'pragma',
+  'priority',
+  'proxy-connection',
+  'purpose',
+  'range',
+  'referer',
+  'rtt',
+  'save-data',
+  'service-worker',
+  'te',
+  'traceparent',
+  'tracestate',
+  'trailer',
+  'transfer-encoding',
+  'upgrade-insecure-requests',
+  'user-agent',
+  'via',
+  'viewport-width',
+  'width',
+  'x-correlation-id',
+  'x-purpose',
+  'x-real-ip',
+  'x-request-id',
+  'x-scheme',
+])
 const ORDINARY_BEGINNINGS = ['sec-', 'x-forwarded-']
 
 /** Fetch Metadata (W3C) of a request that no script can give fields to: a page that is opened, or a file that a page names. */
@@ -30,8 +79,7 @@ const isWithoutScript = (fields: Fields): boolean => {
  */
 export const unknownField = (fields: Fields, harmless: (name: string) => boolean): string | undefined => {
   const unknown = fields.find(
-    ([name]) =>
-      !ORDINARY.has(name) && !ORDINARY_BEGINNINGS.some((begin) => name.startsWith(begin)) && !harmless(name),
+    ([name]) => !ORDINARY.has(name) && !ORDINARY_BEGINNINGS.some((begin) => name.startsWith(begin)) && !harmless(name),
   )
   return unknown === undefined || isWithoutScript(fields) ? undefined : unknown[0]
 }

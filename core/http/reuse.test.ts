@@ -14,20 +14,37 @@ const POLICY: ReusePolicy = {
 }
 const STALE_OK: ReusePolicy = { ...POLICY, staleWhileRevalidate: seconds(30), staleIfError: seconds(300) }
 const stored = (fields: Fields, more: Partial<StoredResponse> = {}): StoredResponse => ({
-  status: 200, fields, requestTime: T, responseTime: T, correctedInitialAge: seconds(0), nominated: [], ...more,
-}) // prettier-ignore
+  status: 200,
+  fields,
+  requestTime: T,
+  responseTime: T,
+  correctedInitialAge: seconds(0),
+  nominated: [],
+  ...more,
+})
 const later = (s: number) => epochMs(T + s * 1000)
 const kindAt = (s: number, response: StoredResponse, policy = POLICY): string =>
   decideReuse([], [response], policy, later(s)).kind
 
 describe('RFC 9111 §4.2, freshness', () => {
-  const minute = stored([['cache-control', 'max-age=60'], ['etag', '"a"']]) // prettier-ignore
+  const minute = stored([
+    ['cache-control', 'max-age=60'],
+    ['etag', '"a"'],
+  ])
   test('fresh while the lifetime exceeds the age', () => {
     expect(kindAt(59, minute)).toBe('reuse')
     expect(kindAt(60, minute)).toBe('validate')
   })
   test('§5.2.2.4: no-cache is validated however young', () => {
-    expect(kindAt(0, stored([['cache-control', 'no-cache, max-age=60'], ['etag', '"a"']]))).toBe('validate') // prettier-ignore
+    expect(
+      kindAt(
+        0,
+        stored([
+          ['cache-control', 'no-cache, max-age=60'],
+          ['etag', '"a"'],
+        ]),
+      ),
+    ).toBe('validate')
   })
   test('stale without a validator is fetched anew, and kept in hand in case the origin fails', () => {
     const response = stored([['cache-control', 'max-age=1']])
@@ -38,7 +55,11 @@ describe('RFC 9111 §4.2, freshness', () => {
     })
   })
   test('§4.3.1: validation sends both validators', () => {
-    const response = stored([['etag', '"a"'], ['last-modified', 'Sun, 06 Nov 1994 08:49:37 GMT'], ['cache-control', 'max-age=0']]) // prettier-ignore
+    const response = stored([
+      ['etag', '"a"'],
+      ['last-modified', 'Sun, 06 Nov 1994 08:49:37 GMT'],
+      ['cache-control', 'max-age=0'],
+    ])
     expect(decideReuse([], [response], POLICY, T)).toMatchObject({
       condition: [
         ['if-none-match', '"a"'],
@@ -74,8 +95,17 @@ describe('RFC 5861, stale responses', () => {
 })
 
 describe('RFC 9111 §4.1, Vary', () => {
-  const request: Fields = [['accept-language', 'de, en'], ['accept-encoding', 'br']] // prettier-ignore
-  const german = stored([['cache-control', 'max-age=60'], ['vary', 'Accept-Language']], { nominated: nominatedFields(['accept-language'], request) }) // prettier-ignore
+  const request: Fields = [
+    ['accept-language', 'de, en'],
+    ['accept-encoding', 'br'],
+  ]
+  const german = stored(
+    [
+      ['cache-control', 'max-age=60'],
+      ['vary', 'Accept-Language'],
+    ],
+    { nominated: nominatedFields(['accept-language'], request) },
+  )
 
   test('the same field matches, whatever its white space', () => {
     expect(decideReuse([['accept-language', 'de,en']], [german], POLICY, T).kind).toBe('reuse')
@@ -90,7 +120,12 @@ describe('RFC 9111 §4.1, Vary', () => {
   test('absent then and absent now match', () => expect(matchesNominated([['x', null]], [])).toBe(true))
   test('* is told apart from names', () => {
     expect(varyNames([['vary', 'Accept, *']])).toBe('*')
-    expect(varyNames([['vary', 'Accept'], ['vary', 'X-Y']])).toEqual(['accept', 'x-y']) // prettier-ignore
+    expect(
+      varyNames([
+        ['vary', 'Accept'],
+        ['vary', 'X-Y'],
+      ]),
+    ).toEqual(['accept', 'x-y'])
   })
   test('of several that match the most recent is used (§4)', () => {
     const old = stored([['cache-control', 'max-age=600']])
@@ -100,11 +135,29 @@ describe('RFC 9111 §4.1, Vary', () => {
 })
 
 describe('RFC 9111 §4.3.4, freshening by a 304', () => {
-  const before = stored([['content-type', 'text/html'], ['etag', '"a"'], ['cache-control', 'max-age=1'], ['age', '9'], ['x', 'old']]) // prettier-ignore
-  const update: Fields = [['cache-control', 'max-age=60'], ['content-length', '0'], ['etag', 'W/"a"'], ['connection', 'close'], ['date', 'Tue, 24 Nov 2026 12:00:30 GMT']] // prettier-ignore
+  const before = stored([
+    ['content-type', 'text/html'],
+    ['etag', '"a"'],
+    ['cache-control', 'max-age=1'],
+    ['age', '9'],
+    ['x', 'old'],
+  ])
+  const update: Fields = [
+    ['cache-control', 'max-age=60'],
+    ['content-length', '0'],
+    ['etag', 'W/"a"'],
+    ['connection', 'close'],
+    ['date', 'Tue, 24 Nov 2026 12:00:30 GMT'],
+  ]
   const now = updateBy304(before, update, later(30), later(30))
   test('its fields replace the stored ones; what describes the bytes stays', () => {
-    expect(now.fields).toEqual([['content-type', 'text/html'], ['etag', '"a"'], ['x', 'old'], ['cache-control', 'max-age=60'], ['date', 'Tue, 24 Nov 2026 12:00:30 GMT']]) // prettier-ignore
+    expect(now.fields).toEqual([
+      ['content-type', 'text/html'],
+      ['etag', '"a"'],
+      ['x', 'old'],
+      ['cache-control', 'max-age=60'],
+      ['date', 'Tue, 24 Nov 2026 12:00:30 GMT'],
+    ])
   })
   test('its age starts again', () => {
     expect(now.correctedInitialAge).toBe(0)

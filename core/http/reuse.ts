@@ -49,8 +49,7 @@ export const staleAllowance = (
   const owner = !expiredAtOnce || policy.staleThoughExpired === true
   return {
     whileRevalidate:
-      deltaSeconds(directives, 'stale-while-revalidate') ??
-      (owner ? policy.staleWhileRevalidate : seconds(0)),
+      deltaSeconds(directives, 'stale-while-revalidate') ?? (owner ? policy.staleWhileRevalidate : seconds(0)),
     ifError: deltaSeconds(directives, 'stale-if-error') ?? (owner ? policy.staleIfError : seconds(0)),
   }
 }
@@ -68,14 +67,10 @@ export const conditionFor = (stored: StoredResponse): Fields => {
 }
 
 /** The stored response that matches the request; the most recent where several do (RFC 9111 §4). */
-export const selectStored = <S extends StoredResponse>(
-  candidates: readonly S[],
-  request: Fields,
-): S | undefined =>
+export const selectStored = <S extends StoredResponse>(candidates: readonly S[], request: Fields): S | undefined =>
   candidates.reduce<S | undefined>(
     (newest, stored) =>
-      (newest === undefined || stored.responseTime > newest.responseTime) &&
-      matchesNominated(stored.nominated, request)
+      (newest === undefined || stored.responseTime > newest.responseTime) && matchesNominated(stored.nominated, request)
         ? stored
         : newest,
     undefined,

@@ -10,14 +10,7 @@ import { cacheStatus, type Outcome } from './cache-status.ts'
 import { codedEntityTag, isEntityTag, isNotModified, stronglyEqual, weaklyEqual } from './conditional.ts'
 import { invalidatedAddresses } from './invalidation.ts'
 import { isCompressible, negotiateCoding } from './negotiation.ts'
-import {
-  MISSED,
-  NOT_STORED,
-  PASSED,
-  type MissReason,
-  type NotStoredReason,
-  type PassReason,
-} from './reasons.ts'
+import { MISSED, NOT_STORED, PASSED, type MissReason, type NotStoredReason, type PassReason } from './reasons.ts'
 
 describe('RFC 9110 §8.8.3.2, comparing entity tags: the table of the section', () => {
   test.each([
@@ -47,14 +40,21 @@ describe('RFC 9110 §13.2.2, conditional requests', () => {
     ['the same tag', [['if-none-match', '"a"']], true],
     ['weakly the same', [['if-none-match', 'W/"x", W/"a"']], true],
     ['any', [['if-none-match', '*']], true],
-    ['another tag, whatever the date says', [['if-none-match', '"b"'], ['if-modified-since', 'Sun, 06 Nov 1994 08:49:37 GMT']], false],
+    [
+      'another tag, whatever the date says',
+      [
+        ['if-none-match', '"b"'],
+        ['if-modified-since', 'Sun, 06 Nov 1994 08:49:37 GMT'],
+      ],
+      false,
+    ],
     ['not modified since', [['if-modified-since', 'Sun, 06 Nov 1994 08:49:37 GMT']], true],
     ['modified since', [['if-modified-since', 'Sun, 06 Nov 1994 08:49:36 GMT']], false],
     ['an invalid date is ignored', [['if-modified-since', 'yesterday']], false],
     ['no condition', [], false],
   ] as [string, [string, string][], boolean][])('%s', (_why, request, unchanged) => {
     expect(isNotModified(request, validators, now)).toBe(unchanged)
-  }) // prettier-ignore
+  })
 })
 
 describe('RFC 9110 §12.5.3, Accept-Encoding', () => {
@@ -102,10 +102,7 @@ describe('RFC 9111 §4.4, invalidation', () => {
   const target = 'http://ferry.example/stories/fog/comments'
   test('an unsafe request that succeeds invalidates its target and what Location names', () => {
     const response = { status: 303, fields: [['location', '/stories/fog#end']] as [string, string][] }
-    expect(invalidatedAddresses('POST', target, response)).toEqual([
-      target,
-      'http://ferry.example/stories/fog',
-    ])
+    expect(invalidatedAddresses('POST', target, response)).toEqual([target, 'http://ferry.example/stories/fog'])
   })
   test('never another origin: that would let one site empty the cache of another', () => {
     const response = { status: 201, fields: [['location', 'http://other.example/']] as [string, string][] }
@@ -187,18 +184,27 @@ const outcomes: Outcome[] = [
   { kind: 'hit', ttl: seconds(59.9) },
   { kind: 'hit-stale', ttl: seconds(-3.2), because: 'stale-while-revalidate' },
   { kind: 'validated', ttl: seconds(60) },
-  ...(Object.keys(MISSED) as MissReason[]).map((why): Outcome => ({ kind: 'forwarded', why, status: 200, storing: { kind: 'stored', ttl: seconds(9) } })),
-  ...(Object.keys(NOT_STORED) as NotStoredReason[]).map((reason): Outcome => ({ kind: 'forwarded', why: 'uri-miss', status: 200, storing: { kind: 'not-stored', reason } })),
+  ...(Object.keys(MISSED) as MissReason[]).map((why): Outcome => ({
+    kind: 'forwarded',
+    why,
+    status: 200,
+    storing: { kind: 'stored', ttl: seconds(9) },
+  })),
+  ...(Object.keys(NOT_STORED) as NotStoredReason[]).map((reason): Outcome => ({
+    kind: 'forwarded',
+    why: 'uri-miss',
+    status: 200,
+    storing: { kind: 'not-stored', reason },
+  })),
   ...(Object.keys(PASSED) as PassReason[]).map((why): Outcome => ({ kind: 'passed', why, status: 200 })),
   { kind: 'collapsed', why: 'uri-miss', ttl: seconds(9) },
   { kind: 'failed', why: 'timeout' },
-] // prettier-ignore
+]
 
 describe('RFC 9211, Cache-Status, judged by npm structured-headers', () => {
   const parsed = outcomes.map((outcome) => [outcome, parseList(cacheStatus(outcome))] as const)
   test('every outcome is a well-formed list with our name', () => {
-    for (const [, [[name]]] of parsed as unknown as [Outcome, [[unknown]]][])
-      expect(String(name)).toBe('zest-lamp')
+    for (const [, [[name]]] of parsed as unknown as [Outcome, [[unknown]]][]) expect(String(name)).toBe('zest-lamp')
   })
   test('§2.1: a hit has no fwd, a forwarded request no hit', () => {
     for (const [outcome, list] of parsed) {

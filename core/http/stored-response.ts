@@ -24,7 +24,5 @@ export interface StoredResponse {
 }
 
 /** What the origin took until its answer began, ms: the wait that each use of the copy saves a visitor. */
-export const waitOf = ({
-  requestTime,
-  responseTime,
-}: Pick<StoredResponse, 'requestTime' | 'responseTime'>): number => Math.max(0, responseTime - requestTime)
+export const waitOf = ({ requestTime, responseTime }: Pick<StoredResponse, 'requestTime' | 'responseTime'>): number =>
+  Math.max(0, responseTime - requestTime)

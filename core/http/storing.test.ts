@@ -9,10 +9,8 @@ const OWNER = { pages: seconds(600), api: seconds(0), files: seconds(600) }
 const NOBODY = { pages: seconds(0), api: seconds(0), files: seconds(0) }
 const HTML: Fields = [['content-type', 'text/html']]
 
-const decide = (
-  response: Fields,
-  { request = [] as Fields, status = 200, method = 'GET', owner = OWNER } = {},
-) => decideStoring({ method, fields: request }, { status, fields: response, responseTime: T }, owner)
+const decide = (response: Fields, { request = [] as Fields, status = 200, method = 'GET', owner = OWNER } = {}) =>
+  decideStoring({ method, fields: request }, { status, fields: response, responseTime: T }, owner)
 
 describe('RFC 9111 §3, storing responses', () => {
   test('a page that says nothing is stored for the owner’s lifetime', () => {
@@ -25,7 +23,11 @@ describe('RFC 9111 §3, storing responses', () => {
     ['§5.2.2.7', 'private', decide([...HTML, ['cache-control', 'private, max-age=60']])],
     ['§5.2.2.7, with field names: the safe side', 'private', decide([...HTML, ['cache-control', 'private="x"']])],
     ['§3.5', 'authorized', decide(HTML, { request: auth })],
-    ['whatever the lifetime', 'sets-cookie', decide([...HTML, ['set-cookie', 'a=1'], ['cache-control', 'public, max-age=9']])],
+    [
+      'whatever the lifetime',
+      'sets-cookie',
+      decide([...HTML, ['set-cookie', 'a=1'], ['cache-control', 'public, max-age=9']]),
+    ],
     ['§4.1', 'vary-star', decide([...HTML, ['vary', 'accept, *']])],
     ['§3.3', 'partial', decide(HTML, { status: 206 })],
     ['POST', 'method', decide(HTML, { method: 'POST' })],
@@ -34,10 +36,14 @@ describe('RFC 9111 §3, storing responses', () => {
     ['an unknown status', 'status', decide([...HTML, ['cache-control', 'max-age=60']], { status: 299 })],
     ['302 without a lifetime (RFC 9110 §15.1)', 'status', decide(HTML, { status: 302 })],
     ['nothing gives a lifetime', 'no-lifetime', decide(HTML, { owner: NOBODY })],
-    ['no-cache without a validator could never be used', 'no-lifetime', decide([...HTML, ['cache-control', 'no-cache']])],
+    [
+      'no-cache without a validator could never be used',
+      'no-lifetime',
+      decide([...HTML, ['cache-control', 'no-cache']]),
+    ],
   ])('%s: %s', (_section, reason, decision) => {
     expect(decision).toEqual({ kind: 'not-stored', reason })
-  }) // prettier-ignore
+  })
 
   test.each(['public', 'must-revalidate', 's-maxage=60'])(
     '§3.5: %s lets an authorised answer be stored',
@@ -46,7 +52,7 @@ describe('RFC 9111 §3, storing responses', () => {
     },
   )
   test('no-cache with a validator is stored, to be checked each time', () => {
-    expect(decide([...HTML, ['cache-control', 'no-cache'], ['etag', '"a"']]).kind).toBe('store') // prettier-ignore
+    expect(decide([...HTML, ['cache-control', 'no-cache'], ['etag', '"a"']]).kind).toBe('store')
   })
   test('302 with a lifetime is stored', () => {
     expect(decide([...HTML, ['cache-control', 'max-age=60']], { status: 302 }).kind).toBe('store')

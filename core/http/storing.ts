@@ -65,5 +65,4 @@ const leadsTo = (url: string, { status, fields }: { status: number; fields: Fiel
 }
 
 /** Whether the response can later be checked with the origin (RFC 9110 §8.8). */
-export const hasValidator = (fields: Fields): boolean =>
-  hasField(fields, 'etag') || hasField(fields, 'last-modified')
+export const hasValidator = (fields: Fields): boolean => hasField(fields, 'etag') || hasField(fields, 'last-modified')

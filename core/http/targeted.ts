@@ -6,12 +6,7 @@ import { fieldValue, type Fields } from './fields.ts'
 const TARGETED = ['cdn-cache-control'] as const
 
 /** All fields that say how long a response may be kept, for whoever reads it by other rules. */
-export const LIFETIME_FIELDS: ReadonlySet<string> = new Set([
-  ...TARGETED,
-  'cache-control',
-  'expires',
-  'pragma',
-])
+export const LIFETIME_FIELDS: ReadonlySet<string> = new Set([...TARGETED, 'cache-control', 'expires', 'pragma'])
 
 export interface SharedDirectives {
   readonly directives: Directives
@@ -28,9 +23,7 @@ const parseTargeted = (value: string): Directives | undefined => {
   try {
     const members = [...parseDictionary(value)].filter(([, [item]]) => item !== false)
     if (members.length === 0) return undefined
-    return new Map(
-      members.map(([name, [item]]) => [name, Array.isArray(item) ? 'invalid' : textOf(item as Item[0])]),
-    )
+    return new Map(members.map(([name, [item]]) => [name, Array.isArray(item) ? 'invalid' : textOf(item as Item[0])]))
   } catch {
     return undefined
   }

@@ -18,7 +18,10 @@ describe('distance', () => {
     )
   })
   test('a quarter of the globe is 10,008 km; along cables 175 ms there and back (light in fibre about 200,000 km/s)', () => {
-    const [equator, pole] = [{ name: 'E', latitude: 0, longitude: 0 }, { name: 'N', latitude: 90, longitude: 0 }] // prettier-ignore
+    const [equator, pole] = [
+      { name: 'E', latitude: 0, longitude: 0 },
+      { name: 'N', latitude: 90, longitude: 0 },
+    ]
     expect(greatCircleKm(equator, pole)).toBeCloseTo(10_007.5, 0)
     expect(distanceMs(equator, pole)).toBeCloseTo(10_007.5 * PATH_STRETCH * 0.01, 1)
   })

@@ -10,10 +10,7 @@ export const SEGMENT_BYTES = 1460
  * @param window congestion window at the start, bytes
  * @returns whole round trips, 0 when the first window holds everything
  */
-export const slowStartRounds = (
-  bytes: number,
-  window: number = INITIAL_WINDOW_SEGMENTS * SEGMENT_BYTES,
-): number => {
+export const slowStartRounds = (bytes: number, window: number = INITIAL_WINDOW_SEGMENTS * SEGMENT_BYTES): number => {
   let rounds = 0
   let sent = window
   for (let size = window; sent < bytes; rounds++) {

@@ -11,20 +11,31 @@ describe('two samples that were not taken together', () => {
   test('counts of the Mann–Whitney statistic for 2 and 2 values are 1 1 2 1 1 (Mann, Whitney 1947, by hand)', () => {
     expect(mannWhitneyCounts(2, 2)).toEqual([1, 1, 2, 1, 1])
   })
-  test.each([[3, 4, 35], [5, 5, 252], [6, 8, 3003], [10, 10, 184_756]])('for %i and %i values they add up to %i orders and are symmetric', (m, n, orders) => {
+  test.each([
+    [3, 4, 35],
+    [5, 5, 252],
+    [6, 8, 3003],
+    [10, 10, 184_756],
+  ])('for %i and %i values they add up to %i orders and are symmetric', (m, n, orders) => {
     const counts = mannWhitneyCounts(m, n)
     expect(counts.length).toBe(m * n + 1)
     expect(counts.reduce((a, b) => a + b, 0)).toBe(orders)
     expect(counts).toEqual(counts.toReversed())
-  }) // prettier-ignore
+  })
   /** Critical values of U, two-sided 5 %, as in the tables of textbooks (from memory). */
-  test.each([[4, 4, 0], [5, 5, 2], [6, 6, 5], [8, 8, 13], [10, 10, 23]])('%i and %i values have the critical value %i', (m, n, k) => {
+  test.each([
+    [4, 4, 0],
+    [5, 5, 2],
+    [6, 6, 5],
+    [8, 8, 13],
+    [10, 10, 23],
+  ])('%i and %i values have the critical value %i', (m, n, k) => {
     const counts = mannWhitneyCounts(m, n)
     const all = counts.reduce((a, b) => a + b, 0)
     const upTo = (value: number) => counts.slice(0, value + 1).reduce((a, b) => a + b, 0) / all
     expect(upTo(k)).toBeLessThanOrEqual(0.025)
     expect(upTo(k + 1)).toBeGreaterThan(0.025)
-  }) // prettier-ignore
+  })
   test('three each are too few', () => expect(unpairedShift([1, 2, 3], [9, 9, 9])).toBeUndefined())
   test('the shift moves with the data', () => {
     const { shift, low, high, confidence } = unpairedShift([10, 11, 12, 13, 14], [5, 6, 7, 8, 9])!
@@ -50,10 +61,16 @@ const measured = (side: Side, lcps: number[], more: Partial<PageResult> = {}): P
   ...pageResult(
     { pageId: 'p', path: '/', kind: 'Home page', visitorId: 'phone', visitorName: 'Phone', floorMs: null },
     { sides: [side], runs: 5, stop: 'when-clear' },
-    lcps.map((lcpMs, i) => ({ side, purpose: 'count' as const, pair: i + 1, metrics: someMetrics(lcpMs, { requests: 80, sentBytes: 900_000 }), failure: null })),
+    lcps.map((lcpMs, i) => ({
+      side,
+      purpose: 'count' as const,
+      pair: i + 1,
+      metrics: someMetrics(lcpMs, { requests: 80, sentBytes: 900_000 }),
+      failure: null,
+    })),
   ),
   ...more,
-}) // prettier-ignore
+})
 const EARLY = [1000, 1020, 980, 1010, 990]
 const LATE = [1500, 1520, 1480, 1510, 1490]
 
@@ -87,13 +104,13 @@ describe('what the owner is told', () => {
     ['weight', { sentKilobytes: 500 }, 'The home page on Phone weighs 900 KB; the limit is 500 KB.'],
     ['requests', { requests: 50 }, 'The home page on Phone makes 80 requests; the limit is 50.'],
   ])('a limit of %s', (_what, own, sentence) => {
-    expect(crossedLimits([measured('live', LATE)], [{ ...limit, ...own }])).toEqual([{ kind: 'limit-crossed', sentence }])
-  }) // prettier-ignore
+    expect(crossedLimits([measured('live', LATE)], [{ ...limit, ...own }])).toEqual([
+      { kind: 'limit-crossed', sentence },
+    ])
+  })
   test('nothing within the limits, of another visitor, or of trial', () => {
     expect(crossedLimits([measured('live', LATE)], [{ ...limit, lcpSeconds: 2, requests: 80 }])).toEqual([])
-    expect(
-      crossedLimits([measured('live', LATE)], [{ ...limit, visitorId: 'laptop', lcpSeconds: 1 }]),
-    ).toEqual([])
+    expect(crossedLimits([measured('live', LATE)], [{ ...limit, visitorId: 'laptop', lcpSeconds: 1 }])).toEqual([])
     expect(crossedLimits([measured('trial', LATE)], [{ ...limit, lcpSeconds: 1 }])).toEqual([])
   })
   test('a worsening of live, with its interval', () => {

@@ -41,9 +41,7 @@ const sentenceFor = (kind: AcrossDays['kind'], shift: UnpairedShift | undefined)
  */
 export const acrossDays = (earlier: readonly PageResult[], later: readonly PageResult[]): AcrossDays[] =>
   later.flatMap((result) => {
-    const before = earlier.find(
-      ({ pageId, visitorId }) => pageId === result.pageId && visitorId === result.visitorId,
-    )
+    const before = earlier.find(({ pageId, visitorId }) => pageId === result.pageId && visitorId === result.visitorId)
     if (before === undefined) return []
     return result.sides.flatMap((side) => {
       const matching = before.sides.find((one) => one.side === side.side) ?? before.sides.at(-1)

@@ -32,13 +32,8 @@ const changeOf = (before: RequestRecord, after: RequestRecord): RequestChange =>
  * Two loads of a page under each other, aligned by address: those of the later load in its order, and where they belong those that are
  * gone. An address that occurs several times is matched one by one.
  */
-export const alignRequests = (
-  before: readonly RequestRecord[],
-  after: readonly RequestRecord[],
-): AlignedRequest[] => {
-  const own = new Set(
-    [before[0], after[0]].filter((one) => one !== undefined).map(({ url }) => new URL(url).host),
-  )
+export const alignRequests = (before: readonly RequestRecord[], after: readonly RequestRecord[]): AlignedRequest[] => {
+  const own = new Set([before[0], after[0]].filter((one) => one !== undefined).map(({ url }) => new URL(url).host))
   const left = new Map<string, RequestRecord[]>()
   for (const record of before) left.set(keyOf(record, own), [...(left.get(keyOf(record, own)) ?? []), record])
   const matched = after.map((record, index): AlignedRequest => {

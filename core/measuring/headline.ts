@@ -18,9 +18,9 @@ const among = (results: readonly PageResult[], kind: VerdictKind): string[] =>
 export const headline = (results: readonly PageResult[]): string[] => {
   const compared = results.filter(({ verdict }) => verdict !== null)
   if (compared.length === 0) return []
-  const [broken, slower, faster, same, few] = (
-    ['broken', 'slower', 'faster', 'no-difference', 'too-few'] as const
-  ).map((kind) => among(compared, kind))
+  const [broken, slower, faster, same, few] = (['broken', 'slower', 'faster', 'no-difference', 'too-few'] as const).map(
+    (kind) => among(compared, kind),
+  )
   const sentences: string[] = []
   if (broken!.length > 0) sentences.push(`Broken: ${listed(broken!)}.`)
   if (slower!.length > 0 && faster!.length > 0)
@@ -28,9 +28,7 @@ export const headline = (results: readonly PageResult[]): string[] => {
   else if (slower!.length > 0) sentences.push(`Slower: ${listed(slower!)}.`)
   else if (faster!.length > 0)
     sentences.push(
-      faster!.length === compared.length
-        ? `Faster everywhere: ${listed(faster!)}.`
-        : `Faster: ${listed(faster!)}.`,
+      faster!.length === compared.length ? `Faster everywhere: ${listed(faster!)}.` : `Faster: ${listed(faster!)}.`,
     )
   if (same!.length > 0) sentences.push(`No measurable difference: ${listed(same!)}.`)
   if (few!.length > 0) sentences.push(`Too few pairs to tell: ${listed(few!)}.`)

@@ -1,10 +1,4 @@
-import type {
-  RequestRecord,
-  RunDetails,
-  RunMetrics,
-  ShownImage,
-  VisitorProfile,
-} from '../contracts/measuring.ts'
+import type { RequestRecord, RunDetails, RunMetrics, ShownImage, VisitorProfile } from '../contracts/measuring.ts'
 import type { PageKnowledge } from '../contracts/page-changes.ts'
 import { originalPath } from '../page/files.ts'
 
@@ -52,13 +46,7 @@ const asLarge = (images: readonly ShownImage[], main: string | null): string[] =
  * What a close look says about how the page is shown.
  * @returns undefined for looks from before the first view was recorded, and where no page came
  */
-export const knowledgeOf = ({
-  path,
-  visitor,
-  metrics,
-  details,
-  requests,
-}: CloseLook): PageKnowledge | undefined => {
+export const knowledgeOf = ({ path, visitor, metrics, details, requests }: CloseLook): PageKnowledge | undefined => {
   const page = requests.find(({ type }) => type === 'Document')
   if (page === undefined || details.firstView === null) return undefined
   const { host, origin } = new URL(page.url)
@@ -68,21 +56,23 @@ export const knowledgeOf = ({
     const image = own(url)
     return image === undefined ? [] : [{ path: image, shownWidth, inFirstView, widthHeld }]
   })
-  const unseen = defined((details.firstView.later ?? []).map(own)).filter((image) => !shown.some((one) => one.path === image)) // prettier-ignore
+  const unseen = defined((details.firstView.later ?? []).map(own)).filter(
+    (image) => !shown.some((one) => one.path === image),
+  )
   const mainImage = own(metrics.lcpUrl) ?? null
   return {
     path,
     device: visitor.device,
     viewWidth: visitor.width,
     mainImage,
-    alsoMain: defined(asLarge(details.images, metrics.lcpUrl).map(own)).filter(
-      (image) => image !== mainImage,
-    ),
+    alsoMain: defined(asLarge(details.images, metrics.lcpUrl).map(own)).filter((image) => image !== mainImage),
     images: [...shown, ...unseen.map((image) => ({ path: image, shownWidth: 0, inFirstView: false }))],
     fonts: defined(details.firstView.fonts.map(own)),
     selectors: details.firstView.selectors,
     hosts: defined(early.map(({ url }) => new URL(url).origin)).filter((one) => one !== origin),
     spoke: defined(details.console.map(({ url }) => own(url))),
-    measured: defined(details.unused.filter(({ type, inline }) => type === 'script' && !inline).map(({ url }) => own(url))), // prettier-ignore
+    measured: defined(
+      details.unused.filter(({ type, inline }) => type === 'script' && !inline).map(({ url }) => own(url)),
+    ),
   }
 }

@@ -6,14 +6,7 @@ import { headline } from './headline.ts'
 import { planRuns, runName } from './plan.ts'
 import { inSeconds } from './sentence.ts'
 import { someMetrics } from './testing/made-up.ts'
-import {
-  comparisons,
-  isDecided,
-  pageResult,
-  sameAgainstSame,
-  sideSummary,
-  type SummedRun,
-} from './summary.ts'
+import { comparisons, isDecided, pageResult, sameAgainstSame, sideSummary, type SummedRun } from './summary.ts'
 
 const run = (side: Side, pair: number, lcpMs: number, more?: Partial<RunMetrics>): SummedRun => ({
   side,
@@ -31,9 +24,11 @@ const ABOUT = {
   floorMs: 300,
 }
 const both = (live: number[], trial: number[], more?: Partial<RunMetrics>): SummedRun[] => [
-  run('live', 0, 99_999), run('trial', 0, 1),
-  ...live.map((ms, i) => run('live', i + 1, ms)), ...trial.map((ms, i) => run('trial', i + 1, ms, more)),
-] // prettier-ignore
+  run('live', 0, 99_999),
+  run('trial', 0, 1),
+  ...live.map((ms, i) => run('live', i + 1, ms)),
+  ...trial.map((ms, i) => run('trial', i + 1, ms, more)),
+]
 const LIVE_TRIAL = { sides: ['live', 'trial'] as Side[], runs: 14, stop: 'when-clear' as const }
 const verdict = (runs: SummedRun[], order = LIVE_TRIAL) => pageResult(ABOUT, order, runs).verdict
 
@@ -50,9 +45,7 @@ describe('plan of a measurement', () => {
     fc.assert(
       fc.property(order, (given) => {
         const runs = planRuns(given)
-        expect(runs.length).toBe(
-          given.pageIds.length * given.visitorIds.length * given.sides.length * (given.runs + 2),
-        )
+        expect(runs.length).toBe(given.pageIds.length * given.visitorIds.length * given.sides.length * (given.runs + 2))
         const names = runs.map((one) => JSON.stringify(one))
         expect(new Set(names).size).toBe(runs.length)
       }),
@@ -70,9 +63,7 @@ describe('plan of a measurement', () => {
     ])
   })
   test('a run is found again by name', () => {
-    expect(runName({ pageId: 'p', visitorId: 'v', side: 'live', pair: 3, purpose: 'count' })).toBe(
-      '3 v p live',
-    )
+    expect(runName({ pageId: 'p', visitorId: 'v', side: 'live', pair: 3, purpose: 'count' })).toBe('3 v p live')
   })
 })
 
@@ -88,14 +79,28 @@ describe('summary', () => {
     expect(summary.medians.loadedMs).toBe(10)
   })
   test.each<[string, Side[], [Side, Side][]]>([
-    ['of three sides the first verdict is on live against trial', ['trial', 'origin', 'live'], [['live', 'trial'], ['origin', 'trial']]],
+    [
+      'of three sides the first verdict is on live against trial',
+      ['trial', 'origin', 'live'],
+      [
+        ['live', 'trial'],
+        ['origin', 'trial'],
+      ],
+    ],
     ['two sides, earlier first', ['live', 'origin'], [['origin', 'live']]],
-    ['versions by number, before live', ['version-12', 'live', 'version-9'], [['version-12', 'live'], ['version-9', 'live']]],
+    [
+      'versions by number, before live',
+      ['version-12', 'live', 'version-9'],
+      [
+        ['version-12', 'live'],
+        ['version-9', 'live'],
+      ],
+    ],
     ['the same against the same', ['again', 'live'], [['live', 'again']]],
     ['one side compares to nothing', ['trial'], []],
   ])('%s', (_why, sides, pairs) => {
     expect(comparisons(sides)).toEqual(pairs.map(([from, to]) => ({ from, to })))
-  }) // prettier-ignore
+  })
 })
 
 describe('verdict of a page', () => {
@@ -156,8 +161,7 @@ describe('verdict of a page', () => {
       why: '1 requests fail where 0 failed before.',
     })
   })
-  test('broken: script errors', () =>
-    expect(verdict(both(slow, fast, { consoleErrors: 2 }))?.kind).toBe('broken'))
+  test('broken: script errors', () => expect(verdict(both(slow, fast, { consoleErrors: 2 }))?.kind).toBe('broken'))
   test('broken: the page does not load in trial', () => {
     const failed = [1, 2].map((pair): SummedRun => ({
       side: 'trial',
@@ -174,15 +178,18 @@ describe('verdict of a page', () => {
   test('nothing to say while no pair is complete', () => expect(verdict([run('live', 1, 5)])).toBeNull())
 })
 
-test.each([[42, '0.04 s'], [994, '0.99 s'], [996, '1.0 s'], [2345, '2.3 s'], [12_400, '12 s'], [-180, '−0.18 s']])('%i ms is written %s', (ms, text) => expect(inSeconds(ms)).toBe(text)) // prettier-ignore
+test.each([
+  [42, '0.04 s'],
+  [994, '0.99 s'],
+  [996, '1.0 s'],
+  [2345, '2.3 s'],
+  [12_400, '12 s'],
+  [-180, '−0.18 s'],
+])('%i ms is written %s', (ms, text) => expect(inSeconds(ms)).toBe(text))
 
 describe('headline of a comparison', () => {
   const on = (visitorName: string, kind: VerdictKind): PageResult => {
-    const result = pageResult(
-      { ...ABOUT, visitorName },
-      LIVE_TRIAL,
-      both([1, 1, 1, 1, 1, 1], [1, 1, 1, 1, 1, 1]),
-    )
+    const result = pageResult({ ...ABOUT, visitorName }, LIVE_TRIAL, both([1, 1, 1, 1, 1, 1], [1, 1, 1, 1, 1, 1]))
     return { ...result, verdict: { ...result.verdict!, kind } }
   }
   test('what helps the laptop and hurts the phone says so first', () => {
@@ -191,9 +198,7 @@ describe('headline of a comparison', () => {
     ])
   })
   test('broken comes before everything', () => {
-    expect(headline([on('Laptop', 'faster'), on('Phone', 'broken')])[0]).toBe(
-      'Broken: the home page on Phone.',
-    )
+    expect(headline([on('Laptop', 'faster'), on('Phone', 'broken')])[0]).toBe('Broken: the home page on Phone.')
   })
   test('faster for all', () => {
     expect(headline([on('Laptop', 'faster'), on('Phone', 'faster')])).toEqual([

@@ -13,14 +13,33 @@ const at = (url: string, startMs: number, waitMs = 100) => aRequest({ url, start
 
 describe('two loads under each other', () => {
   test('are aligned by address, whichever side’s host: added, gone, sooner, later, the same', () => {
-    const before = [at('http://origin.example/', 0), at('http://origin.example/a.css?v=1', 100, 300), at('http://origin.example/old.js', 110), at('http://third.example/t.js', 120)]
-    const after = [at('http://live.example/', 0, 104), at('http://live.example/a.css?v=2', 100, 100), at('http://live.example/new.js', 115), at('http://third.example/t.js', 300)]
+    const before = [
+      at('http://origin.example/', 0),
+      at('http://origin.example/a.css?v=1', 100, 300),
+      at('http://origin.example/old.js', 110),
+      at('http://third.example/t.js', 120),
+    ]
+    const after = [
+      at('http://live.example/', 0, 104),
+      at('http://live.example/a.css?v=2', 100, 100),
+      at('http://live.example/new.js', 115),
+      at('http://third.example/t.js', 300),
+    ]
     expect(alignRequests(before, after).map(({ key, change }) => [key.replace(/^(gone )?\d+ /, ''), change])).toEqual([
-      ['/', 'same'], ['/a.css', 'sooner'], ['/old.js', 'gone'], ['/new.js', 'added'], ['third.example/t.js', 'later'],
+      ['/', 'same'],
+      ['/a.css', 'sooner'],
+      ['/old.js', 'gone'],
+      ['/new.js', 'added'],
+      ['third.example/t.js', 'later'],
     ])
-  }) // prettier-ignore
+  })
   test('every request of both is there exactly once', () => {
-    const arb = fc.array(fc.record({ path: fc.constantFrom('/', '/a', '/b', '/c?x'), startMs: fc.integer({ min: 0, max: 2000 }) }), { maxLength: 15 }).map((all) => all.map(({ path, startMs }) => at(`http://quay.example${path}`, startMs)))
+    const arb = fc
+      .array(
+        fc.record({ path: fc.constantFrom('/', '/a', '/b', '/c?x'), startMs: fc.integer({ min: 0, max: 2000 }) }),
+        { maxLength: 15 },
+      )
+      .map((all) => all.map(({ path, startMs }) => at(`http://quay.example${path}`, startMs)))
     fc.assert(
       fc.property(arb, arb, (before, after) => {
         const aligned = alignRequests(before, after)
@@ -29,7 +48,7 @@ describe('two loads under each other', () => {
         expect(new Set(aligned.map(({ key }) => key)).size).toBe(aligned.length)
       }),
     )
-  }) // prettier-ignore
+  })
 })
 
 describe('weight', () => {
@@ -55,14 +74,8 @@ describe('weight', () => {
   test.each([
     ['browser cache', { fromCache: true }],
     ['browser cache, asked for', { status: 304 }],
-    [
-      'store',
-      { responseFields: [['cache-status', 'other; fwd=miss, zest-lamp; hit; ttl=5']] as [string, string][] },
-    ],
-    [
-      'server',
-      { responseFields: [['cache-status', 'zest-lamp; fwd=uri-miss; stored']] as [string, string][] },
-    ],
+    ['store', { responseFields: [['cache-status', 'other; fwd=miss, zest-lamp; hit; ttl=5']] as [string, string][] }],
+    ['server', { responseFields: [['cache-status', 'zest-lamp; fwd=uri-miss; stored']] as [string, string][] }],
     ['server', {}],
   ])('came from the %s: %j', (source, more) => expect(sourceOf(aRequest(more))).toBe(source))
 })
@@ -92,8 +105,7 @@ describe('phases', () => {
       renderMs: 800,
     })
   })
-  test('without main content there are none', () =>
-    expect(lcpPhases({ ...main, lcpMs: null }, [])).toBeNull())
+  test('without main content there are none', () => expect(lcpPhases({ ...main, lcpMs: null }, [])).toBeNull())
   test('always add up to the time, and none is negative', () => {
     const ms = fc.integer({ min: 0, max: 5000 })
     fc.assert(
@@ -106,11 +118,14 @@ describe('phases', () => {
   })
   test('the first byte of a page that was redirected: the way there is a part of its own', () => {
     const navigation = { kind: 'navigation' as const, url: null }
-    const [old, page] = [aRequest({ status: 301, initiator: navigation, waitMs: 80 }), aRequest({ initiator: navigation, startMs: 300, connectMs: 20, tlsMs: 30, waitMs: 90 })]
+    const [old, page] = [
+      aRequest({ status: 301, initiator: navigation, waitMs: 80 }),
+      aRequest({ initiator: navigation, startMs: 300, connectMs: 20, tlsMs: 30, waitMs: 90 }),
+    ]
     expect(ttfbPhases([old, page])).toEqual({ redirectMs: 300, connectMs: 20, tlsMs: 30, serverMs: 90 })
     expect(ttfbPhases([hero])).toBeNull()
     expect(endOf(page)).toBe(440)
-  }) // prettier-ignore
+  })
 })
 
 describe('visual progress', () => {
@@ -122,7 +137,13 @@ describe('visual progress', () => {
     expect(meanMs).toBe(100 + 100)
   })
   test('a page that never changes is done with its first frame', () => {
-    expect(visualProgress([frame(40, 9), frame(90, 9)])).toEqual({ curve: [{ atMs: 40, share: 1 }, { atMs: 90, share: 1 }], meanMs: 40 }) // prettier-ignore
+    expect(visualProgress([frame(40, 9), frame(90, 9)])).toEqual({
+      curve: [
+        { atMs: 40, share: 1 },
+        { atMs: 90, share: 1 },
+      ],
+      meanMs: 40,
+    })
   })
   test('no frames, no progress; frames of two sizes are an error', () => {
     expect(visualProgress([])).toBeNull()
@@ -150,28 +171,55 @@ describe('filmstrip', () => {
 
 describe('a close look', () => {
   const details: RunDetails = {
-    visual: null, tasks: [], offsets: {},
-  firstView: null, dom: { nodes: 2100, depth: 14 },
-    unused: [{ url: 'http://quay.example/a.css', type: 'style', inline: false, totalBytes: 40_000, unusedBytes: 30_000 }, { url: 'http://quay.example/', type: 'script', inline: true, totalBytes: 400, unusedBytes: 300 }],
+    visual: null,
+    tasks: [],
+    offsets: {},
+    firstView: null,
+    dom: { nodes: 2100, depth: 14 },
+    unused: [
+      { url: 'http://quay.example/a.css', type: 'style', inline: false, totalBytes: 40_000, unusedBytes: 30_000 },
+      { url: 'http://quay.example/', type: 'script', inline: true, totalBytes: 400, unusedBytes: 300 },
+    ],
     images: [
-      { url: 'http://quay.example/big.jpg', naturalWidth: 4000, naturalHeight: 3000, shownWidth: 400, shownHeight: 300, inFirstView: true, lazy: false, sized: false },
-      { url: 'http://quay.example/fits.jpg', naturalWidth: 800, naturalHeight: 600, shownWidth: 400, shownHeight: 300, inFirstView: true, lazy: false, sized: true },
+      {
+        url: 'http://quay.example/big.jpg',
+        naturalWidth: 4000,
+        naturalHeight: 3000,
+        shownWidth: 400,
+        shownHeight: 300,
+        inFirstView: true,
+        lazy: false,
+        sized: false,
+      },
+      {
+        url: 'http://quay.example/fits.jpg',
+        naturalWidth: 800,
+        naturalHeight: 600,
+        shownWidth: 400,
+        shownHeight: 300,
+        inFirstView: true,
+        lazy: false,
+        sized: true,
+      },
     ],
     fonts: [{ family: 'Bitter', url: 'http://quay.example/b.woff2', display: 'auto', blockedMs: 700 }],
     console: [{ text: 'tide is not defined', url: 'http://quay.example/x.js' }],
-  } // prettier-ignore
+  }
   const titles = (ratio: number) =>
-    seenInRun(
-      details,
-      someMetrics(1000, { shifts: [{ atMs: 300, value: 0.1, elements: ['h1'] }] }),
-      ratio,
-    ).map(({ title }) => title)
+    seenInRun(details, someMetrics(1000, { shifts: [{ atMs: 300, value: 0.1, elements: ['h1'] }] }), ratio).map(
+      ({ title }) => title,
+    )
   test('names pictures, unused bytes, fonts, shifts, errors and the size of the document', () => {
     expect(titles(1)).toEqual([
-      'Pictures larger than they are shown', 'Styles and scripts that this page does not use', 'Fonts that hid text', 'Pictures without width and height',
-      'What moved by itself', 'Errors the page reported', 'Size of the document',
+      'Pictures larger than they are shown',
+      'Styles and scripts that this page does not use',
+      'Fonts that hid text',
+      'Pictures without width and height',
+      'What moved by itself',
+      'Errors the page reported',
+      'Size of the document',
     ])
-  }) // prettier-ignore
+  })
   test('a picture that is large on a plain screen fits a dense one', () => {
     const rows = (ratio: number) =>
       seenInRun(details, someMetrics(1000), ratio)

@@ -17,9 +17,7 @@ export interface PlannedRun {
  * comes first (interleaved, counterbalanced design). The first pair fills caches; after the last comes one more load of each
  * with all instruments on. Neither counts.
  */
-export const planRuns = (
-  order: Pick<MeasurementOrder, 'sides' | 'pageIds' | 'visitorIds' | 'runs'>,
-): PlannedRun[] => {
+export const planRuns = (order: Pick<MeasurementOrder, 'sides' | 'pageIds' | 'visitorIds' | 'runs'>): PlannedRun[] => {
   const runs: PlannedRun[] = []
   for (let pair = 0; pair <= order.runs + 1; pair++) {
     const purpose = pair === 0 ? 'fill' : pair <= order.runs ? 'count' : 'look'

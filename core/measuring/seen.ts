@@ -45,8 +45,7 @@ const imagesSeen = ({ images }: RunDetails, pixelRatio: number): Seen | undefine
     .map((image) => ({
       image,
       factor:
-        (image.naturalWidth * image.naturalHeight) /
-        (image.shownWidth * image.shownHeight * pixelRatio * pixelRatio),
+        (image.naturalWidth * image.naturalHeight) / (image.shownWidth * image.shownHeight * pixelRatio * pixelRatio),
     }))
     .filter(({ factor, image }) => factor > LARGER && !/\.svg(\?|$)/i.test(image.url))
     .toSorted((a, b) => b.factor - a.factor)
@@ -98,11 +97,7 @@ const shiftsSeen = ({ shifts }: Pick<RunMetrics, 'shifts'>): Seen | undefined =>
         title: 'What moved by itself',
         sentence: `Things moved ${shifts.length === 1 ? 'once' : `${shifts.length} times`} while the page came.`,
         columns: ['After', 'By (CLS)', 'What'],
-        rows: shifts.map(({ atMs, value, elements }) => [
-          inSeconds(atMs),
-          value.toFixed(3),
-          elements.join(', '),
-        ]),
+        rows: shifts.map(({ atMs, value, elements }) => [inSeconds(atMs), value.toFixed(3), elements.join(', ')]),
       }
 
 const consoleSeen = ({ console: messages }: RunDetails): Seen | undefined =>

@@ -12,7 +12,7 @@ describe('sides', () => {
     ['version-12', 'Version 12', 'in version 12'],
     ['again', 'Once more', 'once more'],
     ['archive', 'Archive', 'in the archive'],
-  ])('%s is called %s', (side, name, words) => expect([sideName(side), sideWords(side)]).toEqual([name, words])) // prettier-ignore
+  ])('%s is called %s', (side, name, words) => expect([sideName(side), sideWords(side)]).toEqual([name, words]))
   test('earlier states rank first: origin, versions by number, live, trial', () => {
     const sides: Side[] = ['trial', 'version-10', 'live', 'origin', 'version-9']
     expect(sides.toSorted((a, b) => sideRank(a) - sideRank(b))).toEqual([
@@ -23,8 +23,7 @@ describe('sides', () => {
       'trial',
     ])
   })
-  test('only versions have a number', () =>
-    expect([versionOf('version-3'), versionOf('live')]).toEqual([3, undefined]))
+  test('only versions have a number', () => expect([versionOf('version-3'), versionOf('live')]).toEqual([3, undefined]))
   test.each(['version-', 'version-x', 'Live', 'version-1.5'])('%j is no side', (text) =>
     expect(Side.safeParse(text).success).toBe(false),
   )

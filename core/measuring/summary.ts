@@ -120,8 +120,7 @@ const pairsOf = (
     pairs.set(pair, found)
   }
   return [...pairs.values()].filter(
-    (pair): pair is { before: number; after: number } =>
-      pair.before !== undefined && pair.after !== undefined,
+    (pair): pair is { before: number; after: number } => pair.before !== undefined && pair.after !== undefined,
   )
 }
 
@@ -141,11 +140,7 @@ const brokenBy = (from: SideSummary, to: SideSummary): string | null => {
 const SMALL_MS = 50
 const SMALL_SHARE = 0.02
 
-const endedBy = (
-  { kind, gain }: Verdict,
-  before: number,
-  { looks: plan, pairs }: Comparing,
-): PageVerdict['ended'] => {
+const endedBy = ({ kind, gain }: Verdict, before: number, { looks: plan, pairs }: Comparing): PageVerdict['ended'] => {
   if (pairs >= plan.at(-1)!.pairs) return 'maximum'
   if (pairs < plan[0]!.pairs) return null
   if (kind === 'faster' || kind === 'slower') return 'clear'

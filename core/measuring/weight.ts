@@ -9,10 +9,7 @@ export interface Weight {
 }
 
 /** Weight by whatever names a request, heaviest first. */
-export const weightBy = (
-  requests: readonly RequestRecord[],
-  nameOf: (record: RequestRecord) => string,
-): Weight[] => {
+export const weightBy = (requests: readonly RequestRecord[], nameOf: (record: RequestRecord) => string): Weight[] => {
   const sums = new Map<string, Weight>()
   for (const record of requests) {
     const name = nameOf(record)

@@ -69,8 +69,7 @@ export const originalPath = (path: string): string => {
 }
 
 /** The digest in a path that was made here. */
-export const madeDigest = (path: string): string | undefined =>
-  /\.(z[0-9a-f]{19})(?:\.[^./]*)?$/.exec(path)?.[1]
+export const madeDigest = (path: string): string | undefined => /\.(z[0-9a-f]{19})(?:\.[^./]*)?$/.exec(path)?.[1]
 
 /** Facts by address, and the new files that come about on the way. */
 export class FileShelf {

@@ -3,7 +3,9 @@ import { describe, expect, test } from 'vitest'
 import { asksForProcessing, fragmentParts, hasFragmentMarkup, MOST_INCLUDES } from './fragments.ts'
 
 const texts = (page: string): string =>
-  fragmentParts(page).map((part) => (part.kind === 'text' ? part.text : `{${part.src}}`)).join('') // prettier-ignore
+  fragmentParts(page)
+    .map((part) => (part.kind === 'text' ? part.text : `{${part.src}}`))
+    .join('')
 
 describe('Edge Side Includes Language Specification 1.0', () => {
   test.each([
@@ -35,10 +37,23 @@ describe('Edge Side Includes Language Specification 1.0', () => {
     expect(fragmentParts(page).filter(({ kind }) => kind === 'include')).toHaveLength(MOST_INCLUDES)
   })
   test('generated pages: no markup of the language reaches a browser, and text outside it is kept', () => {
-    const piece = fc.constantFrom('<p>', 'x', '<esi:include src="/a"/>', '<esi:remove>', '</esi:remove>', '<!--esi', '-->', '<esi:', '>', '</esi:include>') // prettier-ignore
+    const piece = fc.constantFrom(
+      '<p>',
+      'x',
+      '<esi:include src="/a"/>',
+      '<esi:remove>',
+      '</esi:remove>',
+      '<!--esi',
+      '-->',
+      '<esi:',
+      '>',
+      '</esi:include>',
+    )
     fc.assert(
       fc.property(fc.array(piece, { maxLength: 20 }), (pieces) => {
-        const shown = fragmentParts(pieces.join('')).map((part) => (part.kind === 'text' ? part.text : '')).join('') // prettier-ignore
+        const shown = fragmentParts(pieces.join(''))
+          .map((part) => (part.kind === 'text' ? part.text : ''))
+          .join('')
         expect(shown).not.toContain('<esi:')
         expect(shown).not.toContain('</esi:')
       }),
@@ -58,5 +73,9 @@ test.each([
 })
 
 test('a page without markup is recognised as such', () => {
-  expect([hasFragmentMarkup('<p>'), hasFragmentMarkup('<!--esi x-->'), hasFragmentMarkup('<esi:comment text=""/>')]).toEqual([false, true, true]) // prettier-ignore
+  expect([
+    hasFragmentMarkup('<p>'),
+    hasFragmentMarkup('<!--esi x-->'),
+    hasFragmentMarkup('<esi:comment text=""/>'),
+  ]).toEqual([false, true, true])
 })

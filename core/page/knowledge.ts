@@ -22,9 +22,7 @@ export const knowledgeForBoth = (
   laptop: PageKnowledge | undefined,
 ): PageKnowledge | undefined => {
   if (phone === undefined || laptop === undefined) return phone ?? laptop
-  const first = new Set(
-    [...phone.images, ...laptop.images].filter((one) => one.inFirstView).map(({ path }) => path),
-  )
+  const first = new Set([...phone.images, ...laptop.images].filter((one) => one.inFirstView).map(({ path }) => path))
   return {
     ...phone,
     // Two different ones: loading either before the other would be wrong for somebody.

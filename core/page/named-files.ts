@@ -28,21 +28,18 @@ export const filesOfPage = (html: string, address: URL): NamedFile[] => {
   }
   const addStyles = (text: string): void => {
     if (text.includes('url('))
-      for (const { value, use } of styleAddresses(readSheet(text)))
-        add(value, use === 'font' ? 'font' : 'image')
+      for (const { value, use } of styleAddresses(readSheet(text))) add(value, use === 'font' ? 'font' : 'image')
   }
   for (const { name, attribs, children } of page.elements) {
     if (name === 'script') add(attribs['src'], 'script')
     if (name === 'img') add(attribs['src'], 'image')
     if (name === 'video') add(attribs['poster'], 'image')
     if (name === 'img' || name === 'source')
-      for (const one of attribs['srcset'] === undefined ? [] : fromSrcset(attribs['srcset']))
-        add(one, 'image')
+      for (const one of attribs['srcset'] === undefined ? [] : fromSrcset(attribs['srcset'])) add(one, 'image')
     if (name === 'link' && words(attribs['rel']).includes('stylesheet')) add(attribs['href'], 'style')
     if (name === 'link' && words(attribs['rel']).includes('preload') && attribs['as'] !== undefined)
       add(attribs['href'], LINKED[attribs['as']] ?? 'other')
-    if (attribs['style'] !== undefined)
-      addStyles(attribs['style'].includes('{') ? '' : `x{${attribs['style']}}`)
+    if (attribs['style'] !== undefined) addStyles(attribs['style'].includes('{') ? '' : `x{${attribs['style']}}`)
     if (name === 'style') addStyles(children.map((child) => ('data' in child ? child.data : '')).join(''))
   }
   return [...found.values()]

@@ -20,8 +20,7 @@ describe('names of made files', () => {
     expect(originalPath(made)).toBe(path)
     expect(madeDigest(made)).toBe(digest)
   })
-  test('a width leads back too', () =>
-    expect(originalPath(madePath('/p.jpg', digest, '.w320'))).toBe('/p.jpg'))
+  test('a width leads back too', () => expect(originalPath(madePath('/p.jpg', digest, '.w320'))).toBe('/p.jpg'))
   test.each(['/p.jpg', '/p.2024.jpg', '/p.abc.jpg', '/', '/app.0123456789abcdef0123.js'])(
     '%s was not made here',
     (path) => {
@@ -42,28 +41,31 @@ describe('widths and forms of pictures', () => {
       }),
     )
   })
-  test('common practice: 1920, and 2880 on dense screens', () => expect(offeredWidths(6000, settings).at(-1)).toBe(2880)) // prettier-ignore
+  test('common practice: 1920, and 2880 on dense screens', () =>
+    expect(offeredWidths(6000, settings).at(-1)).toBe(2880))
   test.each([
     ['jpeg', ['avif', 'webp', 'jpeg']],
     ['webp', ['avif', 'webp']],
     ['avif', ['avif']],
-  ] as const)('a %s is offered as %s', (own, forms) => expect(offeredForms(own, { avif: true, webp: true })).toEqual(forms)) // prettier-ignore
+  ] as const)('a %s is offered as %s', (own, forms) =>
+    expect(offeredForms(own, { avif: true, webp: true })).toEqual(forms),
+  )
   test.each([
     ['*/*', ['jpeg']],
     ['image/avif,image/webp,*/*', ['avif', 'webp', 'jpeg']],
     ['image/webp;q=0.9', ['webp', 'jpeg']],
     ['image/avif;q=0, image/webp', ['webp', 'jpeg']],
     [undefined, ['jpeg']],
-  ])('Accept: %s takes %s', (accept, forms) =>
-    expect(acceptedForms(accept, ['avif', 'webp', 'jpeg'])).toEqual(forms),
-  )
-  test('quality follows the form', () => expect(['jpeg', 'webp', 'avif'].map((form) => qualityFor(form as 'jpeg', 90))).toEqual([90, 86, 60])) // prettier-ignore
+  ])('Accept: %s takes %s', (accept, forms) => expect(acceptedForms(accept, ['avif', 'webp', 'jpeg'])).toEqual(forms))
+  test('quality follows the form', () =>
+    expect(['jpeg', 'webp', 'avif'].map((form) => qualityFor(form as 'jpeg', 90))).toEqual([90, 86, 60]))
 })
 
 describe('characters of fonts', () => {
   test('Latin with accents is always kept, other scripts where the pages use them', () => {
     const points = [0x41, 0xe9, 0x20ac, 0x416, 0x3b1]
-    const kept = (text: string, keep = '') => keptCharacters(points, { blocks: new Set(blocksIn(text)), icons: new Set(), keep }) // prettier-ignore
+    const kept = (text: string, keep = '') =>
+      keptCharacters(points, { blocks: new Set(blocksIn(text)), icons: new Set(), keep })
     expect(kept('Ferry')).toEqual([0x41, 0xe9, 0x20ac])
     expect(kept('Жук')).toEqual([0x41, 0xe9, 0x20ac, 0x416])
     expect(kept('Ferry', 'α')).toEqual([0x41, 0xe9, 0x20ac, 0x3b1])
@@ -78,18 +80,37 @@ describe('characters of fonts', () => {
 
 describe('what a page names', () => {
   test('each file once, in the order of the page, and nothing inert', () => {
-    const html = '<link rel=stylesheet href=a.css><script src=a.js></script><img src=a.jpg srcset="b.jpg 1x, c.jpg 2x"><img src=a.jpg><template><img src=t.jpg></template><p style="background:url(d.png)"><style>@font-face{src:url(f.woff)}</style><video poster=v.jpg></video><a href=/next>' // prettier-ignore
-    expect(filesOfPage(html, ADDRESS).map(({ address, kind }) => `${kind} ${new URL(address).pathname}`)).toEqual(['style /a.css', 'script /a.js', 'image /a.jpg', 'image /b.jpg', 'image /c.jpg', 'image /d.png', 'font /f.woff', 'image /v.jpg']) // prettier-ignore
+    const html =
+      '<link rel=stylesheet href=a.css><script src=a.js></script><img src=a.jpg srcset="b.jpg 1x, c.jpg 2x"><img src=a.jpg><template><img src=t.jpg></template><p style="background:url(d.png)"><style>@font-face{src:url(f.woff)}</style><video poster=v.jpg></video><a href=/next>'
+    expect(filesOfPage(html, ADDRESS).map(({ address, kind }) => `${kind} ${new URL(address).pathname}`)).toEqual([
+      'style /a.css',
+      'script /a.js',
+      'image /a.jpg',
+      'image /b.jpg',
+      'image /c.jpg',
+      'image /d.png',
+      'font /f.woff',
+      'image /v.jpg',
+    ])
   })
   test('of a style sheet, against its own address', () => {
-    const css = '@import "b.css" layer(x); @import url(c.css); @font-face{src:url(../f.woff2#x) format("woff2")} .a{background:url(data:x), url(p.png)}' // prettier-ignore
-    expect(filesOfSheet(css, new URL('/css/a.css', ADDRESS)).map(({ address, kind }) => `${kind} ${new URL(address).pathname}`)).toEqual(['style /css/b.css', 'style /css/c.css', 'font /f.woff2', 'image /css/p.png']) // prettier-ignore
+    const css =
+      '@import "b.css" layer(x); @import url(c.css); @font-face{src:url(../f.woff2#x) format("woff2")} .a{background:url(data:x), url(p.png)}'
+    expect(
+      filesOfSheet(css, new URL('/css/a.css', ADDRESS)).map(
+        ({ address, kind }) => `${kind} ${new URL(address).pathname}`,
+      ),
+    ).toEqual(['style /css/b.css', 'style /css/c.css', 'font /f.woff2', 'image /css/p.png'])
   })
 })
 
 describe('style sheets under another address', () => {
   const make = (text: string, paths: Record<string, string> = {}, fontDisplay: 'swap' | 'as-it-is' = 'as-it-is') =>
-    makeSheet(text, new URL('/css/a.css', ADDRESS), { minify: false, fontDisplay, pathOf: ({ pathname }) => paths[pathname] }).text // prettier-ignore
+    makeSheet(text, new URL('/css/a.css', ADDRESS), {
+      minify: false,
+      fontDisplay,
+      pathOf: ({ pathname }) => paths[pathname],
+    }).text
   test.each([
     ['relative addresses are written from the root', 'a{b:url(p.png)}', 'a{b:url(/css/p.png)}'],
     ['with query and fragment', 'a{b:url("p.svg?v=1#icon")}', 'a{b:url(/css/p.svg?v=1#icon)}'],
@@ -98,15 +119,27 @@ describe('style sheets under another address', () => {
     ['another host stays whole', 'a{b:url(//cdn.example/x.png)}', 'a{b:url(http://cdn.example/x.png)}'],
     ['an import without url()', '@import "b.css" print;', '@import "/css/b.css" print;'],
     ['odd characters are quoted', 'a{b:url("a b(1).png")}', 'a{b:url(/css/a%20b(1).png)}'],
-  ])('%s', (_why, before, after) => expect(make(before)).toBe(after.replace('a%20b(1).png)', 'a%20b(1).png)').replace('url(/css/a%20b(1).png)', 'url("/css/a%20b(1).png")'))) // prettier-ignore
+  ])('%s', (_why, before, after) =>
+    expect(make(before)).toBe(
+      after.replace('a%20b(1).png)', 'a%20b(1).png)').replace('url(/css/a%20b(1).png)', 'url("/css/a%20b(1).png")'),
+    ),
+  )
   test('files with addresses of their own are named by them', () => {
     expect(make('a{b:url(p.png)}', { '/css/p.png': '/css/p.1.png' })).toBe('a{b:url(/css/p.1.png)}')
   })
   test.each([
     ['added where nothing is said', '@font-face{src:url(/f)}', '@font-face{font-display:swap;src:url(/f)}'],
-    ['put in the place of one that blocks', '@font-face{font-display: block;src:url(/f)}', '@font-face{font-display: swap;src:url(/f)}'],
-    ['left where the author has decided', '@font-face{font-display:optional;src:url(/f)}', '@font-face{font-display:optional;src:url(/f)}'],
-  ])('font-display is %s (CSS Fonts 4 §4.9)', (_why, before, after) => expect(make(before, {}, 'swap')).toBe(after)) // prettier-ignore
+    [
+      'put in the place of one that blocks',
+      '@font-face{font-display: block;src:url(/f)}',
+      '@font-face{font-display: swap;src:url(/f)}',
+    ],
+    [
+      'left where the author has decided',
+      '@font-face{font-display:optional;src:url(/f)}',
+      '@font-face{font-display:optional;src:url(/f)}',
+    ],
+  ])('font-display is %s (CSS Fonts 4 §4.9)', (_why, before, after) => expect(make(before, {}, 'swap')).toBe(after))
 })
 
 describe('knowledge of pages', () => {
@@ -120,9 +153,25 @@ describe('knowledge of pages', () => {
   ])('%s', (_why, path, expected) => expect(knowledgeFor([home, story], path, 'phone')).toBe(expected))
   test('a copy for both devices suits both', () => {
     const image = (path: string, inFirstView: boolean) => ({ path, shownWidth: 9, inFirstView })
-    const phone = lookedAt({ mainImage: '/a', images: [image('/a', true), image('/b', false)], selectors: ['.a'], fonts: ['/f', '/g'] }) // prettier-ignore
-    const laptop = lookedAt({ device: 'laptop', mainImage: '/b', images: [image('/b', true)], selectors: ['.b'], fonts: ['/g'] }) // prettier-ignore
-    expect(knowledgeForBoth(phone, laptop)).toMatchObject({ mainImage: null, selectors: ['.a', '.b'], fonts: ['/g'], images: [image('/a', true), image('/b', true)] }) // prettier-ignore
+    const phone = lookedAt({
+      mainImage: '/a',
+      images: [image('/a', true), image('/b', false)],
+      selectors: ['.a'],
+      fonts: ['/f', '/g'],
+    })
+    const laptop = lookedAt({
+      device: 'laptop',
+      mainImage: '/b',
+      images: [image('/b', true)],
+      selectors: ['.b'],
+      fonts: ['/g'],
+    })
+    expect(knowledgeForBoth(phone, laptop)).toMatchObject({
+      mainImage: null,
+      selectors: ['.a', '.b'],
+      fonts: ['/g'],
+      images: [image('/a', true), image('/b', true)],
+    })
     expect(knowledgeForBoth(phone, undefined)).toBe(phone)
   })
 })
@@ -133,4 +182,6 @@ test.each([
   ['http://t.example/*', 'http://t.example/x.js', true],
   ['slider.js', 'http://q.example/assets/bigslider.js', false],
   ['/slider.js', 'http://q.example/assets/slider.js', false],
-])('the pattern %s names %s: %s', (pattern, address, expected) => expect(fileMatcher([pattern])(new URL(address))).toBe(expected)) // prettier-ignore
+])('the pattern %s names %s: %s', (pattern, address, expected) =>
+  expect(fileMatcher([pattern])(new URL(address))).toBe(expected),
+)

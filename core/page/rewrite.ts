@@ -61,15 +61,17 @@ export interface RewrittenPage {
   readonly used: readonly string[]
 }
 
-const changeOf = (remedy: RemedyId, kind: PageChange['kind'], item: string, sentence: string): PageChange => ({ remedy, kind, item, sentence, bytesBefore: null, bytesAfter: null }) // prettier-ignore
+const changeOf = (remedy: RemedyId, kind: PageChange['kind'], item: string, sentence: string): PageChange => ({
+  remedy,
+  kind,
+  item,
+  sentence,
+  bytesBefore: null,
+  bytesAfter: null,
+})
 
 /** Carry out one remedy; a mistake of ours leaves the page as it was and is told of. */
-const carriedOut = (
-  remedy: RemedyId,
-  page: PageDocument,
-  apply: PageRemedy,
-  context: RewriteContext,
-): Rewrite => {
+const carriedOut = (remedy: RemedyId, page: PageDocument, apply: PageRemedy, context: RewriteContext): Rewrite => {
   const where = page.address.pathname
   const left = (sentence: string): Rewrite => ({
     edits: [],
@@ -89,15 +91,14 @@ const carriedOut = (
  * @param digest "z" and nineteen hexadecimal digits that stand for a text
  * @returns the page as it came when it is too large
  */
-export const rewritePage = async (
-  order: PageOrder,
-  digest: (text: string) => string,
-): Promise<RewrittenPage> => {
+export const rewritePage = async (order: PageOrder, digest: (text: string) => string): Promise<RewrittenPage> => {
   const address = new URL(order.address)
   if (order.html.length > LARGEST_PAGE_BYTES)
     return {
       html: order.html,
-      changes: [changeOf('minify', 'left', address.pathname, 'The page is larger than 5 MB and passes through untouched.')], // prettier-ignore
+      changes: [
+        changeOf('minify', 'left', address.pathname, 'The page is larger than 5 MB and passes through untouched.'),
+      ],
       files: [],
       used: [],
     }

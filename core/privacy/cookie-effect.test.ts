@@ -2,8 +2,13 @@ import { expect, test } from 'vitest'
 import { cookieEffect, type CookieTrial } from './cookie-effect.ts'
 
 const tried = (without: string, having: string, more: Partial<CookieTrial> = {}): CookieTrial => ({
-  path: '/', without: [without, without], with: [having, having], markedPersonal: false, markedWithout: false, ...more,
-}) // prettier-ignore
+  path: '/',
+  without: [without, without],
+  with: [having, having],
+  markedPersonal: false,
+  markedWithout: false,
+  ...more,
+})
 
 test.each<[string, CookieTrial[], string]>([
   ['a page that stays the same', [tried('<p>x</p>', '<p>x</p>')], 'none'],
@@ -15,4 +20,4 @@ test.each<[string, CookieTrial[], string]>([
 ])('%s', (_what, trials, effect) => {
   expect(cookieEffect('c', trials, false).effect).toBe(effect)
   expect(cookieEffect('c', trials, true).effect).toBe(effect === 'none' ? 'session' : effect)
-}) // prettier-ignore
+})

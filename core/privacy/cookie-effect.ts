@@ -20,13 +20,10 @@ export const cookieEffect = (
 ): Pick<CookieFinding, 'effect' | 'sentence' | 'paths'> => {
   const steady = trials.filter(
     ({ without, with: having }) =>
-      settledHtml(without[0]) === settledHtml(without[1]) &&
-      settledHtml(having[0]) === settledHtml(having[1]),
+      settledHtml(without[0]) === settledHtml(without[1]) && settledHtml(having[0]) === settledHtml(having[1]),
   )
   const marked = trials.filter(({ markedPersonal, markedWithout }) => markedPersonal && !markedWithout)
-  const changed = steady.filter(
-    ({ without, with: having }) => settledHtml(without[0]) !== settledHtml(having[0]),
-  )
+  const changed = steady.filter(({ without, with: having }) => settledHtml(without[0]) !== settledHtml(having[0]))
   const paths = [...new Set([...marked, ...changed].map(({ path }) => path))]
   if (marked.length > 0)
     return {

@@ -17,7 +17,7 @@ const see = (
   directAgain: more.again ?? direct,
   trial: { status: 200, body: trial, cacheStatus: more.cacheStatus ?? HIT, setCookies: more.setCookies ?? [] },
   secrets: more.secrets ?? [],
-}) // prettier-ignore
+})
 const page = (inner: string): string => `<!doctype html><body><h1>Timetable</h1>${inner}</body>`
 const kinds = (observations: Observation[]): string[] => judgePrivacy(observations).map(({ kind }) => kind)
 
@@ -32,14 +32,16 @@ describe('what reaches another visitor', () => {
     expect(leak!.reached).toMatchObject({ visitor: 'signed out, first', cacheStatus: HIT })
   })
   test('a form token that the origin gives to each visitor anew', () => {
-    const form = (token: string): string => page(`<form><input type=hidden name=nonce value="${token}"></form>`) // prettier-ignore
+    const form = (token: string): string => page(`<form><input type=hidden name=nonce value="${token}"></form>`)
     expect(
       kinds([
-        see('signed out, first', form('a1b2c3d4e5'), form('99aa88bb77'), { cacheStatus: 'zest-lamp; fwd=uri-miss; stored' }),
+        see('signed out, first', form('a1b2c3d4e5'), form('99aa88bb77'), {
+          cacheStatus: 'zest-lamp; fwd=uri-miss; stored',
+        }),
         see('signed out, second', form('f6a7b8c9d0'), form('99aa88bb77')),
       ]),
     ).toEqual(['shared-token'])
-  }) // prettier-ignore
+  })
   test('the value of a cookie', () => {
     expect(
       kinds([
@@ -49,7 +51,7 @@ describe('what reaches another visitor', () => {
     ).toEqual(['secret'])
   })
   test('a cookie that a stored answer sets', () => {
-    expect(kinds([see('signed out, first', page(''), page(''), { setCookies: ['sid=1; Path=/'] })])).toEqual(['cookie']) // prettier-ignore
+    expect(kinds([see('signed out, first', page(''), page(''), { setCookies: ['sid=1; Path=/'] })])).toEqual(['cookie'])
   })
 })
 
@@ -69,16 +71,25 @@ describe('what does not reach whom it belongs to', () => {
     })
   })
   test('what is new at each request is nobody’s', () => {
-    expect(kinds([see('signed in, first', page('Served as 7f3a9c'), page('Served as 11bb22'), { again: page('Served as 0d4e5f') }), out])).toEqual([]) // prettier-ignore
+    expect(
+      kinds([
+        see('signed in, first', page('Served as 7f3a9c'), page('Served as 11bb22'), {
+          again: page('Served as 0d4e5f'),
+        }),
+        out,
+      ]),
+    ).toEqual([])
   })
   test('a page that passed through is theirs whatever it shows', () => {
-    expect(kinds([see('signed in, first', page('Hello Annelies'), page(''), { cacheStatus: PASSED }), out])).toEqual([]) // prettier-ignore
+    expect(kinds([see('signed in, first', page('Hello Annelies'), page(''), { cacheStatus: PASSED }), out])).toEqual([])
   })
 })
 
 describe('what is not held against the store', () => {
   test('pages that are alike for everyone', () => {
-    expect(kinds([see('signed in, first', page('x'), page('x')), see('signed out, first', page('x'), page('x'))])).toEqual([]) // prettier-ignore
+    expect(
+      kinds([see('signed in, first', page('x'), page('x')), see('signed out, first', page('x'), page('x'))]),
+    ).toEqual([])
   })
   test('personal pages that passed through', () => {
     expect(
@@ -87,10 +98,10 @@ describe('what is not held against the store', () => {
         see('signed in, second', page('Hello Bartholomew'), page('Hello Bartholomew'), { cacheStatus: PASSED }),
       ]),
     ).toEqual([])
-  }) // prettier-ignore
+  })
   test('a name that the origin shows to everyone', () => {
     const comment = page('A story by Annelies')
-    expect(kinds([see('signed in, first', comment, comment), see('signed out, first', comment, comment)])).toEqual([]) // prettier-ignore
+    expect(kinds([see('signed in, first', comment, comment), see('signed out, first', comment, comment)])).toEqual([])
   })
   test('a token that is the same for everybody at the origin', () => {
     const form = page('<input type=hidden name=form_id value="contact-form-12">')

@@ -67,9 +67,7 @@ const strayTexts = (owner: Looked, other: Looked, all: readonly Looked[]): Priva
   })
   const secrets = owner.seen.secrets.filter(
     (text) =>
-      text.length >= SHORTEST_SECRET &&
-      other.seen.trial.body.includes(text) &&
-      !other.seen.direct.body.includes(text),
+      text.length >= SHORTEST_SECRET && other.seen.trial.body.includes(text) && !other.seen.direct.body.includes(text),
   )
   // Who is signed out has no words of their own: what only they are shown is the public page.
   const ofPerson = owner.seen.visitor.startsWith('signed in') ? [...owner.direct.words] : []
@@ -128,14 +126,10 @@ const lostOwn = (owner: Looked, all: readonly Looked[]): PrivacyLeak[] => {
   const again = pageValues(seen.directAgain)
   const signedOut = all.filter((one) => one.seen.visitor.startsWith('signed out')).map((one) => one.direct)
   const words = [...direct.words].filter(
-    (word) =>
-      again.words.has(word) && !trial.words.has(word) && !signedOut.some((page) => page.words.has(word)),
+    (word) => again.words.has(word) && !trial.words.has(word) && !signedOut.some((page) => page.words.has(word)),
   )
   const places = [...direct.places.keys()].filter(
-    (place) =>
-      again.places.has(place) &&
-      !trial.places.has(place) &&
-      !signedOut.some((page) => page.places.has(place)),
+    (place) => again.places.has(place) && !trial.places.has(place) && !signedOut.some((page) => page.places.has(place)),
   )
   const lost = (what: string, sentence: string, text = what): PrivacyLeak => ({
     path: seen.path,
@@ -146,12 +140,25 @@ const lostOwn = (owner: Looked, all: readonly Looked[]): PrivacyLeak[] => {
     reached: { ...asReached(seen, text), excerpt: trialInstead(seen) },
   })
   if (places.length > 0)
-    return places.slice(0, 2).map((place) => lost(place, `The ${place} that the visitor “${seen.visitor}” gets from the origin is missing: they got the page of somebody else from the store, and their forms may fail.`, direct.places.get(place)!)) // prettier-ignore
+    return places
+      .slice(0, 2)
+      .map((place) =>
+        lost(
+          place,
+          `The ${place} that the visitor “${seen.visitor}” gets from the origin is missing: they got the page of somebody else from the store, and their forms may fail.`,
+          direct.places.get(place)!,
+        ),
+      )
   // Names are longer than the words around them.
   return words
     .sort((a, b) => b.length - a.length)
     .slice(0, 2)
-    .map((word) => lost(word, `“${shorten(word)}” is shown to the visitor “${seen.visitor}” at the origin and is missing here: they got the page of somebody else from the store.`)) // prettier-ignore
+    .map((word) =>
+      lost(
+        word,
+        `“${shorten(word)}” is shown to the visitor “${seen.visitor}” at the origin and is missing here: they got the page of somebody else from the store.`,
+      ),
+    )
 }
 
 /** How the page from the store begins, without what nobody sees. */

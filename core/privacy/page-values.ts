@@ -31,8 +31,7 @@ export const pageValues = (html: string): PageValues => {
       const { tagName } = node
       if (tagName === 'input' && attributeOf(node, 'type')?.toLowerCase() === 'hidden')
         note(`hidden field "${attributeOf(node, 'name') ?? ''}"`, attributeOf(node, 'value'))
-      else if (tagName === 'input')
-        note(`field "${attributeOf(node, 'name') ?? ''}"`, attributeOf(node, 'value'))
+      else if (tagName === 'input') note(`field "${attributeOf(node, 'name') ?? ''}"`, attributeOf(node, 'value'))
       if (tagName === 'meta')
         note(
           `meta element "${attributeOf(node, 'name') ?? attributeOf(node, 'property') ?? ''}"`,

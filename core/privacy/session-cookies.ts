@@ -7,8 +7,6 @@ type Pairs = readonly (readonly [name: string, value: string])[]
 export const sessionCookies = (one: Pairs, other: Pairs): string[] => {
   const values = new Map(other)
   return one
-    .filter(
-      ([name, value]) => value.length >= SHORTEST_SESSION && values.has(name) && values.get(name) !== value,
-    )
+    .filter(([name, value]) => value.length >= SHORTEST_SESSION && values.has(name) && values.get(name) !== value)
     .map(([name]) => name)
 }

@@ -6,10 +6,8 @@ export const pageCache: Remedy<'pageCache'> = {
   reach: 'delivery',
   inShort: 'Keep finished pages and hand them out without asking the origin.',
   does: 'The first visitor of a page waits for the origin as before. Its answer is kept, and everyone after gets the copy within milliseconds until its lifetime ends or the page changes.',
-  helps:
-    'When the server wait is a large part of the time to the main content, and most visitors are signed out.',
-  avoid:
-    'For pages that differ from visitor to visitor at the same address without a cookie that tells them apart.',
+  helps: 'When the server wait is a large part of the time to the main content, and most visitors are signed out.',
+  avoid: 'For pages that differ from visitor to visitor at the same address without a cookie that tells them apart.',
   couldBreak:
     'A page that should be personal could be shared, or an edit could show late if the site does not tell Zest Lamp about it.',
   lookAt: 'The page signed in and signed out, the basket, and a page right after you edited it.',
@@ -214,8 +212,7 @@ export const browserCache: Remedy<'browserCache'> = {
   inShort: 'Tell browsers how long they may keep files, so that a return visit loads little but the page.',
   does: 'Files whose origin says nothing get a lifetime by type. Pages are checked on each visit with a short question, so that a change shows at once.',
   helps: 'On return visits and from page to page. A first visit with an empty browser gains nothing.',
-  avoid:
-    'For files that change under the same address and must be new at once: a browser cannot be told to forget.',
+  avoid: 'For files that change under the same address and must be new at once: a browser cannot be told to forget.',
   couldBreak:
     'After you change a style or script under the same address, returning visitors may see the old one until its lifetime ends.',
   lookAt: 'A second visit: which files were asked for again?',

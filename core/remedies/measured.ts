@@ -17,7 +17,9 @@ const isOf = (name: string, sentence: string): boolean =>
 const gainsOf = (results: readonly PageResult[]): MeasuredGain[] =>
   results.flatMap(({ visitorName, path, verdict }) => {
     const gain = verdict?.gains.lcpMs
-    return gain === undefined || gain === null ? [] : [{ visitorName, path, shift: gain.shift, low: gain.low, high: gain.high }] // prettier-ignore
+    return gain === undefined || gain === null
+      ? []
+      : [{ visitorName, path, shift: gain.shift, low: gain.low, high: gain.high }]
   })
 
 /** The newest retest in which nothing but this remedy was changed, if there was one. @param newestFirst the ledger */

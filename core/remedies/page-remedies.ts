@@ -11,8 +11,7 @@ export const lazy: Remedy<'lazy'> = {
   does: 'The browser is told to leave pictures and frames that are not in the first view until they are needed. Which ones these are is taken from measurements; until there are some, the first few pictures are left alone.',
   helps: 'On long pages with many pictures: the first view has the link to itself.',
   avoid: 'When the page brings a lazy loader of its own; such pictures are left alone anyway.',
-  couldBreak:
-    'A slider or gallery that waits for all its pictures. Printing a page that was not scrolled through.',
+  couldBreak: 'A slider or gallery that waits for all its pictures. Printing a page that was not scrolled through.',
   lookAt: 'Scroll down slowly and fast; slider, gallery, and the page printed.',
   undo: 'Switch it off.',
   options: [
@@ -160,10 +159,8 @@ export const criticalStyles: Remedy<'criticalStyles'> = {
   inShort: 'Put the rules of the first view into the page, and let the style sheets come after.',
   does: 'The rules that the first view needs, as measured in a browser on each device, stand in the page itself; the style sheets move to its end, in their order, where nothing waits for them.',
   helps: 'When style sheets are what the first paint waits for, most on links with long round trips.',
-  avoid:
-    'When the page’s HTML is large already: the rules travel with every page and are not kept by the browser.',
-  couldBreak:
-    'A page that has changed since it was measured may look bare for a moment before its styles come.',
+  avoid: 'When the page’s HTML is large already: the rules travel with every page and are not kept by the browser.',
+  couldBreak: 'A page that has changed since it was measured may look bare for a moment before its styles come.',
   lookAt: 'The first second of the page, on phone and laptop; the filmstrip shows it.',
   undo: 'Switch it off.',
   options: [

@@ -14,20 +14,10 @@ describe('catalogue', () => {
     const settings = Object.keys(emptySetup().remedies[remedy.id]).filter((key) => key !== 'enabled')
     expect(remedy.options.map(({ key }) => key).sort()).toEqual(settings.sort())
   })
-  test.each(REMEDIES)(
-    '$name says what it does, when it helps, what could break and how to undo',
-    (remedy) => {
-      for (const text of [
-        remedy.does,
-        remedy.helps,
-        remedy.avoid,
-        remedy.couldBreak,
-        remedy.lookAt,
-        remedy.undo,
-      ])
-        expect(text).toMatch(/^[A-Z0-9].{10,}[.?]$/s)
-    },
-  )
+  test.each(REMEDIES)('$name says what it does, when it helps, what could break and how to undo', (remedy) => {
+    for (const text of [remedy.does, remedy.helps, remedy.avoid, remedy.couldBreak, remedy.lookAt, remedy.undo])
+      expect(text).toMatch(/^[A-Z0-9].{10,}[.?]$/s)
+  })
 })
 
 describe('setup', () => {

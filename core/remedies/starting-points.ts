@@ -30,8 +30,7 @@ export const STARTING_POINTS: readonly StartingPoint[] = [
   {
     id: 'files',
     title: 'Delivery and files',
-    sentence:
-      'Also lighter files: minified, in better forms, cut to what is in use. Order and structure stay.',
+    sentence: 'Also lighter files: minified, in better forms, cut to what is in use. Order and structure stay.',
     remedies: ofReach('delivery', 'files'),
   },
   {
@@ -48,4 +47,6 @@ export const startedFrom = (setup: Setup, { remedies }: StartingPoint): Setup =>
 
 /** What to look at after a starting point was put into trial: what its remedies say, those that reach furthest last. */
 export const lookAfter = ({ remedies }: StartingPoint): { name: string; lookAt: string }[] =>
-  (REMEDIES as unknown as readonly Remedy[]).filter(({ id }) => remedies.includes(id)).map(({ name, lookAt }) => ({ name, lookAt })) // prettier-ignore
+  (REMEDIES as unknown as readonly Remedy[])
+    .filter(({ id }) => remedies.includes(id))
+    .map(({ name, lookAt }) => ({ name, lookAt }))

@@ -24,7 +24,7 @@ export interface ReportSource {
 const figures = ({ medians }: Standing): ReportPage['before'] | undefined =>
   medians.lcpMs === null
     ? undefined
-    : { lcpMs: medians.lcpMs, loadedMs: medians.loadedMs, requests: medians.requests, sentBytes: medians.sentBytes } // prettier-ignore
+    : { lcpMs: medians.lcpMs, loadedMs: medians.loadedMs, requests: medians.requests, sentBytes: medians.sentBytes }
 
 const placeName = (path: string): string => (path === '/' ? 'the home page' : path)
 

@@ -13,9 +13,14 @@ export const filterLedger = (
   entries: readonly LedgerEntry[],
   { words, decision, remedy }: LedgerFilter,
 ): LedgerEntry[] => {
-  const wanted = words.toLowerCase().split(/\s+/).filter((word) => word !== '') // prettier-ignore
+  const wanted = words
+    .toLowerCase()
+    .split(/\s+/)
+    .filter((word) => word !== '')
   return entries.filter((entry) => {
-    const text = [entry.title, entry.by, ...entry.changes, ...entry.results.map(({ path }) => path)].join(' ').toLowerCase() // prettier-ignore
+    const text = [entry.title, entry.by, ...entry.changes, ...entry.results.map(({ path }) => path)]
+      .join(' ')
+      .toLowerCase()
     return (
       (decision === 'any' || entry.decision === decision) &&
       (remedy === 'any' || entry.changes.some((sentence) => sentence.startsWith(remedy))) &&

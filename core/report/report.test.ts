@@ -6,29 +6,97 @@ import { filterLedger } from './ledger-filter.ts'
 
 const AT = '2026-11-26T10:00:00.000Z'
 const stands = (lcpMs: number): Standing => ({
-  measurementId: 'm', at: AT,
-  medians: { ttfbMs: 1, fcpMs: 1, lcpMs, tbtMs: 0, loadedMs: lcpMs * 2, cls: 0, requests: 80, sentBytes: 9e6, failedRequests: 0, consoleErrors: 0 },
-}) // prettier-ignore
-const standing: PageStanding = { pageId: 'home', path: '/', kind: 'Home', visitorId: 'phone', visitorName: 'Phone', floorMs: 500, origin: stands(6800), live: stands(2100), trial: stands(1500) } // prettier-ignore
+  measurementId: 'm',
+  at: AT,
+  medians: {
+    ttfbMs: 1,
+    fcpMs: 1,
+    lcpMs,
+    tbtMs: 0,
+    loadedMs: lcpMs * 2,
+    cls: 0,
+    requests: 80,
+    sentBytes: 9e6,
+    failedRequests: 0,
+    consoleErrors: 0,
+  },
+})
+const standing: PageStanding = {
+  pageId: 'home',
+  path: '/',
+  kind: 'Home',
+  visitorId: 'phone',
+  visitorName: 'Phone',
+  floorMs: 500,
+  origin: stands(6800),
+  live: stands(2100),
+  trial: stands(1500),
+}
 const entry = (about: Partial<LedgerEntry>): LedgerEntry => ({
-  id: 'e', at: AT, by: 'keeper', kind: 'tried', title: 'Tried', changes: [], measurementId: null, results: [], decision: 'none', version: null, predicted: [], safety: null, exceptions: [], guidedRunId: null, measurable: false, ...about,
-}) // prettier-ignore
-const cache = entry({ title: 'Guided run: Page cache', kind: 'guided', decision: 'kept', version: 2, changes: ['Page cache switched on'] }) // prettier-ignore
-const images = entry({ title: 'Guided run: Lighter pictures', kind: 'guided', decision: 'backed-out', changes: ['Lighter pictures switched on'] }) // prettier-ignore
+  id: 'e',
+  at: AT,
+  by: 'keeper',
+  kind: 'tried',
+  title: 'Tried',
+  changes: [],
+  measurementId: null,
+  results: [],
+  decision: 'none',
+  version: null,
+  predicted: [],
+  safety: null,
+  exceptions: [],
+  guidedRunId: null,
+  measurable: false,
+  ...about,
+})
+const cache = entry({
+  title: 'Guided run: Page cache',
+  kind: 'guided',
+  decision: 'kept',
+  version: 2,
+  changes: ['Page cache switched on'],
+})
+const images = entry({
+  title: 'Guided run: Lighter pictures',
+  kind: 'guided',
+  decision: 'backed-out',
+  changes: ['Lighter pictures switched on'],
+})
 const source: ReportSource = {
-  site: { name: 'Quay', address: 'http://quay.example' }, madeAt: AT, state: 'live', version: 2, standings: [standing], ledger: [images, cache], findings: null, safety: null,
+  site: { name: 'Quay', address: 'http://quay.example' },
+  madeAt: AT,
+  state: 'live',
+  version: 2,
+  standings: [standing],
+  ledger: [images, cache],
+  findings: null,
+  safety: null,
   inForce: ['Page cache switched on', 'Compression switched on'],
   on: ['pageCache', 'compression'],
-} // prettier-ignore
+}
 
 describe('the report', () => {
   test('what a remedy that is on looks after does not remain, whatever the newest look saw', () => {
-    const finding = (title: string, ...remedies: string[]) => ({ id: title, title, evidence: '1 file.', remedies, gains: [{ pageId: 'p', visitorId: 'v', gain: { fcpMs: 0, lcpMs: 400, loadedMs: 0 } }] })
-    const findings = { looks: [], remedies: [], limits: [], findings: [finding('Waits', 'pageCache'), finding('Heavy', 'compression', 'minify'), finding('Odd')] } as never
+    const finding = (title: string, ...remedies: string[]) => ({
+      id: title,
+      title,
+      evidence: '1 file.',
+      remedies,
+      gains: [{ pageId: 'p', visitorId: 'v', gain: { fcpMs: 0, lcpMs: 400, loadedMs: 0 } }],
+    })
+    const findings = {
+      looks: [],
+      remedies: [],
+      limits: [],
+      findings: [finding('Waits', 'pageCache'), finding('Heavy', 'compression', 'minify'), finding('Odd')],
+    } as never
     expect(composeReport({ ...source, findings }).remains).toEqual(['Heavy. 1 file.', 'Odd. 1 file.'])
-  }) // prettier-ignore
+  })
   test('says in plain words what it was and what it is', () =>
-    expect(composeReport(source).summary).toEqual(['Visitors on Phone see the main content of the home page after 2.1 s; it was 6.8 s.'])) // prettier-ignore
+    expect(composeReport(source).summary).toEqual([
+      'Visitors on Phone see the main content of the home page after 2.1 s; it was 6.8 s.',
+    ]))
   test('of a trial says what visitors would get', () =>
     expect(composeReport({ ...source, state: 'trial' }).pages[0]?.after.lcpMs).toBe(1500))
   test('without a baseline compares the trial with live, and says nothing of live alone', () => {

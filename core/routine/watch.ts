@@ -18,9 +18,7 @@ export const crossedLimits = (results: readonly PageResult[], limits: readonly V
     const where = `${pageName(path)} on ${visitorName}`
     const sentences: string[] = []
     if (limit.lcpSeconds !== null && lcpMs !== null && lcpMs > limit.lcpSeconds * 1000)
-      sentences.push(
-        `The main content of ${where} takes ${inSeconds(lcpMs)}; the limit is ${limit.lcpSeconds} s.`,
-      )
+      sentences.push(`The main content of ${where} takes ${inSeconds(lcpMs)}; the limit is ${limit.lcpSeconds} s.`)
     if (limit.sentKilobytes !== null && sentBytes !== null && sentBytes > limit.sentKilobytes * 1000)
       sentences.push(
         `${where[0]!.toUpperCase()}${where.slice(1)} weighs ${Math.round(sentBytes / 1000)} KB; the limit is ${limit.sentKilobytes} KB.`,

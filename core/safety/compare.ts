@@ -21,10 +21,18 @@ const finding = (
 ): SafetyFinding[] =>
   items.length === 0
     ? []
-    : [{ kind, severity, sentence: sentence(items.length), items: items.slice(0, MOST_ITEMS), count: items.length, boxes: boxes.slice(0, 50) }] // prettier-ignore
+    : [
+        {
+          kind,
+          severity,
+          sentence: sentence(items.length),
+          items: items.slice(0, MOST_ITEMS),
+          count: items.length,
+          boxes: boxes.slice(0, 50),
+        },
+      ]
 
-const counted = (count: number, one: string, many: string): string =>
-  count === 1 ? `One ${one}` : `${count} ${many}`
+const counted = (count: number, one: string, many: string): string => (count === 1 ? `One ${one}` : `${count} ${many}`)
 
 /** Elements that a remedy replaces on purpose, such as a video by its still picture: all below the key. */
 const isBelow = (key: string, above: ReadonlySet<string>): boolean =>
@@ -59,19 +67,46 @@ const compareElements = ({ live, trial, varying, replaced }: Compared, when: str
   const matters = gone.filter(({ what }) => what !== 'other')
   return [
     ...finding('gone', 'broken', matters.map(named), (n) => `${counted(n, 'element is', 'elements are')} gone${when}.`),
-    ...finding('gone', 'differs', gone.filter(({ what }) => what === 'other').map(named), (n) => `${counted(n, 'box is', 'boxes are')} gone${when}; nothing was to be read in it.`),
-    ...finding('text', 'broken', said.map(({ before, now }) => `${named(before)} is now “${now.text.slice(0, 60)}”`), (n) => `${counted(n, 'text says', 'texts say')} something else${when}.`, said.map(({ now }) => now.box)),
-    ...finding('unstyled', unstyled.length > Math.max(3, pairs.length * 0.05) ? 'broken' : 'differs', unstyled.map(({ before, now }) => `${named(before)}: ${lookDifference(before.look, now.look)}`), (n) => `${counted(n, 'element has', 'elements have')} another style${when}.`, unstyled.map(({ now }) => now.box)),
-    ...finding('moved', 'differs', moved.map(({ before, now }) => `${named(before)}: from ${place(before.box)} to ${place(now.box)}`), (n) => `${counted(n, 'element is', 'elements are')} elsewhere or of another size${when}.`, moved.map(({ now }) => now.box)),
-  ] // prettier-ignore
+    ...finding(
+      'gone',
+      'differs',
+      gone.filter(({ what }) => what === 'other').map(named),
+      (n) => `${counted(n, 'box is', 'boxes are')} gone${when}; nothing was to be read in it.`,
+    ),
+    ...finding(
+      'text',
+      'broken',
+      said.map(({ before, now }) => `${named(before)} is now “${now.text.slice(0, 60)}”`),
+      (n) => `${counted(n, 'text says', 'texts say')} something else${when}.`,
+      said.map(({ now }) => now.box),
+    ),
+    ...finding(
+      'unstyled',
+      unstyled.length > Math.max(3, pairs.length * 0.05) ? 'broken' : 'differs',
+      unstyled.map(({ before, now }) => `${named(before)}: ${lookDifference(before.look, now.look)}`),
+      (n) => `${counted(n, 'element has', 'elements have')} another style${when}.`,
+      unstyled.map(({ now }) => now.box),
+    ),
+    ...finding(
+      'moved',
+      'differs',
+      moved.map(({ before, now }) => `${named(before)}: from ${place(before.box)} to ${place(now.box)}`),
+      (n) => `${counted(n, 'element is', 'elements are')} elsewhere or of another size${when}.`,
+      moved.map(({ now }) => now.box),
+    ),
+  ]
 }
 
-const place = ([x, y, width, height]: Box): string => `${Math.round(x)},${Math.round(y)} ${Math.round(width)}×${Math.round(height)}` // prettier-ignore
+const place = ([x, y, width, height]: Box): string =>
+  `${Math.round(x)},${Math.round(y)} ${Math.round(width)}×${Math.round(height)}`
 
 /** Names and values that differ between two looks: "color: a; font: b". */
 const lookDifference = (before: string, now: string): string => {
   const was = before.split('; ')
-  return now.split('; ').filter((part) => !was.includes(part)).join('; ') // prettier-ignore
+  return now
+    .split('; ')
+    .filter((part) => !was.includes(part))
+    .join('; ')
 }
 
 /** What both comparisons of elements found is told once. */
@@ -96,16 +131,17 @@ export const compareSights = (
 ): Comparison => {
   const common = { varying, replaced }
   const whole = compareElements({ live: live.elements, trial: trial.elements, ...common }, '')
-  const untouched = compareElements({ live: live.untouched, trial: trial.untouched, ...common }, ' until the page is touched') // prettier-ignore
+  const untouched = compareElements(
+    { live: live.untouched, trial: trial.untouched, ...common },
+    ' until the page is touched',
+  )
   const failed = trial.failed.filter(({ path }) => !varying.failed.has(path))
   const wereShown = new Set(live.pictures.filter(({ shown }) => shown).map(({ key }) => key))
-  const hidden = trial.pictures.filter(({ key, shown }) => !shown && wereShown.has(key) && !varying.elements.has(key)) // prettier-ignore
+  const hidden = trial.pictures.filter(({ key, shown }) => !shown && wereShown.has(key) && !varying.elements.has(key))
   const hadLoaded = live.fonts.filter(({ loaded }) => loaded)
-  const faces = hadLoaded.filter(({ family }) => !trial.fonts.some((one) => one.family === family && one.loaded)) // prettier-ignore
+  const faces = hadLoaded.filter(({ family }) => !trial.fonts.some((one) => one.family === family && one.loaded))
   const inTrial = new Map(trial.controls.map((control) => [control.key, control]))
-  const dead = live.controls.filter(
-    ({ key }) => varying.alive.has(key) && inTrial.get(key)?.reacted === false,
-  )
+  const dead = live.controls.filter(({ key }) => varying.alive.has(key) && inTrial.get(key)?.reacted === false)
   const still = varying.moving.size > 0 && !trial.moving.some((key) => varying.moving.has(key))
   const arrived = new Set(live.journeys.filter(({ why }) => why === null).map(({ id }) => id))
   const stuck = trial.journeys.filter(({ id, why }) => why !== null && arrived.has(id))
@@ -116,18 +152,58 @@ export const compareSights = (
   const all = live.grid === null ? 1 : live.grid.columns * live.grid.rows
   const share = differing.size / all
   const findings: SafetyFinding[] = [
-    ...finding('journey', 'broken', stuck.map(({ why }) => why!), (n) => `${counted(n, 'journey does', 'journeys do')} not arrive any more.`),
-    ...finding('console', 'broken', [...new Set(trial.console)].filter((text) => !varying.console.has(text)), (n) => `${counted(n, 'new error', 'new errors')} in the console.`),
-    ...finding('request', 'broken', failed.filter(({ own }) => own).map(({ path, why }) => `${path}: ${why}`), (n) => `${counted(n, 'file fails', 'files fail')} that did not fail before.`),
-    ...finding('request', 'differs', failed.filter(({ own }) => !own).map(({ path, why }) => `${path}: ${why}`), (n) => `${counted(n, 'file of another host fails', 'files of other hosts fail')} that did not fail before.`),
-    ...finding('picture', 'broken', hidden.map(({ path }) => path), (n) => `${counted(n, 'picture is', 'pictures are')} missing.`),
-    ...finding('font', 'differs', faces.map(({ family }) => family), (n) => `${counted(n, 'font is', 'fonts are')} not loaded any more.`),
-    ...finding('dead', 'broken', dead.map(({ name, key }) => `“${name}” (${key})`), (n) => `${counted(n, 'button or switch does', 'buttons or switches do')} nothing any more.`),
+    ...finding(
+      'journey',
+      'broken',
+      stuck.map(({ why }) => why!),
+      (n) => `${counted(n, 'journey does', 'journeys do')} not arrive any more.`,
+    ),
+    ...finding(
+      'console',
+      'broken',
+      [...new Set(trial.console)].filter((text) => !varying.console.has(text)),
+      (n) => `${counted(n, 'new error', 'new errors')} in the console.`,
+    ),
+    ...finding(
+      'request',
+      'broken',
+      failed.filter(({ own }) => own).map(({ path, why }) => `${path}: ${why}`),
+      (n) => `${counted(n, 'file fails', 'files fail')} that did not fail before.`,
+    ),
+    ...finding(
+      'request',
+      'differs',
+      failed.filter(({ own }) => !own).map(({ path, why }) => `${path}: ${why}`),
+      (n) => `${counted(n, 'file of another host fails', 'files of other hosts fail')} that did not fail before.`,
+    ),
+    ...finding(
+      'picture',
+      'broken',
+      hidden.map(({ path }) => path),
+      (n) => `${counted(n, 'picture is', 'pictures are')} missing.`,
+    ),
+    ...finding(
+      'font',
+      'differs',
+      faces.map(({ family }) => family),
+      (n) => `${counted(n, 'font is', 'fonts are')} not loaded any more.`,
+    ),
+    ...finding(
+      'dead',
+      'broken',
+      dead.map(({ name, key }) => `“${name}” (${key})`),
+      (n) => `${counted(n, 'button or switch does', 'buttons or switches do')} nothing any more.`,
+    ),
     ...finding('still', 'broken', still ? [...varying.moving] : [], () => 'What moves by itself stands still.'),
     ...withoutRepeats(untouched, whole),
     ...whole,
-    ...finding('pixels', 'differs', share > SHARE_TOLD ? [`${(share * 100).toFixed(1)} % of the page`] : [], () => `The page looks different in places (${(share * 100).toFixed(1)} % of it).`),
-  ] // prettier-ignore
+    ...finding(
+      'pixels',
+      'differs',
+      share > SHARE_TOLD ? [`${(share * 100).toFixed(1)} % of the page`] : [],
+      () => `The page looks different in places (${(share * 100).toFixed(1)} % of it).`,
+    ),
+  ]
   return { findings, masks: boxesOf(masked), differing: boxesOf(widened(differing, 0)) }
 }
 

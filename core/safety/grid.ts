@@ -40,8 +40,7 @@ export const differingSquares = (a: ColourGrid, b: ColourGrid): Set<string> => {
     for (let column = 0; column < Math.max(a.columns, b.columns); column++) {
       const inBoth = row < a.rows && row < b.rows && column < a.columns && column < b.columns
       const at = (grid: ColourGrid): number => (row * grid.columns + column) * 3
-      const differs =
-        !inBoth || [0, 1, 2].some((c) => Math.abs(one[at(a) + c]! - other[at(b) + c]!) > DIFFERENT)
+      const differs = !inBoth || [0, 1, 2].some((c) => Math.abs(one[at(a) + c]! - other[at(b) + c]!) > DIFFERENT)
       if (differs) differing.add(`${row} ${column}`)
     }
   return differing
@@ -52,8 +51,7 @@ export const widened = (squares: ReadonlySet<string>, by = 1): Set<string> => {
   const wide = new Set<string>()
   for (const square of squares) {
     const [row, column] = square.split(' ').map(Number) as [number, number]
-    for (let dy = -by; dy <= by; dy++)
-      for (let dx = -by; dx <= by; dx++) wide.add(`${row + dy} ${column + dx}`)
+    for (let dy = -by; dy <= by; dy++) for (let dx = -by; dx <= by; dx++) wide.add(`${row + dy} ${column + dx}`)
   }
   return wide
 }

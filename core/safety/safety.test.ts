@@ -20,21 +20,74 @@ describe('what is another in trial is found, and how bad it is', () => {
     ['nothing is another', {}, []],
     ['a new console error', { console: ['jQuery is not defined'] }, ['console broken']],
     ['an error that live has too', { console: ['old'] }, [], { console: ['old'] }],
-    ['an own file that fails', { failed: [{ path: '/a.js', why: 'answered with status 404', own: true }] }, ['request broken']],
-    ['a file of another host that fails', { failed: [{ path: '/t.js', why: 'no answer', own: false }] }, ['request differs']],
+    [
+      'an own file that fails',
+      { failed: [{ path: '/a.js', why: 'answered with status 404', own: true }] },
+      ['request broken'],
+    ],
+    [
+      'a file of another host that fails',
+      { failed: [{ path: '/t.js', why: 'no answer', own: false }] },
+      ['request differs'],
+    ],
     ['an element is gone', { elements: elements.slice(0, 2) }, ['gone broken'], { elements }],
-    ['an empty box is gone', { elements }, ['gone differs'], { elements: [...elements, anElement('div', { what: 'other', text: '' })] }],
-    ['a text says something else', { elements: [anElement('h1', { text: 'Timetable' }), ...elements.slice(1)] }, ['text broken'], { elements }],
-    ['one element has another style', { elements: [anElement('h1', { look: 'color: red; display: block' }), ...elements.slice(1)] }, ['unstyled differs'], { elements }],
-    ['an element has moved', { elements: [anElement('h1', { box: [0, 90, 100, 20] }), ...elements.slice(1)] }, ['moved differs'], { elements }],
-    ['a picture is missing', { pictures: [{ key: 'img', path: '/a.jpg', shown: false }] }, ['picture broken'], { pictures: [{ key: 'img', path: '/a.jpg', shown: true }] }],
+    [
+      'an empty box is gone',
+      { elements },
+      ['gone differs'],
+      { elements: [...elements, anElement('div', { what: 'other', text: '' })] },
+    ],
+    [
+      'a text says something else',
+      { elements: [anElement('h1', { text: 'Timetable' }), ...elements.slice(1)] },
+      ['text broken'],
+      { elements },
+    ],
+    [
+      'one element has another style',
+      { elements: [anElement('h1', { look: 'color: red; display: block' }), ...elements.slice(1)] },
+      ['unstyled differs'],
+      { elements },
+    ],
+    [
+      'an element has moved',
+      { elements: [anElement('h1', { box: [0, 90, 100, 20] }), ...elements.slice(1)] },
+      ['moved differs'],
+      { elements },
+    ],
+    [
+      'a picture is missing',
+      { pictures: [{ key: 'img', path: '/a.jpg', shown: false }] },
+      ['picture broken'],
+      { pictures: [{ key: 'img', path: '/a.jpg', shown: true }] },
+    ],
     ['a font is missing', {}, ['font differs'], { fonts: [{ family: 'Harbour', loaded: true }] }],
-    ['a button does nothing', { controls: [{ key: 'button', name: 'Menu', reacted: false }] }, ['dead broken'], { controls: [{ key: 'button', name: 'Menu', reacted: true }] }],
-    ['a button that never did anything', { controls: [{ key: 'b', name: 'x', reacted: false }] }, [], { controls: [{ key: 'b', name: 'x', reacted: false }] }],
-    ['a journey does not arrive', { journeys: [{ id: 'j', name: 'Basket', why: 'stopped at step 2' }] }, ['journey broken'], { journeys: [{ id: 'j', name: 'Basket', why: null }] }],
-    ['a journey that does not arrive live either', { journeys: [{ id: 'j', name: 'Basket', why: 'x' }] }, [], { journeys: [{ id: 'j', name: 'Basket', why: 'x' }] }],
+    [
+      'a button does nothing',
+      { controls: [{ key: 'button', name: 'Menu', reacted: false }] },
+      ['dead broken'],
+      { controls: [{ key: 'button', name: 'Menu', reacted: true }] },
+    ],
+    [
+      'a button that never did anything',
+      { controls: [{ key: 'b', name: 'x', reacted: false }] },
+      [],
+      { controls: [{ key: 'b', name: 'x', reacted: false }] },
+    ],
+    [
+      'a journey does not arrive',
+      { journeys: [{ id: 'j', name: 'Basket', why: 'stopped at step 2' }] },
+      ['journey broken'],
+      { journeys: [{ id: 'j', name: 'Basket', why: null }] },
+    ],
+    [
+      'a journey that does not arrive live either',
+      { journeys: [{ id: 'j', name: 'Basket', why: 'x' }] },
+      [],
+      { journeys: [{ id: 'j', name: 'Basket', why: 'x' }] },
+    ],
     ['part of the picture looks different', { grid: aGrid(['1 1', '1 2']) }, ['pixels differs']],
-  ])('%s', (_name, trial, expected, live = {}) => expect(found(trial, live)).toEqual(expected)) // prettier-ignore
+  ])('%s', (_name, trial, expected, live = {}) => expect(found(trial, live)).toEqual(expected))
 
   test('many elements with another style are a page without its styles', () => {
     const many = Array.from({ length: 20 }, (_, i) => anElement(`p${i}`))
@@ -43,7 +96,9 @@ describe('what is another in trial is found, and how bad it is', () => {
   })
   test('what stands below something that grew has moved with it, and is not told again', () => {
     const page = [0, 1, 2, 3].map((i) => anElement(`p${i}`, { box: [0, i * 30, 100, 20] }))
-    const lower = page.map((one, i) => (i === 0 ? one : { ...one, box: [0, i * 30 + 200, 100, 20] as [number, number, number, number] })) // prettier-ignore
+    const lower = page.map((one, i) =>
+      i === 0 ? one : { ...one, box: [0, i * 30 + 200, 100, 20] as [number, number, number, number] },
+    )
     const [moved] = compared({ elements: lower }, { elements: page }).findings
     expect(moved).toMatchObject({ kind: 'moved', count: 1 })
   })
@@ -53,7 +108,7 @@ describe('what is another in trial is found, and how bad it is', () => {
     expect(findings).toEqual([])
   })
   test('what shows only until the page is touched is told as such', () => {
-    const [first] = compared({ untouched: [] }, { untouched: [anElement('div > img', { what: 'picture' })] }).findings // prettier-ignore
+    const [first] = compared({ untouched: [] }, { untouched: [anElement('div > img', { what: 'picture' })] }).findings
     expect(first?.sentence).toBe('One element is gone until the page is touched.')
   })
   test('what moves by itself live must move in trial', () => {
@@ -66,9 +121,17 @@ describe('what is another in trial is found, and how bad it is', () => {
 
 describe('what varies by itself is no fault', () => {
   test('an element that says something else each time, an error now and then, a slide that turns', () => {
-    const a = aSight({ elements: [anElement('time', { text: '10:01' })], console: ['now and then'], grid: aGrid(['3 3']) }) // prettier-ignore
+    const a = aSight({
+      elements: [anElement('time', { text: '10:01' })],
+      console: ['now and then'],
+      grid: aGrid(['3 3']),
+    })
     const b = aSight({ elements: [anElement('time', { text: '10:02' })] })
-    const trial = aSight({ elements: [anElement('time', { text: '10:03' })], console: ['now and then'], grid: aGrid(['3 4']) }) // prettier-ignore
+    const trial = aSight({
+      elements: [anElement('time', { text: '10:03' })],
+      console: ['now and then'],
+      grid: aGrid(['3 4']),
+    })
     expect(compareSights(a, learnVarying(a, b), trial).findings).toEqual([])
   })
   test('a further look at live takes away what it shows too', () => {
@@ -124,8 +187,7 @@ describe('the picture of a page', () => {
         const covered = boxesOf(new Set(squares)).flatMap(([x, y, width, height]) => {
           const all: string[] = []
           for (let row = y / SQUARE; row < (y + height) / SQUARE; row++)
-            for (let column = x / SQUARE; column < (x + width) / SQUARE; column++)
-              all.push(`${row} ${column}`)
+            for (let column = x / SQUARE; column < (x + width) / SQUARE; column++) all.push(`${row} ${column}`)
           return all
         })
         expect(covered.sort()).toEqual([...squares].sort())

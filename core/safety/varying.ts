@@ -31,7 +31,7 @@ const differingKeys = (a: readonly SeenElement[], b: readonly SeenElement[]): Se
   return new Set(
     [...keys].filter((key) => {
       const [x, y] = [one.get(key), other.get(key)]
-      return x === undefined || y === undefined || x.text !== y.text || x.look !== y.look || !sameBox(x.box, y.box) // prettier-ignore
+      return x === undefined || y === undefined || x.text !== y.text || x.look !== y.look || !sameBox(x.box, y.box)
     }),
   )
 }
@@ -53,7 +53,7 @@ export const learnVarying = (a: Sight, b: Sight): Varying => {
     ...a.moving,
     ...b.moving,
   ])
-  const reacted = (sight: Sight): string[] => sight.controls.filter((one) => one.reacted).map(({ key }) => key) // prettier-ignore
+  const reacted = (sight: Sight): string[] => sight.controls.filter((one) => one.reacted).map(({ key }) => key)
   const inA = new Set(reacted(a))
   const all = new Set([...a.elements, ...b.elements].map(({ key }) => key)).size
   return {
@@ -63,7 +63,7 @@ export const learnVarying = (a: Sight, b: Sight): Varying => {
     squares: new Set([
       ...(a.grid === null || b.grid === null ? [] : widened(differingSquares(a.grid, b.grid), 2)),
       // Also where both happened to look the same: the next slide may be another.
-      ...[...a.elements, ...b.elements].filter(({ key }) => elements.has(key)).flatMap(({ box }) => squaresOf(box)), // prettier-ignore
+      ...[...a.elements, ...b.elements].filter(({ key }) => elements.has(key)).flatMap(({ box }) => squaresOf(box)),
     ]),
     alive: new Set(reacted(b).filter((key) => inA.has(key))),
     moving: new Set(b.moving),

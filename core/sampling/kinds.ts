@@ -109,9 +109,7 @@ export const kindsByRole = (kinds: readonly PageKind[], roles: ReadonlyMap<strin
 /** Kinds in the order in which they stand for a site: one of each role first, then the others by size. */
 const rolesFirst = (kinds: readonly PageKind[]): PageKind[] => {
   const seen = new Set<PageRole>()
-  const first = kinds.filter(
-    ({ role }) => role !== undefined && !seen.has(role) && seen.add(role) !== undefined,
-  )
+  const first = kinds.filter(({ role }) => role !== undefined && !seen.has(role) && seen.add(role) !== undefined)
   return [...first, ...kinds.filter((kind) => !first.includes(kind))]
 }
 
@@ -144,17 +142,12 @@ export const chooseSample = (
   const chosen: { path: string; kind: string; role: PageRole | undefined }[] = []
   const isLikeChosen = (path: string): boolean => {
     const own = structures.get(path)
-    return (
-      own !== undefined && chosen.some((one) => likeness(own, structures.get(one.path) ?? new Set()) >= ALIKE)
-    )
+    return own !== undefined && chosen.some((one) => likeness(own, structures.get(one.path) ?? new Set()) >= ALIKE)
   }
   for (const { name, pages, role } of rolesFirst(kinds)) {
     const [first] = pages.toSorted((a, b) => (b.visits ?? 0) - (a.visits ?? 0))
     const isNewRole = role !== undefined && !chosen.some((one) => one.role === role)
-    if (
-      first === undefined ||
-      (pages.length === 1 && !isNewRole && first.path !== '/' && isLikeChosen(first.path))
-    )
+    if (first === undefined || (pages.length === 1 && !isNewRole && first.path !== '/' && isLikeChosen(first.path)))
       continue
     chosen.push({ path: first.path, kind: name, role })
     const own = structures.get(first.path)
@@ -176,11 +169,7 @@ const MENU_PAGES = 8
  * @param most upper limit
  * @param linked paths that the home page links to, in its order
  */
-export const pagesToLookAt = (
-  kinds: readonly PageKind[],
-  most: number,
-  linked: readonly string[] = [],
-): string[] => {
+export const pagesToLookAt = (kinds: readonly PageKind[], most: number, linked: readonly string[] = []): string[] => {
   const several = kinds.filter(({ pages }) => pages.length > 1 || pages[0]!.path === '/')
   const singles = kinds.filter((kind) => !several.includes(kind)).map(({ pages }) => pages[0]!.path)
   const menu = linked.filter((path) => singles.includes(path)).slice(0, MENU_PAGES)

@@ -1,10 +1,7 @@
 import type { VisitorProfile } from '../contracts/measuring.ts'
 
 /** Access links from poor to good, as visitors commonly have them (common practice). */
-export interface LinkPreset extends Pick<
-  VisitorProfile,
-  'roundTripMs' | 'downKbps' | 'upKbps' | 'lossPercent'
-> {
+export interface LinkPreset extends Pick<VisitorProfile, 'roundTripMs' | 'downKbps' | 'upKbps' | 'lossPercent'> {
   readonly id: string
   readonly name: string
 }

@@ -40,8 +40,7 @@ export const signInPages = (html: string, address: string): string[] => {
     if (href === undefined || !URL.canParse(href, address)) continue
     const url = new URL(href, address)
     const words = element.childNodes.map((child) => ('value' in child ? child.value : '')).join(' ')
-    if (url.hostname === hostname && (SIGNS_IN.test(url.pathname) || SIGNS_IN.test(words)))
-      found.add(url.pathname)
+    if (url.hostname === hostname && (SIGNS_IN.test(url.pathname) || SIGNS_IN.test(words))) found.add(url.pathname)
   }
   return [...found]
 }

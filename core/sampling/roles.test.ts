@@ -5,9 +5,7 @@ import { chooseSample, kindsByRole, pageKinds } from './kinds.ts'
 import { roleOf, searchAddress, type PageRole } from './roles.ts'
 
 const entries = (n: number) =>
-  Array.from({ length: n }, (_, i) => `<li class="e${i} entry"><h2><a href="/${i}">${i}</a></h2></li>`).join(
-    '',
-  )
+  Array.from({ length: n }, (_, i) => `<li class="e${i} entry"><h2><a href="/${i}">${i}</a></h2></li>`).join('')
 const page = (main: string, bodyClass = '', head = '') =>
   `<html><head>${head}</head><body class="${bodyClass}"><nav><ul>${'<li><a href="/x">x</a></li>'.repeat(9)}</ul></nav><main>${main}</main></body></html>`
 
@@ -15,17 +13,39 @@ test.each<[string, string, PageRole]>([
   ['a menu alone makes no list', page('<p>Nine quays.</p>'), 'page'],
   ['blocks that are built alike do', page(`<ul>${entries(5)}</ul>`), 'list'],
   ['three of them may be what is related', page(`<h1>Fog</h1><ul>${entries(3)}</ul>`), 'page'],
-  ['cards that are links themselves do, too', page(`<h1>All</h1><section>${[1, 2, 3, 4].map((n) => `<a class="card" href="/${n}"><img src="/${n}.jpg"><h3>${n}</h3></a>`).join('')}</section>`), 'list'],
-  ['nor what is related, below an article', page(`<p>${'What happened. '.repeat(40)}</p><ul>${entries(6)}</ul>`), 'page'],
+  [
+    'cards that are links themselves do, too',
+    page(
+      `<h1>All</h1><section>${[1, 2, 3, 4].map((n) => `<a class="card" href="/${n}"><img src="/${n}.jpg"><h3>${n}</h3></a>`).join('')}</section>`,
+    ),
+    'list',
+  ],
+  [
+    'nor what is related, below an article',
+    page(`<p>${'What happened. '.repeat(40)}</p><ul>${entries(6)}</ul>`),
+    'page',
+  ],
   ['a class of the body', page('<p>x</p>', 'item number-4'), 'item'],
-  ['one article of schema.org', page('<article itemscope itemtype="https://schema.org/NewsArticle">x</article>'), 'item'],
+  [
+    'one article of schema.org',
+    page('<article itemscope itemtype="https://schema.org/NewsArticle">x</article>'),
+    'item',
+  ],
   ['many articles of schema.org', page('<article itemtype="https://schema.org/Article">x</article>'.repeat(6)), 'list'],
-  ['a product in JSON-LD', page('<p>x</p>', '', '<script type="application/ld+json">{"@context":"https://schema.org","@type":"Product"}</script>'), 'item'],
+  [
+    'a product in JSON-LD',
+    page(
+      '<p>x</p>',
+      '',
+      '<script type="application/ld+json">{"@context":"https://schema.org","@type":"Product"}</script>',
+    ),
+    'item',
+  ],
   ['an article by Open Graph', page('<p>x</p>', '', '<meta property="og:type" content="article">'), 'item'],
   ['what was found by a search', page(`<ul>${entries(5)}</ul>`, 'search'), 'search'],
 ])('%s', (_what, html, role) => {
   expect(roleOf(html, '/some-page/')).toBe(role)
-}) // prettier-ignore
+})
 test('the home page is the home page, whatever it lists', () => {
   expect(roleOf(page(`<ul>${entries(9)}</ul>`), '/')).toBe('home')
 })
@@ -33,22 +53,25 @@ test.each(['<div><a href=x>', '<div><p><img><a href=x>', '<ul><li><h2><a href=x>
   'a page of nothing but %s is read to its end',
   (piece) => {
     expect(['page', 'list']).toContain(roleOf(`<body>${piece.repeat(20_000)}`, '/x'))
-    expect(searchAddress(`<form><input name=q>${piece.repeat(20_000)}`, 'http://x.example/')).toMatch(
-      /^\/\?q=/,
-    )
+    expect(searchAddress(`<form><input name=q>${piece.repeat(20_000)}`, 'http://x.example/')).toMatch(/^\/\?q=/)
   },
 )
 test('a search is asked for with a word of the page', () => {
   const form = '<title>Orrin Sound</title><form action="/find" method="GET"><input name="q"></form>'
   expect(searchAddress(form, 'http://x.example/')).toBe('/find?q=orrin')
   expect(searchAddress('<form method=post><input name=q></form>', 'http://x.example/')).toBeUndefined()
-  expect(
-    searchAddress('<form action="//other.example"><input name=q></form>', 'http://x.example/'),
-  ).toBeUndefined()
+  expect(searchAddress('<form action="//other.example"><input name=q></form>', 'http://x.example/')).toBeUndefined()
 })
 
 describe('a site with flat addresses', () => {
-  const paths = ['/', ...Array.from({ length: 76 }, (_, n) => `/post-${n}/`), '/about/', '/contact/', '/category/a/', '/category/b/'] // prettier-ignore
+  const paths = [
+    '/',
+    ...Array.from({ length: 76 }, (_, n) => `/post-${n}/`),
+    '/about/',
+    '/contact/',
+    '/category/a/',
+    '/category/b/',
+  ]
   const roles = new Map<string, PageRole>([
     ['/', 'home'],
     ['/post-3/', 'item'],
@@ -76,9 +99,7 @@ describe('a site with flat addresses', () => {
   })
 })
 test('kinds that addresses tell stay as they are', () => {
-  const kinds = pageKinds(
-    ['/', '/about', '/stories/a', '/stories/b'].map((path) => ({ path, priority: 0.5 })),
-  )
+  const kinds = pageKinds(['/', '/about', '/stories/a', '/stories/b'].map((path) => ({ path, priority: 0.5 })))
   expect(kindsByRole(kinds, new Map()).map(({ pattern }) => pattern)).toEqual(['/', '/stories/*', '/about'])
 })
 test('pages of a made-up system are told apart as their readers would', async () => {

@@ -94,8 +94,7 @@ export const roleOf = (html: string, path: string): PageRole => {
   const kind = elements.find((one) => one.tagName === 'meta' && attributeOf(one, 'property') === 'og:type')
   if (kind !== undefined) types.push((attributeOf(kind, 'content') ?? '').toLowerCase())
   const main = elements.find(({ tagName }) => tagName === 'main') ?? body!
-  if (classes.some((word) => WORDS.search.test(word)) || types.some((type) => TYPES.search.test(type)))
-    return 'search'
+  if (classes.some((word) => WORDS.search.test(word)) || types.some((type) => TYPES.search.test(type))) return 'search'
   // A list of articles has their types too; it has several.
   const items = types.filter((type) => TYPES.item.test(type)).length
   if (types.some((type) => TYPES.list.test(type)) || items >= LEAST_LISTED) return 'list'
@@ -110,10 +109,10 @@ export const searchAddress = (html: string, address: string): string | undefined
   const { hostname } = new URL(address)
   for (const { node: form } of htmlElements(tree)) {
     if (form.tagName !== 'form' || (attributeOf(form, 'method') ?? 'get').toLowerCase() !== 'get') continue
-    const fields = [...htmlElements(form)]
-      .map(({ node }) => node)
-      .filter(({ tagName }) => tagName === 'input')
-    const field = fields.find((input) => /^(?:s|q|query|search|keywords?|term)$/i.test(attributeOf(input, 'name') ?? '')) // prettier-ignore
+    const fields = [...htmlElements(form)].map(({ node }) => node).filter(({ tagName }) => tagName === 'input')
+    const field = fields.find((input) =>
+      /^(?:s|q|query|search|keywords?|term)$/i.test(attributeOf(input, 'name') ?? ''),
+    )
     const action = attributeOf(form, 'action') ?? ''
     if (field === undefined || !URL.canParse(action, address)) continue
     const url = new URL(action, address)

@@ -4,10 +4,20 @@ import type { PageCacheSettings, RemedyId, Setup } from '../contracts/setup.ts'
 export type OldPages = 'usable-meanwhile' | 'not-usable'
 
 /** Settings of the page cache that say for how long, and not who gets what. */
-const TIMES = ['lifetimeS', 'fileLifetimeS', 'apiLifetimeS', 'staleWhileRevalidateS', 'staleIfErrorS', 'privateLifetimeS'] as const // prettier-ignore
+const TIMES = [
+  'lifetimeS',
+  'fileLifetimeS',
+  'apiLifetimeS',
+  'staleWhileRevalidateS',
+  'staleIfErrorS',
+  'privateLifetimeS',
+] as const
 
 const whoGetsWhat = (settings: PageCacheSettings): string => {
-  const left: Partial<PageCacheSettings> = { ...settings, kinds: settings.kinds.map((kind) => ({ ...kind, lifetimeS: null })) } // prettier-ignore
+  const left: Partial<PageCacheSettings> = {
+    ...settings,
+    kinds: settings.kinds.map((kind) => ({ ...kind, lifetimeS: null })),
+  }
   for (const name of TIMES) delete left[name]
   return JSON.stringify(left)
 }

@@ -24,7 +24,8 @@ const fromBare = (value: object, now: string): unknown => ({
 })
 
 /** Where in the file, in words a person can find again. */
-const placeOf = (path: readonly PropertyKey[]): string => (path.length === 0 ? 'the file' : path.map(String).join(' › ')) // prettier-ignore
+const placeOf = (path: readonly PropertyKey[]): string =>
+  path.length === 0 ? 'the file' : path.map(String).join(' › ')
 
 const sentenceFor = (issue: z.core.$ZodIssue): string =>
   issue.code === 'unrecognized_keys'
@@ -47,13 +48,17 @@ export const readSetupFile = (value: unknown, now: string): ReadSetup => {
     current = fromBare(value, now)
     migrated.push('It was a bare setup of the first form; where it came from is not known.')
   } else if (!('kind' in value) || value.kind !== 'zest-lamp-setup')
-    throw new NotASetup('This is no setup file: it does not begin with "kind": "zest-lamp-setup". Export one from the Ledger of a site.') // prettier-ignore
+    throw new NotASetup(
+      'This is no setup file: it does not begin with "kind": "zest-lamp-setup". Export one from the Ledger of a site.',
+    )
   else if (
     'formatVersion' in value &&
     typeof value.formatVersion === 'number' &&
     value.formatVersion > SETUP_FILE_VERSION
   )
-    throw new NotASetup(`This file has form ${value.formatVersion}, which a newer Zest Lamp has written; this one knows forms up to ${SETUP_FILE_VERSION}. Update Zest Lamp here first.`) // prettier-ignore
+    throw new NotASetup(
+      `This file has form ${value.formatVersion}, which a newer Zest Lamp has written; this one knows forms up to ${SETUP_FILE_VERSION}. Update Zest Lamp here first.`,
+    )
   else if ('formatVersion' in value && value.formatVersion === 1) {
     current = { from: null, note: '', exportedAt: now, ...value, formatVersion: SETUP_FILE_VERSION }
     migrated.push('It had form 1, which does not say where it came from.')

@@ -36,14 +36,26 @@ describe('a setup as a file', () => {
     ['no object', 'remedies', /no setup file/],
     ['a list', [], /no setup file/],
     ['something else', { kind: 'recipe' }, /does not begin with/],
-    ['a newer form', { ...written, formatVersion: 3, setup: { remedies: { telepathy: {} } } }, /form 3.*newer Zest Lamp.*Update/],
-    ['an unknown remedy', { ...written, setup: { remedies: { telepathy: { enabled: true } } } }, /setup › remedies: there is no setting “telepathy”/],
-    ['an unknown setting', { ...written, setup: { remedies: { images: { sparkle: 1 } } } }, /images: there is no setting “sparkle”/],
+    [
+      'a newer form',
+      { ...written, formatVersion: 3, setup: { remedies: { telepathy: {} } } },
+      /form 3.*newer Zest Lamp.*Update/,
+    ],
+    [
+      'an unknown remedy',
+      { ...written, setup: { remedies: { telepathy: { enabled: true } } } },
+      /setup › remedies: there is no setting “telepathy”/,
+    ],
+    [
+      'an unknown setting',
+      { ...written, setup: { remedies: { images: { sparkle: 1 } } } },
+      /images: there is no setting “sparkle”/,
+    ],
     ['a value out of range', { ...written, setup: { remedies: { images: { quality: 900 } } } }, /images › quality/],
   ])('%s is refused with a sentence that says what to do', (_name, value, sentence) => {
     expect(() => readSetupFile(value, NOW)).toThrow(NotASetup)
     expect(() => readSetupFile(value, NOW)).toThrow(sentence)
-  }) // prettier-ignore
+  })
 })
 
 describe('a setup carried to another site', () => {
@@ -73,15 +85,28 @@ describe('a setup carried to another site', () => {
   test('has its own host names in place of those it came with', () => {
     expect(moved.remedies.scriptOrder.firstTouch).toEqual(['https://bay.example/chat.js', '/assets/own.js'])
     expect(moved.remedies.scriptOrder.exceptions.at(-1)?.value).toBe('//host.bay.example/a.js')
-    expect(adapted.sort()).toEqual(['origin.quay.example:8080 → host.bay.example', 'quay.example → bay.example']) // prettier-ignore
+    expect(adapted.sort()).toEqual(['origin.quay.example:8080 → host.bay.example', 'quay.example → bay.example'])
   })
   test('lists what did not fit, and leaves out what could not do anything or would ask a host nobody named', () => {
-    expect(unfit.map(({ value, what }) => `${value} ${what}`).sort()).toEqual(['/fares/* kept', '/harbour left-out', 'chat.example left-out']) // prettier-ignore
+    expect(unfit.map(({ value, what }) => `${value} ${what}`).sort()).toEqual([
+      '/fares/* kept',
+      '/harbour left-out',
+      'chat.example left-out',
+    ])
     expect(moved.remedies.localCopies.hosts).toEqual(['tags.example'])
-    expect(moved.remedies.scriptOrder.exceptions.map(({ value }) => value)).toEqual(['/shop', '//host.bay.example/a.js']) // prettier-ignore
+    expect(moved.remedies.scriptOrder.exceptions.map(({ value }) => value)).toEqual([
+      '/shop',
+      '//host.bay.example/a.js',
+    ])
   })
   test('to the same site stays as it is', () => {
-    const same = { origin: FROM.hosts[0]!, live: FROM.hosts[1]!, trial: FROM.hosts[2]!, paths: ['/shop', '/harbour', '/fares/a'], otherHosts: ['tags.example', 'chat.example'] } // prettier-ignore
+    const same = {
+      origin: FROM.hosts[0]!,
+      live: FROM.hosts[1]!,
+      trial: FROM.hosts[2]!,
+      paths: ['/shop', '/harbour', '/fares/a'],
+      otherHosts: ['tags.example', 'chat.example'],
+    }
     expect(adaptSetup(setup, FROM.hosts, same)).toEqual({ setup, adapted: [], unfit: [] })
   })
 })

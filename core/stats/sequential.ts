@@ -23,11 +23,7 @@ export const looks = (most: number): Look[] => {
   const rest = ALPHA - FIRST_ALPHA
   const first = { pairs: LEAST_PAIRS, alpha: FIRST_ALPHA }
   if (most < 2 * LEAST_PAIRS) return [first, { pairs: most, alpha: rest }]
-  return [
-    first,
-    { pairs: Math.round((LEAST_PAIRS + most) / 2), alpha: rest / 2 },
-    { pairs: most, alpha: rest / 2 },
-  ]
+  return [first, { pairs: Math.round((LEAST_PAIRS + most) / 2), alpha: rest / 2 }, { pairs: most, alpha: rest / 2 }]
 }
 
 /** The look that a number of planned pairs has reached; before the first one, that one. */

@@ -34,10 +34,21 @@ describe('Wilcoxon signed-rank distribution', () => {
   })
   /** Critical values of W, two-sided 5 %, as in the tables of textbooks (from memory: Wilcoxon and Wilcox 1964). */
   test.each([
-    [6, 0], [7, 2], [8, 3], [9, 5], [10, 8], [11, 10], [12, 13], [13, 17], [14, 21], [15, 25], [20, 52], [25, 89],
+    [6, 0],
+    [7, 2],
+    [8, 3],
+    [9, 5],
+    [10, 8],
+    [11, 10],
+    [12, 13],
+    [13, 17],
+    [14, 21],
+    [15, 25],
+    [20, 52],
+    [25, 89],
   ])('n = %i has the critical value %i', (n, critical) => {
     expect(criticalRankSum(n, 0.05)).toBe(critical)
-  }) // prettier-ignore
+  })
   test('with five pairs no 95 % interval exists', () => {
     expect(criticalRankSum(5, 0.05)).toBeUndefined()
     expect(2 * rankSumProbability(LEAST_PAIRS, 0)).toBeLessThan(0.05)
@@ -133,28 +144,39 @@ describe('group-sequential comparison', () => {
     },
   )
   test.each([
-    ['skewed', skewed], ['bell-shaped', bell],
-  ] as const)('equal setups are called faster or slower in at most 5 %% of cases, stopping early or not (%s loads, by simulation)', (_name, loads) => {
-    for (const most of [6, 8, 14, 20]) {
-      const load = loads(chance(most))
-      const trials = 3000
-      let wrong = 0
-      for (let i = 0; i < trials; i++) wrong += Number(measureInTurn(most, load, load).kind !== 'no-difference')
-      // 5 % and three standard errors of the simulation.
-      expect(wrong / trials).toBeLessThan(0.05 + 3 * Math.sqrt((0.05 * 0.95) / trials))
-    }
-  }) // prettier-ignore
+    ['skewed', skewed],
+    ['bell-shaped', bell],
+  ] as const)(
+    'equal setups are called faster or slower in at most 5 %% of cases, stopping early or not (%s loads, by simulation)',
+    (_name, loads) => {
+      for (const most of [6, 8, 14, 20]) {
+        const load = loads(chance(most))
+        const trials = 3000
+        let wrong = 0
+        for (let i = 0; i < trials; i++) wrong += Number(measureInTurn(most, load, load).kind !== 'no-difference')
+        // 5 % and three standard errors of the simulation.
+        expect(wrong / trials).toBeLessThan(0.05 + 3 * Math.sqrt((0.05 * 0.95) / trials))
+      }
+    },
+  )
   /** Gains in standard deviations of a single load; what matters is a tenth of two seconds where loads vary by 5 %. */
   test.each([
-    [1.5, 14, 0.8], [2, 14, 0.95], [3, 14, 0.99], [1.5, 20, 0.9], [1, 50, 0.95],
-  ])('a gain of %f deviations is found with at most %i pairs in at least %f of cases (by simulation)', (gain, most, power) => {
-    const load = bell(chance(most))
-    const trials = 600
-    let found = 0
-    for (let i = 0; i < trials; i++)
-      found += Number(measureInTurn(most, () => load() + 100 * gain, load).kind === 'faster')
-    expect(found / trials).toBeGreaterThan(power)
-  }) // prettier-ignore
+    [1.5, 14, 0.8],
+    [2, 14, 0.95],
+    [3, 14, 0.99],
+    [1.5, 20, 0.9],
+    [1, 50, 0.95],
+  ])(
+    'a gain of %f deviations is found with at most %i pairs in at least %f of cases (by simulation)',
+    (gain, most, power) => {
+      const load = bell(chance(most))
+      const trials = 600
+      let found = 0
+      for (let i = 0; i < trials; i++)
+        found += Number(measureInTurn(most, () => load() + 100 * gain, load).kind === 'faster')
+      expect(found / trials).toBeGreaterThan(power)
+    },
+  )
   test('what is clear takes six pairs of fourteen', () => {
     const load = bell(chance(3))
     const taken = Array.from({ length: 200 }, () => measureInTurn(14, () => load() + 600, load).pairs)

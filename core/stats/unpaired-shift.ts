@@ -53,10 +53,7 @@ const critical = (m: number, n: number, alpha: number): { k: number; confidence:
  * different days differ by more than what was changed between them: whoever shows this says so.
  * @returns undefined when the samples are too small for a 95 % interval (fewer than four each)
  */
-export const unpairedShift = (
-  before: readonly number[],
-  after: readonly number[],
-): UnpairedShift | undefined => {
+export const unpairedShift = (before: readonly number[], after: readonly number[]): UnpairedShift | undefined => {
   const found = critical(before.length, after.length, 0.05)
   if (found === undefined) return undefined
   const differences = before.flatMap((b) => after.map((a) => b - a)).sort((x, y) => x - y)

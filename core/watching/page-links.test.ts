@@ -49,7 +49,12 @@ describe('what follows a change', () => {
   })
   test('numbered by a parameter or by the path, a list is one list', async () => {
     const links = new PageLinks()
-    for (const [target, post] of [['/news?page=2', '/a'], ['/news', '/b'], ['/other?page=2', '/c']]) links.note(SITE, target!, [post!]) // prettier-ignore
+    for (const [target, post] of [
+      ['/news?page=2', '/a'],
+      ['/news', '/b'],
+      ['/other?page=2', '/c'],
+    ])
+      links.note(SITE, target!, [post!])
     expect((await links.dependants(SITE, ['/a'])).shifted).toEqual(['/news'])
   })
   test('of another site nothing is said', async () => {

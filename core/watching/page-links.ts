@@ -126,7 +126,10 @@ export class PageLinks {
           (isNew && page.links.filter((link) => !inMenu(link)).length >= LEAST_LISTED)),
     )
     const targets = (found: Iterable<LinkingPage>): string[] =>
-      [...found].map(({ target }) => target).filter((target) => !named.has(pathOf(target))).slice(0, MOST_DEPENDANTS) // prettier-ignore
+      [...found]
+        .map(({ target }) => target)
+        .filter((target) => !named.has(pathOf(target)))
+        .slice(0, MOST_DEPENDANTS)
     return { linking: targets(linking), shifted: targets(shifted) }
   }
 

@@ -9,4 +9,4 @@ test.each([
   ['<img src="https://other.example/cron">', []],
 ])('%s', (html, found) => {
   expect(scheduledAddresses(html, 'https://www.x.example/')).toEqual(found)
-}) // prettier-ignore
+})

@@ -62,17 +62,29 @@ const doubtful = [
   ['a chunk size with a sign', 'transfer-encoding: chunked\r\n', `+0\r\n\r\n${SMUGGLED}`],
   ['a chunk extension with a line feed', 'transfer-encoding: chunked\r\n', `0;a\nb\r\n\r\n${SMUGGLED}`],
   ['a chunk that ends early', 'transfer-encoding: chunked\r\n', `5\r\nabc\r\n0\r\n\r\n${SMUGGLED}`],
-  ['framing in a trailer', 'transfer-encoding: chunked\r\ntrailer: content-length\r\n', `0\r\ncontent-length: 9\r\n\r\n${SMUGGLED}`],
+  [
+    'framing in a trailer',
+    'transfer-encoding: chunked\r\ntrailer: content-length\r\n',
+    `0\r\ncontent-length: 9\r\n\r\n${SMUGGLED}`,
+  ],
   ['an Expect that is waited for', `expect: 100-continue\r\n${length(SMUGGLED)}`, SMUGGLED],
-  ['an upgrade to h2c with content', `connection: upgrade, http2-settings\r\nupgrade: h2c\r\nhttp2-settings: AAMAAABkAAQAAP__\r\n${length(SMUGGLED)}`, SMUGGLED],
-  ['an upgrade to WebSocket with content', `connection: upgrade\r\nupgrade: websocket\r\nsec-websocket-key: AAAAAAAAAAAAAAAAAAAAAA==\r\nsec-websocket-version: 13\r\n${length(SMUGGLED)}`, SMUGGLED],
+  [
+    'an upgrade to h2c with content',
+    `connection: upgrade, http2-settings\r\nupgrade: h2c\r\nhttp2-settings: AAMAAABkAAQAAP__\r\n${length(SMUGGLED)}`,
+    SMUGGLED,
+  ],
+  [
+    'an upgrade to WebSocket with content',
+    `connection: upgrade\r\nupgrade: websocket\r\nsec-websocket-key: AAAAAAAAAAAAAAAAAAAAAA==\r\nsec-websocket-version: 13\r\n${length(SMUGGLED)}`,
+    SMUGGLED,
+  ],
   ['a second Host', `host: smuggled.invalid\r\n${length(SMUGGLED)}`, SMUGGLED],
 ].flatMap(([name, fields, content]): [string, string][] =>
   ['GET', 'POST'].map((method) => [
     `${method} with ${name}`,
     `${method} /basket/a HTTP/1.1\r\nhost: live.example\r\n${fields}\r\n${content}`,
   ]),
-) // prettier-ignore
+)
 
 const FORMS = [...nominated, ...doubtful]
 const LAST = 'GET /basket/last HTTP/1.1\r\nhost: live.example\r\nconnection: close\r\n\r\n'
@@ -91,7 +103,9 @@ beforeAll(async () => {
       const target = head.split(' ')[1] ?? ''
       const cookie = /cookie: (\S+)/i.exec(head)?.[1] ?? 'nobody'
       const page = `${target} for ${cookie}`
-      socket.write(`HTTP/1.1 200 OK\r\ncontent-type: text/html\r\ncontent-length: ${page.length}\r\n\r\n${head.startsWith('HEAD') ? '' : page}`) // prettier-ignore
+      socket.write(
+        `HTTP/1.1 200 OK\r\ncontent-type: text/html\r\ncontent-length: ${page.length}\r\n\r\n${head.startsWith('HEAD') ? '' : page}`,
+      )
     }),
   )
 })
@@ -119,19 +133,17 @@ describe.each([
     expect(bench.faults).toEqual([])
   })
 
-  test.each(FORMS)(
-    '%s never changes what the next visitor gets of a careless origin',
-    async (_form, bytes) => {
-      heads = []
-      bench.use(setupWith({ pageCache: {} }), { base: careless.base })
-      await rawExchange(port(), bytes + LAST, secure)
-      const asked = ['/basket/1', '/basket/2', `/page-${Math.random()}`]
-      for (const path of asked)
-        expect((await bench.ask(path, { headers: path.startsWith('/basket') ? { cookie: 'me' } : {} })).body.toString()) // prettier-ignore
-          .toBe(`${path} for ${path.startsWith('/basket') ? 'me' : 'nobody'}`)
-      expect(bench.faults).toEqual([])
-    },
-  )
+  test.each(FORMS)('%s never changes what the next visitor gets of a careless origin', async (_form, bytes) => {
+    heads = []
+    bench.use(setupWith({ pageCache: {} }), { base: careless.base })
+    await rawExchange(port(), bytes + LAST, secure)
+    const asked = ['/basket/1', '/basket/2', `/page-${Math.random()}`]
+    for (const path of asked)
+      expect(
+        (await bench.ask(path, { headers: path.startsWith('/basket') ? { cookie: 'me' } : {} })).body.toString(),
+      ).toBe(`${path} for ${path.startsWith('/basket') ? 'me' : 'nobody'}`)
+    expect(bench.faults).toEqual([])
+  })
 })
 
 describe('answers that do not end where they say', () => {
@@ -142,12 +154,21 @@ describe('answers that do not end where they say', () => {
     ['bytes behind its length', 'HTTP/1.1 200 OK\r\ncontent-length: 2\r\n\r\nok and more'],
     ['a 204 with a body', `HTTP/1.1 204 No Content\r\n\r\n${STOLEN}`],
     ['a 304 that nobody asked for, with a body', `HTTP/1.1 304 Not Modified\r\n\r\n${STOLEN}`],
-    ['a length and chunks', `HTTP/1.1 200 OK\r\ncontent-length: 2\r\ntransfer-encoding: chunked\r\n\r\n0\r\n\r\n${STOLEN}`],
+    [
+      'a length and chunks',
+      `HTTP/1.1 200 OK\r\ncontent-length: 2\r\ntransfer-encoding: chunked\r\n\r\n0\r\n\r\n${STOLEN}`,
+    ],
     ['two lengths', `HTTP/1.1 200 OK\r\ncontent-length: 2\r\ncontent-length: 4\r\n\r\nok${STOLEN}`],
-    ['Connection that names its length', `HTTP/1.1 200 OK\r\nconnection: content-length\r\ncontent-length: 2\r\n\r\nok${STOLEN}`],
+    [
+      'Connection that names its length',
+      `HTTP/1.1 200 OK\r\nconnection: content-length\r\ncontent-length: 2\r\n\r\nok${STOLEN}`,
+    ],
     ['an empty chunked answer and another', `HTTP/1.1 200 OK\r\ntransfer-encoding: chunked\r\n\r\n0\r\n\r\n${STOLEN}`],
-    ['many announcements', `${'HTTP/1.1 103 Early Hints\r\nlink: </a>\r\n\r\n'.repeat(50)}HTTP/1.1 200 OK\r\ncontent-length: 2\r\n\r\nok`],
-  ] // prettier-ignore
+    [
+      'many announcements',
+      `${'HTTP/1.1 103 Early Hints\r\nlink: </a>\r\n\r\n'.repeat(50)}HTTP/1.1 200 OK\r\ncontent-length: 2\r\n\r\nok`,
+    ],
+  ]
   test.each(ODD)('%s: the next visitors get their own pages', async (_name, odd) => {
     const origin = await openRawOrigin((socket) =>
       onEachHead(socket, (head) => {

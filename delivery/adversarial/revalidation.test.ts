@@ -51,7 +51,7 @@ describe.each([
   test('and is about another representation leads to a new page', async () => {
     revalidated(() => ({ etag: '"other"', 'cache-control': 'max-age=500' }))
     await visitTwice()
-    await expect.poll(() => bench.asked.filter(({ headers }) => headers['if-none-match'] === undefined).length).toBe(2) // prettier-ignore
+    await expect.poll(() => bench.asked.filter(({ headers }) => headers['if-none-match'] === undefined).length).toBe(2)
   })
 })
 
@@ -62,7 +62,7 @@ test('the visitor whose request brought a cookie gets it, and nobody else does',
   await bench.ask('/')
   bench.aheadS = 10
   const first = await bench.ask('/')
-  expect([first.status, first.body.toString(), first.headers['set-cookie']]).toEqual([200, 'page', ['ferry_session=1']]) // prettier-ignore
+  expect([first.status, first.body.toString(), first.headers['set-cookie']]).toEqual([200, 'page', ['ferry_session=1']])
   expect(first.cacheStatus).toContain('detail=sets-cookie')
   expect((await bench.ask('/')).headers).not.toHaveProperty('set-cookie')
 })
@@ -70,7 +70,9 @@ test('the visitor whose request brought a cookie gets it, and nobody else does',
 test('RFC 9111 §4.3.5: a HEAD that tells of another version ends the stored page', async () => {
   let version = 1
   bench.handler = (_req, res) =>
-    res.writeHead(200, { 'content-type': 'text/html', etag: `"${version}"`, 'cache-control': 'max-age=5' }).end(`v${version}`) // prettier-ignore
+    res
+      .writeHead(200, { 'content-type': 'text/html', etag: `"${version}"`, 'cache-control': 'max-age=5' })
+      .end(`v${version}`)
   bench.use(setupWith({ pageCache: { staleWhileRevalidateS: 0, staleIfErrorS: 86_400 } }))
   await bench.ask('/')
   version = 2

@@ -20,11 +20,58 @@ afterAll(() => bench.close())
 
 const piece = fc.oneof(
   fc.constantFrom(
-    '/', '//', '///', '\\', '..', '/../', '/./', '%', '%2', '%2f', '%00', '%ff', '%u0041', '?', '??', '&', '=', '#', '@', ':', ';', '[', ']', '[::1', '*',
-    'http://', 'http://live.example', 'https://[', 'http://%', 'zest-trial-key=x', `zest-trial-key=${KEY}`, 'zest-trial-key', 'utm_source=a', 'é', '\u{1F6A2}', '"', '<', '|', '^', '`', '{', '\x7f', 'a', 'A', '0', '.css', '.w640.z0123456789abcdef012', '.z0123456789abcdef012.css', 'a'.repeat(300),
+    '/',
+    '//',
+    '///',
+    '\\',
+    '..',
+    '/../',
+    '/./',
+    '%',
+    '%2',
+    '%2f',
+    '%00',
+    '%ff',
+    '%u0041',
+    '?',
+    '??',
+    '&',
+    '=',
+    '#',
+    '@',
+    ':',
+    ';',
+    '[',
+    ']',
+    '[::1',
+    '*',
+    'http://',
+    'http://live.example',
+    'https://[',
+    'http://%',
+    'zest-trial-key=x',
+    `zest-trial-key=${KEY}`,
+    'zest-trial-key',
+    'utm_source=a',
+    'é',
+    '\u{1F6A2}',
+    '"',
+    '<',
+    '|',
+    '^',
+    '`',
+    '{',
+    '\x7f',
+    'a',
+    'A',
+    '0',
+    '.css',
+    '.w640.z0123456789abcdef012',
+    '.z0123456789abcdef012.css',
+    'a'.repeat(300),
   ),
   fc.string({ maxLength: 8 }),
-) // prettier-ignore
+)
 const targets = fc
   .array(piece, { minLength: 1, maxLength: 8 })
   .map((pieces) => pieces.join('').replaceAll(/[\r\n\0 ]/g, ''))
@@ -41,10 +88,7 @@ const TARGETS = [
 const HOSTS = ['live.example', 'trial.example', 'elsewhere.example']
 
 /** Work through a list, some at a time. */
-const each = async <T>(
-  list: readonly T[],
-  work: (one: T, index: number) => Promise<unknown>,
-): Promise<void> => {
+const each = async <T>(list: readonly T[], work: (one: T, index: number) => Promise<unknown>): Promise<void> => {
   const left = [...list.entries()]
   await Promise.all(
     Array.from({ length: AT_ONCE }, async () => {
@@ -60,7 +104,9 @@ const stillServes = async (): Promise<void> => {
 }
 
 const h1 = (target: string, index: number, more = ''): Buffer =>
-  Buffer.from(`GET ${target} HTTP/1.1\r\nhost: ${HOSTS[index % HOSTS.length]}\r\n${more}connection: ${more === '' ? 'close' : 'upgrade'}\r\n\r\n`) // prettier-ignore
+  Buffer.from(
+    `GET ${target} HTTP/1.1\r\nhost: ${HOSTS[index % HOSTS.length]}\r\n${more}connection: ${more === '' ? 'close' : 'upgrade'}\r\n\r\n`,
+  )
 
 describe(`${TARGETS.length} targets`, () => {
   test('over HTTP/1.1', async () => {
@@ -78,9 +124,10 @@ describe(`${TARGETS.length} targets`, () => {
   })
 
   test('with a wish to switch to WebSocket', async () => {
-    bench.origin.on('upgrade', (_req, socket) => socket.end('HTTP/1.1 400 Bad Request\r\nconnection: close\r\ncontent-length: 0\r\n\r\n')) // prettier-ignore
-    const wish =
-      'upgrade: websocket\r\nsec-websocket-version: 13\r\nsec-websocket-key: AAAAAAAAAAAAAAAAAAAAAA==\r\n'
+    bench.origin.on('upgrade', (_req, socket) =>
+      socket.end('HTTP/1.1 400 Bad Request\r\nconnection: close\r\ncontent-length: 0\r\n\r\n'),
+    )
+    const wish = 'upgrade: websocket\r\nsec-websocket-version: 13\r\nsec-websocket-key: AAAAAAAAAAAAAAAAAAAAAA==\r\n'
     await each(TARGETS, async (target, index) =>
       expect(await rawExchange(bench.port, h1(target, index, wish))).toMatch(/^HTTP\/1\.1 [2-5]\d\d /),
     )

@@ -23,7 +23,11 @@ const UNDONE: Undone[] = [
     changes: [
       ['core/http/fields.ts', '.filter((name) => !NOT_NOMINATED.has(name))', ''],
       ['delivery/origin/origin-client.ts', 'headers: framed(request).flat()', 'headers: request.fields.flat()'],
-      ['delivery/origin/origin-client.ts', '#openOrRefuse(request, body === undefined)', '#openOrRefuse(request, true)'],
+      [
+        'delivery/origin/origin-client.ts',
+        '#openOrRefuse(request, body === undefined)',
+        '#openOrRefuse(request, true)',
+      ],
     ],
     found: 'delivery/adversarial/framing.test.ts',
     only: 'plain',
@@ -32,7 +36,11 @@ const UNDONE: Undone[] = [
     what: 'the guard around everything a visitor can reach',
     changes: [
       ['delivery/deliver.ts', '    giveUp(error, req, res, io)\n  }\n}', '    throw error\n  }\n}'],
-      ['delivery/trial-door.ts', "const mark = target.indexOf('?')", "const mark = new URL(target, 'http://site').href.length > 0 ? target.indexOf('?') : -1"],
+      [
+        'delivery/trial-door.ts',
+        "const mark = target.indexOf('?')",
+        "const mark = new URL(target, 'http://site').href.length > 0 ? target.indexOf('?') : -1",
+      ],
     ],
     found: 'delivery/adversarial/targets.test.ts',
   },
@@ -44,10 +52,16 @@ const UNDONE: Undone[] = [
   },
   {
     what: 'the storing decision for what a 304 makes of a stored page',
-    changes: [['delivery/answer/refresh.ts', "if (decision.kind !== 'store') {", "if (decision.kind !== 'store' && Number.isNaN(0)) {"]],
+    changes: [
+      [
+        'delivery/answer/refresh.ts',
+        "if (decision.kind !== 'store') {",
+        "if (decision.kind !== 'store' && Number.isNaN(0)) {",
+      ],
+    ],
     found: 'delivery/adversarial/revalidation.test.ts',
   },
-] // prettier-ignore
+]
 
 const run = (file: string, only: string | undefined): Promise<{ code: number; output: string }> =>
   new Promise((done) => {
@@ -57,11 +71,11 @@ const run = (file: string, only: string | undefined): Promise<{ code: number; ou
     execFile(process.execPath, args, { cwd: copy, env, maxBuffer: 64e6 }, (error, stdout, stderr) =>
       done({ code: error === null ? 0 : 1, output: stdout + stderr }),
     )
-  }) // prettier-ignore
+  })
 
 beforeAll(async () => {
   copy = await mkdtemp(join(tmpdir(), 'zest-undone-'))
-  for (const folder of ['core', 'delivery']) await cp(join(root, folder), join(copy, folder), { recursive: true }) // prettier-ignore
+  for (const folder of ['core', 'delivery']) await cp(join(root, folder), join(copy, folder), { recursive: true })
   for (const file of ['package.json', 'tsconfig.json']) await cp(join(root, file), join(copy, file))
   await symlink(join(root, 'node_modules'), join(copy, 'node_modules'))
   await writeFile(

@@ -75,7 +75,7 @@ const PAGES: Record<string, (asked: Asked, target: string) => Page> = {
     said: [`from:${String(address ?? 'somebody')}`],
     fields: { 'cache-control': 'private' },
   }),
-} // prettier-ignore
+}
 
 /** Addresses whose every answer sets another cookie, also when it only says that nothing has changed. */
 const COOKIE_SETTING = '/sets-cookie'
@@ -130,7 +130,7 @@ const serve = (): void => {
     const page = PAGES[path]!(req.headers, target)
     html(page.said, page.fields, page.status)
   }
-} // prettier-ignore
+}
 
 const said = (body: string): string[] => [...body.matchAll(/\[([^\]]*)\]/g)].map((match) => match[1]!)
 
@@ -176,10 +176,22 @@ const MODES: [string, Remedies, { byDevice?: boolean; privateCopies?: boolean }]
   ['fragments', { pageCache: { fragments: true } }, {}],
   ['device classes', { pageCache: { deviceClasses: true } }, { byDevice: true }],
   ['rewriting', { pageCache: {}, minify: {} }, {}],
-  ['stale for long', { pageCache: { lifetimeS: 10, staleWhileRevalidateS: 86_400, staleIfErrorS: 86_400, staleThoughExpired: true } }, {}],
-  ['overruled kinds', { pageCache: { kinds: [{ name: 'Greetings', paths: ['/greeting', '/from', '/private'], overrule: true }] } }, {}],
-  ['sessions that may hold nothing', { pageCache: { kinds: [{ name: 'All', paths: ['/*'], sessionCookies: ['ferry_session'] }] } }, {}],
-] // prettier-ignore
+  [
+    'stale for long',
+    { pageCache: { lifetimeS: 10, staleWhileRevalidateS: 86_400, staleIfErrorS: 86_400, staleThoughExpired: true } },
+    {},
+  ],
+  [
+    'overruled kinds',
+    { pageCache: { kinds: [{ name: 'Greetings', paths: ['/greeting', '/from', '/private'], overrule: true }] } },
+    {},
+  ],
+  [
+    'sessions that may hold nothing',
+    { pageCache: { kinds: [{ name: 'All', paths: ['/*'], sessionCookies: ['ferry_session'] }] } },
+    {},
+  ],
+]
 
 describe.each(MODES)('%s', (_mode, remedies, { byDevice = false, privateCopies = false }) => {
   test('every visitor gets their own page, whoever came before', async () => {
@@ -202,9 +214,7 @@ describe.each(MODES)('%s', (_mode, remedies, { byDevice = false, privateCopies =
       // Where private copies are kept, a visitor's own request is asked as one that can be kept: one text for the device, no address.
       const compared = privateCopies && passes(visit) ? /^(?:who|language|form|api):/ : /./
       const differs = (list: string[]) => list.filter((one) => compared.test(one))
-      expect(differs(seen), `${JSON.stringify(visit)} ${String(fields['cache-status'])}`).toEqual(
-        differs(wanted),
-      )
+      expect(differs(seen), `${JSON.stringify(visit)} ${String(fields['cache-status'])}`).toEqual(differs(wanted))
     }
     // One after another, in an order and with pauses that are made up anew for each run of the property.
     await fc.assert(
@@ -222,7 +232,12 @@ describe.each(MODES)('%s', (_mode, remedies, { byDevice = false, privateCopies =
   test('for any two requests of one key, the origin sees equal requests', async () => {
     bench = await DeliveryBench.open({ ...remedies, pageCache: { ...remedies['pageCache'], lifetimeS: 0 } })
     bench.handler = (req, res) =>
-      res.writeHead(200, { 'content-type': 'text/html', ...(req.url!.startsWith('/language') ? { vary: 'accept-language' } : {}) }).end('x') // prettier-ignore
+      res
+        .writeHead(200, {
+          'content-type': 'text/html',
+          ...(req.url!.startsWith('/language') ? { vary: 'accept-language' } : {}),
+        })
+        .end('x')
     const seen = new Map<string, string>()
     await fc.assert(
       fc.asyncProperty(visits, async (visit) => {
@@ -255,5 +270,7 @@ test('in a setup with the page cache off nobody shares anything', async () => {
   bench.use(setupWith({}))
   serve()
   for (const cookie of ['ferry_session=ann', 'ferry_session=bob'])
-    expect(said((await bench.ask('/greeting', { headers: { cookie } })).body.toString())).toEqual([`who:${nameIn(cookie)}`]) // prettier-ignore
+    expect(said((await bench.ask('/greeting', { headers: { cookie } })).body.toString())).toEqual([
+      `who:${nameIn(cookie)}`,
+    ])
 })

@@ -50,11 +50,7 @@ const put = async (exchange: Inquiry, fields: Fields): Promise<OriginAnswer> => 
  * Ask the origin for an answer that may be kept. Fields of the visitor that copies of this kind of address are known to be kept apart by go along;
  * when the answer names others that the visitor sent, it is asked for once more with those, and from then on they are known.
  */
-export const askOrigin = async (
-  exchange: Inquiry,
-  key: CacheKey,
-  condition: Fields,
-): Promise<StorableAnswer> => {
+export const askOrigin = async (exchange: Inquiry, key: CacheKey, condition: Fields): Promise<StorableAnswer> => {
   const { varied } = exchange.io
   const stored = storeOf(exchange)
     .candidates(key)

@@ -27,13 +27,7 @@ const LARGEST_FRAGMENT = 1024 * 1024
 const ABOUT_THE_PAGE = new Set(['if-none-match', 'if-modified-since', 'if-range', 'range'])
 
 /** What is said of a shared page, and does not hold for what one visitor is sent. */
-const NOT_OF_ONE_VISITOR = new Set([
-  'surrogate-control',
-  'cache-groups',
-  'cdn-cache-control',
-  'expires',
-  'age',
-])
+const NOT_OF_ONE_VISITOR = new Set(['surrogate-control', 'cache-groups', 'cdn-cache-control', 'expires', 'age'])
 
 const known = new WeakMap<StoredEntry, boolean>()
 
@@ -92,11 +86,7 @@ const personalFragment = async (exchange: Exchange, budget: Budget): Promise<Fra
     base: route.origin.base,
     method: 'GET',
     target,
-    fields: withField(
-      passedRequestFields(fields, route, visitor, io.instance),
-      'accept-encoding',
-      'identity',
-    ),
+    fields: withField(passedRequestFields(fields, route, visitor, io.instance), 'accept-encoding', 'identity'),
     body: undefined,
     timeoutMs: route.origin.timeoutMs,
     signal: undefined,
@@ -105,9 +95,7 @@ const personalFragment = async (exchange: Exchange, budget: Budget): Promise<Fra
   })
   const collected = await collect(answer.body, LARGEST_FRAGMENT)
   if (collected.kind === 'larger') answer.body.destroy()
-  return answer.status === 200 && collected.kind === 'complete'
-    ? fragmentOf(answer.fields, collected.bytes)
-    : undefined
+  return answer.status === 200 && collected.kind === 'complete' ? fragmentOf(answer.fields, collected.bytes) : undefined
 }
 
 /** A fragment that the store may hold. */
@@ -151,12 +139,8 @@ const included = async (page: Exchange, include: Include, depth: number, budget:
   return ''
 }
 
-const partText = (
-  page: Exchange,
-  part: FragmentPart,
-  depth: number,
-  budget: Budget,
-): string | Promise<string> => (part.kind === 'text' ? part.text : included(page, part, depth, budget))
+const partText = (page: Exchange, part: FragmentPart, depth: number, budget: Budget): string | Promise<string> =>
+  part.kind === 'text' ? part.text : included(page, part, depth, budget)
 
 const filled = async (page: Exchange, html: string, depth: number, budget: Budget): Promise<string> =>
   (await Promise.all(fragmentParts(html).map((part) => partText(page, part, depth, budget)))).join('')
@@ -166,11 +150,7 @@ const filled = async (page: Exchange, html: string, depth: number, budget: Budge
  * empty. What comes out is this visitor's alone: browsers may keep it only to ask again.
  * @returns false, with nothing sent, when the stored bytes turn out to be gone or damaged
  */
-export const sendAssembled = async (
-  exchange: Exchange,
-  entry: StoredEntry,
-  outcome: Outcome,
-): Promise<boolean> => {
+export const sendAssembled = async (exchange: Exchange, entry: StoredEntry, outcome: Outcome): Promise<boolean> => {
   const stored = await storeOf(exchange).body(entry, 'identity')
   if (stored === undefined) return false
   await sendFilled(exchange, entry, stored, outcome)

@@ -40,8 +40,7 @@ export class Collection {
       }
       body.on('data', onData)
       body.once('end', () => endWith({ kind: 'complete', bytes: this.#read() }))
-      for (const event of ['error', 'aborted', 'close'] as const)
-        body.once(event, () => endWith({ kind: 'truncated' }))
+      for (const event of ['error', 'aborted', 'close'] as const) body.once(event, () => endWith({ kind: 'truncated' }))
     })
   }
 
@@ -76,8 +75,7 @@ export class Collection {
 }
 
 /** Read a body up to a limit, bytes. */
-export const collect = (body: Readable, limit: number): Promise<Collected> =>
-  new Collection(body, limit).collected
+export const collect = (body: Readable, limit: number): Promise<Collected> => new Collection(body, limit).collected
 
 /** What was read of a body, and then the rest of it. */
 export async function* prepend(start: Buffer, rest: Readable): AsyncGenerator<Buffer> {

@@ -86,9 +86,7 @@ const settleCollected = async (
   flight: Flight,
   answer: StorableAnswer,
   collection: Collection,
-): Promise<
-  { kind: 'kept'; entry: StoredEntry } | { kind: 'not-kept'; reason: NotStoredReason } | 'broken'
-> => {
+): Promise<{ kind: 'kept'; entry: StoredEntry } | { kind: 'not-kept'; reason: NotStoredReason } | 'broken'> => {
   const { flights } = exchange.io
   const collected = await collection.collected
   if (collected.kind === 'truncated') {
@@ -151,8 +149,7 @@ const storeThenSend = async (
   }
   const kept = await settleCollected(exchange, lookup, flight, answer, collection)
   if (kept === 'broken') return sendFailure(exchange, 'broken')
-  if (kept.kind === 'not-kept')
-    return sendCollected(exchange, answer, lookup, collection.asItComes(), kept.reason)
+  if (kept.kind === 'not-kept') return sendCollected(exchange, answer, lookup, collection.asItComes(), kept.reason)
   const ttl = timeToLive(kept.entry, exchange.rule.reuse, exchange.io.now())
   const outcome = outcomeOf(lookup, answer, { kind: 'stored', ttl })
   const sent = await sendStored(exchange, kept.entry, outcome, currentAge(kept.entry, exchange.io.now()))
@@ -162,9 +159,7 @@ const storeThenSend = async (
 /** Whether those who waited can use what was stored without asking again. */
 const endOf = ({ fields, rule, io }: Exchange, entry: StoredEntry): FlightEnd => {
   const { kind } = decideReuse(fields, [entry], rule.reuse, io.now())
-  return kind === 'reuse' || kind === 'reuse-stale'
-    ? { kind: 'stored' }
-    : { kind: 'not-stored', lasting: true }
+  return kind === 'reuse' || kind === 'reuse-stale' ? { kind: 'stored' } : { kind: 'not-stored', lasting: true }
 }
 
 /** Failed answers that a request has waited for before it asks for itself: one that failed may have failed for its own reasons. */
@@ -201,12 +196,7 @@ const standInFor = ({ rule, io }: Exchange, { stale }: Lookup): StoredEntry | un
 const sendStale = async (exchange: Exchange, stale: StoredEntry): Promise<boolean> => {
   const { io, rule } = exchange
   const ttl = timeToLive(stale, rule.reuse, io.now())
-  return sendStored(
-    exchange,
-    stale,
-    { kind: 'hit-stale', ttl, because: 'stale-if-error' },
-    currentAge(stale, io.now()),
-  )
+  return sendStored(exchange, stale, { kind: 'hit-stale', ttl, because: 'stale-if-error' }, currentAge(stale, io.now()))
 }
 
 /** Ask the origin; a failure of the origin is an answer too, a fault of ours is not. */
@@ -217,11 +207,7 @@ const askOrFail = (exchange: Exchange, { key, condition }: Lookup): Promise<Stor
   })
 
 /** RFC 9111 §4.3.5: an answer to HEAD whose validators or length are others tells that the stored page is old. */
-const dropIfChanged = (
-  exchange: Exchange,
-  { key, stale }: Lookup,
-  { status, fields }: StorableAnswer,
-): void => {
+const dropIfChanged = (exchange: Exchange, { key, stale }: Lookup, { status, fields }: StorableAnswer): void => {
   if (stale === undefined || status !== 200) return
   const differs = (name: string): boolean => {
     const [before, now] = [fieldValue(stale.fields, name), fieldValue(fields, name)]

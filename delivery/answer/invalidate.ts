@@ -37,7 +37,11 @@ const withoutPort = (fields: OriginAnswer['fields'], { visitor }: Exchange): Ori
 /** Whatever a visitor sends to the site may change what they see next: their private copies end. */
 const removeOwnCopies = ({ io, route, fields, method, rule }: Exchange): void => {
   if (isSafeMethod(method) || route.admission.signedIn !== 'private') return
-  const admission = admit({ method: 'GET', path: '/', target: '/', fields: fields.filter(([name]) => name === 'cookie') }, { ...route.admission, passesPath: () => false }, rule.ignoredCookie) // prettier-ignore
+  const admission = admit(
+    { method: 'GET', path: '/', target: '/', fields: fields.filter(([name]) => name === 'cookie') },
+    { ...route.admission, passesPath: () => false },
+    rule.ignoredCookie,
+  )
   if (admission.kind !== 'private') return
   const audience = { kind: 'one', identity: admission.identity } as const
   const forms: Fields[] = [

@@ -26,10 +26,8 @@ export const LARGEST_STORED = 32 * 1024 * 1024
 const DESCRIBES_CODING = new Set(['content-encoding', ...ABOUT_BYTES])
 
 /** Fields of an answer as the owner wants them read for this page and this audience. */
-export const fieldsAsRead = (
-  { rule, audience }: Inquiry,
-  answer: Pick<OriginAnswer, 'status' | 'fields'>,
-): Fields => (audience.kind === 'one' ? privatelyRead(answer.fields) : overruled(answer, rule.overrule))
+export const fieldsAsRead = ({ rule, audience }: Inquiry, answer: Pick<OriginAnswer, 'status' | 'fields'>): Fields =>
+  audience.kind === 'one' ? privatelyRead(answer.fields) : overruled(answer, rule.overrule)
 
 /** The address that was asked for, as visitors know it. */
 export const addressOf = ({ visitor, target }: Pick<Inquiry, 'visitor' | 'target'>): string =>
@@ -69,8 +67,7 @@ const rewriteData = (
 ): Promise<Made> | undefined => {
   const minify = route.rewriting?.remedies.minify
   const isJson = /^application\/(?:[\w.+-]+\+)?json\b/i.test(fieldValue(fields, 'content-type') ?? '')
-  if (minify?.enabled !== true || !minify.json || !isJson || status !== 200 || method !== 'GET')
-    return undefined
+  if (minify?.enabled !== true || !minify.json || !isJson || status !== 200 || method !== 'GET') return undefined
   const text = bytes.toString('utf8')
   return io.rewriter.craft.json(text).then(
     (made): Made => (made === text ? UNTOUCHED : { kind: 'rewritten', bytes: Buffer.from(made) }),
@@ -86,21 +83,13 @@ export const within = async <T>(work: Promise<T>, ms: number): Promise<T | 'late
 }
 
 /** How a page whose rewriting failed is kept: as it came, until it is to be tried again. */
-const untilTriedAgain = ({
-  againAt,
-}: {
-  againAt: EpochMs
-}): Pick<StoredEntry, 'asItCame' | 'staleSince'> => ({
+const untilTriedAgain = ({ againAt }: { againAt: EpochMs }): Pick<StoredEntry, 'asItCame' | 'staleSince'> => ({
   asItCame: true,
   staleSince: againAt,
 })
 
 /** A page that took longer to rewrite than a visitor waits takes the place of the plain one, unless something newer has come. */
-const putWhenReady = async (
-  exchange: Inquiry,
-  entry: StoredEntry,
-  rewriting: Promise<Made>,
-): Promise<void> => {
+const putWhenReady = async (exchange: Inquiry, entry: StoredEntry, rewriting: Promise<Made>): Promise<void> => {
   const made = await rewriting
   const store = storeOf(exchange)
   const now = store.candidates(entry.key).find((one) => one.responseTime === entry.responseTime)

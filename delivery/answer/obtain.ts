@@ -58,7 +58,8 @@ export const obtain = async (
     return bytes === undefined ? undefined : { status: answer.status, fields: answer.fields, bytes }
   } catch (error) {
     if (!(error instanceof OriginFailure)) throw error
-    const stale = decision.kind === 'fetch' ? decision.stale : decision.kind === 'validate' ? decision.stored : undefined // prettier-ignore
+    const stale =
+      decision.kind === 'fetch' ? decision.stale : decision.kind === 'validate' ? decision.stored : undefined
     if (stale === undefined || !mayServeOnError(stale, rule.reuse, io.now())) return undefined
     const bytes = await storeOf(inquiry).body(stale, 'identity')
     return bytes === undefined ? undefined : { status: stale.status, fields: stale.fields, bytes }

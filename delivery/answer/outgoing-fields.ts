@@ -2,14 +2,7 @@ import { browserCacheControl } from '../../core/http/browser-lifetime.ts'
 import { cacheStatus, type Outcome } from '../../core/http/cache-status.ts'
 import { isFingerprinted } from '../../core/http/fingerprint.ts'
 import { isHtml } from '../../core/http/freshness.ts'
-import {
-  fieldValue,
-  hasField,
-  listMembers,
-  withField,
-  withoutFields,
-  type Fields,
-} from '../../core/http/fields.ts'
+import { fieldValue, hasField, listMembers, withField, withoutFields, type Fields } from '../../core/http/fields.ts'
 import { seconds, type Seconds } from '../../core/time.ts'
 import type { Exchange } from '../exchange.ts'
 import type { Route } from '../routing.ts'
@@ -55,10 +48,7 @@ export const withEdgeLifetime = (fields: Fields, status: number, route: Route): 
  * however long the copy has been in the store; so the age is added.
  */
 export const extendByAge = (cacheControl: string, age: Seconds): string =>
-  cacheControl.replace(
-    /max-age=(\d+)/,
-    (_match, lifetime: string) => `max-age=${Number(lifetime) + Math.floor(age)}`,
-  )
+  cacheControl.replace(/max-age=(\d+)/, (_match, lifetime: string) => `max-age=${Number(lifetime) + Math.floor(age)}`)
 
 /** Fields that are written anew for every answer. What the origin tells search engines counts for live, and not for trial. */
 export const writtenAnew = ({ channel }: Pick<Route, 'channel'>): ReadonlySet<string> =>
@@ -70,16 +60,10 @@ const ANEW_IN_TRIAL = new Set([...ANEW, 'x-robots-tag'])
  * What every answer gets last: how it came about, and that trial is not for search engines.
  * @param before Cache-Status of caches further away (RFC 9211 §2: caches append, the one nearest to the visitor last)
  */
-export const closing = (
-  before: string | undefined,
-  exchange: Exchange,
-  outcome: Outcome,
-): [string, string][] => {
+export const closing = (before: string | undefined, exchange: Exchange, outcome: Outcome): [string, string][] => {
   const { route, io, startedAt } = exchange
   const status = cacheStatus(outcome)
-  const fields: [string, string][] = [
-    ['cache-status', before === undefined ? status : `${before}, ${status}`],
-  ]
+  const fields: [string, string][] = [['cache-status', before === undefined ? status : `${before}, ${status}`]]
   if (route.channel === 'trial') fields.push(['x-robots-tag', 'noindex'])
   if (route.serverTiming)
     fields.push(['server-timing', `zest;dur=${(io.elapsed() - startedAt).toFixed(1)};desc="${outcome.kind}"`])

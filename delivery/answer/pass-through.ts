@@ -20,9 +20,7 @@ import { streamAnswer } from './stream-answer.ts'
 /** Whether content of unknown length follows: chunked in HTTP/1.1, a stream that goes on after the fields in HTTP/2 (RFC 9113 §8.1). */
 const hasOpenContent = (req: IncomingMessage): boolean => {
   const { stream } = req as unknown as { stream?: ServerHttp2Stream }
-  return req.httpVersionMajor >= 2
-    ? stream?.endAfterHeaders === false
-    : req.headers['transfer-encoding'] !== undefined
+  return req.httpVersionMajor >= 2 ? stream?.endAfterHeaders === false : req.headers['transfer-encoding'] !== undefined
 }
 
 /** The content of a request as it was framed for us (RFC 9112 §6.3); how it is framed for the origin is the origin client's to say. */

@@ -92,18 +92,13 @@ const prepare = (route: Route, entry: StoredEntry, coding: Coding): Prepared => 
   let fields = withBrowserLifetime(withoutFields(entry.fields, FOR_US), entry.status, { route, path }, shared)
   const before = fieldValue(entry.fields, 'cache-control')
   const cacheControl = fieldValue(fields, 'cache-control')
-  const ownerLifetime =
-    cacheControl !== before && cacheControl?.includes('max-age=') ? cacheControl : undefined
+  const ownerLifetime = cacheControl !== before && cacheControl?.includes('max-age=') ? cacheControl : undefined
   fields = withCareForBrowsers(fields, entry)
   if (shared) fields = withEdgeLifetime(fields, entry.status, route)
   fields = withOwnVary(withField(fields, 'etag', etag), route, entry)
   if (coding === 'identity' && entry.status === 200) fields = withField(fields, 'accept-ranges', 'bytes')
   if (coding !== 'identity') fields = withField(fields, 'content-encoding', coding)
-  const changing = new Set([
-    ...writtenAnew(route),
-    'age',
-    ...(ownerLifetime === undefined ? [] : ['cache-control']),
-  ])
+  const changing = new Set([...writtenAnew(route), 'age', ...(ownerLifetime === undefined ? [] : ['cache-control'])])
   const fixed = withoutFields(fields, changing)
   return {
     fixed: flat(fixed),

@@ -30,12 +30,7 @@ const sameVary = (one: StoredEntry['fields'], other: StoredEntry['fields']): boo
  * Take in what a 304 says. What comes of it is stored only if it could be stored as a new answer: the 304 may bring a cookie for one visitor, or
  * a ban. A purge that came meanwhile stands.
  */
-export const freshen = (
-  exchange: Inquiry,
-  stale: StoredEntry,
-  flight: Flight,
-  answer: StorableAnswer,
-): Freshened => {
+export const freshen = (exchange: Inquiry, stale: StoredEntry, flight: Flight, answer: StorableAnswer): Freshened => {
   const merged = updateBy304(stale, answer.fields, answer.requestTime, answer.responseTime)
   const varies = varyNames(merged.fields) !== '*' && !sameVary(stale.fields, merged.fields)
   if (varies || !is304For(stale, answer.fields)) return { kind: 'another' }
@@ -58,12 +53,7 @@ export const freshen = (
   return { kind: 'kept', entry }
 }
 
-const takeInNew = async (
-  exchange: Inquiry,
-  key: CacheKey,
-  flight: Flight,
-  answer: StorableAnswer,
-): Promise<void> => {
+const takeInNew = async (exchange: Inquiry, key: CacheKey, flight: Flight, answer: StorableAnswer): Promise<void> => {
   if (SERVER_FAILURES.has(answer.status)) return void answer.body.resume()
   if (decideKeeping(exchange, answer).kind !== 'store') {
     // Not read to its end, which may never come.

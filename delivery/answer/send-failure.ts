@@ -5,10 +5,7 @@ import { closingFields, flat } from './outgoing-fields.ts'
 import { problemPage } from './problem-page.ts'
 import { cut, writeHead } from './write-head.ts'
 
-const FAILURES: Record<
-  OriginTrouble,
-  { status: number; title: string; sentence: string; retryAfterS?: number }
-> = {
+const FAILURES: Record<OriginTrouble, { status: number; title: string; sentence: string; retryAfterS?: number }> = {
   unreachable: {
     status: 502,
     title: 'This site cannot be reached just now',

@@ -55,9 +55,16 @@ const sendPicture = async (exchange: Exchange, digest: string): Promise<Exchange
   const { entry, better } = pictures.best(route.siteId, digest, width, forms)
   if (better !== undefined && route.rewriting !== undefined)
     behind(
-      pictures.want({ siteId: route.siteId, digest, recipe, width, form: better, fetch: io.rewriter.fetcher(exchange) }),
+      pictures.want({
+        siteId: route.siteId,
+        digest,
+        recipe,
+        width,
+        form: better,
+        fetch: io.rewriter.fetcher(exchange),
+      }),
       (error) => io.report(error, { picture: recipe.address }),
-    ) // prettier-ignore
+    )
   if (entry !== undefined && (await send(exchange, entry))) return 'sent'
   return standIn(exchange, targetOf(recipe.address))
 }
@@ -70,8 +77,7 @@ export const sendMade = async (exchange: Exchange): Promise<Exchange | 'sent'> =
   const { io, route, path } = exchange
   const digest = madeDigest(path)!
   const entry = io.rewriter.made.file(route.siteId, digest)
-  if (entry !== undefined)
-    return (await send(exchange, entry)) ? 'sent' : standIn(exchange, originalPath(path))
+  if (entry !== undefined) return (await send(exchange, entry)) ? 'sent' : standIn(exchange, originalPath(path))
   return sendPicture(exchange, digest)
 }
 

@@ -41,22 +41,16 @@ const collectAndRewrite = async (
     answer.body.destroy()
     return sendFailure(exchange, 'broken')
   }
-  const asItCame = (body: Readable): Promise<void> =>
-    streamAnswer(exchange, answer, outcome, { body, shared })
+  const asItCame = (body: Readable): Promise<void> => streamAnswer(exchange, answer, outcome, { body, shared })
   if (collected.kind === 'larger') return asItCame(Readable.from(prepend(collected.start, answer.body)))
   const coding = fieldValue(answer.fields, 'content-encoding')
   const plain = coding === undefined ? collected.bytes : await decode(collected.bytes, coding)
-  const made = plain === undefined ? undefined : await within(io.rewriter.rewrite(exchange, answer, plain), PATIENCE_MS) // prettier-ignore
+  const made = plain === undefined ? undefined : await within(io.rewriter.rewrite(exchange, answer, plain), PATIENCE_MS)
   if (made === 'late') io.counters.countLate(exchange.route)
   if (made === undefined || made === 'late' || made.kind !== 'rewritten')
     return asItCame(Readable.from([collected.bytes]))
   const fields = withBrowserLifetime(endToEndFields(answer.fields), answer.status, exchange, shared)
-  return sendPage(
-    exchange,
-    { status: answer.status, fields: withDate(fields, io.now()) },
-    made.bytes,
-    outcome,
-  )
+  return sendPage(exchange, { status: answer.status, fields: withDate(fields, io.now()) }, made.bytes, outcome)
 }
 
 /** Send on an answer of the origin that is not kept: filled in, rewritten, or as it arrives. */
@@ -67,7 +61,6 @@ export const sendOn = (
   { shared = false }: { shared?: boolean } = {},
 ): Promise<void> => {
   if (asksToBeFilled(exchange, answer)) return collectAndFill(exchange, answer, outcome)
-  if (exchange.io.rewriter.takes(exchange, answer))
-    return collectAndRewrite(exchange, answer, outcome, shared)
+  if (exchange.io.rewriter.takes(exchange, answer)) return collectAndRewrite(exchange, answer, outcome, shared)
   return streamAnswer(exchange, answer, outcome, { shared })
 }

@@ -10,13 +10,7 @@ import { closingFields, flat, varyBy } from './outgoing-fields.ts'
 import { writeHead } from './write-head.ts'
 
 /** Fields about other bytes than the ones that are sent. */
-const ABOUT_OTHER_BYTES = new Set([
-  'content-encoding',
-  'accept-ranges',
-  'last-modified',
-  'etag',
-  ...ABOUT_BYTES,
-])
+const ABOUT_OTHER_BYTES = new Set(['content-encoding', 'accept-ranges', 'last-modified', 'etag', ...ABOUT_BYTES])
 
 /**
  * Send a page that was put together for this request and is kept nowhere.
@@ -37,8 +31,7 @@ export const sendPage = async (
   const body = await encode(page, coding)
   // Weak: two codings of it share the tag (RFC 9110 §8.8.1).
   const etag = `W/"zl-${createHash('sha256').update(page).digest('base64url').slice(0, 22)}"`
-  const unchanged =
-    answer.status === 200 && isNotModified(exchange.fields, { etag, lastModified: undefined }, io.now())
+  const unchanged = answer.status === 200 && isNotModified(exchange.fields, { etag, lastModified: undefined }, io.now())
   let fields = withField(withoutFields(answer.fields, ABOUT_OTHER_BYTES), 'etag', etag)
   if (route.codings.length > 0) fields = varyBy(fields, 'accept-encoding')
   if (!unchanged && coding !== 'identity') fields = withField(fields, 'content-encoding', coding)

@@ -59,8 +59,7 @@ interface Sending {
 const partOf = ({ exchange, entry, body }: Sending, ready: Prepared): RangeWanted | { kind: 'unchanged' } => {
   const { req, io, method, fields } = exchange
   if (entry.status !== 200) return { kind: 'whole' }
-  const conditional =
-    req.headers['if-none-match'] !== undefined || req.headers['if-modified-since'] !== undefined
+  const conditional = req.headers['if-none-match'] !== undefined || req.headers['if-modified-since'] !== undefined
   // RFC 9110 §13.2.2: conditions come before the range.
   if (conditional && isNotModified(fields, ready, io.now())) return { kind: 'unchanged' }
   const { range } = req.headers
@@ -125,8 +124,7 @@ export const sendStored = (
   if (!have && !coded.get(entry)?.has(wanted)) return sendCoded(exchange, entry, wanted, outcome, age)
   const coding = have ? wanted : 'identity'
   const body = storeOf(exchange).body(entry, coding)
-  if (body instanceof Promise)
-    return body.then((bytes) => sendBytes(exchange, entry, coding, bytes, outcome, age))
+  if (body instanceof Promise) return body.then((bytes) => sendBytes(exchange, entry, coding, bytes, outcome, age))
   return sendBytes(exchange, entry, coding, body, outcome, age)
 }
 

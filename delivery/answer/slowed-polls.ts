@@ -19,7 +19,11 @@ interface LastAnswer {
 }
 
 /** The last answers, one for each visitor and question. In memory only; never shared between visitors. */
-const lastAnswers = new LRUCache<string, LastAnswer>({ max: 5000, maxSize: 32 * 1024 * 1024, sizeCalculation: ({ bytes }) => bytes.length + 500 }) // prettier-ignore
+const lastAnswers = new LRUCache<string, LastAnswer>({
+  max: 5000,
+  maxSize: 32 * 1024 * 1024,
+  sizeCalculation: ({ bytes }) => bytes.length + 500,
+})
 
 /** Same site, same visitor, same question: cookies, credentials and the body all count. */
 const questionOf = ({ route, method, target, fields, visitor }: Exchange, body: Buffer): string =>
@@ -77,8 +81,7 @@ export const slowPoll = async (exchange: Exchange): Promise<Poll> => {
     if (collected.kind === 'truncated') throw new OriginFailure('broken', 'The origin broke off.')
     const { body: _body, ...rest } = answer
     // Too large to be taken down; it goes on as it comes.
-    if (collected.kind === 'larger')
-      return { ...rest, body: Readable.from(prepend(collected.start, answer.body)) }
+    if (collected.kind === 'larger') return { ...rest, body: Readable.from(prepend(collected.start, answer.body)) }
     // A cookie that is set is set once.
     if (fieldValue(answer.fields, 'set-cookie') === undefined)
       lastAnswers.set(question, { answer: rest, bytes: collected.bytes, at: io.now() })

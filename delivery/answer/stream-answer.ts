@@ -3,14 +3,7 @@ import { pipeline } from 'node:stream/promises'
 import { ABOUT_BYTES } from '../../core/http/about-bytes.ts'
 import type { Outcome } from '../../core/http/cache-status.ts'
 import { parseDirectives } from '../../core/http/directives.ts'
-import {
-  endToEndFields,
-  fieldValue,
-  hasField,
-  withField,
-  withoutFields,
-  type Fields,
-} from '../../core/http/fields.ts'
+import { endToEndFields, fieldValue, hasField, withField, withoutFields, type Fields } from '../../core/http/fields.ts'
 import { isHtml } from '../../core/http/freshness.ts'
 import { isCompressible, negotiateCoding } from '../../core/http/negotiation.ts'
 import { countWhenDone, type Exchange } from '../exchange.ts'
@@ -32,8 +25,7 @@ const codingFor = (exchange: Exchange, answer: OriginAnswer): 'br' | 'gzip' | 'i
   const length = Number(fieldValue(fields, 'content-length') ?? Number.POSITIVE_INFINITY)
   const wholeBody = method !== 'HEAD' && status !== 206 && !WITHOUT_BODY.has(status)
   const untouched =
-    !hasField(fields, 'content-encoding') &&
-    !parseDirectives(fieldValue(fields, 'cache-control')).has('no-transform')
+    !hasField(fields, 'content-encoding') && !parseDirectives(fieldValue(fields, 'cache-control')).has('no-transform')
   if (!wholeBody || !untouched || length < route.leastCompressedBytes) return 'identity'
   return negotiateCoding(req.headers['accept-encoding'] as string | undefined, route.codings)
 }
@@ -45,18 +37,12 @@ const weaken = (fields: Fields): Fields => {
 }
 
 /** Fields of an answer that goes through without being stored. */
-const streamedFields = (
-  exchange: Exchange,
-  answer: OriginAnswer,
-  coding: string,
-  shared: boolean,
-): Fields => {
+const streamedFields = (exchange: Exchange, answer: OriginAnswer, coding: string, shared: boolean): Fields => {
   const { route, io } = exchange
   let fields = withBrowserLifetime(endToEndFields(answer.fields), answer.status, exchange, shared)
   if (route.codings.length > 0 && isCompressible(fieldValue(fields, 'content-type')))
     fields = varyBy(fields, 'accept-encoding')
-  if (coding !== 'identity')
-    fields = withField(weaken(withoutFields(fields, NOT_OF_CODED)), 'content-encoding', coding)
+  if (coding !== 'identity') fields = withField(weaken(withoutFields(fields, NOT_OF_CODED)), 'content-encoding', coding)
   return withDate(fields, io.now())
 }
 

@@ -20,9 +20,7 @@ import {
 /** Delivery did not take an order. */
 export class DeliveryUnavailable extends Error {
   constructor(why: string) {
-    super(
-      `The delivery process does not answer (${why}). Visitors keep getting the last good setup if it runs.`,
-    )
+    super(`The delivery process does not answer (${why}). Visitors keep getting the last good setup if it runs.`)
   }
 }
 

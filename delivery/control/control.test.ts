@@ -64,9 +64,9 @@ describe('control channel', () => {
     const client = new DeliveryClient(controlSocketPath(folder))
     await client.configure(CONFIG)
     expect(configured).toEqual([CONFIG])
-    expect(
-      await client.purge({ siteId: 's', what: { kind: 'paths', paths: ['/a'] }, manner: 'hard' }),
-    ).toEqual({ purged: 1 })
+    expect(await client.purge({ siteId: 's', what: { kind: 'paths', paths: ['/a'] }, manner: 'hard' })).toEqual({
+      purged: 1,
+    })
     expect(await client.traffic('s')).toMatchObject({ since: 1, channels: [], recent: [] })
     expect(await client.isUp()).toBe(true)
   })

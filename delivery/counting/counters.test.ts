@@ -20,8 +20,7 @@ test.each([
     const bench = await DeliveryBench.open()
     try {
       bench.use(setupWith(remedies))
-      bench.handler = (_req, res) =>
-        void res.writeHead(200, { 'content-type': 'text/html' }).end('<p>as  it  came</p>')
+      bench.handler = (_req, res) => void res.writeHead(200, { 'content-type': 'text/html' }).end('<p>as  it  came</p>')
       let rewritten: () => void = () => undefined
       const late = new Promise<void>((resolve) => (rewritten = resolve))
       const { rewriter } = bench.io
@@ -48,7 +47,10 @@ test('traffic is told by kind of page, with the bytes and the server wait that h
     const live = () => bench.io.counters.traffic('s', bench.io.store).channels[0]!
     await expect.poll(() => live().requests).toBe(4)
     const { kinds, hits, hitBytes, savedMs, course } = live()
-    expect(kinds.map(({ kind, requests, hits }) => [kind, requests, hits])).toEqual([['Travel stories', 2, 1], ['/quays/*', 2, 0]]) // prettier-ignore
+    expect(kinds.map(({ kind, requests, hits }) => [kind, requests, hits])).toEqual([
+      ['Travel stories', 2, 1],
+      ['/quays/*', 2, 0],
+    ])
     expect([hits, hitBytes]).toEqual([1, 5])
     // As long as the origin took for the copy, within what a timer of 30 ms can be off.
     expect(savedMs).toBeGreaterThanOrEqual(25)

@@ -104,12 +104,7 @@ export class Counters {
   }
 
   /** Runs for every request: nothing here may be spread together or looked up twice. */
-  count(
-    route: Route,
-    outcome: Outcome,
-    { bytes, page, savedMs, kind }: CountedAnswer,
-    record: DecisionRecord,
-  ): void {
+  count(route: Route, outcome: Outcome, { bytes, page, savedMs, kind }: CountedAnswer, record: DecisionRecord): void {
     const channel = this.#recordOf(route)
     const hit = isHit(outcome)
     const counted: Counted = { hit, cold: isCold(outcome), page, bytes, savedMs: hit ? savedMs : 0 }

@@ -8,8 +8,7 @@ let origin: Server
 let client: OriginClient
 beforeEach(async () => {
   origin = createServer((req, res) => {
-    if (req.url === '/events')
-      res.writeHead(200, { 'content-type': 'text/event-stream' }).write('data: departed\n\n')
+    if (req.url === '/events') res.writeHead(200, { 'content-type': 'text/event-stream' }).write('data: departed\n\n')
     else res.end('page')
   })
   await new Promise<void>((resolve) => origin.listen(0, '127.0.0.1', resolve))

@@ -202,8 +202,7 @@ export class OriginClient {
       outgoing.on('error', (error: NodeJS.ErrnoException) => reject(failureOf(base, error)))
       outgoing.on('response', (incoming) => {
         const fields = fieldsFromRaw(incoming.rawHeaders)
-        const busy = (): OriginFailure =>
-          new OriginFailure('busy', 'Too many answers go on for long at the same time.')
+        const busy = (): OriginFailure => new OriginFailure('busy', 'Too many answers go on for long at the same time.')
         // Answers that nobody waits for alone are read as fast as they come: they need no such room.
         const findsRoom = (): boolean => slot.lasts() === 'moved' || request.signal === undefined
         if (isStream(fields) && !findsRoom()) {

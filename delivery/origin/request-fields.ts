@@ -60,8 +60,7 @@ const askedAs = (
   visitor: Named,
 ): { host: string; forwarded: Named } => {
   if (hostHeader === 'visitor') return { host: visitor.host, forwarded: visitor }
-  if (hostHeader === 'origin' || publicAddress === undefined)
-    return { host: new URL(base).host, forwarded: visitor }
+  if (hostHeader === 'origin' || publicAddress === undefined) return { host: new URL(base).host, forwarded: visitor }
   const { host, protocol, hostname } = new URL(publicAddress)
   // Where visitors do come by that name, the scheme is theirs: the origin may want to send them on to the other.
   const byName = visitor.host.replace(/:\d+$/, '') === hostname
@@ -91,12 +90,7 @@ const asIfFromThere = (fields: Fields, route: Route, visitor: Named): Fields => 
 const SETTLED = new Set(['expect'])
 
 /** Fields for a request that passes through: everything of the visitor's but what is for this connection only. */
-export const passedRequestFields = (
-  fields: Fields,
-  route: Route,
-  visitor: Visitor,
-  instance: string,
-): Fields => {
+export const passedRequestFields = (fields: Fields, route: Route, visitor: Visitor, instance: string): Fields => {
   const own = asIfFromThere(withoutFields(endToEndFields(fields), SETTLED), route, visitor)
   let passed = addressed(own, route, visitor)
   passed = withField(passed, 'via', viaOf(fields, instance))

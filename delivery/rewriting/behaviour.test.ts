@@ -97,16 +97,23 @@ describe('scripts that wait', () => {
     '/chat.js': 'say("chat")',
     '/app.js': 'say("app")',
   }
-  const scripts = '<script src="/base.js"></script><script>say("inline “é”" + (document.readyState !== "complete"))</script><script src="/plugin.js"></script>' // prettier-ignore
+  const scripts =
+    '<script src="/base.js"></script><script>say("inline “é”" + (document.readyState !== "complete"))</script><script src="/plugin.js"></script>'
 
   test.each(['late', 'defer', 'end'])('run in the same order as before (%s)', async (manner) => {
-    const { html } = await rewritten(`<!doctype html><meta charset=utf-8><script defer src="/app.js"></script>${scripts}<p>x</p>`, { scriptOrder: { manner } }) // prettier-ignore
+    const { html } = await rewritten(
+      `<!doctype html><meta charset=utf-8><script defer src="/app.js"></script>${scripts}<p>x</p>`,
+      { scriptOrder: { manner } },
+    )
     await serve(html, files)
     expect(await page.evaluate('said')).toEqual(['base', 'inline “é”true', 'plugin', 'app'])
     await page.unroute('http://quay.example/**')
   })
   test('those for the first touch run at the first touch, and once', async () => {
-    const { html } = await rewritten(`<!doctype html>${scripts}<script src="/chat.js"></script><p style="height:3000px">x</p>`, { scriptOrder: { firstTouch: ['chat.js'] } }) // prettier-ignore
+    const { html } = await rewritten(
+      `<!doctype html>${scripts}<script src="/chat.js"></script><p style="height:3000px">x</p>`,
+      { scriptOrder: { firstTouch: ['chat.js'] } },
+    )
     expect(html).toContain(FIRST_TOUCH_LOADER.slice(0, 40))
     await serve(html, files)
     expect(await page.evaluate('said')).not.toContain('chat')
@@ -117,8 +124,7 @@ describe('scripts that wait', () => {
     await page.unroute('http://quay.example/**')
   })
   test('a background loads when it comes near the view', async () => {
-    const far =
-      '<div style="height:5000px"></div><div id="far" style="height:9px;background:url(/b.png)"></div>'
+    const far = '<div style="height:5000px"></div><div id="far" style="height:9px;background:url(/b.png)"></div>'
     const { html } = await rewritten(`<!doctype html><body>${far}</body>`, { lazy: { firstImages: 0 } })
     expect(html).toContain(BACKGROUND_LOADER.slice(0, 40))
     await serve(html, {})

@@ -65,9 +65,7 @@ export class BulkProcess {
       this.#timer.unref()
       return
     }
-    const first = this.#queue.reduce((best, one) =>
-      URGENCY[one.task.name] < URGENCY[best.task.name] ? one : best,
-    )
+    const first = this.#queue.reduce((best, one) => (URGENCY[one.task.name] < URGENCY[best.task.name] ? one : best))
     this.#queue.splice(this.#queue.indexOf(first), 1)
     this.#current = first
     this.#timer = setTimeout(() => this.#child?.kill('SIGKILL'), LONGEST_MS)
@@ -89,15 +87,12 @@ export class BulkProcess {
       // Some systems do not allow it; then it runs beside visitors as an equal.
     }
     child.on('message', (reply: BulkReply) =>
-      this.#end(reply.id, (one) =>
-        'failed' in reply ? one.reject(new Error(reply.failed)) : one.resolve(reply.done),
-      ),
+      this.#end(reply.id, (one) => ('failed' in reply ? one.reject(new Error(reply.failed)) : one.resolve(reply.done))),
     )
     child.once('exit', () => {
       this.#child = undefined
       const lost = this.#current
-      if (lost !== undefined)
-        this.#end(lost.id, (one) => one.reject(new Error('The process for bulk work ended.')))
+      if (lost !== undefined) this.#end(lost.id, (one) => one.reject(new Error('The process for bulk work ended.')))
     })
     child.unref()
     this.#child = child

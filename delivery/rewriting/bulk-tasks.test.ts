@@ -10,23 +10,43 @@ const halved = (avif: Buffer): [width: boolean, height: boolean] => {
 
 let photo: Sharp
 beforeAll(() => {
-  photo = sharp({ create: { width: 64, height: 48, channels: 3, background: '#14506b', noise: { type: 'gaussian', mean: 128, sigma: 40 } } }) // prettier-ignore
+  photo = sharp({
+    create: {
+      width: 64,
+      height: 48,
+      channels: 3,
+      background: '#14506b',
+      noise: { type: 'gaussian', mean: 128, sigma: 40 },
+    },
+  })
 })
 
 describe('AVIF keeps colours', () => {
   const made = async (bytes: Buffer, lossless = false): Promise<Buffer> =>
     (await BULK_TASKS.picture({ bytes, form: 'avif', width: 64, quality: 82, lossless }))!
   test.each<[string, () => Promise<Buffer>, boolean]>([
-    ['in half the resolution where a JPEG does', () => photo.clone().jpeg({ chromaSubsampling: '4:2:0' }).toBuffer(), true],
+    [
+      'in half the resolution where a JPEG does',
+      () => photo.clone().jpeg({ chromaSubsampling: '4:2:0' }).toBuffer(),
+      true,
+    ],
     ['in half where a WebP does', () => photo.clone().webp().toBuffer(), true],
     ['finely where a JPEG does', () => photo.clone().jpeg({ chromaSubsampling: '4:4:4' }).toBuffer(), false],
     ['finely where a WebP lost nothing', () => photo.clone().webp({ lossless: true }).toBuffer(), false],
     ['finely for a PNG', () => photo.clone().png().toBuffer(), false],
-  ])('%s', async (_name, original, half) => expect(halved(await made(await original()))).toEqual([half, half])) // prettier-ignore
+  ])('%s', async (_name, original, half) => expect(halved(await made(await original()))).toEqual([half, half]))
   test('finely where nothing is to be lost, whatever the original does', async () => {
     const original = await photo.clone().jpeg({ chromaSubsampling: '4:2:0' }).toBuffer()
     expect(halved(await made(original, true))).toEqual([false, false])
   })
   test('what is no picture gives none', async () =>
-    expect(await BULK_TASKS.picture({ bytes: Buffer.from('no picture'), form: 'avif', width: 64, quality: 82, lossless: false })).toBeUndefined()) // prettier-ignore
+    expect(
+      await BULK_TASKS.picture({
+        bytes: Buffer.from('no picture'),
+        form: 'avif',
+        width: 64,
+        quality: 82,
+        lossless: false,
+      }),
+    ).toBeUndefined())
 })

@@ -63,8 +63,7 @@ const coloursOf = async (bytes: Buffer): Promise<'4:2:0' | '4:4:4'> => {
   const meta = await sharp(bytes, { limitInputPixels: MOST_PIXELS })
     .metadata()
     .catch(() => undefined)
-  return (meta?.format === 'webp' && !bytes.includes('VP8L')) ||
-    meta?.chromaSubsampling?.startsWith('4:2:0') === true
+  return (meta?.format === 'webp' && !bytes.includes('VP8L')) || meta?.chromaSubsampling?.startsWith('4:2:0') === true
     ? '4:2:0'
     : '4:4:4'
 }
@@ -104,12 +103,7 @@ export const BULK_TASKS = {
     return made.toBuffer().catch(() => undefined)
   },
   /** A WebP that takes a tenth of a second, where the best form takes seconds: the first visitors of a page get this. */
-  quickPicture: async ({
-    bytes,
-    width,
-    quality,
-    lossless,
-  }: Omit<PictureOrder, 'form'>): Promise<Buffer | undefined> =>
+  quickPicture: async ({ bytes, width, quality, lossless }: Omit<PictureOrder, 'form'>): Promise<Buffer | undefined> =>
     upright(bytes, width)
       .webp({ quality: qualityFor('webp', quality), lossless, effort: QUICK_WEBP_EFFORT })
       .toBuffer()

@@ -16,12 +16,10 @@ export const changesOf = async (
   })
   const [hostName, route] =
     [...io.routes()].find(
-      ([name, one]) =>
-        one.siteId === siteId && one.channel === channel && (host === undefined || host === name),
+      ([name, one]) => one.siteId === siteId && one.channel === channel && (host === undefined || host === name),
     ) ?? []
   if (route === undefined || hostName === undefined) return untouched('The site is not delivered at present.')
-  if (route.rewriting === undefined)
-    return untouched('No remedy that rewrites pages or files is switched on.')
+  if (route.rewriting === undefined) return untouched('No remedy that rewrites pages or files is switched on.')
   const url = new URL(path, 'http://site')
   const inquiry: Inquiry = {
     io,

@@ -13,16 +13,22 @@ export interface Craft extends Carried<typeof PAGE_TASKS>, Carried<typeof BULK_T
   readonly close: () => Promise<void>
 }
 
-export type PageTask = { [Name in keyof typeof PAGE_TASKS]: { name: Name; input: Parameters<(typeof PAGE_TASKS)[Name]>[0] } }[keyof typeof PAGE_TASKS] // prettier-ignore
-export type BulkTask = { [Name in keyof typeof BULK_TASKS]: { name: Name; input: Parameters<(typeof BULK_TASKS)[Name]>[0] } }[keyof typeof BULK_TASKS] // prettier-ignore
+export type PageTask = {
+  [Name in keyof typeof PAGE_TASKS]: { name: Name; input: Parameters<(typeof PAGE_TASKS)[Name]>[0] }
+}[keyof typeof PAGE_TASKS]
+export type BulkTask = {
+  [Name in keyof typeof BULK_TASKS]: { name: Name; input: Parameters<(typeof BULK_TASKS)[Name]>[0] }
+}[keyof typeof BULK_TASKS]
 
 /** The same within this process: for tests, and where threads cannot be had. */
 export const craftHere = (): Craft => {
   let waiting = 0
-  const counted = <Input extends unknown[], Output>(task: (...input: Input) => Promise<Output>) => async (...input: Input): Promise<Output> => {
-    waiting++
-    return task(...input).finally(() => waiting--)
-  } // prettier-ignore
+  const counted =
+    <Input extends unknown[], Output>(task: (...input: Input) => Promise<Output>) =>
+    async (...input: Input): Promise<Output> => {
+      waiting++
+      return task(...input).finally(() => waiting--)
+    }
   return {
     ...PAGE_TASKS,
     pictureFacts: counted(BULK_TASKS.pictureFacts),

@@ -20,8 +20,7 @@ describe('a page whose rewriting fails', () => {
   beforeEach(async () => {
     bench = await DeliveryBench.open()
     bench.use(setupWith({ pageCache: {}, minify: {} }))
-    bench.handler = (_req, res) =>
-      void res.writeHead(200, { 'content-type': 'text/html', etag: '"a"' }).end(AS_IT_CAME)
+    bench.handler = (_req, res) => void res.writeHead(200, { 'content-type': 'text/html', etag: '"a"' }).end(AS_IT_CAME)
     tries = 0
     held = Promise.resolve()
     const { craft } = bench.io.rewriter
@@ -84,7 +83,10 @@ describe('a page whose rewriting fails', () => {
     await body()
     const [failed] = failures()
     expect(failed).toMatchObject({ channel: 'live', target: '/', why: 'it took longer than 30 s', tries: 1 })
-    const { untouched } = await changesOf({ siteId: 's', channel: 'live', path: '/', device: 'laptop', scheme: 'http' }, bench.io) // prettier-ignore
+    const { untouched } = await changesOf(
+      { siteId: 's', channel: 'live', path: '/', device: 'laptop', scheme: 'http' },
+      bench.io,
+    )
     expect(untouched).toContain('Rewriting this page failed, so it goes out as it came.')
     expect(untouched).toContain('it took longer than 30 s')
   })

@@ -83,12 +83,7 @@ export class MadeFiles {
       {
         key,
         status: 200,
-        fields: [
-          ['content-type', type],
-          ['cache-control', FOR_GOOD],
-          ['date', new Date(now).toUTCString()],
-          ...more,
-        ],
+        fields: [['content-type', type], ['cache-control', FOR_GOOD], ['date', new Date(now).toUTCString()], ...more],
         requestTime: now,
         responseTime: now,
         correctedInitialAge: seconds(0),
@@ -106,9 +101,7 @@ export class MadeFiles {
 
   /** @param type media type, or the kind it follows from */
   putFile(siteId: string, digest: string, type: string, bytes: Buffer): StoredEntry {
-    return (
-      this.file(siteId, digest) ?? this.#put(this.#key(siteId, digest, 'file'), TYPES[type] ?? type, bytes)
-    )
+    return this.file(siteId, digest) ?? this.#put(this.#key(siteId, digest, 'file'), TYPES[type] ?? type, bytes)
   }
 
   picture(siteId: string, digest: string, width: number, form: PictureForm): StoredEntry | undefined {
@@ -121,9 +114,7 @@ export class MadeFiles {
     { width, form, bytes, type }: { width: number; form: PictureForm; bytes: Buffer; type: PictureForm },
   ): StoredEntry {
     // One address, several forms: caches on the way must keep them apart (RFC 9110 §12.5.5).
-    return this.#put(this.#key(siteId, digest, `${width}.${form}`), `image/${type}`, bytes, [
-      ['vary', 'accept'],
-    ])
+    return this.#put(this.#key(siteId, digest, `${width}.${form}`), `image/${type}`, bytes, [['vary', 'accept']])
   }
 
   async recipe(siteId: string, digest: string): Promise<PictureRecipe | undefined> {
@@ -143,8 +134,7 @@ export class MadeFiles {
     if (this.#recipes.has(id)) return
     this.#recipes.set(id, recipe)
     const key = this.#key(siteId, digest, 'recipe')
-    if (this.#store.candidates(key).length === 0)
-      this.#put(key, TYPES['recipe']!, Buffer.from(JSON.stringify(recipe)))
+    if (this.#store.candidates(key).length === 0) this.#put(key, TYPES['recipe']!, Buffer.from(JSON.stringify(recipe)))
   }
 
   bytes(entry: StoredEntry): Promise<Buffer | undefined> {

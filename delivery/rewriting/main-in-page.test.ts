@@ -28,10 +28,24 @@ afterEach(() => bench.close())
 describe('the main picture in pages for phones', () => {
   const phone = (accept = PAGE_ACCEPT) => ({ headers: { 'sec-ch-ua-mobile': '?1', accept } })
   const knowledge = [
-    { path: '/', device: 'phone' as const, viewWidth: 390, mainImage: '/s/photo.jpg', alsoMain: [], images: [{ path: '/s/photo.jpg', shownWidth: 300, inFirstView: true, widthHeld: true }], fonts: [], selectors: [], hosts: [], spoke: [], measured: [] },
-  ] // prettier-ignore
+    {
+      path: '/',
+      device: 'phone' as const,
+      viewWidth: 390,
+      mainImage: '/s/photo.jpg',
+      alsoMain: [],
+      images: [{ path: '/s/photo.jpg', shownWidth: 300, inFirstView: true, widthHeld: true }],
+      fonts: [],
+      selectors: [],
+      hosts: [],
+      spoke: [],
+      measured: [],
+    },
+  ]
   const looked = (mainInPageKb?: number): void =>
-    bench.use(setupWith({ pageCache: {}, images: {}, hints: mainInPageKb === undefined ? {} : { mainInPageKb } }), { knowledge }) // prettier-ignore
+    bench.use(setupWith({ pageCache: {}, images: {}, hints: mainInPageKb === undefined ? {} : { mainInPageKb } }), {
+      knowledge,
+    })
   const once = async (options: Parameters<DeliveryBench['ask']>[1]): Promise<string> => {
     await rewritten(bench, '/', options)
     return rewritten(bench, '/', options)
@@ -55,10 +69,13 @@ describe('the main picture in pages for phones', () => {
     await once(phone())
     expect(await once(options)).not.toContain('data:')
   })
-  test.each([['larger than the owner allows', 1], ['wanted never', 0]])('not when it is %s', async (_why, most) => {
+  test.each([
+    ['larger than the owner allows', 1],
+    ['wanted never', 0],
+  ])('not when it is %s', async (_why, most) => {
     looked(most)
     expect(await once(phone())).not.toContain('data:')
-  }) // prettier-ignore
+  })
   test('the owner sees it among the changes for phones', async () => {
     looked()
     await once(phone())
@@ -69,7 +86,8 @@ describe('the main picture in pages for phones', () => {
       path: '/',
       scheme: 'http' as const,
     }
-    const told = async (device: 'phone' | 'laptop') => (await changesOf({ ...query, device }, bench.io)).changes.map(({ sentence }) => sentence).join() // prettier-ignore
+    const told = async (device: 'phone' | 'laptop') =>
+      (await changesOf({ ...query, device }, bench.io)).changes.map(({ sentence }) => sentence).join()
     expect(await told('phone')).toContain('in the page itself')
     expect(await told('laptop')).not.toContain('in the page itself')
   })

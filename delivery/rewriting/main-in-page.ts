@@ -49,7 +49,12 @@ export const mainInPage = async (
     }
     const bytes = fits(entry, mainInPageBytes) ? await made.bytes(entry) : undefined
     if (bytes !== undefined)
-      return { address: candidate.address, width, bytes: bytes.length, data: `data:image/avif;base64,${bytes.toString('base64')}` } // prettier-ignore
+      return {
+        address: candidate.address,
+        width,
+        bytes: bytes.length,
+        data: `data:image/avif;base64,${bytes.toString('base64')}`,
+      }
   }
   return undefined
 }

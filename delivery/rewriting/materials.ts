@@ -36,8 +36,7 @@ const isText = (bytes: Buffer): string | undefined => {
   return Buffer.byteLength(text) === bytes.length && !text.includes('�') ? text : undefined
 }
 
-const sha384 = (bytes: Buffer | string): string =>
-  `sha384-${createHash('sha384').update(bytes).digest('base64')}`
+const sha384 = (bytes: Buffer | string): string => `sha384-${createHash('sha384').update(bytes).digest('base64')}`
 
 /** What is seen of a site on the way, so that fonts keep the characters it is written with. */
 interface Seen {
@@ -63,7 +62,8 @@ export class Materials {
     this.#prefix = io.memory.newPrefix()
     this.#recalled = new RecalledFacts(io.memory)
     this.#wanted = wantedKinds(remedies)
-    const of = (id: 'minify' | 'fingerprint' | 'images' | 'fonts' | 'localCopies'): Exceptions => compileExceptions(remedies[id].exceptions) // prettier-ignore
+    const of = (id: 'minify' | 'fingerprint' | 'images' | 'fonts' | 'localCopies'): Exceptions =>
+      compileExceptions(remedies[id].exceptions)
     this.#exceptions = {
       minify: of('minify'),
       fingerprint: of('fingerprint'),
@@ -85,7 +85,9 @@ export class Materials {
       for (let next = queue.shift(); next !== undefined; next = queue.shift()) {
         const file = next
         const learn = () => this.#facts(file, fetch, 0)
-        const found = await this.#recalled.of(`${file.kind} ${file.address} ${seen}`, recall.unstored(file.address) ? recall.now : undefined, learn).catch(() => undefined) // prettier-ignore
+        const found = await this.#recalled
+          .of(`${file.kind} ${file.address} ${seen}`, recall.unstored(file.address) ? recall.now : undefined, learn)
+          .catch(() => undefined)
         if (found !== undefined) facts.set(next.address, found)
       }
     }
@@ -109,7 +111,13 @@ export class Materials {
 
   #named(kind: FileFactsKind, address: URL): boolean {
     const { fingerprint } = this.#remedies
-    const wanted = { style: fingerprint.styles, script: fingerprint.scripts, font: fingerprint.fonts, image: fingerprint.images, other: false }[kind] // prettier-ignore
+    const wanted = {
+      style: fingerprint.styles,
+      script: fingerprint.scripts,
+      font: fingerprint.fonts,
+      image: fingerprint.images,
+      other: false,
+    }[kind]
     return wanted && this.#on('fingerprint', address)
   }
 
@@ -125,9 +133,7 @@ export class Materials {
         case 'script':
           return this.#script(address, source.bytes)
         case 'image':
-          return /svg/.test(source.type)
-            ? this.#drawing(address, source.bytes)
-            : this.#picture(address, source, digest)
+          return /svg/.test(source.type) ? this.#drawing(address, source.bytes) : this.#picture(address, source, digest)
         case 'font':
           return this.#font(address, source)
         default:
@@ -157,7 +163,13 @@ export class Materials {
     const changed = !bytes.equals(before)
     return {
       ...facts,
-      made: { path: madePath(this.#placeOf(address, by), digest), bytes: bytes.length, integrity: sha384(bytes), changed, by }, // prettier-ignore
+      made: {
+        path: madePath(this.#placeOf(address, by), digest),
+        bytes: bytes.length,
+        integrity: sha384(bytes),
+        changed,
+        by,
+      },
     }
   }
 
@@ -174,8 +186,7 @@ export class Materials {
     const minify = this.#remedies.minify.scripts && this.#on('minify', url)
     const made = minify ? await this.#io.craft.script(text) : text
     const by = [...(made === text ? [] : ['minify']), ...(this.#named('script', url) ? ['fingerprint'] : [])]
-    if (this.#remedies.localCopies.hosts.includes(url.host) && this.#on('localCopies', url))
-      by.push('localCopies')
+    if (this.#remedies.localCopies.hosts.includes(url.host) && this.#on('localCopies', url)) by.push('localCopies')
     return this.#madeText(address, 'script', bytes, made, by)
   }
 
@@ -205,7 +216,8 @@ export class Materials {
     return this.#once(`style ${address} ${digest} ${digest20(named)}`, async () => {
       const minify = this.#remedies.minify.styles && this.#on('minify', url)
       const { hints } = this.#remedies
-      const fontDisplay = hints.enabled && compileExceptions(hints.exceptions).file(url) === undefined ? hints.fontDisplay : 'as-it-is' // prettier-ignore
+      const fontDisplay =
+        hints.enabled && compileExceptions(hints.exceptions).file(url) === undefined ? hints.fontDisplay : 'as-it-is'
       const made = await craft.sheet({ text, address, minify, fontDisplay, paths })
       const by = [
         ...(made.did.minified ? ['minify'] : []),
@@ -228,17 +240,11 @@ export class Materials {
     const text = isText(bytes)
     const minify = text !== undefined && this.#remedies.minify.svg && this.#on('minify', url)
     const made = minify ? Buffer.from(await this.#io.craft.svg(text)) : bytes
-    const by = [
-      ...(made.equals(bytes) ? [] : ['minify']),
-      ...(this.#named('image', url) ? ['fingerprint'] : []),
-    ]
+    const by = [...(made.equals(bytes) ? [] : ['minify']), ...(this.#named('image', url) ? ['fingerprint'] : [])]
     return this.#kept(address, 'image', bytes, made, 'svg', by)
   }
 
-  async #font(
-    address: string,
-    { bytes, type }: { bytes: Buffer; type: string },
-  ): Promise<FileFacts | undefined> {
+  async #font(address: string, { bytes, type }: { bytes: Buffer; type: string }): Promise<FileFacts | undefined> {
     const url = new URL(address)
     const { text, icons: iconFonts, keep } = this.#remedies.fonts
     const { blocks, icons } = this.#seen
@@ -264,7 +270,12 @@ export class Materials {
     this.#io.made.putFile(this.#siteId, digest, type, made)
     const path = madePath(new URL(address).pathname, digest)
     const changed = !made.equals(before)
-    return { address, kind, bytes: before.length, made: { path, bytes: made.length, integrity: sha384(made), changed, by } } // prettier-ignore
+    return {
+      address,
+      kind,
+      bytes: before.length,
+      made: { path, bytes: made.length, integrity: sha384(made), changed, by },
+    }
   }
 
   async #picture(
@@ -276,9 +287,7 @@ export class Materials {
     const { images } = this.#remedies
     const facts = this.#on('images', url) ? await this.#io.craft.pictureFacts(bytes) : undefined
     if (facts === undefined)
-      return this.#named('image', url)
-        ? this.#kept(address, 'image', bytes, bytes, type, ['fingerprint'])
-        : undefined
+      return this.#named('image', url) ? this.#kept(address, 'image', bytes, bytes, type, ['fingerprint']) : undefined
     const widths = offeredWidths(facts.width, images)
     const recipe = {
       address,
@@ -297,7 +306,11 @@ export class Materials {
       address,
       kind: 'image',
       bytes: bytes.length,
-      image: { width: facts.width, height: facts.height, widths: widths.map((width) => ({ width, path: pathOf(width) })) }, // prettier-ignore
+      image: {
+        width: facts.width,
+        height: facts.height,
+        widths: widths.map((width) => ({ width, path: pathOf(width) })),
+      },
       made: {
         path: pathOf(facts.width),
         bytes: undefined,

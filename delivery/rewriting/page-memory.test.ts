@@ -5,7 +5,14 @@ import { PageMemory } from './page-memory.ts'
 
 const style: FileFacts = { address: 'http://quay.example/a.css', kind: 'style', bytes: 3 }
 const order = (more: Partial<PageOrder> = {}): PageOrder =>
-  ({ html: '<p>x', address: 'http://quay.example/', device: 'phone', facts: new Map([[style.address, style]]), alsoUsed: [], ...more }) as PageOrder // prettier-ignore
+  ({
+    html: '<p>x',
+    address: 'http://quay.example/',
+    device: 'phone',
+    facts: new Map([[style.address, style]]),
+    alsoUsed: [],
+    ...more,
+  }) as PageOrder
 
 /** How often two pages are rewritten, one after the other. */
 const rewritten = async (one: [string, PageOrder], other: [string, PageOrder]): Promise<number> => {

@@ -9,8 +9,7 @@ const MOST_BYTES = 32 * 1024 * 1024
 const MOST_READ_BYTES = 16 * 1024 * 1024
 
 /** All of SHA-256: pages of different visitors are told apart by it. */
-const digest = (...parts: unknown[]): string =>
-  createHash('sha256').update(JSON.stringify(parts)).digest('base64url')
+const digest = (...parts: unknown[]): string => createHash('sha256').update(JSON.stringify(parts)).digest('base64url')
 
 const bytesOf = ({ html, files, used }: RewrittenPage): number =>
   html.length + files.reduce((sum, { text }) => sum + text.length, 0) + 40 * used.length + 1
@@ -55,17 +54,7 @@ export class PageMemory {
     rewrite: () => Promise<RewrittenPage>,
   ): Promise<RewrittenPage> {
     const files = [...facts.values()].map((one) => this.#number(one)).join()
-    const id = digest(
-      rules,
-      html,
-      address,
-      device,
-      multiplexed,
-      policy ?? null,
-      inPage?.data ?? null,
-      alsoUsed,
-      files,
-    )
+    const id = digest(rules, html, address, device, multiplexed, policy ?? null, inPage?.data ?? null, alsoUsed, files)
     const known = this.#rewritten.get(id)
     if (known !== undefined) return known
     const page = await rewrite()

@@ -7,7 +7,15 @@ import { MadeFiles, picturesMade, type PictureRecipe } from './made-files.ts'
 import { Pictures } from './pictures.ts'
 
 const SOURCE = Buffer.alloc(5000, 1)
-const RECIPE: PictureRecipe = { address: 'http://quay.example/p.jpg', source: digest20(SOURCE), form: 'jpeg', forms: ['avif', 'webp', 'jpeg'], widths: [640, 1200], quality: 80, lossless: false } // prettier-ignore
+const RECIPE: PictureRecipe = {
+  address: 'http://quay.example/p.jpg',
+  source: digest20(SOURCE),
+  form: 'jpeg',
+  forms: ['avif', 'webp', 'jpeg'],
+  widths: [640, 1200],
+  quality: 80,
+  lossless: false,
+}
 
 test('a form that is made quickly stands in until the best one is there', async () => {
   let finish: (bytes: Buffer) => void = () => undefined
@@ -23,7 +31,14 @@ test('a form that is made quickly stands in until the best one is there', async 
     return [entry?.fields.find(([name]) => name === 'content-type')?.[1], better]
   }
   expect(best()).toEqual([undefined, 'avif'])
-  const making = pictures.want({ siteId: 's', digest: 'd', recipe: RECIPE, width: 640, form: 'avif', fetch: async () => ({ bytes: SOURCE, type: 'image/jpeg' }) as never }) // prettier-ignore
+  const making = pictures.want({
+    siteId: 's',
+    digest: 'd',
+    recipe: RECIPE,
+    width: 640,
+    form: 'avif',
+    fetch: async () => ({ bytes: SOURCE, type: 'image/jpeg' }) as never,
+  })
   await expect.poll(best).toEqual(['image/webp', 'avif'])
   finish(Buffer.from('avif'))
   await making

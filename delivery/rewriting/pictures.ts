@@ -47,8 +47,7 @@ export class Pictures {
     const id = `${siteId} ${digest} ${width} ${form}`
     const underWay = this.#underWay.get(id)
     if (underWay !== undefined) return underWay
-    if (this.#failed.has(id) || this.#made.picture(siteId, digest, width, form) !== undefined)
-      return Promise.resolve()
+    if (this.#failed.has(id) || this.#made.picture(siteId, digest, width, form) !== undefined) return Promise.resolve()
     if (this.#underWay.size >= MOST_WAITING) return Promise.resolve()
     const making = this.#make(wish)
       .catch(() => void this.#failed.add(id))
@@ -60,14 +59,12 @@ export class Pictures {
   async #make({ siteId, digest, recipe, width, form, fetch }: PictureWish): Promise<void> {
     const source = await fetch(recipe.address, LARGEST_PICTURE)
     // The origin has another picture there by now: pages made from now on name that one.
-    if (source === undefined || digest20(source.bytes) !== recipe.source)
-      throw new Error('The source has changed.')
+    if (source === undefined || digest20(source.bytes) !== recipe.source) throw new Error('The source has changed.')
     const { quality, lossless } = recipe
     await this.#makeQuickly({ siteId, digest, recipe, width, form }, source.bytes)
     const made = await this.#craft.picture({ bytes: source.bytes, form, width, quality, lossless })
     // What does not get smaller stays as it is.
-    const smaller =
-      made !== undefined && (made.length < source.bytes.length || width < Math.max(...recipe.widths))
+    const smaller = made !== undefined && (made.length < source.bytes.length || width < Math.max(...recipe.widths))
     this.#made.putPicture(siteId, digest, {
       width,
       form,
@@ -82,11 +79,7 @@ export class Pictures {
     bytes: Buffer,
   ): Promise<void> {
     const { quality, lossless, forms } = recipe
-    if (
-      form !== 'avif' ||
-      !forms.includes('webp') ||
-      this.#made.picture(siteId, digest, width, 'webp') !== undefined
-    )
+    if (form !== 'avif' || !forms.includes('webp') || this.#made.picture(siteId, digest, width, 'webp') !== undefined)
       return
     const made = await this.#craft.quickPicture({ bytes, width, quality, lossless })
     if (made !== undefined && made.length < bytes.length)

@@ -7,7 +7,10 @@ import { RecalledFacts } from './recalled-facts.ts'
 /** Looks at a file that the test lets end one by one. */
 const looks = () => {
   const open: ((bytes: number) => void)[] = []
-  const learn = () => new Promise<FileFacts>((done) => open.push((bytes) => done({ address: 'http://quay.example/a.js', kind: 'script', bytes }))) // prettier-ignore
+  const learn = () =>
+    new Promise<FileFacts>((done) =>
+      open.push((bytes) => done({ address: 'http://quay.example/a.js', kind: 'script', bytes })),
+    )
   return { open, learn }
 }
 const at = (seconds: number) => epochMs(seconds * 1000)

@@ -41,8 +41,7 @@ export class RecalledFacts {
     const isLast = (): boolean => this.#looks.get(id) === look
     const look: Promise<FileFacts | undefined> = learn()
       .then((facts) => {
-        if (facts !== undefined && isLast())
-          this.#memory.recent.set(`${this.#prefix} ${id}`, { facts, at: now })
+        if (facts !== undefined && isLast()) this.#memory.recent.set(`${this.#prefix} ${id}`, { facts, at: now })
         return facts
       })
       .finally(() => isLast() && this.#looks.delete(id))

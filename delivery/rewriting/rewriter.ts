@@ -130,15 +130,11 @@ export class Rewriter {
     return async (address, largest) => {
       const url = new URL(address)
       if (!this.#isOwn(inquiry, url))
-        return fetchElsewhere(
-          address,
-          largest,
-          inquiry.route.rewriting!,
-          inquiry.io,
-          inquiry.route.origin.lookup,
-        )
+        return fetchElsewhere(address, largest, inquiry.route.rewriting!, inquiry.io, inquiry.route.origin.lookup)
       const found = await obtainPublic(inquiry, url, largest)
-      return found?.status === 200 ? { bytes: found.bytes, type: fieldValue(found.fields, 'content-type') ?? '' } : undefined // prettier-ignore
+      return found?.status === 200
+        ? { bytes: found.bytes, type: fieldValue(found.fields, 'content-type') ?? '' }
+        : undefined
     }
   }
 
@@ -155,7 +151,7 @@ export class Rewriter {
     try {
       const result = await this.#rewrite(inquiry, answer, page, rewriting)
       this.#failed.succeeded(copy)
-      return { ...result, kind: 'rewritten', bytes: Buffer.from(result.html, page.encoding), bytesBefore: bytes.length } // prettier-ignore
+      return { ...result, kind: 'rewritten', bytes: Buffer.from(result.html, page.encoding), bytesBefore: bytes.length }
     } catch (error) {
       const why = (error as Error).message
       const { againAt } = this.#failed.add(copy, { siteId, channel, target, why }, io.now())
@@ -175,14 +171,18 @@ export class Rewriter {
     const { route, visitor, target, io } = inquiry
     const { siteId } = route
     const address = `${visitor.scheme}://${visitor.host}${target}`
-    const contents = await this.#memory.contents(text, address, () => this.#craft.readPage({ html: text, address })) // prettier-ignore
+    const contents = await this.#memory.contents(text, address, () => this.#craft.readPage({ html: text, address }))
     const facts = await this.#materials(route, rewriting).of(contents, this.fetcher(inquiry), {
       now: io.now(),
       unstored: (file) => !this.#isStored(inquiry, file),
     })
     const kind = `${rewriting.digest} ${addressPattern(inquiry.path)}`
     const plain = this.#order(inquiry, answer, { text, address, facts, kind })
-    const inPage = await mainInPage(inquiry, plain, { made: this.#made, pictures: this.pictures, fetch: this.fetcher(inquiry) }) // prettier-ignore
+    const inPage = await mainInPage(inquiry, plain, {
+      made: this.#made,
+      pictures: this.pictures,
+      fetch: this.fetcher(inquiry),
+    })
     const order = { ...plain, inPage }
     const result = await this.#memory.rewritten(this.#rules(route), order, () => this.#craft.page(order))
     this.#use(kind, result.used)
@@ -278,7 +278,11 @@ export class Rewriter {
     const fetch = this.fetcher(inquiry)
     const order = (address: string): number => {
       const path = new URL(address).pathname
-      return [views.phone, views.laptop].some((view) => view?.images.some((one) => one.path === path && one.inFirstView)) ? 0 : 1 // prettier-ignore
+      return [views.phone, views.laptop].some((view) =>
+        view?.images.some((one) => one.path === path && one.inFirstView),
+      )
+        ? 0
+        : 1
     }
     const pictures = [...facts.values()]
       .filter(({ image }) => image !== undefined)
@@ -289,9 +293,8 @@ export class Rewriter {
       if (recipe === undefined) continue
       const needed = expectedWidths(new URL(address).pathname, image!, views, remedies.images.phoneDensity)
       for (const width of needed)
-        behind(
-          this.pictures.want({ siteId, digest, recipe, width, form: recipe.forms[0]!, fetch }),
-          (error) => inquiry.io.report(error, { picture: address }),
+        behind(this.pictures.want({ siteId, digest, recipe, width, form: recipe.forms[0]!, fetch }), (error) =>
+          inquiry.io.report(error, { picture: address }),
         )
     }
   }

@@ -15,8 +15,7 @@ import { aPhoto, named, rewritten, type Asking } from '../testing/rewritten.ts'
 
 const STYLE =
   '/*! licence */\n@font-face { font-family: F; src: url(f.woff) }\n.a { color : red ; background: url("p.png") }\n/* note */'
-const SCRIPT =
-  '/* a long note */\nfunction greet (somebody) { return "hello " + somebody }\nwindow.greet = greet\n'
+const SCRIPT = '/* a long note */\nfunction greet (somebody) { return "hello " + somebody }\nwindow.greet = greet\n'
 let photo: Buffer
 let drawing: Buffer
 let font: Buffer
@@ -25,38 +24,53 @@ let bench: DeliveryBench
 
 beforeAll(async () => {
   photo = await aPhoto()
-  drawing = await sharp({ create: { width: 60, height: 40, channels: 3, background: '#0c6a70' } }).png({ compressionLevel: 0 }).toBuffer() // prettier-ignore
+  drawing = await sharp({ create: { width: 60, height: 40, channels: 3, background: '#0c6a70' } })
+    .png({ compressionLevel: 0 })
+    .toBuffer()
   const path = createRequire(import.meta.url).resolve('@fontsource/bitter/files/bitter-latin-400-normal.woff')
   font = await readFile(path)
 })
 
 beforeEach(async () => {
   bench = await DeliveryBench.open()
-  page = '<!doctype html><title>Quay</title><link rel="stylesheet" href="/s/a.css?v=1"><script src="/s/a.js"></script><p class="a">Hello</p><img src="/s/photo.jpg">' // prettier-ignore
+  page =
+    '<!doctype html><title>Quay</title><link rel="stylesheet" href="/s/a.css?v=1"><script src="/s/a.js"></script><p class="a">Hello</p><img src="/s/photo.jpg">'
   bench.handler = (req, res) => {
     const send = (type: string, body: string | Buffer, more: Record<string, string> = {}): void =>
       void res.writeHead(200, { 'content-type': type, etag: '"origin"', ...more }).end(body)
     switch (req.url?.split('?')[0]) {
-      case '/s/a.css': return send('text/css', STYLE)
-      case '/s/a.js': return send('application/javascript', SCRIPT)
-      case '/s/photo.jpg': return send('image/jpeg', photo)
-      case '/s/p.png': return send('image/png', drawing)
-      case '/s/f.woff': return send('font/woff', font)
-      case '/data': return send('application/json', '{ "big": 12345678901234567890, "text": "a  b" }')
-      case '/latin': return send('text/html; charset=iso-8859-1', Buffer.from('<p>caf\xe9  <img src="/s/photo.jpg">', 'latin1'))
-      case '/koi8': return send('text/html; charset=koi8-r', '<p>x  </p>')
-      case '/large': return send('text/html', `<p>${' '.repeat(5_000_001)}`)
-      case '/private': return send('text/html', page, { 'set-cookie': 'session=1' })
-      case '/untouchable': return send('text/html', page, { 'cache-control': 'no-transform' })
-      case '/poll': return send('application/json', JSON.stringify({ asked: bench.asked.length }))
-      default: return send('text/html; charset=utf-8', page)
+      case '/s/a.css':
+        return send('text/css', STYLE)
+      case '/s/a.js':
+        return send('application/javascript', SCRIPT)
+      case '/s/photo.jpg':
+        return send('image/jpeg', photo)
+      case '/s/p.png':
+        return send('image/png', drawing)
+      case '/s/f.woff':
+        return send('font/woff', font)
+      case '/data':
+        return send('application/json', '{ "big": 12345678901234567890, "text": "a  b" }')
+      case '/latin':
+        return send('text/html; charset=iso-8859-1', Buffer.from('<p>caf\xe9  <img src="/s/photo.jpg">', 'latin1'))
+      case '/koi8':
+        return send('text/html; charset=koi8-r', '<p>x  </p>')
+      case '/large':
+        return send('text/html', `<p>${' '.repeat(5_000_001)}`)
+      case '/private':
+        return send('text/html', page, { 'set-cookie': 'session=1' })
+      case '/untouchable':
+        return send('text/html', page, { 'cache-control': 'no-transform' })
+      case '/poll':
+        return send('application/json', JSON.stringify({ asked: bench.asked.length }))
+      default:
+        return send('text/html; charset=utf-8', page)
     }
-  } // prettier-ignore
+  }
 })
 afterEach(() => bench.close())
 
-const use = (remedies: Remedies): void =>
-  bench.use(setupWith({ pageCache: { apiLifetimeS: 60 }, ...remedies }))
+const use = (remedies: Remedies): void => bench.use(setupWith({ pageCache: { apiLifetimeS: 60 }, ...remedies }))
 
 const ready = (...[path, options]: Asking): Promise<string> => rewritten(bench, path, options)
 
@@ -102,7 +116,9 @@ describe('files under addresses of their own', () => {
     use({ minify: {}, fingerprint: {} })
     const path = named(await ready(), /href=["]?(\/s\/a\.z[0-9a-f]{19}\.css)/)
     const { body, headers } = await bench.ask(path)
-    expect(body.toString()).toMatch(/^\/\*! licence \*\/@font-face\{font-family:F;src:url\(\/s\/f\.z[0-9a-f]{19}\.woff\)\}\.a\{color:red;background:url\(\/s\/p\.z[0-9a-f]{19}\.png\)\}$/) // prettier-ignore
+    expect(body.toString()).toMatch(
+      /^\/\*! licence \*\/@font-face\{font-family:F;src:url\(\/s\/f\.z[0-9a-f]{19}\.woff\)\}\.a\{color:red;background:url\(\/s\/p\.z[0-9a-f]{19}\.png\)\}$/,
+    )
     expect(headers['cache-control']).toBe('public, max-age=31536000, immutable')
     expect(headers['content-type']).toBe('text/css; charset=utf-8')
     const picture = named(body.toString(), /url\((\/s\/p[^)]*)\)/)
@@ -111,11 +127,15 @@ describe('files under addresses of their own', () => {
   test('the origin’s address still gives the origin’s bytes and tag', async () => {
     use({ minify: {}, fingerprint: {}, images: {} })
     await ready()
-    for (const [path, bytes] of [['/s/a.css?v=1', STYLE], ['/s/a.js', SCRIPT], ['/s/photo.jpg', photo]] as const) {
+    for (const [path, bytes] of [
+      ['/s/a.css?v=1', STYLE],
+      ['/s/a.js', SCRIPT],
+      ['/s/photo.jpg', photo],
+    ] as const) {
       const answer = await bench.ask(path)
       expect([answer.body.equals(Buffer.from(bytes)), answer.headers.etag]).toEqual([true, '"origin"'])
     }
-  }) // prettier-ignore
+  })
   test('integrity is computed anew for what is changed (Subresource Integrity §3.3)', async () => {
     page = `<script src="/s/a.js" integrity="sha384-${createHash('sha384').update(SCRIPT).digest('base64')}"></script>`
     use({ minify: { html: false } })
@@ -182,16 +202,18 @@ describe('pictures', () => {
   })
   test('until it is converted the original is sent, and nobody waits or keeps it', async () => {
     use({ images: {}, browserCache: {} })
-    const path = named((await bench.ask('/').then(() => ready())), /src="(\/s\/photo\.w1200[^"]+)"/)
+    const path = named(await bench.ask('/').then(() => ready()), /src="(\/s\/photo\.w1200[^"]+)"/)
     // In its own form it is asked for by few, and made for none before.
     const first = await bench.ask(path, accept('image/jpeg'))
     expect(first.body.equals(photo)).toBe(true)
     expect(first.headers['cache-control']).toBeUndefined()
-  }) // prettier-ignore
+  })
   test('width and height are written in, and several widths for a lazy one', async () => {
     use({ images: {}, lazy: { firstImages: 0 } })
     const html = await ready()
-    expect(html).toMatch(/srcset="\/s\/photo\.w320\.z[0-9a-f]{19}\.jpg 320w, [^"]*1200w" sizes="auto, 100vw" width="1200" height="800" data-zest-size/) // prettier-ignore
+    expect(html).toMatch(
+      /srcset="\/s\/photo\.w320\.z[0-9a-f]{19}\.jpg 320w, [^"]*1200w" sizes="auto, 100vw" width="1200" height="800" data-zest-size/,
+    )
     const narrow = named(html, /(\/s\/photo\.w320\.z[0-9a-f]{19}\.jpg)/)
     await bench.ask(narrow, accept('image/webp'))
     await expect.poll(() => bench.io.rewriter.waiting('s')).toBe(0)
@@ -221,7 +243,9 @@ describe('fonts', () => {
     if (!('characterSet' in cut) || !('characterSet' in had)) return expect.fail('no single font')
     // Glyph for glyph the same outlines, by the font library.
     for (const char of 'Skerry Point, 7½ € é')
-      expect(cut.glyphForCodePoint(char.codePointAt(0)!).path.toSVG()).toBe(had.glyphForCodePoint(char.codePointAt(0)!).path.toSVG()) // prettier-ignore
+      expect(cut.glyphForCodePoint(char.codePointAt(0)!).path.toSVG()).toBe(
+        had.glyphForCodePoint(char.codePointAt(0)!).path.toSVG(),
+      )
   })
 })
 
@@ -266,7 +290,10 @@ describe('pages', () => {
     await ready()
     bench.aheadS = 36_000 + 700
     await bench.ask('/')
-    expect(bench.asked.at(-1)?.headers['if-none-match'] ?? bench.asked.find(({ line, headers }) => line === 'GET /' && headers['if-none-match'])).toBeUndefined() // prettier-ignore
+    expect(
+      bench.asked.at(-1)?.headers['if-none-match'] ??
+        bench.asked.find(({ line, headers }) => line === 'GET /' && headers['if-none-match']),
+    ).toBeUndefined()
   })
   test('data is written without white space, and no number is rounded', async () => {
     use({ minify: {} })
@@ -325,7 +352,11 @@ describe('scripts of other hosts', () => {
 
 describe('polls of pages left open', () => {
   const poll = (who: string, body = '{}') =>
-    bench.ask('/poll', { method: 'POST', body, headers: { cookie: `session=${who}`, 'content-type': 'application/json', 'content-length': String(body.length) } }) // prettier-ignore
+    bench.ask('/poll', {
+      method: 'POST',
+      body,
+      headers: { cookie: `session=${who}`, 'content-type': 'application/json', 'content-length': String(body.length) },
+    })
   const polls = (): number => bench.asked.filter(({ line }) => line === 'POST /poll').length
   beforeEach(() => use({ polling: { paths: ['/poll'], everyS: 120 } }))
 

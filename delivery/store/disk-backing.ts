@@ -80,9 +80,7 @@ export class DiskBacking implements Backing {
 
   async bodies(entry: StoredEntry): Promise<Bodies | undefined> {
     const read = await Promise.all(
-      entry.bodies.map(
-        async ({ coding }) => [coding, await readEntryBody(this.#path(entry), entry, coding)] as const,
-      ),
+      entry.bodies.map(async ({ coding }) => [coding, await readEntryBody(this.#path(entry), entry, coding)] as const),
     )
     return read.every(([, bytes]) => bytes !== undefined) ? (new Map(read) as unknown as Bodies) : undefined
   }

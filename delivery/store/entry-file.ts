@@ -39,8 +39,7 @@ const Header = z.object({
 const LONGEST_HEADER = 256 * 1024
 
 /** 128 bits of SHA-256: enough to notice damage, and half the memory of the whole. */
-export const digestOf = (bytes: Buffer): string =>
-  createHash('sha256').update(bytes).digest('base64url').slice(0, 22)
+export const digestOf = (bytes: Buffer): string => createHash('sha256').update(bytes).digest('base64url').slice(0, 22)
 
 /** Description of an entry as one line of JSON. */
 export const headerText = (entry: StoredEntry): string => JSON.stringify({ format: STORED_FORMAT, ...entry })
@@ -115,11 +114,7 @@ export const readWholeEntry = async (
 }
 
 /** Bytes of one coding, checked against their digest; undefined when the file is gone or damaged. */
-export const readEntryBody = async (
-  path: string,
-  entry: StoredEntry,
-  coding: Coding,
-): Promise<Buffer | undefined> => {
+export const readEntryBody = async (path: string, entry: StoredEntry, coding: Coding): Promise<Buffer | undefined> => {
   const whole = await readFile(path).catch(() => undefined)
   const headerEnd = whole?.indexOf(10) ?? -1
   if (whole === undefined || headerEnd === -1) return undefined

@@ -16,9 +16,16 @@ beforeEach(async () => {
 afterEach(() => rm(folder, { recursive: true, force: true }))
 
 const entry = (id: string, status = 200): StoredEntry => ({
-  key: cacheKey('s/live', 'http', 'h', `/${id}`), id, status, fields: [['content-type', 'text/html']],
-  requestTime: epochMs(1), responseTime: epochMs(2), correctedInitialAge: seconds(0), nominated: [], bodies: [],
-}) // prettier-ignore
+  key: cacheKey('s/live', 'http', 'h', `/${id}`),
+  id,
+  status,
+  fields: [['content-type', 'text/html']],
+  requestTime: epochMs(1),
+  responseTime: epochMs(2),
+  correctedInitialAge: seconds(0),
+  nominated: [],
+  bodies: [],
+})
 const fail = (error: Error): never => {
   throw error
 }

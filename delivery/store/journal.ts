@@ -17,9 +17,7 @@ const line = (text: string): string => `${crc32(text).toString(16).padStart(8, '
 
 const unwrap = (text: string): string | undefined => {
   const content = text.slice(9)
-  return text.length > 9 && crc32(content).toString(16).padStart(8, '0') === text.slice(0, 8)
-    ? content
-    : undefined
+  return text.length > 9 && crc32(content).toString(16).padStart(8, '0') === text.slice(0, 8) ? content : undefined
 }
 
 /** Entries that a journal tells of, by name, read a little at a time: visitors are answered meanwhile. Undefined when there is no journal. */

@@ -17,10 +17,8 @@ beforeEach(async () => {
 })
 afterEach(() => bench.close())
 
-const list = (query: Partial<StoreQuery> = {}) =>
-  listStore(StoreQuery.parse({ siteId: 's', ...query }), bench.io)
-const addresses = async (query: Partial<StoreQuery> = {}) =>
-  (await list(query)).entries.map(({ address }) => address)
+const list = (query: Partial<StoreQuery> = {}) => listStore(StoreQuery.parse({ siteId: 's', ...query }), bench.io)
+const addresses = async (query: Partial<StoreQuery> = {}) => (await list(query)).entries.map(({ address }) => address)
 
 describe('what the store holds', () => {
   test('each response with its age, lifetime, codings and hits', async () => {
@@ -81,22 +79,16 @@ describe('coverage', () => {
     await bench.ask('/private')
     await expect
       .poll(
-        async () =>
-          (await coverageOf({ siteId: 's', channel: 'live', addresses: ['/private'] }, bench.io))[0]?.last,
+        async () => (await coverageOf({ siteId: 's', channel: 'live', addresses: ['/private'] }, bench.io))[0]?.last,
       )
       .not.toBeNull()
-    const states = await coverageOf(
-      { siteId: 's', channel: 'live', addresses: ['/a', '/private', '/never'] },
-      bench.io,
-    )
+    const states = await coverageOf({ siteId: 's', channel: 'live', addresses: ['/a', '/private', '/never'] }, bench.io)
     expect(states.map(({ state }) => state)).toEqual(['fresh', 'absent', 'absent'])
     expect(states[0]!.last?.cacheStatus).toContain('stored')
     expect(states[1]!.last?.cacheStatus).toContain('detail=private')
     expect(states[2]!.last).toBeNull()
     bench.aheadS = 101
-    expect((await coverageOf({ siteId: 's', channel: 'live', addresses: ['/a'] }, bench.io))[0]!.state).toBe(
-      'stale',
-    )
+    expect((await coverageOf({ siteId: 's', channel: 'live', addresses: ['/a'] }, bench.io))[0]!.state).toBe('stale')
   })
 })
 

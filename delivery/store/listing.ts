@@ -1,22 +1,9 @@
-import type {
-  AddressState,
-  CoverageQuery,
-  StorePage,
-  StoredSummary,
-  StoreQuery,
-} from '../../core/contracts/store.ts'
+import type { AddressState, CoverageQuery, StorePage, StoredSummary, StoreQuery } from '../../core/contracts/store.ts'
 import { cacheKey, keyAddress, keyPartition } from '../../core/http/cache-key.ts'
 import { fieldValue } from '../../core/http/fields.ts'
 import { freshnessLifetime, isHtml } from '../../core/http/freshness.ts'
 import { timeToLive } from '../../core/http/reuse.ts'
-import {
-  isForPhones,
-  pathOfKey,
-  sharedPartitions,
-  sharedTargetOf,
-  targetOfKey,
-  type DeliveryIo,
-} from '../exchange.ts'
+import { isForPhones, pathOfKey, sharedPartitions, sharedTargetOf, targetOfKey, type DeliveryIo } from '../exchange.ts'
 import { partitionOf, type Route } from '../routing.ts'
 import type { StoredEntry } from './response-store.ts'
 
@@ -39,8 +26,7 @@ const routeOf = (
 }
 
 /** Copies of this channel that everyone shares; private ones are nobody else's business. */
-const isListed = (route: Route, partition: string): boolean =>
-  sharedPartitions(route.partition).includes(partition)
+const isListed = (route: Route, partition: string): boolean => sharedPartitions(route.partition).includes(partition)
 
 const summary = (io: ListingIo, route: Route, entry: StoredEntry): StoredSummary => {
   const address = targetOfKey(entry.key)
@@ -69,10 +55,7 @@ const summary = (io: ListingIo, route: Route, entry: StoredEntry): StoredSummary
 }
 
 /** What is sorted by: cheap to find out, since all entries are looked at and only a page of them is told of in full. */
-const ORDERS: Record<
-  StoreQuery['sort'],
-  (io: ListingIo, route: Route, entry: StoredEntry) => string | number
-> = {
+const ORDERS: Record<StoreQuery['sort'], (io: ListingIo, route: Route, entry: StoredEntry) => string | number> = {
   address: (_io, _route, entry) => targetOfKey(entry.key),
   since: (_io, _route, entry) => entry.responseTime,
   ttl: (io, route, entry) => timeToLive(entry, route.ruleFor(pathOfKey(entry.key)).reuse, io.now()),
@@ -107,19 +90,13 @@ export const listStore = async (query: StoreQuery, io: ListingIo): Promise<Store
   return { total: fitting.length, entries: shown.map(({ entry }) => summary(io, route, entry)) }
 }
 
-const stateOf = (
-  io: ListingIo,
-  { route, hosts }: { route: Route; hosts: string[] },
-  address: string,
-): AddressState => {
+const stateOf = (io: ListingIo, { route, hosts }: { route: Route; hosts: string[] }, address: string): AddressState => {
   const last = io.counters.addressRecord(route, address)?.last ?? null
   const { reuse } = route.ruleFor(address.split('?', 1)[0]!)
   const ttls = hosts
     .flatMap((host) => (['http', 'https'] as const).map((scheme) => [scheme, host] as const))
     .flatMap(([scheme, host]) =>
-      io.store.candidates(
-        cacheKey(route.partition, scheme, host, sharedTargetOf({ route, target: address })),
-      ),
+      io.store.candidates(cacheKey(route.partition, scheme, host, sharedTargetOf({ route, target: address }))),
     )
     .map((entry) => timeToLive(entry, reuse, io.now()))
   if (ttls.length === 0) return { address, state: 'absent', ttlS: null, last }
@@ -134,9 +111,7 @@ export const coverageOf = async (query: CoverageQuery, io: ListingIo): Promise<A
   for (const [index, address] of query.addresses.entries()) {
     if (index % AT_A_TIME === AT_A_TIME - 1) await breathe()
     states.push(
-      found === undefined
-        ? { address, state: 'absent', ttlS: null, last: null }
-        : stateOf(io, found, address),
+      found === undefined ? { address, state: 'absent', ttlS: null, last: null } : stateOf(io, found, address),
     )
   }
   return states

@@ -27,7 +27,11 @@ const freePort = async (): Promise<number> => {
   return free
 }
 const start = async (): Promise<void> => {
-  server = spawn('/usr/bin/redis-server', ['--port', String(port), '--bind', '127.0.0.1', '--save', '', '--appendonly', 'no', '--dir', folder], { stdio: ['ignore', 'pipe', 'inherit'] }) // prettier-ignore
+  server = spawn(
+    '/usr/bin/redis-server',
+    ['--port', String(port), '--bind', '127.0.0.1', '--save', '', '--appendonly', 'no', '--dir', folder],
+    { stdio: ['ignore', 'pipe', 'inherit'] },
+  )
   await new Promise<void>((resolve) =>
     server.stdout!.on('data', (chunk: Buffer) => {
       if (chunk.toString().includes('Ready to accept connections')) resolve()
@@ -80,7 +84,7 @@ afterEach(async () => {
   stores = []
 })
 
-const hit = async (bench: DeliveryBench, path: string): Promise<boolean> => (await bench.status(path)).startsWith('hit') // prettier-ignore
+const hit = async (bench: DeliveryBench, path: string): Promise<boolean> => (await bench.status(path)).startsWith('hit')
 const everything = { siteId: 's', what: { kind: 'everything' }, manner: 'hard' } as const
 
 describe('a store that several delivery processes share', () => {
@@ -98,8 +102,7 @@ describe('a store that several delivery processes share', () => {
   })
   test('a purge through one reaches an answer that the other has under way', async () => {
     let send: () => void = () => undefined
-    first.handler = (_req, res) =>
-      void (send = () => res.writeHead(200, { 'content-type': 'text/html' }).end('old'))
+    first.handler = (_req, res) => void (send = () => res.writeHead(200, { 'content-type': 'text/html' }).end('old'))
     const asked = second.ask('/a')
     await expect.poll(() => first.asked.length).toBe(1)
     let heard = false
@@ -150,6 +153,11 @@ test('while the server is away pages are served from memory or the origin; after
 
 test('a server that cannot be reached at start is an error, not an empty store', async () => {
   await expect(
-    IndexedStore.inServer('redis://127.0.0.1:1', { memoryBytes: 1, diskBytes: 1 }, () => undefined, () => undefined),
+    IndexedStore.inServer(
+      'redis://127.0.0.1:1',
+      { memoryBytes: 1, diskBytes: 1 },
+      () => undefined,
+      () => undefined,
+    ),
   ).rejects.toThrow()
-}) // prettier-ignore
+})

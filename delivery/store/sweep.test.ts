@@ -12,9 +12,17 @@ const ENTRIES = 1000
 const keyOf = (i: number): CacheKey => cacheKey('s/live', 'http', 'x', `/${i}`)
 const put = (store: ResponseStore, i: number, text = 'old') =>
   store.put(
-    { key: keyOf(i), status: 200, fields: [], requestTime: epochMs(0), responseTime: epochMs(0), correctedInitialAge: seconds(0), nominated: [] },
+    {
+      key: keyOf(i),
+      status: 200,
+      fields: [],
+      requestTime: epochMs(0),
+      responseTime: epochMs(0),
+      correctedInitialAge: seconds(0),
+      nominated: [],
+    },
     new Map([['identity', Buffer.from(text)]]),
-  ) // prettier-ignore
+  )
 
 let folder: string
 beforeEach(async () => {
@@ -75,7 +83,7 @@ describe.each<[string, () => Promise<ResponseStore>]>([
     expect(store.holdings().get('s/live')).toEqual({ entries: ENTRIES, bytes: 3 * ENTRIES })
     put(store, 0, 'longer')
     await store.sweep({ matches: ({ key }) => key.endsWith('9'), change: () => undefined })
-    expect(store.holdings().get('s/live')).toEqual({ entries: (ENTRIES * 9) / 10, bytes: 3 * ((ENTRIES * 9) / 10) + 3 }) // prettier-ignore
+    expect(store.holdings().get('s/live')).toEqual({ entries: (ENTRIES * 9) / 10, bytes: 3 * ((ENTRIES * 9) / 10) + 3 })
     await store.sweep({ matches: () => true, change: () => undefined })
     expect(store.holdings().get('s/live')).toBeUndefined()
   })

@@ -44,9 +44,7 @@ export interface Answer {
 }
 
 const listen = (server: Server | Http2SecureServer): Promise<number> =>
-  new Promise((resolve) =>
-    server.listen(0, '127.0.0.1', () => resolve((server.address() as AddressInfo).port)),
-  )
+  new Promise((resolve) => server.listen(0, '127.0.0.1', () => resolve((server.address() as AddressInfo).port)))
 
 const close = (server: Server): Promise<void> =>
   new Promise((resolve) => {
@@ -57,9 +55,7 @@ const close = (server: Server): Promise<void> =>
 export type Remedies = Partial<Record<RemedyId, Record<string, unknown>>>
 
 export const setupWith = (remedies: Remedies, serverTiming = false): Setup => {
-  const on = Object.fromEntries(
-    Object.entries(remedies).map(([id, settings]) => [id, { enabled: true, ...settings }]),
-  )
+  const on = Object.fromEntries(Object.entries(remedies).map(([id, settings]) => [id, { enabled: true, ...settings }]))
   return Setup.parse({ remedies: on, serverTiming })
 }
 
@@ -174,9 +170,7 @@ export class DeliveryBench {
             base,
             timeoutMs,
             privateAddresses,
-            ...(publicAddress === undefined
-              ? { hostHeader: 'visitor' }
-              : { hostHeader: 'public', publicAddress }),
+            ...(publicAddress === undefined ? { hostHeader: 'visitor' } : { hostHeader: 'public', publicAddress }),
           },
           ...(tls === undefined ? {} : { tls }),
           knowledge,

@@ -14,7 +14,7 @@ export const rawExchange = (port: number, bytes: string | Buffer, secure = false
     const host = '127.0.0.1'
     const socket: Socket = secure
       ? connectTls({ port, host, rejectUnauthorized: false, servername: 'live.example', ALPNProtocols: ['http/1.1'] })
-      : createConnection({ port, host }) // prettier-ignore
+      : createConnection({ port, host })
     socket.once(secure ? 'secureConnect' : 'connect', () => socket.write(bytes))
     socket.on('data', (chunk: Buffer) => chunks.push(chunk))
     socket.on('error', () => undefined)

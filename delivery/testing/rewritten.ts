@@ -5,10 +5,7 @@ import type { DeliveryBench } from './bench-setup.ts'
 export type Asking = [path?: string, options?: Parameters<DeliveryBench['ask']>[1]]
 
 /** The page once everything it names is ready. */
-export const rewritten = async (
-  bench: DeliveryBench,
-  ...[path = '/', options = {}]: Asking
-): Promise<string> => {
+export const rewritten = async (bench: DeliveryBench, ...[path = '/', options = {}]: Asking): Promise<string> => {
   await bench.ask(path, options)
   await expect.poll(() => bench.io.rewriter.waiting('s')).toBe(0)
   return (await bench.ask(path, options)).body.toString()

@@ -46,10 +46,7 @@ export class Certificates {
       for (const { hosts: names } of site.channels)
         for (const host of names) {
           hosts.add(host)
-          if (
-            site.tls !== undefined &&
-            new X509Certificate(site.tls.certificate).checkHost(host) !== undefined
-          )
+          if (site.tls !== undefined && new X509Certificate(site.tls.certificate).checkHost(host) !== undefined)
             owners.set(host, site.tls)
         }
     for (const host of new Set([...hosts, ...this.#hosts]))

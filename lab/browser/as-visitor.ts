@@ -29,7 +29,7 @@ export const userAgentOf = (
     ? {
         userAgent: phoneAgent(version),
         acceptLanguage: LOCALE,
-        userAgentMetadata: { mobile: true, model: '', architecture: 'arm', platform: 'Android', platformVersion: '14' }, // prettier-ignore
+        userAgentMetadata: { mobile: true, model: '', architecture: 'arm', platform: 'Android', platformVersion: '14' },
       }
     : { userAgent: '', acceptLanguage: LOCALE }
 
@@ -40,11 +40,7 @@ export const proxyAt = (socksPort: number): { server: string; bypass: string } =
 })
 
 /** A browser of its own for a visitor, in the automation library: empty, with the visitor's screen, and everything through the link. */
-export const contextFor = (
-  browser: Browser,
-  visitor: VisitorProfile,
-  socksPort: number,
-): Promise<BrowserContext> =>
+export const contextFor = (browser: Browser, visitor: VisitorProfile, socksPort: number): Promise<BrowserContext> =>
   browser.newContext({
     viewport: { width: visitor.width, height: visitor.height },
     deviceScaleFactor: visitor.pixelRatio,

@@ -59,8 +59,7 @@ export class BareTab implements TabEvents {
   readonly #receive = ({ sessionId, message }: { sessionId: string; message: string }): void => {
     if (sessionId !== this.#sessionId) return
     const { id, method, params, result, error } = JSON.parse(message) as Reply
-    if (method !== undefined)
-      for (const listener of this.#listeners.get(method) ?? []) listener(params as never)
+    if (method !== undefined) for (const listener of this.#listeners.get(method) ?? []) listener(params as never)
     if (id === undefined) return
     const waiting = this.#waiting.get(id)
     this.#waiting.delete(id)
@@ -117,7 +116,10 @@ export class BareTab implements TabEvents {
         screenHeight: height,
         deviceScaleFactor: pixelRatio,
         mobile,
-        screenOrientation: mobile && height >= width ? { angle: 0, type: 'portraitPrimary' } : { angle: mobile ? 90 : 0, type: 'landscapePrimary' }, // prettier-ignore
+        screenOrientation:
+          mobile && height >= width
+            ? { angle: 0, type: 'portraitPrimary' }
+            : { angle: mobile ? 90 : 0, type: 'landscapePrimary' },
       }),
       this.send('Emulation.setUserAgentOverride', userAgentOf(visitor, browserVersion)),
       this.send('Emulation.setLocaleOverride', { locale: LOCALE }),
@@ -174,7 +176,9 @@ export class BareProfile {
   }
 
   async close(): Promise<void> {
-    await this.#root.send('Target.disposeBrowserContext', { browserContextId: this.#browserContextId }).catch(() => undefined) // prettier-ignore
+    await this.#root
+      .send('Target.disposeBrowserContext', { browserContextId: this.#browserContextId })
+      .catch(() => undefined)
     await this.#root.detach().catch(() => undefined)
   }
 }

@@ -14,8 +14,7 @@ interface Range {
 export const unusedLength = (ranges: readonly Range[], length: number): number => {
   const outerFirst = ranges.toSorted((a, b) => a.startOffset - b.startOffset || b.endOffset - a.endOffset)
   const used = new Uint8Array(length).fill(1)
-  for (const { startOffset, endOffset, count } of outerFirst)
-    used.fill(count > 0 ? 1 : 0, startOffset, endOffset)
+  for (const { startOffset, endOffset, count } of outerFirst) used.fill(count > 0 ? 1 : 0, startOffset, endOffset)
   return used.reduce((sum, one) => sum + (one === 0 ? 1 : 0), 0)
 }
 

@@ -31,12 +31,23 @@ describe('with all instruments', () => {
 <p>Quay</p><div id="room"></div><h1 style="font-family:Bitter">Nine quays</h1><img id="wide" src="/wide.svg" alt="" width="100" height="75">
 <img id="free" src="/wide.svg?2" alt=""><script src="/late.js" defer></script>
 <script>setTimeout(() => { document.getElementById('room').style.height = '120px' }, 400); console.error('tide gauge is silent')</script>`),
-      '/a.css': (_req, res) => res.writeHead(200, { 'content-type': 'text/css' }).end(`@font-face{font-family:Bitter;src:url(/bitter.woff2)}body{margin:0}${UNUSED}`),
+      '/a.css': (_req, res) =>
+        res
+          .writeHead(200, { 'content-type': 'text/css' })
+          .end(`@font-face{font-family:Bitter;src:url(/bitter.woff2)}body{margin:0}${UNUSED}`),
       '/bitter.woff2': (_req, res) => res.writeHead(200, { 'content-type': 'font/woff2' }).end(font),
-      '/head.js': (_req, res) => res.writeHead(200, { 'content-type': 'text/javascript' }).end('function never(){' + 'void 0;'.repeat(200) + '}\nconst end=performance.now()+60;while(performance.now()<end);'),
-      '/late.js': (_req, res) => res.writeHead(200, { 'content-type': 'text/javascript' }).end('document.title = "late"'),
+      '/head.js': (_req, res) =>
+        res
+          .writeHead(200, { 'content-type': 'text/javascript' })
+          .end(
+            'function never(){' +
+              'void 0;'.repeat(200) +
+              '}\nconst end=performance.now()+60;while(performance.now()<end);',
+          ),
+      '/late.js': (_req, res) =>
+        res.writeHead(200, { 'content-type': 'text/javascript' }).end('document.title = "late"'),
       '/wide.svg': (_req, res) => res.writeHead(200, { 'content-type': 'image/svg+xml' }).end(SVG),
-    } // prettier-ignore
+    }
   })
   test('everything that is shown of a page is what the page is known to do', async () => {
     const outcome = await looked()
@@ -62,9 +73,16 @@ describe('with all instruments', () => {
     expect(script.unusedBytes).toBeLessThan(script.totalBytes)
 
     expect(details.images).toContainEqual({
-      url: expect.stringMatching(/wide\.svg$/), naturalWidth: 400, naturalHeight: 300, shownWidth: 100, shownHeight: 75,
-      inFirstView: true, lazy: false, sized: true, widthHeld: true,
-    }) // prettier-ignore
+      url: expect.stringMatching(/wide\.svg$/),
+      naturalWidth: 400,
+      naturalHeight: 300,
+      shownWidth: 100,
+      shownHeight: 75,
+      inFirstView: true,
+      lazy: false,
+      sized: true,
+      widthHeld: true,
+    })
     expect(details.images.find(({ url }) => url.endsWith('?2'))?.sized).toBe(false)
     expect(details.fonts).toEqual([
       { family: 'Bitter', url: find('/bitter.woff2').url, display: 'auto', blockedMs: expect.any(Number) },
@@ -104,15 +122,14 @@ new PerformanceObserver(() => setTimeout(() => {
   document.querySelectorAll('.slide')[1].classList.add('shown')
 }, 50)).observe({ type: 'largest-contentful-paint', buffered: true })
 </script>`),
-    } // prettier-ignore
+    }
     const { images, firstView } = detailsOf(await looked())
     site.pages = before
-    const shown = images.map(({ url, inFirstView, shownWidth }) => [
-      url.split('?')[1],
-      inFirstView,
-      shownWidth,
+    const shown = images.map(({ url, inFirstView, shownWidth }) => [url.split('?')[1], inFirstView, shownWidth])
+    expect(shown).toEqual([
+      ['first', true, 300],
+      ['second', false, 300],
     ])
-    expect(shown).toEqual([['first', true, 300], ['second', false, 300]]) // prettier-ignore
     expect(firstView!.later).toEqual([expect.stringMatching(/third$/)])
     expect(firstView!.selectors).toEqual(expect.arrayContaining(['.slide:first-child', '.ready .shown']))
   })
@@ -120,8 +137,10 @@ new PerformanceObserver(() => setTimeout(() => {
     const before = site.pages
     site.pages = {
       ...before,
-      '/': html(`<style>h1{color:navy}.film{max-width:100%}.far{color:gray}</style><h1>Quay</h1><div style="height:3000px"></div><p class="far">x</p><iframe class="film" width="4000" src="about:blank"></iframe>`),
-    } // prettier-ignore
+      '/': html(
+        `<style>h1{color:navy}.film{max-width:100%}.far{color:gray}</style><h1>Quay</h1><div style="height:3000px"></div><p class="far">x</p><iframe class="film" width="4000" src="about:blank"></iframe>`,
+      ),
+    }
     const { firstView } = detailsOf(await looked())
     site.pages = before
     expect(firstView!.selectors).toEqual(['h1', '.film'])
@@ -134,7 +153,7 @@ new PerformanceObserver(() => setTimeout(() => {
 .drawer{max-height:0;overflow:hidden}.skip{position:absolute;top:-60px}.aside{position:relative;left:-9000px;width:90px}.notice{display:none}.far{margin:0}</style>
 <header>Quay <a class="skip" href="#x">Skip</a><ul class="list"><li class="entry">Boats</li></ul><div class="drawer"><p>More</p></div><p class="aside">x</p></header>
 <div style="height:3000px"></div><section class="far"><p class="notice">Sold out</p>x</section>`),
-    } // prettier-ignore
+    }
     const { firstView } = detailsOf(await looked())
     site.pages = before
     expect(firstView!.selectors.toSorted()).toEqual(['.aside', '.drawer', '.list', '.skip', 'header'])
@@ -143,32 +162,44 @@ new PerformanceObserver(() => setTimeout(() => {
     ['stands in the page', '<style>.list{display:none}</style>', []],
     // What is inside was seen while the menu stood open, so it is needed once more than it need be.
     ['comes late', '', ['.entry']],
-  ])(
-    'the rule that closes a menu is needed whether it %s or not: looks agree',
-    async (_where, early, more) => {
-      const before = site.pages
-      site.pages = {
+  ])('the rule that closes a menu is needed whether it %s or not: looks agree', async (_where, early, more) => {
+    const before = site.pages
+    site.pages = {
       ...before,
       '/': html(`${early}<style>h1{color:navy}</style><nav><ul class="list"><li class="entry">Boats</li></ul></nav><h1>Quay</h1>
 <div style="height:3000px"></div><link rel="stylesheet" href="/late.css">`),
-      '/late.css': (_req, res) => setTimeout(() => res.writeHead(200, { 'content-type': 'text/css' }).end('.list{display:none}.entry{color:green}.far{color:gray}'), 600),
-    } // prettier-ignore
-      const { firstView } = detailsOf(await looked())
-      site.pages = before
-      expect(firstView!.selectors.toSorted()).toEqual([...more, '.list', 'h1'])
-    },
-  )
+      '/late.css': (_req, res) =>
+        setTimeout(
+          () =>
+            res
+              .writeHead(200, { 'content-type': 'text/css' })
+              .end('.list{display:none}.entry{color:green}.far{color:gray}'),
+          600,
+        ),
+    }
+    const { firstView } = detailsOf(await looked())
+    site.pages = before
+    expect(firstView!.selectors.toSorted()).toEqual([...more, '.list', 'h1'])
+  })
   test('a width that is held stays whatever sizes says; one that is not may follow it', async () => {
     const before = site.pages
     const held = ['', 'max-width:100%', 'width:20em']
     // Shares of the container may or may not follow; here the container fits itself to the picture.
-    const free = ['width:100%;height:auto', 'width:calc(100% - 1px);height:auto', 'width:auto;height:auto', 'width:fit-content;height:auto'] // prettier-ignore
+    const free = [
+      'width:100%;height:auto',
+      'width:calc(100% - 1px);height:auto',
+      'width:auto;height:auto',
+      'width:fit-content;height:auto',
+    ]
     // A pixel on a canvas of 400 to 300: drawings of SVG keep their size whatever they are chosen for.
     const gif = Buffer.from('R0lGODlhAQABAIAAAAAAAP///yH5BAEAAAAALAAAAAABAAEAAAIBRAA7', 'base64')
     gif.writeUInt16LE(400, 6)
     gif.writeUInt16LE(300, 8)
     const shownAt = async (sizes: string) => {
-      const pictures = [...held, ...free].map((style, at) => `<p style="float:left;clear:left"><img style="${style}" width="300" height="200" alt="" src="/p.gif?${at}" srcset="/p.gif?${at} 400w" sizes="${sizes}"></p>`) // prettier-ignore
+      const pictures = [...held, ...free].map(
+        (style, at) =>
+          `<p style="float:left;clear:left"><img style="${style}" width="300" height="200" alt="" src="/p.gif?${at}" srcset="/p.gif?${at} 400w" sizes="${sizes}"></p>`,
+      )
       site.pages = {
         ...before,
         '/': html(pictures.join('')),
@@ -180,7 +211,7 @@ new PerformanceObserver(() => setTimeout(() => {
     site.pages = before
     const told = [...held.map(() => true), ...free.map(() => false)]
     expect(narrow.map(({ widthHeld }) => widthHeld)).toEqual(told)
-    expect(narrow.map(({ shownWidth }, at) => shownWidth === wide[at]!.shownWidth)).toEqual(told) // prettier-ignore
+    expect(narrow.map(({ shownWidth }, at) => shownWidth === wide[at]!.shownWidth)).toEqual(told)
   })
   test('what blocks a frame within the page blocks nothing of the page', async () => {
     const before = site.pages

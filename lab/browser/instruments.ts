@@ -72,12 +72,10 @@ export class Instruments {
     this.#page.on('console', (message) => {
       const [text, { url }] = [message.text(), message.location()]
       if (message.type() !== 'error' || this.#log.isAboutNone(text, url)) return
-      if (this.#console.length < MOST_MESSAGES)
-        this.#console.push({ text: text.slice(0, 500), url: url || null })
+      if (this.#console.length < MOST_MESSAGES) this.#console.push({ text: text.slice(0, 500), url: url || null })
     })
     this.#page.on('pageerror', (error) => {
-      if (this.#console.length < MOST_MESSAGES)
-        this.#console.push({ text: error.message.slice(0, 500), url: null })
+      if (this.#console.length < MOST_MESSAGES) this.#console.push({ text: error.message.slice(0, 500), url: null })
     })
     await this.#page.addInitScript(rememberFirstView)
     await this.#coverage.start()

@@ -28,18 +28,17 @@ const consoleErrors = async (tab: BareTab, log: RequestLog): Promise<number> => 
 }
 
 /** Load the page once in a tab in which next to nothing listens: for all loads that count. */
-export const loadBare = async (
-  profile: BareProfile,
-  order: RunOrder,
-  browserVersion: string,
-): Promise<RunOutcome> => {
+export const loadBare = async (profile: BareProfile, order: RunOrder, browserVersion: string): Promise<RunOutcome> => {
   const tab = await profile.tab()
   try {
     const log = new RequestLog()
     log.attach(tab)
     const deadline = performance.now() + order.timeoutMs
     const loaded = new Promise<void>((resolve) => tab.on('Page.loadEventFired', () => resolve()))
-    tab.on('Page.javascriptDialogOpening', () => void tab.send('Page.handleJavaScriptDialog', { accept: false }).catch(() => undefined)) // prettier-ignore
+    tab.on(
+      'Page.javascriptDialogOpening',
+      () => void tab.send('Page.handleJavaScriptDialog', { accept: false }).catch(() => undefined),
+    )
     await tab.emulate(order.visitor, browserVersion)
     await tab.send('Network.enable', { maxTotalBufferSize: 0, maxResourceBufferSize: 0 })
     await tab.send('Page.enable')

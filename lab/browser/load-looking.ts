@@ -19,8 +19,7 @@ export const loadLooking = async (context: BrowserContext, order: RunOrder): Pro
     log.attach(cdp)
     let consoleErrors = 0
     page.on('console', (message) => {
-      if (message.type() === 'error' && !log.isAboutNone(message.text(), message.location().url))
-        consoleErrors++
+      if (message.type() === 'error' && !log.isAboutNone(message.text(), message.location().url)) consoleErrors++
     })
     page.on('pageerror', () => consoleErrors++)
     if (all) {

@@ -47,10 +47,7 @@ export const readContents = (): PageContents => {
         naturalHeight: image.naturalHeight,
         shownWidth: box.width || (first?.widths.get(image) ?? 0),
         shownHeight: box.height,
-        inFirstView: seenFirst(
-          image,
-          box.width > 0 && top < view.height && top + box.height > 0 && left < view.width,
-        ),
+        inFirstView: seenFirst(image, box.width > 0 && top < view.height && top + box.height > 0 && left < view.width),
         lazy: image.loading === 'lazy',
         widthHeld: widthHeld(image),
         sized: (image.hasAttribute('width') && image.hasAttribute('height')) || style.aspectRatio !== 'auto',
@@ -122,9 +119,7 @@ export const readContents = (): PageContents => {
       continue
     }
     inView.add(element)
-    const hasText = [...element.childNodes].some(
-      (node) => node.nodeType === 3 && (node.nodeValue ?? '').trim() !== '',
-    )
+    const hasText = [...element.childNodes].some((node) => node.nodeType === 3 && (node.nodeValue ?? '').trim() !== '')
     if (!hasText) continue
     const { fontFamily, fontWeight, fontSize } = getComputedStyle(element)
     for (const family of fontFamily.split(',').slice(0, 1)) {
@@ -183,8 +178,7 @@ export const readContents = (): PageContents => {
     } catch {
       // Another host's style sheet may not be read.
     }
-  const weightOf = (weight: string): number =>
-    weight === 'bold' ? 700 : weight === 'normal' ? 400 : Number(weight)
+  const weightOf = (weight: string): number => (weight === 'bold' ? 700 : weight === 'normal' ? 400 : Number(weight))
   const fonts = [...textSizes]
     .sort(([, a], [, b]) => b - a)
     .flatMap(([key]) => {

@@ -36,13 +36,10 @@ export const readObserved = async (): Promise<Observed> => {
   observe('largest-contentful-paint', (entry) => {
     const lcp = entry as PerformanceEntry & { element: Element | null; url: string }
     // A picture that stands in the page itself goes by the address that its element names beside.
-    const named =
-      lcp.url.startsWith('data:') && lcp.element instanceof HTMLImageElement ? lcp.element.src : lcp.url
+    const named = lcp.url.startsWith('data:') && lcp.element instanceof HTMLImageElement ? lcp.element.src : lcp.url
     observed.lcp = { at: lcp.startTime, element: describe(lcp.element), url: named === '' ? null : named }
   })
-  observe('longtask', (entry) =>
-    observed.longTasks.push({ start: entry.startTime, duration: entry.duration }),
-  )
+  observe('longtask', (entry) => observed.longTasks.push({ start: entry.startTime, duration: entry.duration }))
   // Layout Instability, and web.dev's session windows: at most 1 s between shifts and 5 s in all; the largest window counts.
   let windowSum = 0
   let windowStart = 0

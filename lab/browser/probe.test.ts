@@ -36,9 +36,16 @@ describe('a load that counts and one that is looked at', () => {
     async (visitor) => {
       const asked: unknown[] = []
       site.pages = {
-        '/': html("<script>document.write('<img src=/window?' + [innerWidth, innerHeight, devicePixelRatio, screen.width, navigator.maxTouchPoints > 0, matchMedia('(prefers-color-scheme: dark)').matches, navigator.language, new Date(0).toLocaleDateString()].join() + '>')</script>"), // prettier-ignore
+        '/': html(
+          "<script>document.write('<img src=/window?' + [innerWidth, innerHeight, devicePixelRatio, screen.width, navigator.maxTouchPoints > 0, matchMedia('(prefers-color-scheme: dark)').matches, navigator.language, new Date(0).toLocaleDateString()].join() + '>')</script>",
+        ),
         '/window': (req, res) => {
-          asked.push([req.url, req.headers['user-agent'], req.headers['accept-language'], Object.entries(req.headers).filter(([name]) => name.startsWith('sec-ch'))]) // prettier-ignore
+          asked.push([
+            req.url,
+            req.headers['user-agent'],
+            req.headers['accept-language'],
+            Object.entries(req.headers).filter(([name]) => name.startsWith('sec-ch')),
+          ])
           res.writeHead(200, { 'content-type': 'image/svg+xml' }).end(SVG)
         },
       }
@@ -63,18 +70,27 @@ describe('a load that counts and one that is looked at', () => {
     expect(metrics.lcpUrl).toBe(`${site.origin}/quay.jpg`)
     expect(requests).toHaveLength(1)
   })
-  test.each(['light', 'all'] as const)('%s: lazy pictures are asked for from 1250 pixels below the window, as on a good link (web.dev, Browser-level image lazy loading)', async (instruments) => {
-    const picture = (name: string) => `<img loading="lazy" src="/${name}.svg?${instruments}" width="40" height="30" alt="">`
-    site.pages = {
-      '/': html(`<div style="height:${laptop!.height + 1000}px"></div>${picture('near')}<div style="height:600px"></div>${picture('far')}`),
-      '/near.svg': (_req, res) => res.writeHead(200, { 'content-type': 'image/svg+xml' }).end(SVG),
-    }
-    const { requests } = measured(await site.load('/', { visitor: { ...laptop!, cpuSlowdown: 1 }, instruments }))
-    expect(requests.map(({ url }) => new URL(url).pathname)).toEqual(['/', '/near.svg'])
-  }) // prettier-ignore
+  test.each(['light', 'all'] as const)(
+    '%s: lazy pictures are asked for from 1250 pixels below the window, as on a good link (web.dev, Browser-level image lazy loading)',
+    async (instruments) => {
+      const picture = (name: string) =>
+        `<img loading="lazy" src="/${name}.svg?${instruments}" width="40" height="30" alt="">`
+      site.pages = {
+        '/': html(
+          `<div style="height:${laptop!.height + 1000}px"></div>${picture('near')}<div style="height:600px"></div>${picture('far')}`,
+        ),
+        '/near.svg': (_req, res) => res.writeHead(200, { 'content-type': 'image/svg+xml' }).end(SVG),
+      }
+      const { requests } = measured(await site.load('/', { visitor: { ...laptop!, cpuSlowdown: 1 }, instruments }))
+      expect(requests.map(({ url }) => new URL(url).pathname)).toEqual(['/', '/near.svg'])
+    },
+  )
   test('a page whose tab crashes is a failed load, and the next page is measured', async () => {
     const crash = { ...aRunOrder('chrome://crash', { timeoutMs: 20_000 }), cookies: [] }
-    expect(await probe(site.browser, crash, await closedPort())).toMatchObject({ kind: 'failed', why: expect.stringContaining('crash') as string }) // prettier-ignore
+    expect(await probe(site.browser, crash, await closedPort())).toMatchObject({
+      kind: 'failed',
+      why: expect.stringContaining('crash') as string,
+    })
     site.pages = { '/': html('<h1>Quay</h1>') }
     expect(metricsOf(await site.load('/')).lcpMs).toBeGreaterThan(0)
   })
@@ -103,9 +119,7 @@ describe('what a page load is seen to do', () => {
     }
     const outcome = await site.load('/')
     if (outcome.kind === 'failed') throw new Error(outcome.why)
-    expect(
-      outcome.requests.map(({ url, status }) => [new URL(url).host, new URL(url).pathname, status]),
-    ).toEqual([
+    expect(outcome.requests.map(({ url, status }) => [new URL(url).host, new URL(url).pathname, status])).toEqual([
       [`quay.localhost:${site.port}`, '/', 200],
       [`quay.localhost:${site.port}`, '/a.svg', 200],
       [`third.localhost:${site.port}`, '/b.svg', 200],
@@ -168,9 +182,7 @@ describe('HTTP/2 over TLS', () => {
       const isPage = req.url === '/'
       res.setHeader('content-type', isPage ? 'text/html' : 'image/svg+xml')
       const images = Array.from({ length: 8 }, (_, n) => `<img src="/${n}.svg" alt="">`).join('')
-      res.end(
-        isPage ? `<h1>Quay</h1>${images}<img src="https://far.localhost:${securePort}/far.svg" alt="">` : SVG,
-      )
+      res.end(isPage ? `<h1>Quay</h1>${images}<img src="https://far.localhost:${securePort}/far.svg" alt="">` : SVG)
     })
     await new Promise<void>((resolve) => secure.listen(0, '127.0.0.1', resolve))
     const { port: securePort } = secure.address() as AddressInfo
@@ -181,11 +193,7 @@ describe('HTTP/2 over TLS', () => {
       downKbps: 20_000,
       upKbps: 10_000,
     })
-    const outcome = await probe(
-      site.browser,
-      aRunOrder(`https://quay.localhost:${securePort}/`),
-      await relay.listen(),
-    )
+    const outcome = await probe(site.browser, aRunOrder(`https://quay.localhost:${securePort}/`), await relay.listen())
     await relay.close()
     secure.close()
     if (outcome.kind === 'failed') throw new Error(outcome.why)

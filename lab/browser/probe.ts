@@ -26,8 +26,7 @@ const bareLoads = async (browser: Browser, order: RunOrder, socksPort: number): 
 const lookingLoads = async (browser: Browser, order: RunOrder, socksPort: number): Promise<Loads> => {
   const context = await contextFor(browser, order.visitor, socksPort)
   const { origin } = new URL(order.url)
-  if (order.cookies.length > 0)
-    await context.addCookies(order.cookies.map((cookie) => ({ ...cookie, url: origin })))
+  if (order.cookies.length > 0) await context.addCookies(order.cookies.map((cookie) => ({ ...cookie, url: origin })))
   return {
     load: (one) => loadLooking(context, one),
     follow: async ({ journey, timeoutMs }) => {

@@ -32,11 +32,7 @@ const blockingTime = (observed: Observed): number =>
 export type Evaluate = <T>(run: () => T | Promise<T>) => Promise<T>
 
 /** The figures of a load whose page is quiet. */
-export const readMetrics = async (
-  evaluate: Evaluate,
-  log: RequestLog,
-  consoleErrors: number,
-): Promise<RunMetrics> => {
+export const readMetrics = async (evaluate: Evaluate, log: RequestLog, consoleErrors: number): Promise<RunMetrics> => {
   const observed = await evaluate(readObserved)
   const { timeOrigin, ttfb } = await evaluate(() => {
     const [navigation] = performance.getEntriesByType('navigation') as PerformanceNavigationTiming[]

@@ -20,9 +20,7 @@ beforeAll(async () => {
     const url = new URL(req.url!, 'http://x')
     res.setHeader('content-type', 'text/html')
     if (url.pathname === '/in')
-      res
-        .writeHead(302, { 'set-cookie': `who=${url.searchParams.get('who')}; Path=/`, location: '/hello' })
-        .end()
+      res.writeHead(302, { 'set-cookie': `who=${url.searchParams.get('who')}; Path=/`, location: '/hello' }).end()
     else if (url.pathname === '/hello')
       res.end(`<p id="hello">Hello ${/who=(\w+)/.exec(req.headers.cookie ?? '')?.[1] ?? 'nobody'}</p>`)
     else res.end(SIGN_IN)
@@ -92,7 +90,11 @@ describe('a selector', () => {
     ['by id', '<button id="menu" data-it>x</button>', '#menu'],
     ['not by an id that is a number', '<button id="post-20931" data-it>x</button>', 'button'],
     ['by name', '<input name="q" data-it><input name="r">', 'input[name="q"]'],
-    ['by address, though a word in the link was clicked', '<a href="/a"><b data-it>x</b></a><a href="/b">y</a>', 'a[href="/a"]'],
+    [
+      'by address, though a word in the link was clicked',
+      '<a href="/a"><b data-it>x</b></a><a href="/b">y</a>',
+      'a[href="/a"]',
+    ],
     ['by place, when nothing else tells', '<ul><li>a</li><li data-it>b</li></ul>', 'li:nth-of-type(2)'],
-  ])('%s', async (_why, html, expected) => expect(await first(html)).toBe(expected)) // prettier-ignore
+  ])('%s', async (_why, html, expected) => expect(await first(html)).toBe(expected))
 })

@@ -80,17 +80,13 @@ export class JourneyRecorder {
   async #submit(): Promise<string | null> {
     const point = await this.#page.evaluate(() => {
       const form = document.activeElement?.closest('form')
-      const button = form?.querySelector(
-        'button:not([type="button"]):not([type="reset"]),input[type="submit"]',
-      )
+      const button = form?.querySelector('button:not([type="button"]):not([type="reset"]),input[type="submit"]')
       if (!button) return null
       button.scrollIntoView({ block: 'center' })
       const box = button.getBoundingClientRect()
       return { x: box.left + box.width / 2, y: box.top + box.height / 2 }
     })
-    return point === null
-      ? 'The field is in no form with a button to send it.'
-      : this.#do({ do: 'click', ...point })
+    return point === null ? 'The field is in no form with a button to send it.' : this.#do({ do: 'click', ...point })
   }
 
   async state(note: string | null = null): Promise<RecordingState> {

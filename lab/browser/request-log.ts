@@ -68,8 +68,7 @@ export class RequestLog {
       if (event.type === 'Other' && event.initiator.type === 'other') return
       this.#touch()
       if (event.request.url.startsWith('data:') || event.request.url.startsWith('blob:')) return
-      if (event.type === 'Document')
-        this.#documentStart ??= { monotonic: event.timestamp, wall: event.wallTime }
+      if (event.type === 'Document') this.#documentStart ??= { monotonic: event.timestamp, wall: event.wallTime }
       const before = this.#requests.get(event.requestId)
       if (before !== undefined && event.redirectResponse !== undefined) {
         this.#answered(before, event.redirectResponse)
@@ -187,9 +186,7 @@ export class RequestLog {
    * browser asks for it is chance.
    */
   isAboutNone(text: string, url: string): boolean {
-    return (
-      /^Failed to load resource/.test(text) && ![...this.#requests.values()].some((one) => one.url === url)
-    )
+    return /^Failed to load resource/.test(text) && ![...this.#requests.values()].some((one) => one.url === url)
   }
 
   /** Wall time of the request for the page itself, seconds since 1970; undefined when none was made. */

@@ -16,8 +16,7 @@ export const selectorOf = (at: { x: number; y: number } | null): string | null =
   if (element.id !== '' && !/\d{3,}/.test(element.id)) candidates.push(`#${CSS.escape(element.id)}`)
   for (const name of ['data-testid', 'name', 'aria-label', 'href', 'type']) {
     const value = element.getAttribute(name)
-    if (value !== null && value !== '' && value.length < 120)
-      candidates.push(`${tag}[${name}=${quoted(value)}]`)
+    if (value !== null && value !== '' && value.length < 120) candidates.push(`${tag}[${name}=${quoted(value)}]`)
   }
   const form = element.closest('form')
   const action = form?.getAttribute('action')
@@ -26,16 +25,10 @@ export const selectorOf = (at: { x: number; y: number } | null): string | null =
   const simple = candidates.find(isUnique)
   if (simple !== undefined) return simple
   const path: string[] = []
-  for (
-    let one: Element | null = element;
-    one !== null && one !== document.documentElement;
-    one = one.parentElement
-  ) {
+  for (let one: Element | null = element; one !== null && one !== document.documentElement; one = one.parentElement) {
     const own = one
     const alike = [...(own.parentElement?.children ?? [])].filter(({ tagName }) => tagName === own.tagName)
-    path.unshift(
-      own.tagName.toLowerCase() + (alike.length > 1 ? `:nth-of-type(${alike.indexOf(own) + 1})` : ''),
-    )
+    path.unshift(own.tagName.toLowerCase() + (alike.length > 1 ? `:nth-of-type(${alike.indexOf(own) + 1})` : ''))
     if (isUnique(path.join(' > '))) break
   }
   return path.join(' > ')

@@ -7,11 +7,7 @@ const LEADS_SOMEWHERE_MS = 200
  * Do something on a page and wait until what it leads to has been loaded, if it leads anywhere.
  * @param timeoutMs longest wait for the other page
  */
-export const andSettle = async (
-  page: Page,
-  act: () => Promise<unknown>,
-  timeoutMs: number,
-): Promise<void> => {
+export const andSettle = async (page: Page, act: () => Promise<unknown>, timeoutMs: number): Promise<void> => {
   let leaves = false
   const onRequest = (request: Request): void => {
     if (request.isNavigationRequest() && request.frame() === page.mainFrame()) leaves = true

@@ -4,15 +4,26 @@ import { mainThreadTasks, type TraceEvent } from './trace.ts'
 
 const PAGE = 'http://quay.example/'
 const event = (name: string, ts: number, dur: number, more: Partial<TraceEvent> = {}): TraceEvent => ({
-  name, ph: 'X', pid: 1, tid: 1, ts, dur, ...more,
-}) // prettier-ignore
+  name,
+  ph: 'X',
+  pid: 1,
+  tid: 1,
+  ts,
+  dur,
+  ...more,
+})
 const start = event('navigationStart', 1000, 0, { args: { data: { documentLoaderURL: PAGE } } })
 const script = (url: string) => ({ args: { data: { url } } })
 
 describe('main-thread tasks of a trace', () => {
   test('a script that the parser ran is script, not parsing; what is inside it belongs to it', () => {
     const { tasks } = mainThreadTasks(
-      [start, event('ParseHTML', 2000, 10_000), event('EvaluateScript', 3000, 6000, script(`${PAGE}a.js`)), event('Layout', 4000, 2000)],
+      [
+        start,
+        event('ParseHTML', 2000, 10_000),
+        event('EvaluateScript', 3000, 6000, script(`${PAGE}a.js`)),
+        event('Layout', 4000, 2000),
+      ],
       PAGE,
       1,
     )
@@ -21,19 +32,25 @@ describe('main-thread tasks of a trace', () => {
       { kind: 'script', url: `${PAGE}a.js`, startMs: 2, nativeMs: 4 },
       { kind: 'layout', url: `${PAGE}a.js`, startMs: 3, nativeMs: 2 },
     ])
-  }) // prettier-ignore
+  })
   test('the visitor’s slow-down is taken out', () => {
     expect(mainThreadTasks([start, event('Layout', 2000, 8000)], PAGE, 4).tasks[0]?.nativeMs).toBe(2)
   })
   test('other threads, other pages, what came before and what takes no time are left out', () => {
     const { tasks } = mainThreadTasks(
-      [start, event('Layout', 2000, 5000, { tid: 2 }), event('Layout', 2000, 5000, { pid: 2 }), event('Layout', 500, 400), event('Layout', 3000, 10)],
+      [
+        start,
+        event('Layout', 2000, 5000, { tid: 2 }),
+        event('Layout', 2000, 5000, { pid: 2 }),
+        event('Layout', 500, 400),
+        event('Layout', 3000, 10),
+      ],
       PAGE,
       1,
     )
     expect(tasks).toEqual([])
     expect(mainThreadTasks([event('Layout', 2000, 5000)], PAGE, 1).tasks).toEqual([])
-  }) // prettier-ignore
+  })
   test('what blocks is told by request', () => {
     const sent = (requestId: string, renderBlocking: string) =>
       event('ResourceSendRequest', 1500, 0, { args: { data: { requestId, renderBlocking } } })
@@ -42,7 +59,10 @@ describe('main-thread tasks of a trace', () => {
       PAGE,
       1,
     )
-    expect([...blocks]).toEqual([['1', 'rendering'], ['2', 'parsing']]) // prettier-ignore
+    expect([...blocks]).toEqual([
+      ['1', 'rendering'],
+      ['2', 'parsing'],
+    ])
   })
 })
 

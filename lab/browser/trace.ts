@@ -54,8 +54,7 @@ const KINDS: Record<string, MainThreadTask['kind']> = {
   MajorGC: 'other',
 }
 
-const addressOf = ({ args }: TraceEvent): string | null =>
-  args?.data?.url || args?.data?.styleSheetUrl || null
+const addressOf = ({ args }: TraceEvent): string | null => args?.data?.url || args?.data?.styleSheetUrl || null
 
 /** Time of an event less that of the events inside it which are counted apart, µs. */
 interface Open {
@@ -77,9 +76,7 @@ export const mainThreadTasks = (
 ): { tasks: MainThreadTask[]; blocks: Map<string, 'rendering' | 'parsing'> } => {
   const started = events.filter(
     ({ name, args }) =>
-      name === 'navigationStart' &&
-      args?.data?.isLoadingMainFrame !== false &&
-      args?.data?.documentLoaderURL === url,
+      name === 'navigationStart' && args?.data?.isLoadingMainFrame !== false && args?.data?.documentLoaderURL === url,
   )
   const start = started.at(-1)
   const blocks = new Map<string, 'rendering' | 'parsing'>()
@@ -102,10 +99,7 @@ export const mainThreadTasks = (
     if (microseconds < 50) return
     tasks.push({
       kind: KINDS[event.name]!,
-      url:
-        addressOf(event) ??
-        stack.map((open) => addressOf(open.event)).findLast((found) => found !== null) ??
-        null,
+      url: addressOf(event) ?? stack.map((open) => addressOf(open.event)).findLast((found) => found !== null) ?? null,
       startMs: Math.max(0, (event.ts - start.ts) / 1000),
       nativeMs: microseconds / 1000 / slowdown,
     })

@@ -25,20 +25,24 @@ describe('visits', () => {
     expect([cached('/shared.svg'), cached('/own.svg')]).toEqual([true, false])
   })
   const SIGN_IN = {
-    id: 'j', name: 'Season ticket',
+    id: 'j',
+    name: 'Season ticket',
     steps: [
-      { do: 'open', path: '/sign-in' }, { do: 'type', target: '#name', text: 'rider' }, { do: 'click', target: 'button' },
+      { do: 'open', path: '/sign-in' },
+      { do: 'type', target: '#name', text: 'rider' },
+      { do: 'click', target: 'button' },
       { do: 'see', target: '#hello' },
     ],
-  } satisfies Journey // prettier-ignore
+  } satisfies Journey
   test('a visitor who follows a journey first is signed in when the page is loaded', async () => {
     site.pages = {
       '/sign-in': html('<form action="/in"><input id="name" name="name"><button>Sign in</button></form>'),
       '/in': (_req, res) => res.writeHead(302, { 'set-cookie': 'who=rider; Path=/', location: '/hello' }).end(),
       '/hello': html('<p id="hello">Hello</p>'),
-      '/': (req, res) => html(`<h1>${req.headers.cookie === 'who=rider' ? '<img src="/member.svg" alt="">' : 'Nobody'}</h1>`)(req, res),
+      '/': (req, res) =>
+        html(`<h1>${req.headers.cookie === 'who=rider' ? '<img src="/member.svg" alt="">' : 'Nobody'}</h1>`)(req, res),
       '/member.svg': picture,
-    } // prettier-ignore
+    }
     const outcome = measured(await site.load('/', { journey: SIGN_IN }))
     expect(outcome.requests.map(({ url }) => new URL(url).pathname)).toEqual(['/', '/member.svg'])
   })

@@ -108,10 +108,7 @@ export class LinkRelay {
     const looked =
       elsewhere === undefined
         ? {
-            lookup: guardedLookup(
-              systemLookup as Parameters<typeof guardedLookup>[0],
-              reach,
-            ) as LookupFunction,
+            lookup: guardedLookup(systemLookup as Parameters<typeof guardedLookup>[0], reach) as LookupFunction,
           }
         : {}
     server.connect({ host: connectHost(host), port, noDelay: true, ...looked })
@@ -161,8 +158,6 @@ export class LinkRelay {
   async close(): Promise<void> {
     for (const socket of this.#sockets) socket.destroy()
     this.#scheduler.close()
-    await new Promise<void>((resolve) =>
-      this.#server === undefined ? resolve() : this.#server.close(() => resolve()),
-    )
+    await new Promise<void>((resolve) => (this.#server === undefined ? resolve() : this.#server.close(() => resolve())))
   }
 }

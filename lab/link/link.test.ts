@@ -43,8 +43,7 @@ describe('link simulator, in stepped time', () => {
     (bytes, rtt, kbps) => {
       const [arrived] = arrivals([bytes], rtt, kbps)
       // The formula counts the request's way too, which is half a round trip more.
-      const formula =
-        transferMs(bytes * overhead, { roundTripMs: rtt, downBitsPerS: kbps * 1000 }, 10 * 1500) - rtt / 2
+      const formula = transferMs(bytes * overhead, { roundTripMs: rtt, downBitsPerS: kbps * 1000 }, 10 * 1500) - rtt / 2
       expect(arrived! / formula).toBeGreaterThan(0.95)
       expect(arrived! / formula).toBeLessThan(1.05)
     },
@@ -123,20 +122,14 @@ describe('link relay, over real sockets', () => {
     )
   }
   /** Open a connection through the relay as a SOCKS 5 client with a host name (RFC 1928 §4). */
-  const through = async (
-    relayPort: number,
-    host: string,
-    port: number,
-  ): Promise<{ socket: Socket; code: number }> => {
+  const through = async (relayPort: number, host: string, port: number): Promise<{ socket: Socket; code: number }> => {
     const socket = connect(relayPort, '127.0.0.1')
     await new Promise((resolve) => socket.once('connect', resolve))
     const next = (): Promise<Buffer> => new Promise((resolve) => socket.once('data', resolve))
     socket.write(Buffer.from([5, 1, 0]))
     await next()
     const name = Buffer.from(host)
-    socket.write(
-      Buffer.concat([Buffer.from([5, 1, 0, 3, name.length]), name, Buffer.from([port >> 8, port & 255])]),
-    )
+    socket.write(Buffer.concat([Buffer.from([5, 1, 0, 3, name.length]), name, Buffer.from([port >> 8, port & 255])]))
     return { socket, code: (await next())[1]! }
   }
 
@@ -184,8 +177,7 @@ describe('link relay, over real sockets', () => {
     socket.on('data', ({ length }: Buffer) => {
       // Slow start is over after the first tenth.
       got += length
-      if (got > bytes / 10)
-        first ??= performance.now() - (got - bytes / 10) / ((downKbps / 8) * (1460 / 1500))
+      if (got > bytes / 10) first ??= performance.now() - (got - bytes / 10) / ((downKbps / 8) * (1460 / 1500))
     })
     await ended
     const rate = (0.9 * bytes * overhead * 8) / (performance.now() - first!)

@@ -32,7 +32,7 @@ const reply = async (host: string, settings: Partial<LinkSettings>): Promise<num
         return resolve(bytes[1]!)
       }
       const name = Buffer.from(host)
-      socket.write(Buffer.concat([Buffer.from([5, 1, 0, 3, name.length]), name, Buffer.from([port >> 8, port & 255])])) // prettier-ignore
+      socket.write(Buffer.concat([Buffer.from([5, 1, 0, 3, name.length]), name, Buffer.from([port >> 8, port & 255])]))
     })
     socket.on('error', reject)
   })
@@ -52,4 +52,4 @@ test('but never to control', async () => {
   expect(reached).toBe(0)
 })
 test('our own delivery is led to whatever is refused', async () =>
-  expect(await reply('ferry.example', { connectTo: { [`ferry.example:${port}`]: `127.0.0.1:${port}` } })).toBe(0)) // prettier-ignore
+  expect(await reply('ferry.example', { connectTo: { [`ferry.example:${port}`]: `127.0.0.1:${port}` } })).toBe(0))

@@ -44,9 +44,7 @@ const readAddress = async (socket: Socket, type: number): Promise<string> => {
  * @returns where to connect, and how to answer once that is done
  * @throws Error when the client speaks something else or hangs up
  */
-export const acceptSocks = async (
-  socket: Socket,
-): Promise<{ target: SocksTarget; reply: (ok: boolean) => void }> => {
+export const acceptSocks = async (socket: Socket): Promise<{ target: SocksTarget; reply: (ok: boolean) => void }> => {
   const [version, methods] = await readExactly(socket, 2)
   if (version !== VERSION) throw new Error('Not SOCKS 5.')
   await readExactly(socket, methods!)

@@ -25,7 +25,15 @@ const seen = async (body: string, more: Partial<LookOrder> = {}): Promise<Sight>
   }
   const visitor = { ...DEFAULT_VISITORS[1]!, roundTripMs: 2, cpuSlowdown: 1 }
   const relay = new LinkRelay({ ...visitor, privateAddresses: 'allowed' })
-  const order = LookOrder.parse({ kind: 'look', id: '1', url: `${site.origin}/`, visitor, watch: { ms: 0, until: [] }, timeoutMs: 20_000, ...more }) // prettier-ignore
+  const order = LookOrder.parse({
+    kind: 'look',
+    id: '1',
+    url: `${site.origin}/`,
+    visitor,
+    watch: { ms: 0, until: [] },
+    timeoutMs: 20_000,
+    ...more,
+  })
   const outcome = await look(site.browser, order, await relay.listen())
   await relay.close()
   if (outcome.kind === 'failed') throw new Error(outcome.why)
@@ -61,7 +69,11 @@ describe('one look', () => {
     expect(words).not.toContain('hidden')
   })
   test('tells which pictures are shown, also far down', () =>
-    expect(sight.pictures.map(({ path, shown }) => [path, shown])).toEqual([['/a.svg', true], ['/none.png', false], ['/a.svg', true]])) // prettier-ignore
+    expect(sight.pictures.map(({ path, shown }) => [path, shown])).toEqual([
+      ['/a.svg', true],
+      ['/none.png', false],
+      ['/a.svg', true],
+    ]))
   test('presses what does not lead away, and nothing else', () => {
     expect(sight.controls.map(({ name, reacted }) => [name, reacted])).toEqual([
       ['Menu', true],
@@ -79,8 +91,7 @@ describe('one look', () => {
 
 describe('looks beside each other', () => {
   test('what moves by itself is seen while it is watched', async () => {
-    const slider =
-      '<h1>a</h1><p id="s">one</p><script>setInterval(() => { s.textContent += "." }, 300)</script>'
+    const slider = '<h1>a</h1><p id="s">one</p><script>setInterval(() => { s.textContent += "." }, 300)</script>'
     const { moving } = await seen(slider, { watch: { ms: 1500, until: ['body > p'] } })
     expect(moving).toEqual(['body > p'])
   })
@@ -97,8 +108,18 @@ describe('looks beside each other', () => {
     expect(sight.console).toHaveLength(2)
   })
   test('journeys say whether they arrive, and where they stopped', async () => {
-    const journey = (id: string, target: string) => ({ id, name: id, steps: [{ do: 'open' as const, path: '/next' }, { do: 'see' as const, target }] }) // prettier-ignore
-    const { journeys } = await seen('<h1>a</h1>', { journeys: [journey('there', 'h1'), journey('nowhere', '.none')], timeoutMs: 2000 }) // prettier-ignore
+    const journey = (id: string, target: string) => ({
+      id,
+      name: id,
+      steps: [
+        { do: 'open' as const, path: '/next' },
+        { do: 'see' as const, target },
+      ],
+    })
+    const { journeys } = await seen('<h1>a</h1>', {
+      journeys: [journey('there', 'h1'), journey('nowhere', '.none')],
+      timeoutMs: 2000,
+    })
     expect(journeys.map(({ id, why }) => [id, why === null])).toEqual([
       ['there', true],
       ['nowhere', false],

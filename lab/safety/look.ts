@@ -27,7 +27,10 @@ const shownPath = (address: string): string => {
 }
 
 const withoutHosts = (text: string): string =>
-  text.replaceAll(/https?:\/\/[^\s"')]+/g, shownPath).replaceAll(/:\d+:\d+/g, '').slice(0, 300) // prettier-ignore
+  text
+    .replaceAll(/https?:\/\/[^\s"')]+/g, shownPath)
+    .replaceAll(/:\d+:\d+/g, '')
+    .slice(0, 300)
 
 /** Errors and failed requests of a page, until it is told to stop listening. */
 class Complaints {
@@ -38,12 +41,11 @@ class Complaints {
   constructor(page: Page, host: string) {
     page.on('console', (message) => {
       // What failed to load is told by the request itself.
-      if (message.type() === 'error' && !/Failed to load resource/.test(message.text()))
-        this.#complain(message.text())
+      if (message.type() === 'error' && !/Failed to load resource/.test(message.text())) this.#complain(message.text())
     })
     page.on('pageerror', (error) => this.#complain(error.message))
     page.on('response', (response) => {
-      if (response.status() >= 400) this.#fail(response.url(), host, `answered with status ${response.status()}`) // prettier-ignore
+      if (response.status() >= 400) this.#fail(response.url(), host, `answered with status ${response.status()}`)
     })
     page.on('requestfailed', (request) => {
       const why = request.failure()?.errorText ?? 'no answer'
@@ -125,11 +127,19 @@ const watch = async (page: Page, { ms, until }: LookOrder['watch']): Promise<str
 }
 
 const pictureOf = async (page: Page): Promise<Pick<Sight, 'grid' | 'picture'>> => {
-  const png = await page.screenshot({ fullPage: true, animations: 'disabled', caret: 'hide', scale: 'css', timeout: 20_000 }) // prettier-ignore
+  const png = await page.screenshot({
+    fullPage: true,
+    animations: 'disabled',
+    caret: 'hide',
+    scale: 'css',
+    timeout: 20_000,
+  })
   const { width, height } = await sharp(png).metadata()
-  const cut = sharp(png).extract({ left: 0, top: 0, width, height: Math.min(height, MOST_HEIGHT) }).removeAlpha() // prettier-ignore
+  const cut = sharp(png)
+    .extract({ left: 0, top: 0, width, height: Math.min(height, MOST_HEIGHT) })
+    .removeAlpha()
   const raw = await cut.clone().toColourspace('srgb').raw().toBuffer({ resolveWithObject: true })
-  const grid = colourGrid(raw.data, raw.info.width, raw.info.height, (bytes) => Buffer.from(bytes).toString('base64')) // prettier-ignore
+  const grid = colourGrid(raw.data, raw.info.width, raw.info.height, (bytes) => Buffer.from(bytes).toString('base64'))
   const picture = (await cut.jpeg({ quality: 55 }).toBuffer()).toString('base64')
   return { grid, picture }
 }
@@ -151,10 +161,7 @@ const followAll = async (
   return followed
 }
 
-const lookAt = async (
-  context: BrowserContext,
-  order: LookOrder,
-): Promise<Omit<Sight, 'journeys'> | string> => {
+const lookAt = async (context: BrowserContext, order: LookOrder): Promise<Omit<Sight, 'journeys'> | string> => {
   const page = await context.newPage()
   await page.addInitScript(installElementKey)
   const traffic = new Traffic(page)
@@ -172,12 +179,17 @@ const lookAt = async (
     untouched,
   }
   if (order.depth === 'quick')
-    return { ...seen, elements: [], pictures: [], fonts: [], controls: [], moving: [], grid: null, picture: '' } // prettier-ignore
+    return { ...seen, elements: [], pictures: [], fonts: [], controls: [], moving: [], grid: null, picture: '' }
   const moving = await watch(page, order.watch)
   await goThrough(page, traffic)
   await page.evaluate(() => document.fonts.ready.then(() => undefined))
   const { elements, pictures } = await page.evaluate(readElements, 'page' as const)
-  const fonts = await page.evaluate(() => [...document.fonts].map(({ family, status }) => ({ family: family.replaceAll('"', ''), loaded: status === 'loaded' }))) // prettier-ignore
+  const fonts = await page.evaluate(() =>
+    [...document.fonts].map(({ family, status }) => ({
+      family: family.replaceAll('"', ''),
+      loaded: status === 'loaded',
+    })),
+  )
   const picture = await pictureOf(page)
   complaints.stop()
   return {
@@ -201,8 +213,7 @@ export const look = async (browser: Browser, order: LookOrder, socksPort: number
   const open = async (): Promise<BrowserContext> => {
     const context = await contextFor(browser, order.visitor, socksPort)
     contexts.push(context)
-    if (order.cookies.length > 0)
-      await context.addCookies(order.cookies.map((cookie) => ({ ...cookie, url: origin })))
+    if (order.cookies.length > 0) await context.addCookies(order.cookies.map((cookie) => ({ ...cookie, url: origin })))
     return context
   }
   try {

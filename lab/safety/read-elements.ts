@@ -15,7 +15,12 @@ export const readElements = (within: 'view' | 'page'): ReadElements => {
   const keyOf = (window as unknown as KeyedWindow).__zestKeyOf
   const collapsed = (text: string): string => text.replaceAll(/\s+/g, ' ').trim()
   const ownText = (element: Element): string =>
-    collapsed([...element.childNodes].filter(({ nodeType }) => nodeType === 3).map(({ nodeValue }) => nodeValue).join(' ')) // prettier-ignore
+    collapsed(
+      [...element.childNodes]
+        .filter(({ nodeType }) => nodeType === 3)
+        .map(({ nodeValue }) => nodeValue)
+        .join(' '),
+    )
   const CONTROLS = 'button,input,select,textarea,summary,[role=button],a[href]'
   const whatOf = (element: Element, text: string): Sight['elements'][number]['what'] => {
     if (element.matches(CONTROLS)) return 'control'
@@ -75,7 +80,10 @@ export const readStates = (): Record<string, string> => {
     if (element.matches('script,style,link,meta,noscript,template,source,track,br,svg *')) continue
     const box = element.getBoundingClientRect()
     const seen = element.checkVisibility({ opacityProperty: true, visibilityProperty: true })
-    const text = [...element.childNodes].filter(({ nodeType }) => nodeType === 3).map(({ nodeValue }) => nodeValue?.trim()).join(' ') // prettier-ignore
+    const text = [...element.childNodes]
+      .filter(({ nodeType }) => nodeType === 3)
+      .map(({ nodeValue }) => nodeValue?.trim())
+      .join(' ')
     states[keyOf(element)] = `${seen} ${Math.round(box.left)} ${Math.round(box.top)} ${text}`
   }
   return states

@@ -28,7 +28,10 @@ const prepareControls = (most: number): Control[] => {
     window.addEventListener(kind, (event) => {
       if (event.defaultPrevented) state.changes++
       const target = event.target as Element | null
-      const leads = kind === 'submit' || target?.closest?.('a[href]') != null || target?.closest?.('button,input[type=submit]') != null // prettier-ignore
+      const leads =
+        kind === 'submit' ||
+        target?.closest?.('a[href]') != null ||
+        target?.closest?.('button,input[type=submit]') != null
       if (leads) event.preventDefault()
     })
   const inPage = 'button,[role=button],summary,[aria-expanded],a[href^="#"],a[href^="javascript:"]'
@@ -42,8 +45,12 @@ const prepareControls = (most: number): Control[] => {
     .slice(0, most)
     .map((element) => ({
       key: keyOf(element),
-      name: (element.textContent?.replaceAll(/\s+/g, ' ').trim() || element.getAttribute('aria-label') || element.tagName).slice(0, 60),
-    })) // prettier-ignore
+      name: (
+        element.textContent?.replaceAll(/\s+/g, ' ').trim() ||
+        element.getAttribute('aria-label') ||
+        element.tagName
+      ).slice(0, 60),
+    }))
 }
 
 /** Press every button and switch of a page that does not lead away, and see whether anything happens. Nothing is sent to the server that could change it. */
@@ -59,7 +66,9 @@ export const tryControls = async (page: Page): Promise<Sight['controls']> => {
     const onRequest = (): void => void (asked = true)
     page.on('request', onRequest)
     try {
-      const before = await page.evaluate(() => (window as unknown as { __zestTried: { changes: number } }).__zestTried.changes) // prettier-ignore
+      const before = await page.evaluate(
+        () => (window as unknown as { __zestTried: { changes: number } }).__zestTried.changes,
+      )
       await page.evaluate((selector) => document.querySelector<HTMLElement>(selector)?.click(), key)
       const reacted = await page
         .waitForFunction(
@@ -67,7 +76,10 @@ export const tryControls = async (page: Page): Promise<Sight['controls']> => {
           before,
           { timeout: REACTS_WITHIN_MS, polling: 20 },
         )
-        .then(() => true, () => false) // prettier-ignore
+        .then(
+          () => true,
+          () => false,
+        )
       tried.push({ key, name, reacted: reacted || asked })
     } catch {
       // The page went elsewhere: it reacted.

@@ -16,11 +16,7 @@ export const anyAccount = async (db: Database): Promise<boolean> =>
 const byName = (name: string) => eq(sql`lower(${accounts.name})`, name.toLowerCase())
 
 /** @throws AppError NAME_TAKEN */
-export const createAccount = async (
-  db: Database,
-  { name, password }: NewAccount,
-  now: Date,
-): Promise<Account> => {
+export const createAccount = async (db: Database, { name, password }: NewAccount, now: Date): Promise<Account> => {
   const account = { id: newId(), name }
   const passwordHash = await hashPassword(password)
   const made = await db
@@ -36,17 +32,12 @@ export const createAccount = async (
  * The first account, for whoever comes first; only one of several that come at the same time is.
  * @throws AppError ACCOUNTS_EXIST
  */
-export const createFirstAccount = async (
-  db: Database,
-  { name, password }: NewAccount,
-  now: Date,
-): Promise<void> => {
+export const createFirstAccount = async (db: Database, { name, password }: NewAccount, now: Date): Promise<void> => {
   if (await anyAccount(db)) throw errors.accountsExist()
   const passwordHash = await hashPassword(password)
   await db.transaction(async (tx) => {
     await tx.execute(sql`lock table ${accounts} in exclusive mode`)
-    if ((await tx.select({ id: accounts.id }).from(accounts).limit(1)).length > 0)
-      throw errors.accountsExist()
+    if ((await tx.select({ id: accounts.id }).from(accounts).limit(1)).length > 0) throw errors.accountsExist()
     await tx.insert(accounts).values({ id: newId(), name, passwordHash, createdAt: now })
   })
 }
@@ -70,11 +61,7 @@ export const signOut = async (db: Database, token: string): Promise<void> => {
   await db.delete(sessions).where(eq(sessions.tokenDigest, digestToken(token)))
 }
 
-export const accountOfSession = async (
-  db: Database,
-  token: string,
-  now: Date,
-): Promise<Account | undefined> => {
+export const accountOfSession = async (db: Database, token: string, now: Date): Promise<Account | undefined> => {
   const [found] = await db
     .select({ id: accounts.id, name: accounts.name })
     .from(sessions)
@@ -83,11 +70,7 @@ export const accountOfSession = async (
   return found
 }
 
-export const accountOfApiToken = async (
-  db: Database,
-  token: string,
-  now: Date,
-): Promise<Account | undefined> => {
+export const accountOfApiToken = async (db: Database, token: string, now: Date): Promise<Account | undefined> => {
   const [found] = await db
     .select({ id: accounts.id, name: accounts.name, tokenId: apiTokens.id })
     .from(apiTokens)

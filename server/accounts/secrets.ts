@@ -24,12 +24,7 @@ export const passwordFits = async (password: string, stored: string): Promise<bo
   if (scheme !== 'scrypt' || salt === undefined || hash === undefined) return false
   const expected = Buffer.from(hash, 'base64url')
   const cost = { N: Number(n), r: Number(r), p: Number(p), maxmem: COST.maxmem }
-  const got = await scryptAsync(
-    password.normalize('NFKC'),
-    Buffer.from(salt, 'base64url'),
-    expected.length,
-    cost,
-  )
+  const got = await scryptAsync(password.normalize('NFKC'), Buffer.from(salt, 'base64url'), expected.length, cost)
   return timingSafeEqual(got, expected)
 }
 

@@ -45,8 +45,7 @@ const open = (url: URL, reach: PrivateAddresses, signal: AbortSignal): Promise<O
     tcp.once('connect', () => {
       const connected = performance.now()
       const times = { lookupMs: lookedUp - begun, connectMs: connected - lookedUp }
-      if (!secure)
-        return resolve({ socket: tcp, protocol: 'http/1.1', ...times, tlsMs: 0, certificate: null })
+      if (!secure) return resolve({ socket: tcp, protocol: 'http/1.1', ...times, tlsMs: 0, certificate: null })
       const servername = /^[\d.[\]:]+$/.test(url.hostname) ? undefined : url.hostname
       // What is asked for is shown to the owner only; a certificate that does not hold is one of the things to be seen.
       const tls = tlsConnect({
@@ -62,9 +61,7 @@ const open = (url: URL, reach: PrivateAddresses, signal: AbortSignal): Promise<O
           protocol: tls.alpnProtocol === 'h2' ? 'h2' : 'http/1.1',
           ...times,
           tlsMs: performance.now() - connected,
-          certificate: tls.authorized
-            ? null
-            : String(tls.authorizationError?.message ?? tls.authorizationError),
+          certificate: tls.authorized ? null : String(tls.authorizationError?.message ?? tls.authorizationError),
         }),
       )
     })
@@ -159,9 +156,7 @@ export const askHop = async (
   const { socket, protocol, ...times } = await open(url, reach, signal)
   try {
     const late = new Promise<never>((_resolve, reject) =>
-      signal.addEventListener('abort', () =>
-        reject(Object.assign(new Error('timeout'), { code: 'ETIMEDOUT' })),
-      ),
+      signal.addEventListener('abort', () => reject(Object.assign(new Error('timeout'), { code: 'ETIMEDOUT' }))),
     )
     const asked = protocol === 'h2' ? askHttp2(url, socket, fields) : askHttp1(url, socket, fields)
     const { body, ...answer } = await Promise.race([asked, late])

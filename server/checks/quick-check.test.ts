@@ -22,15 +22,12 @@ const listen = (started: Server): Promise<number> => {
 const serve = (answer: (req: IncomingMessage, res: ServerResponse) => void): Promise<number> =>
   listen(createServer(answer))
 const check = (address: string): Promise<QuickCheck> => quickCheck({ address, privateAddresses: 'allowed' })
-const sentence = ({ points }: QuickCheck, topic: string): string =>
-  points.find((one) => one.topic === topic)!.sentence
+const sentence = ({ points }: QuickCheck, topic: string): string => points.find((one) => one.topic === topic)!.sentence
 const HTML = `<title>Quay</title>${'<p>Nine quays and four vessels.</p>'.repeat(400)}`
 
 test('a neglected site: no compression, no lifetime, no validators, a cookie', async () => {
   const port = await serve((_req, res) =>
-    res
-      .writeHead(200, { 'content-type': 'text/html', 'set-cookie': 'sid=secret123; Path=/; HttpOnly' })
-      .end(HTML),
+    res.writeHead(200, { 'content-type': 'text/html', 'set-cookie': 'sid=secret123; Path=/; HttpOnly' }).end(HTML),
   )
   const result = await check(`http://127.0.0.1:${port}/`)
   expect(result.sizes).toEqual(
@@ -38,11 +35,14 @@ test('a neglected site: no compression, no lifetime, no validators, a cookie', a
       { coding: 'none', level: 0, bytes: HTML.length },
       { coding: 'gzip', level: 6, bytes: gzipSync(HTML, { level: 6 }).length },
       {
-        coding: 'br', level: 11,
-        bytes: brotliCompressSync(HTML, { params: { [constants.BROTLI_PARAM_QUALITY]: 11, [constants.BROTLI_PARAM_SIZE_HINT]: HTML.length } }).length,
+        coding: 'br',
+        level: 11,
+        bytes: brotliCompressSync(HTML, {
+          params: { [constants.BROTLI_PARAM_QUALITY]: 11, [constants.BROTLI_PARAM_SIZE_HINT]: HTML.length },
+        }).length,
       },
     ]),
-  ) // prettier-ignore
+  )
   expect(sentence(result, 'compression')).toContain('Sent without compression')
   expect(sentence(result, 'caching')).toContain('sets a cookie')
   expect(sentence(result, 'validators')).toContain('neither ETag nor Last-Modified')
@@ -58,11 +58,16 @@ test('HTTP/2 over TLS, compressed, with a lifetime, through another cache', asyn
   const port = await listen(
     createSecureServer({ key: pair.private, cert: pair.cert, allowHTTP1: true }, (_req, res) => {
       res.writeHead(200, {
-        'content-type': 'text/html', 'content-encoding': 'gzip', 'cache-control': 'public, max-age=3600', etag: '"1"', via: '2 edge', age: '10',
+        'content-type': 'text/html',
+        'content-encoding': 'gzip',
+        'cache-control': 'public, max-age=3600',
+        etag: '"1"',
+        via: '2 edge',
+        age: '10',
       })
       res.end(gzipSync(HTML))
     }),
-  ) // prettier-ignore
+  )
   const result = await check(`https://localhost:${port}/`)
   expect(result.hops[0]).toMatchObject({ protocol: 'h2', status: 200 })
   expect(result.hops[0]!.tlsMs).toBeGreaterThan(0)
@@ -93,27 +98,32 @@ test('redirects in a circle come to an end', async () => {
 
 describe('private addresses', () => {
   test.each([
-    '127.0.0.1', '10.1.2.3', '172.16.0.1', '192.168.1.1', '169.254.169.254', '100.64.0.1', '0.0.0.0', '::1', 'fe80::1', 'fd00::1', '::ffff:10.0.0.1',
-  ])('%s is one', (address) => expect(isPrivateAddress(address)).toBe(true)) // prettier-ignore
+    '127.0.0.1',
+    '10.1.2.3',
+    '172.16.0.1',
+    '192.168.1.1',
+    '169.254.169.254',
+    '100.64.0.1',
+    '0.0.0.0',
+    '::1',
+    'fe80::1',
+    'fd00::1',
+    '::ffff:10.0.0.1',
+  ])('%s is one', (address) => expect(isPrivateAddress(address)).toBe(true))
   test.each(['93.184.216.34', '172.32.0.1', '2606:4700::1', '100.128.0.1'])('%s is none', (address) =>
     expect(isPrivateAddress(address)).toBe(false),
   )
-  test.each([
-    'http://127.0.0.1',
-    'http://[::1]',
-    'http://localhost',
-    'http://quay.localhost',
-    'http://0x7f000001',
-  ])('%s is refused without the owner’s yes, and nothing is sent', async (origin) => {
-    let asked = 0
-    const port = await serve((_req, res) => (asked++, res.end('x')))
-    await expect(
-      quickCheck({ address: `${origin}:${port}/`, privateAddresses: 'refused' }),
-    ).rejects.toMatchObject({
-      code: 'PRIVATE_ADDRESS',
-    })
-    expect(asked).toBe(0)
-  })
+  test.each(['http://127.0.0.1', 'http://[::1]', 'http://localhost', 'http://quay.localhost', 'http://0x7f000001'])(
+    '%s is refused without the owner’s yes, and nothing is sent',
+    async (origin) => {
+      let asked = 0
+      const port = await serve((_req, res) => (asked++, res.end('x')))
+      await expect(quickCheck({ address: `${origin}:${port}/`, privateAddresses: 'refused' })).rejects.toMatchObject({
+        code: 'PRIVATE_ADDRESS',
+      })
+      expect(asked).toBe(0)
+    },
+  )
 })
 
 test('a host that does not answer gives a sentence', async () => {

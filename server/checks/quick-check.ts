@@ -1,11 +1,6 @@
 import { promisify } from 'node:util'
 import { brotliCompress, brotliDecompress, constants, gunzip, gzip, inflate } from 'node:zlib'
-import type {
-  CodingSize,
-  QuickCheck,
-  QuickCheckHop,
-  QuickCheckOrder,
-} from '../../core/contracts/quick-check.ts'
+import type { CodingSize, QuickCheck, QuickCheckHop, QuickCheckOrder } from '../../core/contracts/quick-check.ts'
 import { quickPoints } from '../../core/checks/quick-points.ts'
 import { fieldValue } from '../../core/http/fields.ts'
 import { epochMs } from '../../core/time.ts'
@@ -36,8 +31,7 @@ const decoded = async (body: Buffer, coding: string | undefined): Promise<Buffer
   return body
 }
 
-const TEXT =
-  /^(text\/|application\/(json|javascript|xml|xhtml\+xml|ld\+json|manifest\+json|wasm)|image\/svg)/i
+const TEXT = /^(text\/|application\/(json|javascript|xml|xhtml\+xml|ld\+json|manifest\+json|wasm)|image\/svg)/i
 
 /** What zlib makes of it at the levels that servers use (RFC 1952, RFC 7932): quick, usual and best. */
 const sizesOf = async (text: Buffer): Promise<CodingSize[]> => {
@@ -65,11 +59,7 @@ const sizesOf = async (text: Buffer): Promise<CodingSize[]> => {
   return [{ coding: 'none', level: 0, bytes: text.length }, ...gzipped, ...brotli]
 }
 
-const askNext = async (
-  url: URL,
-  reach: QuickCheckOrder['privateAddresses'],
-  timeoutMs: number,
-): Promise<HopAnswer> => {
+const askNext = async (url: URL, reach: QuickCheckOrder['privateAddresses'], timeoutMs: number): Promise<HopAnswer> => {
   try {
     return await askHop(url.href, FIELDS, { reach, timeoutMs: Math.max(1, Math.round(timeoutMs)) })
   } catch (error) {
@@ -79,11 +69,7 @@ const askNext = async (
 }
 
 /** Where a redirect leads, if it leads to a host that may be asked. */
-const nextHop = (
-  { status, location }: QuickCheckHop,
-  from: URL,
-  hosts: ReadonlySet<string>,
-): URL | undefined => {
+const nextHop = ({ status, location }: QuickCheckHop, from: URL, hosts: ReadonlySet<string>): URL | undefined => {
   if (status < 300 || status >= 400 || location === null || !URL.canParse(location, from)) return undefined
   const target = new URL(location, from)
   return hosts.has(target.host) && /^https?:$/.test(target.protocol) ? target : undefined

@@ -13,11 +13,7 @@ const hostsOf = ({ address, liveUrl, trialUrl, liveSecureUrl, hosts }: Site): Se
  * Check an address of a connected site: only its own hosts and those the owner has added are asked.
  * @throws AppError NOT_FOUND, HOST_NOT_NAMED, PRIVATE_ADDRESS, NOT_REACHED
  */
-export const checkOfSite = async (
-  services: Services,
-  siteId: string,
-  address: string,
-): Promise<QuickCheck> => {
+export const checkOfSite = async (services: Services, siteId: string, address: string): Promise<QuickCheck> => {
   const site = await getSite(services, siteId)
   const hosts = hostsOf(site)
   const { host, hostname } = new URL(address)

@@ -40,21 +40,46 @@ export const culpritJob =
     try {
       // Found by an earlier process, which stopped before trial was changed and checked.
       if (state.outcome === null) {
-        const { found: result, reason } = await seekCulprits(io, { site, live: live.setup, trial: trial.setup, page, visitor, why: row.order.why, state, save, examiner, progress, at: [0, 1] }) // prettier-ignore
+        const { found: result, reason } = await seekCulprits(io, {
+          site,
+          live: live.setup,
+          trial: trial.setup,
+          page,
+          visitor,
+          why: row.order.why,
+          state,
+          save,
+          examiner,
+          progress,
+          at: [0, 1],
+        })
         const { kind, sentence, found } = result
         await save({ ...state, found, outcome: { kind, sentence, reason } })
       }
       const { found, outcome } = state
       if (outcome === null || found.length === 0) return
-      const setup = withoutSuspects(trial.setup, live.setup, found, `Culprit search on ${page.path}: ${outcome.reason}`) // prettier-ignore
+      const setup = withoutSuspects(trial.setup, live.setup, found, `Culprit search on ${page.path}: ${outcome.reason}`)
       await putTrial(io, site.id, setup)
-      const order = { from: 'live' as const, to: 'trial' as const, pageIds: [page.id], visitorIds: [visitor.id], journeyIds: [] } // prettier-ignore
+      const order = {
+        from: 'live' as const,
+        to: 'trial' as const,
+        pageIds: [page.id],
+        visitorIds: [visitor.id],
+        journeyIds: [],
+      }
       const checkId = await beginCheck(db, { siteId: site.id, jobId: job.id, by: row.by, order, setup })
       const [checked] = await checkPages(io, site, { id: checkId, order }, setup, progress, examiner)
       if (progress.signal.aborted || checked === undefined) return
       // What was looked at quickly on the way is looked at as a whole in the end.
       if (checked.result === 'broken')
-        await save({ ...state, outcome: { ...outcome, kind: 'gave-up', sentence: `What was found is left out, but the page is not whole yet. ${checked.sentence} Search again from here.` } }) // prettier-ignore
+        await save({
+          ...state,
+          outcome: {
+            ...outcome,
+            kind: 'gave-up',
+            sentence: `What was found is left out, but the page is not whole yet. ${checked.sentence} Search again from here.`,
+          },
+        })
       await writeEntry(db, site.id, {
         kind: 'searched',
         title: `Culprit search on ${page.path}`,

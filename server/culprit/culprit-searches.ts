@@ -50,7 +50,12 @@ export const listCulpritSearches = async (
  * Queue the search for what breaks or slows a page of the trial.
  * @throws AppError UNKNOWN_PAGE, UNKNOWN_VISITOR, NOTHING_TO_TRY, MEASUREMENT_UNDER_WAY
  */
-export const orderCulpritSearch = async (services: Services, siteId: string, order: CulpritOrder, by: string): Promise<CulpritSearch> => {
+export const orderCulpritSearch = async (
+  services: Services,
+  siteId: string,
+  order: CulpritOrder,
+  by: string,
+): Promise<CulpritSearch> => {
   const { jobs: queue, now, events } = services
   const site = await getSite(services, siteId)
   refuseUnknown(site, { pageIds: [order.pageId], visitorIds: [order.visitorId] })
@@ -59,8 +64,11 @@ export const orderCulpritSearch = async (services: Services, siteId: string, ord
   services.recordings.stop()
   const id = newId()
   const jobId = newId()
-  await queue.order({ siteId, kind: 'culprit-search', title: `Culprit search on ${site.name}`, subjectId: id, total: 1 }, jobId, (tx) =>
-    tx.insert(culpritSearches).values({ id, siteId, jobId, at: now(), by, order, state: nothingSought() }))
+  await queue.order(
+    { siteId, kind: 'culprit-search', title: `Culprit search on ${site.name}`, subjectId: id, total: 1 },
+    jobId,
+    (tx) => tx.insert(culpritSearches).values({ id, siteId, jobId, at: now(), by, order, state: nothingSought() }),
+  )
   events.changed(siteId, 'safety')
   return (await listCulpritSearches(services, siteId, id))[0]!
-} // prettier-ignore
+}

@@ -1,9 +1,4 @@
-import {
-  MOST_LOADS,
-  type CulpritOrder,
-  type CulpritState,
-  type Suspect,
-} from '../../core/contracts/culprit.ts'
+import { MOST_LOADS, type CulpritOrder, type CulpritState, type Suspect } from '../../core/contracts/culprit.ts'
 import type { Setup } from '../../core/contracts/setup.ts'
 import type { SamplePage, Site } from '../../core/contracts/sites.ts'
 import type { VisitorProfile } from '../../core/contracts/measuring.ts'
@@ -53,14 +48,19 @@ const lossOf = async (
   const times: Record<'live' | 'candidate', number[]> = { live: [], candidate: [] }
   for (let load = 0; load <= LOADS_TO_TELL; load++)
     for (const side of ['live', 'candidate'] as const) {
-      const order = { sides: ['live' as const, 'candidate' as const], visit: 'first' as const, pageIds: [page.id] } // prettier-ignore
-      const outcome = await io.lab.run(runOrder(site, order, { side, purpose: 'count' }, page, visitor, io.addresses), progress.signal) // prettier-ignore
+      const order = { sides: ['live' as const, 'candidate' as const], visit: 'first' as const, pageIds: [page.id] }
+      const outcome = await io.lab.run(
+        runOrder(site, order, { side, purpose: 'count' }, page, visitor, io.addresses),
+        progress.signal,
+      )
       // The first of each fills caches.
-      if (load > 0 && outcome.kind === 'measured') times[side].push(outcome.metrics.lcpMs ?? outcome.metrics.loadedMs) // prettier-ignore
+      if (load > 0 && outcome.kind === 'measured') times[side].push(outcome.metrics.lcpMs ?? outcome.metrics.loadedMs)
     }
   const loads = 2 * (LOADS_TO_TELL + 1)
   if (times.live.length === 0 || times.candidate.length === 0)
-    throw new SearchEnded('The page could not be loaded any more, so the search ended. Try again once the site answers.') // prettier-ignore
+    throw new SearchEnded(
+      'The page could not be loaded any more, so the search ended. Try again once the site answers.',
+    )
   return { loss: median(times.candidate) - median(times.live), loads }
 }
 
@@ -119,8 +119,15 @@ export const seekCulprits = async (
     if (known !== undefined) return known
     if (progress.signal.aborted) throw new SearchEnded('cancelled')
     if (current.looks >= MOST_LOADS[why])
-      throw new SearchEnded(`The search took more than ${MOST_LOADS[why]} page loads and was ended. Switch the remedy off here, or leave files out by hand.`) // prettier-ignore
-    await progress.report(at[0], at[1], `Culprit search on ${page.path}: ${leftOut.length === 0 ? 'all applied' : `${leftOut.length} left out`}, ${current.looks} of at most ${MOST_LOADS[why]} page loads`, null) // prettier-ignore
+      throw new SearchEnded(
+        `The search took more than ${MOST_LOADS[why]} page loads and was ended. Switch the remedy off here, or leave files out by hand.`,
+      )
+    await progress.report(
+      at[0],
+      at[1],
+      `Culprit search on ${page.path}: ${leftOut.length === 0 ? 'all applied' : `${leftOut.length} left out`}, ${current.looks} of at most ${MOST_LOADS[why]} page loads`,
+      null,
+    )
     await setCandidate(io, site.id, withoutSuspects(trial, live, leftOut, 'culprit search'))
     await makeReady(io, site, 'candidate', page.path, visitor.device, progress, at)
     const bad = why === 'slower' ? await isSlow() : await looksBad()
@@ -130,8 +137,20 @@ export const seekCulprits = async (
   }
   const details = async (remedies: readonly Suspect[]): Promise<Suspect[]> => {
     await setCandidate(io, site.id, trial)
-    const { changes } = await io.delivery.changes({ siteId: site.id, channel: 'trial', host: candidateHost(site.trialHost), path: page.path, device: visitor.device, scheme: 'http' }) // prettier-ignore
-    return suspectDetails(remedies.map(({ remedy }) => remedy), changes, trial, page.path) // prettier-ignore
+    const { changes } = await io.delivery.changes({
+      siteId: site.id,
+      channel: 'trial',
+      host: candidateHost(site.trialHost),
+      path: page.path,
+      device: visitor.device,
+      scheme: 'http',
+    })
+    return suspectDetails(
+      remedies.map(({ remedy }) => remedy),
+      changes,
+      trial,
+      page.path,
+    )
   }
   const found = await searchCulprits({ remedies: suspectRemedies(live, trial), details, isBad })
   return { found, reason: current.reason }

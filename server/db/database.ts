@@ -38,11 +38,15 @@ const opened = async (folder: string | undefined): Promise<PGlite> => {
  */
 const sealSecrets = async (db: Database): Promise<void> => {
   const rows = await db
-    .select({ id: schema.sites.id, eventSecret: schema.sites.eventSecret, trialKey: schema.sites.trialKey, tlsKey: schema.sites.tlsKey })
+    .select({
+      id: schema.sites.id,
+      eventSecret: schema.sites.eventSecret,
+      trialKey: schema.sites.trialKey,
+      tlsKey: schema.sites.tlsKey,
+    })
     .from(schema.sites)
-  for (const { id, ...secrets } of rows)
-    await db.update(schema.sites).set(secrets).where(eq(schema.sites.id, id))
-} // prettier-ignore
+  for (const { id, ...secrets } of rows) await db.update(schema.sites).set(secrets).where(eq(schema.sites.id, id))
+}
 
 /**
  * Open the database and bring it to the current form.

@@ -32,14 +32,7 @@ import type { Message, Routine } from '../../core/contracts/routine.ts'
 import type { PageSafety, SafetyOrder } from '../../core/contracts/safety.ts'
 import type { WatchSource } from '../watching/read-source.ts'
 import type { HostHeader } from '../../core/contracts/delivery.ts'
-import type {
-  SiteCheck,
-  SiteHosts,
-  SitePlaces,
-  HostCache,
-  LastTry,
-  ScheduledWork,
-} from '../../core/contracts/sites.ts'
+import type { SiteCheck, SiteHosts, SitePlaces, HostCache, LastTry, ScheduledWork } from '../../core/contracts/sites.ts'
 import { secretText } from './secret-text.ts'
 
 const instant = (name: string) => timestamp(name, { withTimezone: true, mode: 'date' })

@@ -100,16 +100,19 @@ class GuidedWork {
     const digest = setupDigest(this.#best)
     if (this.#state.bestDigest === digest) return
     const changed = this.#state.bestDigest !== ''
-    await this.#save({ bestDigest: digest, ...(changed ? { sentence: 'The trial was changed while the run was paused; it goes on from there.' } : {}) }) // prettier-ignore
+    await this.#save({
+      bestDigest: digest,
+      ...(changed ? { sentence: 'The trial was changed while the run was paused; it goes on from there.' } : {}),
+    })
   }
 
   /** Predictions need a close look at what visitors get. */
   async #lookFirst(): Promise<void> {
     const { io, site, order, progress } = this.#guided
     const { looks } = await siteFindings(io, site.id)
-    const seen = (pageId: string, visitorId: string): boolean => looks.some((look) => look.pageId === pageId && look.visitorId === visitorId) // prettier-ignore
-    if (order.pageIds.every((pageId) => order.visitorIds.every((visitorId) => seen(pageId, visitorId))))
-      return
+    const seen = (pageId: string, visitorId: string): boolean =>
+      looks.some((look) => look.pageId === pageId && look.visitorId === visitorId)
+    if (order.pageIds.every((pageId) => order.visitorIds.every((visitorId) => seen(pageId, visitorId)))) return
     const guided = { ...this.#guided, progress: partOf(progress, 'Baseline', [0, 1], () => null) }
     await measureSides(guided, ['live'], { trial: this.#best, changes: [] }, null, async () => undefined, 1)
     // What was seen is what remedies go by.
@@ -142,7 +145,10 @@ class GuidedWork {
       results: step.results,
       predicted: step.predicted,
       setup,
-      safety: step.safetyCheckId === null || step.safety === null ? null : { checkId: step.safetyCheckId, result: step.safety, sentence: step.sentence }, // prettier-ignore
+      safety:
+        step.safetyCheckId === null || step.safety === null
+          ? null
+          : { checkId: step.safetyCheckId, result: step.safety, sentence: step.sentence },
       exceptions: exceptionsAmong(step.exceptions, BROKE),
       guidedRunId: this.#id,
     })
@@ -158,7 +164,7 @@ class GuidedWork {
         this.#left(startedAt),
       ),
     }
-    const { step: done, setup } = await tryStep(guided, step, this.#best, switchedOn(this.#best, step.remedies)) // prettier-ignore
+    const { step: done, setup } = await tryStep(guided, step, this.#best, switchedOn(this.#best, step.remedies))
     const took = step.tookMs + (performance.now() - startedAt)
     await this.#saveStep({ ...done, tookMs: took })
     if (progress.signal.aborted || done.decision === null) return
@@ -176,7 +182,10 @@ class GuidedWork {
     const startedAt = performance.now()
     const count = this.#state.steps.length
     // The time allowed is for trying; the whole is measured after it too.
-    const guided = { ...this.#guided, progress: partOf(progress, 'The whole', [count, count + 1], () => this.#leftOf(FINAL_SHARE, startedAt)) } // prettier-ignore
+    const guided = {
+      ...this.#guided,
+      progress: partOf(progress, 'The whole', [count, count + 1], () => this.#leftOf(FINAL_SHARE, startedAt)),
+    }
     let final = this.#state.final ?? { measurementId: null, safetyCheckId: null, safety: null, results: [] }
     const keep = async (change: Partial<typeof final>): Promise<void> => {
       final = { ...final, ...change }
@@ -185,9 +194,25 @@ class GuidedWork {
     const { untried } = this.#state
     const out = untried.length === 0 ? '' : ` Out of time before ${named(untried)}.`
     if (changes.length === 0)
-      return this.#save({ sentence: `Nothing that was tried made a measurable difference without harm, so trial is the same as live.${out}` }) // prettier-ignore
-    const pages = await checkSide(guided, 'trial', this.#best, final.safetyCheckId, (id) => keep({ safetyCheckId: id }), order.journeyIds) // prettier-ignore
-    const results = await measureSides(guided, ['origin', 'live', 'trial'], { trial: this.#best, changes }, final.measurementId, (id) => keep({ measurementId: id }), FINAL_PAIRS) // prettier-ignore
+      return this.#save({
+        sentence: `Nothing that was tried made a measurable difference without harm, so trial is the same as live.${out}`,
+      })
+    const pages = await checkSide(
+      guided,
+      'trial',
+      this.#best,
+      final.safetyCheckId,
+      (id) => keep({ safetyCheckId: id }),
+      order.journeyIds,
+    )
+    const results = await measureSides(
+      guided,
+      ['origin', 'live', 'trial'],
+      { trial: this.#best, changes },
+      final.measurementId,
+      (id) => keep({ measurementId: id }),
+      FINAL_PAIRS,
+    )
     if (progress.signal.aborted) return
     const safety = worst(pages.map(({ result }) => result)) ?? null
     await keep({ safety, results })
@@ -201,14 +226,18 @@ class GuidedWork {
       measurementId: final.measurementId,
       results,
       setup: this.#best,
-      safety: final.safetyCheckId === null || safety === null ? null : { checkId: final.safetyCheckId, result: safety, sentence: said }, // prettier-ignore
+      safety:
+        final.safetyCheckId === null || safety === null
+          ? null
+          : { checkId: final.safetyCheckId, result: safety, sentence: said },
       guidedRunId: this.#id,
     })
     const [first] = results
     const told = first?.verdict?.sentence ?? ''
-    await this.#save({ sentence: `${kept.length} of ${this.#state.steps.length} steps kept. ${told} ${said}${out}`.trim() }) // prettier-ignore
-    for (const what of ['ledger', 'trial', 'measurements', 'safety'] as const)
-      io.events.changed(site.id, what)
+    await this.#save({
+      sentence: `${kept.length} of ${this.#state.steps.length} steps kept. ${told} ${said}${out}`.trim(),
+    })
+    for (const what of ['ledger', 'trial', 'measurements', 'safety'] as const) io.events.changed(site.id, what)
   }
 
   async run(): Promise<void> {
@@ -248,7 +277,9 @@ export const guidedJob =
       await new GuidedWork(shared, row.id, row.state, trial.setup).run()
     } catch (error) {
       if (error instanceof LabUnusable)
-        throw new JobFailure(`${error.message} A guided run needs a browser. What was kept before stays in trial; live is as it was.`) // prettier-ignore
+        throw new JobFailure(
+          `${error.message} A guided run needs a browser. What was kept before stays in trial; live is as it was.`,
+        )
       throw error
     }
   }

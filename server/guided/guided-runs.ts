@@ -31,7 +31,12 @@ export const listGuidedRuns = async ({ db }: Services, siteId: string, id?: stri
 const titleFor = (name: string): string => `Guided run on ${name}`
 
 /** @throws AppError UNKNOWN_PAGE, UNKNOWN_VISITOR, MEASUREMENT_UNDER_WAY */
-export const orderGuidedRun = async (services: Services, siteId: string, order: GuidedOrder, by: string): Promise<GuidedRun> => {
+export const orderGuidedRun = async (
+  services: Services,
+  siteId: string,
+  order: GuidedOrder,
+  by: string,
+): Promise<GuidedRun> => {
   const { jobs: queue, now, events } = services
   const site = await getSite(services, siteId)
   refuseUnknown(site, order)
@@ -41,10 +46,11 @@ export const orderGuidedRun = async (services: Services, siteId: string, order: 
   const jobId = newId()
   const state = { steps: [], bestDigest: '', spentMs: 0, paused: false, final: null, untried: [], sentence: '' }
   await queue.order({ siteId, kind: 'guided-run', title: titleFor(site.name), subjectId: id, total: 1 }, jobId, (tx) =>
-    tx.insert(guidedRuns).values({ id, siteId, jobId, at: now(), by, order, state }))
+    tx.insert(guidedRuns).values({ id, siteId, jobId, at: now(), by, order, state }),
+  )
   events.changed(siteId, 'guided')
   return (await listGuidedRuns(services, siteId, id))[0]!
-} // prettier-ignore
+}
 
 /** @throws AppError NOT_FOUND */
 const found = async (services: Services, siteId: string, id: string): Promise<GuidedRun> => {
@@ -60,7 +66,10 @@ export const pauseGuidedRun = async (services: Services, siteId: string, id: str
   await services.jobs.cancel(run.jobId)
   await services.jobs.ended(run.jobId)
   const { progress } = await found(services, siteId, id)
-  await services.db.update(guidedRuns).set({ state: { ...progress, paused: true } }).where(eq(guidedRuns.id, id)) // prettier-ignore
+  await services.db
+    .update(guidedRuns)
+    .set({ state: { ...progress, paused: true } })
+    .where(eq(guidedRuns.id, id))
   services.events.changed(siteId, 'guided')
   return found(services, siteId, id)
 }
@@ -72,8 +81,15 @@ export const resumeGuidedRun = async (services: Services, siteId: string, id: st
   if (await services.jobs.hasOpen(siteId)) throw errors.measuring()
   const { name } = await siteRow(services.db, siteId)
   const jobId = newId()
-  await services.jobs.order({ siteId, kind: 'guided-run', title: titleFor(name), subjectId: id, total: 1 }, jobId, (tx) =>
-    tx.update(guidedRuns).set({ jobId, state: { ...run.progress, paused: false } }).where(eq(guidedRuns.id, id))) // prettier-ignore
+  await services.jobs.order(
+    { siteId, kind: 'guided-run', title: titleFor(name), subjectId: id, total: 1 },
+    jobId,
+    (tx) =>
+      tx
+        .update(guidedRuns)
+        .set({ jobId, state: { ...run.progress, paused: false } })
+        .where(eq(guidedRuns.id, id)),
+  )
   services.events.changed(siteId, 'guided')
   return found(services, siteId, id)
 }

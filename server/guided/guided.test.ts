@@ -11,8 +11,16 @@ let site: Site
 const at = (path: string): string => `/sites/${site.id}${path}`
 
 const details: RunDetails = {
-  visual: null, unused: [], images: [], fonts: [], dom: { nodes: 1, depth: 1 }, console: [], tasks: [], offsets: {}, firstView: { selectors: [], fonts: [] },
-} // prettier-ignore
+  visual: null,
+  unused: [],
+  images: [],
+  fonts: [],
+  dom: { nodes: 1, depth: 1 },
+  console: [],
+  tasks: [],
+  offsets: {},
+  firstView: { selectors: [], fonts: [] },
+}
 
 /** How long the main content takes under a setup. */
 let timeOf: (setup: Setup | undefined) => number
@@ -22,10 +30,18 @@ const load = (order: RunOrder): RunOutcome => {
   return {
     kind: 'measured',
     metrics: someMetrics(lcpMs, { loadedMs: lcpMs + 50 }),
-    requests: [aRequest({ url: order.url, waitMs: 900, sentBytes: 90_000, initiator: { kind: 'navigation', url: null }, responseFields: [['content-type', 'text/html']] })],
+    requests: [
+      aRequest({
+        url: order.url,
+        waitMs: 900,
+        sentBytes: 90_000,
+        initiator: { kind: 'navigation', url: null },
+        responseFields: [['content-type', 'text/html']],
+      }),
+    ],
     details: order.instruments === 'all' ? details : null,
     frames: [],
-  } // prettier-ignore
+  }
 }
 let loads = 0
 
@@ -39,7 +55,13 @@ beforeEach(async () => {
 })
 afterEach(() => bench.close())
 
-const order = (more: Record<string, unknown> = {}) => ({ reach: 'delivery', visitorIds: ['phone'], pageIds: [site.sample[0]!.id], minutes: 600, ...more }) // prettier-ignore
+const order = (more: Record<string, unknown> = {}) => ({
+  reach: 'delivery',
+  visitorIds: ['phone'],
+  pageIds: [site.sample[0]!.id],
+  minutes: 600,
+  ...more,
+})
 const run = async (more: Record<string, unknown> = {}): Promise<Json> => {
   const { status, body } = await bench.call('POST', at('/guided-runs'), order(more))
   expect(status).toBe(202)
@@ -48,7 +70,8 @@ const run = async (more: Record<string, unknown> = {}): Promise<Json> => {
   return (await bench.call('GET', at('/guided-runs'))).body.find(({ id }: Json) => id === body.id)
 }
 const trial = async (): Promise<Json> => (await bench.call('GET', at('/trial'))).body
-const steps = ({ progress }: Json): string[] => progress.steps.map(({ remedies, decision }: Json) => `${remedies.join('+')} ${decision}`) // prettier-ignore
+const steps = ({ progress }: Json): string[] =>
+  progress.steps.map(({ remedies, decision }: Json) => `${remedies.join('+')} ${decision}`)
 
 describe('a guided run', () => {
   test('keeps what is faster, backs out what makes no difference, and ends with the whole measured against live', async () => {
@@ -59,7 +82,7 @@ describe('a guided run', () => {
     expect(setup.remedies.pageCache.enabled).toBe(true)
     expect(setup.remedies.compression.enabled).toBe(false)
     const [whole] = (await bench.call('GET', at('/ledger'))).body
-    expect(whole).toMatchObject({ id: openEntryId, kind: 'tried', decision: 'open', safety: { result: 'intact' } }) // prettier-ignore
+    expect(whole).toMatchObject({ id: openEntryId, kind: 'tried', decision: 'open', safety: { result: 'intact' } })
     expect(whole.results[0].sides.map(({ side }: Json) => side)).toEqual(['origin', 'live', 'trial'])
     expect(done.progress.sentence).toMatch(/kept/)
     // Visitors get what they got.
@@ -77,7 +100,12 @@ describe('a guided run', () => {
     await run()
     const entries = (await bench.call('GET', at('/ledger'))).body as Json[]
     const cache = entries.find(({ title }) => title === 'Guided run: Page cache')
-    expect(cache).toMatchObject({ kind: 'guided', decision: 'kept-in-trial', changes: ['Page cache switched on'], safety: { result: 'intact' } }) // prettier-ignore
+    expect(cache).toMatchObject({
+      kind: 'guided',
+      decision: 'kept-in-trial',
+      changes: ['Page cache switched on'],
+      safety: { result: 'intact' },
+    })
     expect(cache.predicted[0].gain.lcpMs).toBeGreaterThan(100)
     expect(cache.results[0].verdict).toMatchObject({ from: 'trial', to: 'candidate', kind: 'faster' })
     expect(entries.find(({ title }) => title === 'Guided run: Compression').decision).toBe('backed-out')
@@ -87,16 +115,23 @@ describe('a guided run', () => {
     const { revision } = await trial()
     expect((await bench.call('POST', at('/trial/keep'), { revision })).status).toBe(201)
     const entries = (await bench.call('GET', at('/ledger'))).body as Json[]
-    expect(entries.find(({ title }) => title === 'Guided run: Page cache')).toMatchObject({ decision: 'kept', version: 2 }) // prettier-ignore
+    expect(entries.find(({ title }) => title === 'Guided run: Page cache')).toMatchObject({
+      decision: 'kept',
+      version: 2,
+    })
   })
   test('backs out what breaks the page, and goes on', async () => {
-    bench.look = ({ url }) => ({ kind: 'seen', sight: aSight(bench.served(url)?.remedies.compression.enabled === true ? { console: ['garbage'] } : {}) }) // prettier-ignore
+    bench.look = ({ url }) => ({
+      kind: 'seen',
+      sight: aSight(bench.served(url)?.remedies.compression.enabled === true ? { console: ['garbage'] } : {}),
+    })
     const done = await run()
     expect(steps(done)).toEqual(expect.arrayContaining(['compression broken', 'pageCache kept']))
     expect((await trial()).setup.remedies.compression.enabled).toBe(false)
   })
   test('what is too little to tell by itself is tried together', async () => {
-    timeOf = (setup) => 2000 - (setup?.remedies.compression.enabled === true && setup.remedies.pageCache.enabled ? 300 : 0) // prettier-ignore
+    timeOf = (setup) =>
+      2000 - (setup?.remedies.compression.enabled === true && setup.remedies.pageCache.enabled ? 300 : 0)
     const done = await run()
     expect(steps(done).at(-1)).toMatch(/\+.* kept$/)
     expect((await trial()).setup.remedies.compression.enabled).toBe(true)
@@ -146,7 +181,9 @@ describe('pause, restart and bad luck', () => {
     let pausing: Promise<Json> | undefined
     bench.lab = (wanted) => {
       if (loads === 12 && pausing === undefined)
-        pausing = bench.call('GET', at('/guided-runs')).then(({ body }) => bench.call('POST', at(`/guided-runs/${body[0].id}/pause`))) // prettier-ignore
+        pausing = bench
+          .call('GET', at('/guided-runs'))
+          .then(({ body }) => bench.call('POST', at(`/guided-runs/${body[0].id}/pause`)))
       return load(wanted)
     }
     await bench.call('POST', at('/guided-runs'), order())
@@ -159,7 +196,7 @@ describe('pause, restart and bad luck', () => {
     const [done] = (await bench.call('GET', at('/guided-runs'))).body
     expect(done.state).toBe('done')
     expect(done.progress.steps.length).toBeGreaterThanOrEqual(before)
-    const remedies = done.progress.steps.flatMap((step: Json) => (step.remedies.length === 1 ? step.remedies : [])) // prettier-ignore
+    const remedies = done.progress.steps.flatMap((step: Json) => (step.remedies.length === 1 ? step.remedies : []))
     expect(new Set(remedies).size).toBe(remedies.length)
     expect((await bench.call('POST', at(`/guided-runs/${paused.id}/resume`))).status).toBe(409)
   })
@@ -192,7 +229,8 @@ describe('pause, restart and bad luck', () => {
   })
   test('the origin goes away: nothing is kept, live is as it was', async () => {
     bench.lab = (wanted) => (loads > 12 ? { kind: 'failed', why: 'It cannot be reached.' } : load(wanted))
-    bench.look = () => (loads > 12 ? { kind: 'failed', why: 'It cannot be reached.' } : { kind: 'seen', sight: aSight() }) // prettier-ignore
+    bench.look = () =>
+      loads > 12 ? { kind: 'failed', why: 'It cannot be reached.' } : { kind: 'seen', sight: aSight() }
     const done = await run()
     expect(['done', 'failed']).toContain(done.state)
     expect((await trial()).changes).toEqual([])

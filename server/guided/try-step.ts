@@ -71,7 +71,14 @@ export const measureSides = async (
   runs = STEP_PAIRS,
 ): Promise<PageResult[]> => {
   const { db, events } = io
-  const wanted: MeasurementOrder = { sides, pageIds: order.pageIds, visitorIds: order.visitorIds, visit: 'first', runs, stop: 'when-clear' } // prettier-ignore
+  const wanted: MeasurementOrder = {
+    sides,
+    pageIds: order.pageIds,
+    visitorIds: order.visitorIds,
+    visit: 'first',
+    runs,
+    stop: 'when-clear',
+  }
   const id = existing ?? newId()
   if (existing === null) {
     const digests = {
@@ -79,7 +86,19 @@ export const measureSides = async (
       trial: setupDigest(setups.trial),
       ...(setups.candidate === undefined ? {} : { candidate: setupDigest(setups.candidate) }),
     }
-    await db.insert(measurements).values({ id, siteId: site.id, jobId, order: wanted, liveVersion: live.number, changes: [...setups.changes], setups: digests, createdAt: new Date(), by }) // prettier-ignore
+    await db
+      .insert(measurements)
+      .values({
+        id,
+        siteId: site.id,
+        jobId,
+        order: wanted,
+        liveVersion: live.number,
+        changes: [...setups.changes],
+        setups: digests,
+        createdAt: new Date(),
+        by,
+      })
     await begun(id)
   }
   const [row] = await db.select().from(measurements).where(eq(measurements.id, id))
@@ -100,7 +119,13 @@ export const checkSide = async (
   journeyIds: readonly string[] = [],
 ): Promise<PageSafety[]> => {
   const { db } = io
-  const wanted: SafetyOrder = { from: 'live', to, pageIds: order.pageIds, visitorIds: order.visitorIds, journeyIds: [...journeyIds] } // prettier-ignore
+  const wanted: SafetyOrder = {
+    from: 'live',
+    to,
+    pageIds: order.pageIds,
+    visitorIds: order.visitorIds,
+    journeyIds: [...journeyIds],
+  }
   const id = existing ?? (await beginCheck(db, { siteId: site.id, jobId, by, order: wanted, setup }))
   if (existing === null) await begun(id)
   const pages = await checkPages(io, site, { id, order: wanted }, setup, progress, examiner)
@@ -109,11 +134,16 @@ export const checkSide = async (
   return pages
 }
 
-const broken = (pages: readonly PageSafety[]): PageSafety | undefined =>
-  pages.find(({ result }) => result === 'broken')
+const broken = (pages: readonly PageSafety[]): PageSafety | undefined => pages.find(({ result }) => result === 'broken')
 
 /** Look for what to leave out so that a candidate is whole again. @returns undefined when nothing helps, or it takes too long */
-const mend = async (guided: Guided, candidate: Setup, best: Setup, page: PageSafety, at: readonly [number, number]): Promise<Suspect[] | undefined> => {
+const mend = async (
+  guided: Guided,
+  candidate: Setup,
+  best: Setup,
+  page: PageSafety,
+  at: readonly [number, number],
+): Promise<Suspect[] | undefined> => {
   const { io, site, examiner, progress } = guided
   const seeking = {
     site,
@@ -135,7 +165,7 @@ const mend = async (guided: Guided, candidate: Setup, best: Setup, page: PageSaf
     if (error instanceof SearchEnded) return undefined
     throw error
   }
-} // prettier-ignore
+}
 
 export interface Tried {
   readonly step: GuidedStep
@@ -147,12 +177,7 @@ export interface Tried {
  * Try a setup against the best so far, on the candidate's address: looked at first, then measured. What breaks is searched for where the predicted gain is
  * worth it, and left out.
  */
-export const tryStep = async (
-  guided: Guided,
-  begun: GuidedStep,
-  best: Setup,
-  wanted: Setup,
-): Promise<Tried> => {
+export const tryStep = async (guided: Guided, begun: GuidedStep, best: Setup, wanted: Setup): Promise<Tried> => {
   const { io, site, progress, save } = guided
   let step = begun
   const keep = async (change: Partial<GuidedStep>): Promise<void> => {
@@ -162,7 +187,7 @@ export const tryStep = async (
   let setup = withoutSuspects(wanted, best, step.exceptions, BROKE)
   const changes = (): string[] => setupChanges(best, setup).map(({ sentence }) => sentence)
   await setCandidate(io, site.id, setup)
-  let pages = await checkSide(guided, 'candidate', setup, step.safetyCheckId, (id) => keep({ safetyCheckId: id })) // prettier-ignore
+  let pages = await checkSide(guided, 'candidate', setup, step.safetyCheckId, (id) => keep({ safetyCheckId: id }))
   const fault = broken(pages)
   if (fault !== undefined && step.exceptions.length === 0 && worth(step.predicted) >= WORTH_A_SEARCH) {
     const found = await mend(guided, setup, best, fault, [0, 1])
@@ -179,7 +204,14 @@ export const tryStep = async (
   const results =
     safety === 'broken'
       ? []
-      : await measureSides(guided, ['trial', 'candidate'], { trial: best, candidate: setup, changes: changes() }, step.measurementId, (id) => keep({ measurementId: id }), step.remedies.length > 1 ? TOGETHER_PAIRS : STEP_PAIRS) // prettier-ignore
+      : await measureSides(
+          guided,
+          ['trial', 'candidate'],
+          { trial: best, candidate: setup, changes: changes() },
+          step.measurementId,
+          (id) => keep({ measurementId: id }),
+          step.remedies.length > 1 ? TOGETHER_PAIRS : STEP_PAIRS,
+        )
   if (progress.signal.aborted) return { step, setup }
   const { decision, sentence } = decideStep(results, safety, said)
   const left = step.exceptions.map(suspectSentence)

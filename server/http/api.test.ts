@@ -29,23 +29,21 @@ describe('accounts', () => {
     const made = await bench.call('POST', '/first-account', credentials, {})
     expect(made.status).toBe(201)
     expect(made.headers.getSetCookie()[0]).toMatch(/^zest_session=.*; path=\/;.*samesite=strict; httponly/i)
-    expect(
-      (await bench.call('POST', '/first-account', { name: 'x', password: 'long enough' }, {})).body.code,
-    ).toBe('ACCOUNTS_EXIST')
+    expect((await bench.call('POST', '/first-account', { name: 'x', password: 'long enough' }, {})).body.code).toBe(
+      'ACCOUNTS_EXIST',
+    )
   })
   test('names are the same in any case, passwords are not', async () => {
-    expect(
-      (await bench.call('POST', '/session', { ...credentials, name: 'OWNER@example.org' }, {})).status,
-    ).toBe(200)
-    expect(
-      (await bench.call('POST', '/session', { ...credentials, password: 'LONG ENOUGH' }, {})).body.code,
-    ).toBe('WRONG_PASSWORD')
+    expect((await bench.call('POST', '/session', { ...credentials, name: 'OWNER@example.org' }, {})).status).toBe(200)
+    expect((await bench.call('POST', '/session', { ...credentials, password: 'LONG ENOUGH' }, {})).body.code).toBe(
+      'WRONG_PASSWORD',
+    )
     expect((await bench.call('POST', '/session', { name: 'nobody', password: 'x' }, {})).body.code).toBe(
       'WRONG_PASSWORD',
     )
-    expect(
-      (await bench.call('POST', '/accounts', { ...credentials, name: 'owner@example.ORG' })).body.code,
-    ).toBe('NAME_TAKEN')
+    expect((await bench.call('POST', '/accounts', { ...credentials, name: 'owner@example.ORG' })).body.code).toBe(
+      'NAME_TAKEN',
+    )
   })
   test('a session opens the API until it is left', async () => {
     const { headers } = await bench.call('POST', '/session', credentials, {})
@@ -61,12 +59,8 @@ describe('accounts', () => {
       string,
       string
     >[])
-      expect((await bench.call('POST', '/tokens', { name: 'x' }, { cookie, ...foreign })).body.code).toBe(
-        'OTHER_SITE',
-      )
-    expect((await bench.call('POST', '/tokens', { name: 'x' }, { cookie, origin: bench.url })).status).toBe(
-      201,
-    )
+      expect((await bench.call('POST', '/tokens', { name: 'x' }, { cookie, ...foreign })).body.code).toBe('OTHER_SITE')
+    expect((await bench.call('POST', '/tokens', { name: 'x' }, { cookie, origin: bench.url })).status).toBe(201)
   })
   test('API tokens open the API, are shown once, kept as digests, and can be deleted', async () => {
     const { headers } = await bench.call('POST', '/session', credentials, {})
@@ -89,9 +83,7 @@ describe('accounts', () => {
 describe('every endpoint', () => {
   test('needs an account or a token, except those that cannot', async () => {
     const endpoints = endpointsOf(bench.services)
-    const open = endpoints
-      .filter(({ access }) => access === 'open')
-      .map(({ method, path }) => `${method} ${path}`)
+    const open = endpoints.filter(({ access }) => access === 'open').map(({ method, path }) => `${method} ${path}`)
     expect(open.sort()).toEqual([
       'delete /session',
       'get /setup-file.schema.json',
@@ -120,9 +112,7 @@ describe('every endpoint', () => {
         .sort(),
     )
     const order = body.paths['/sites/{siteId}/measurements'].post
-    expect(order.parameters).toEqual([
-      { name: 'siteId', in: 'path', required: true, schema: { type: 'string' } },
-    ])
+    expect(order.parameters).toEqual([{ name: 'siteId', in: 'path', required: true, schema: { type: 'string' } }])
     expect(order.requestBody.content['application/json'].schema.properties.sides.type).toBe('array')
     expect(order.responses['202'].content['application/json'].schema.properties.jobId).toEqual({
       type: 'string',

@@ -52,7 +52,7 @@ const made = async (folder: string, names: readonly string[], now: number): Prom
   await mkdir(folder, { recursive: true, mode: 0o700 })
   await writeFile(path, JSON.stringify({ cert, key }), { mode: 0o600 })
   return { cert, key }
-} // prettier-ignore
+}
 
 /**
  * The server that control is reached through: over TLS as soon as it listens beyond this machine.
@@ -65,12 +65,13 @@ export const createControlServer = async (
 ): Promise<{ readonly server: Server; readonly scheme: 'http' | 'https' }> => {
   const { address, certificateFile, keyFile, folder, names } = listening
   if (certificateFile !== undefined && keyFile !== undefined) {
-    const [cert, key] = await Promise.all([
-      readFile(certificateFile, 'utf8'),
-      readFile(keyFile, 'utf8'),
-    ]).catch((error: Error) => {
-      throw new Error(`The certificate of control cannot be read: ${error.message}. Check ZEST_CONTROL_CERTIFICATE and ZEST_CONTROL_KEY.`) // prettier-ignore
-    })
+    const [cert, key] = await Promise.all([readFile(certificateFile, 'utf8'), readFile(keyFile, 'utf8')]).catch(
+      (error: Error) => {
+        throw new Error(
+          `The certificate of control cannot be read: ${error.message}. Check ZEST_CONTROL_CERTIFICATE and ZEST_CONTROL_KEY.`,
+        )
+      },
+    )
     return { server: createHttpsServer({ cert, key, minVersion: 'TLSv1.2' }, handler), scheme: 'https' }
   }
   if (!needsTls(address)) return { server: createHttpServer(handler), scheme: 'http' }

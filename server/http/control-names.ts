@@ -13,10 +13,7 @@ const isAddress = (hostname: string): boolean => ipaddr.isValid(hostname.replace
 
 /** @param added names that the owner has given control, besides those of this machine */
 export const controlNames = (added: readonly string[]): ControlNames => {
-  const names = new Set([
-    'localhost',
-    ...added.map((name) => name.trim().toLowerCase()).filter((name) => name !== ''),
-  ])
+  const names = new Set(['localhost', ...added.map((name) => name.trim().toLowerCase()).filter((name) => name !== '')])
   return { has: (hostname) => names.has(hostname.toLowerCase()) || isAddress(hostname) }
 }
 

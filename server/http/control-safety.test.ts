@@ -86,7 +86,13 @@ describe('names of control', () => {
     expect((await rawGet(bench.url, '/api/v1/welcome', { host })).status).toBe(200),
   )
   test.each(['localhost', '127.0.0.1', 'control.example'])('no site may be called %s', async (liveHost) => {
-    const wanted = { address: bench.siteUrl, name: 'S', liveHost, trialHost: 'trial.example', privateAddresses: 'allowed' } // prettier-ignore
+    const wanted = {
+      address: bench.siteUrl,
+      name: 'S',
+      liveHost,
+      trialHost: 'trial.example',
+      privateAddresses: 'allowed',
+    }
     expect((await bench.call('POST', '/sites', wanted)).body.code).toBe('HOST_OF_CONTROL')
   })
 })
@@ -95,26 +101,37 @@ describe('addresses', () => {
   test('of all views, and of nothing else, are known', () => {
     const routes = readFileSync(join(import.meta.dirname, '../../web/router.ts'), 'utf8')
     const named = [...routes.matchAll(/path: '([^']*)'/g)].map(([, path]) => path!)
-    const views = named.filter((path) => !path.includes('*')).map((path) =>
-      path.startsWith('/') ? path : path === '' ? '/sites/:siteId' : `/sites/:siteId/${path}`,
-    ) // prettier-ignore
+    const views = named
+      .filter((path) => !path.includes('*'))
+      .map((path) => (path.startsWith('/') ? path : path === '' ? '/sites/:siteId' : `/sites/:siteId/${path}`))
     expect([...new Set(views)].sort()).toEqual([...INTERFACE_PATHS].sort())
     expect(isInterfacePath('/sites/abc/measure/')).toBe(true)
     expect(isInterfacePath('/sites/abc/nothing')).toBe(false)
   })
-  test.each(['/metrics', '/healthz', '/..%2f', '/%2e%2e/%2e%2e/etc/passwd', '/%', '/%00', '/sites/a%2fb', '//', '/api', '/assets/none.js', '/\\..\\x']) // prettier-ignore
-    ('%s is 404, never the interface', async (path) => {
-      const web = join(folder, 'web')
-      await mkdir(web, { recursive: true })
-      await writeFile(join(web, 'index.html'), 'the interface')
-      const server = createServer(createApp(bench.services, web, (error) => bench.errors.push(error)).callback())
-      await new Promise<void>((done) => server.listen(0, '127.0.0.1', done))
-      const url = `http://127.0.0.1:${(server.address() as AddressInfo).port}`
-      expect(await rawGet(url, path)).toMatchObject({ status: 404, body: expect.not.stringContaining('the interface') })
-      expect((await rawGet(url, '/sites/some-id/store')).body).toBe('the interface')
-      server.close()
-      expect(bench.errors).toEqual([])
-    }) // prettier-ignore
+  test.each([
+    '/metrics',
+    '/healthz',
+    '/..%2f',
+    '/%2e%2e/%2e%2e/etc/passwd',
+    '/%',
+    '/%00',
+    '/sites/a%2fb',
+    '//',
+    '/api',
+    '/assets/none.js',
+    '/\\..\\x',
+  ])('%s is 404, never the interface', async (path) => {
+    const web = join(folder, 'web')
+    await mkdir(web, { recursive: true })
+    await writeFile(join(web, 'index.html'), 'the interface')
+    const server = createServer(createApp(bench.services, web, (error) => bench.errors.push(error)).callback())
+    await new Promise<void>((done) => server.listen(0, '127.0.0.1', done))
+    const url = `http://127.0.0.1:${(server.address() as AddressInfo).port}`
+    expect(await rawGet(url, path)).toMatchObject({ status: 404, body: expect.not.stringContaining('the interface') })
+    expect((await rawGet(url, '/sites/some-id/store')).body).toBe('the interface')
+    server.close()
+    expect(bench.errors).toEqual([])
+  })
 })
 
 describe('input that no database keeps', () => {
@@ -159,10 +176,23 @@ test('a stream of events ends with its credentials', async () => {
 })
 
 describe('beyond this machine', () => {
-  test.each([['127.0.0.1', false], ['::1', false], ['localhost', false], ['0.0.0.0', true], ['192.0.2.1', true], ['::', true]])('at %s TLS is needed: %s', (address, tls) => expect(needsTls(address)).toBe(tls)) // prettier-ignore
+  test.each([
+    ['127.0.0.1', false],
+    ['::1', false],
+    ['localhost', false],
+    ['0.0.0.0', true],
+    ['192.0.2.1', true],
+    ['::', true],
+  ])('at %s TLS is needed: %s', (address, tls) => expect(needsTls(address)).toBe(tls))
   test('control speaks TLS, and its cookies are for TLS only', async () => {
     const app = createApp(bench.services, '/nowhere', () => undefined)
-    const listening = { address: '0.0.0.0', certificateFile: undefined, keyFile: undefined, folder: join(folder, 'tls'), names: ['control.example'] } // prettier-ignore
+    const listening = {
+      address: '0.0.0.0',
+      certificateFile: undefined,
+      keyFile: undefined,
+      folder: join(folder, 'tls'),
+      names: ['control.example'],
+    }
     const { server, scheme } = await createControlServer(listening, app.callback(), Date.now())
     expect(scheme).toBe('https')
     await new Promise<void>((done) => server.listen(0, '127.0.0.1', done))
@@ -170,12 +200,19 @@ describe('beyond this machine', () => {
     await bench.call('POST', '/accounts', JSON.parse(body))
     const cookies = await new Promise<string[]>((resolve, reject) => {
       httpsRequest(
-        { host: '127.0.0.1', port: (server.address() as AddressInfo).port, path: '/api/v1/session', method: 'POST', rejectUnauthorized: false, headers: { 'content-type': 'application/json' } },
+        {
+          host: '127.0.0.1',
+          port: (server.address() as AddressInfo).port,
+          path: '/api/v1/session',
+          method: 'POST',
+          rejectUnauthorized: false,
+          headers: { 'content-type': 'application/json' },
+        },
         (res) => (res.resume(), resolve(res.headers['set-cookie'] ?? [])),
       )
         .on('error', reject)
         .end(body)
-    }) // prettier-ignore
+    })
     expect(cookies[0]).toMatch(/; secure/i)
     expect((await stat(join(folder, 'tls', 'control.pem.json'))).mode & 0o077).toBe(0)
     server.close()

@@ -34,9 +34,7 @@ const operation = ({ method, path, summary, access, input, reply, status }: Endp
   responses: {
     [status]: {
       description: reply === undefined ? 'Done' : 'The result',
-      ...(reply === undefined
-        ? {}
-        : { content: { 'application/json': { schema: jsonSchema(reply, 'output') } } }),
+      ...(reply === undefined ? {} : { content: { 'application/json': { schema: jsonSchema(reply, 'output') } } }),
     },
     default: {
       description: 'What is wrong, and what to do (RFC 9457)',

@@ -54,8 +54,7 @@ export const errorResponse =
         title: 'Something went wrong',
         status: 500,
         code: 'UNEXPECTED',
-        detail:
-          'Nothing was changed. Try again; if it happens again, the log of the control process says more.',
+        detail: 'Nothing was changed. Try again; if it happens again, the log of the control process says more.',
       }
       ctx.status = problem.status
       ctx.type = 'application/problem+json'

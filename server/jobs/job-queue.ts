@@ -25,10 +25,7 @@ export class JobFailure extends Error {}
 
 type JobRow = typeof jobs.$inferSelect
 
-const toJob = (
-  { cancelRequested: _asked, createdAt, finishedAt, ...row }: JobRow,
-  skip: string | null,
-): Job => ({
+const toJob = ({ cancelRequested: _asked, createdAt, finishedAt, ...row }: JobRow, skip: string | null): Job => ({
   ...row,
   skip,
   createdAt: createdAt.toISOString(),

@@ -21,8 +21,7 @@ const order = (runs = 2) =>
     runs,
   })
 const jobs = async (): Promise<Job[]> => (await bench.call('GET', '/jobs')).body
-const ledger = async (): Promise<{ kind: string }[]> =>
-  (await bench.call('GET', `/sites/${site.id}/ledger`)).body
+const ledger = async (): Promise<{ kind: string }[]> => (await bench.call('GET', `/sites/${site.id}/ledger`)).body
 
 describe('progress', () => {
   test('every step is told as it happens, with what is done and the time left', async () => {
@@ -33,10 +32,7 @@ describe('progress', () => {
     expect(
       seen.some(
         ({ now, done, total, msLeft }) =>
-          now === '/b at the origin on Phone, run 1 of 2 at most' &&
-          done === 3 &&
-          total === 8 &&
-          msLeft !== null,
+          now === '/b at the origin on Phone, run 1 of 2 at most' && done === 3 && total === 8 && msLeft !== null,
       ),
     ).toBe(true)
     expect((await jobs())[0]).toMatchObject({ state: 'done', done: 8, total: 8, msLeft: null })
@@ -127,7 +123,10 @@ describe('what cannot be measured', () => {
     expect(tries).toBe(2)
     const { body } = await bench.call('GET', `/sites/${site.id}/measurements/${head.id}`)
     expect(body.state).toBe('done')
-    expect(body.results.map((one: PageResult) => [one.path, one.sides[0]!.failed, one.sides[0]!.failure])).toEqual([['/', 0, null], ['/b', 1, 'It never stopped loading.']]) // prettier-ignore
+    expect(body.results.map((one: PageResult) => [one.path, one.sides[0]!.failed, one.sides[0]!.failure])).toEqual([
+      ['/', 0, null],
+      ['/b', 1, 'It never stopped loading.'],
+    ])
   })
   test('when no page loads at all the job fails with the reason', async () => {
     bench.lab = () => ({ kind: 'failed', why: 'The server refused the connection.' })

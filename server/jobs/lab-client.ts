@@ -61,10 +61,7 @@ export class LabClient {
       const onMessage = (message: unknown): void => done(() => resolve(LabMessage.parse(message)))
       const onExit = (): void => done(() => reject(new Error('The lab stopped in the middle of a run.')))
       const onAbort = (): void => done(() => reject(new LabCancelled('cancelled')))
-      const timer = setTimeout(
-        () => done(() => reject(new Error('The lab did not answer in time.'))),
-        timeoutMs,
-      )
+      const timer = setTimeout(() => done(() => reject(new Error('The lab did not answer in time.'))), timeoutMs)
       child.on('message', onMessage)
       child.on('exit', onExit)
       signal?.addEventListener('abort', onAbort)

@@ -47,9 +47,7 @@ const keepWhole = (db: Database, write: (tx: Database) => Promise<void>): Promis
     .transaction((tx) => write(tx as unknown as Database))
     .catch((error: unknown) => {
       if (!isDataProblem(error)) throw error
-      throw errors.badArchive(
-        'It holds a text or a figure that cannot be kept. Export it again as HTTP Archive 1.2.',
-      )
+      throw errors.badArchive('It holds a text or a figure that cannot be kept. Export it again as HTTP Archive 1.2.')
     })
 
 /**
@@ -84,13 +82,31 @@ export const readArchive = async (
   const [id, jobId] = [newId(), newId()]
   await keepWhole(db, async (tx) => {
     await tx.insert(jobs).values({
-    id: jobId, siteId, kind: 'measure', title: `Reading an archive of ${url.host}`, subjectId: id, state: 'done', done: 1, total: 1,
-    now: '', createdAt: now(), finishedAt: now(),
-  }) // prettier-ignore
+      id: jobId,
+      siteId,
+      kind: 'measure',
+      title: `Reading an archive of ${url.host}`,
+      subjectId: id,
+      state: 'done',
+      done: 1,
+      total: 1,
+      now: '',
+      createdAt: now(),
+      finishedAt: now(),
+    })
     const digest = setupDigest(setup)
     await tx.insert(measurements).values({
-    id, siteId, jobId, order, liveVersion: number, changes: [], setups: { live: digest, trial: digest }, createdAt: now(), by, source: 'archive',
-  }) // prettier-ignore
+      id,
+      siteId,
+      jobId,
+      order,
+      liveVersion: number,
+      changes: [],
+      setups: { live: digest, trial: digest },
+      createdAt: now(),
+      by,
+      source: 'archive',
+    })
     await writeRun(
       tx,
       id,

@@ -58,8 +58,7 @@ describe('how many pairs are loaded', () => {
       runs: 10,
     })
     const counted = (path: string) =>
-      runs.filter((run: { path: string; purpose: string }) => run.path === path && run.purpose === 'count')
-        .length
+      runs.filter((run: { path: string; purpose: string }) => run.path === path && run.purpose === 'count').length
     expect([counted('/'), counted('/b')]).toEqual([12, 20])
   })
 })
@@ -92,9 +91,7 @@ describe('what is compared', () => {
     bench.lab = (order) => measured(isTrial(order) ? 1000 : order.url.startsWith(bench.siteUrl) ? 3000 : 2000)
     const { results } = await bench.measure(site, { sides: ['origin', 'live', 'trial'], runs: 6 })
     expect(results[0].verdict).toMatchObject({ from: 'live', to: 'trial', gains: { lcpMs: { shift: 1000 } } })
-    expect(results[0].otherVerdicts).toMatchObject([
-      { from: 'origin', to: 'trial', gains: { lcpMs: { shift: 2000 } } },
-    ])
+    expect(results[0].otherVerdicts).toMatchObject([{ from: 'origin', to: 'trial', gains: { lcpMs: { shift: 2000 } } }])
   })
   test('the same against the same gives the noise that later verdicts are shown with', async () => {
     let turn = 0
@@ -152,11 +149,16 @@ describe('archives', () => {
   const archive = () =>
     toHar(
       {
-        id: 'x', title: 'Somebody’s Quay', at: new Date('2026-11-20T10:00:00Z'), metrics: someMetrics(900),
-        requests: [aRequest({ url: 'https://quay.example/', initiator: { kind: 'navigation', url: null }, waitMs: 300 })],
+        id: 'x',
+        title: 'Somebody’s Quay',
+        at: new Date('2026-11-20T10:00:00Z'),
+        metrics: someMetrics(900),
+        requests: [
+          aRequest({ url: 'https://quay.example/', initiator: { kind: 'navigation', url: null }, waitMs: 300 }),
+        ],
       },
       '0.1',
-    ) // prettier-ignore
+    )
   test('one from anybody’s browser becomes a measurement, and goes out again as an archive', async () => {
     const { status, body: head } = await bench.call('POST', at('/archives'), { har: archive() })
     expect([status, head.source, head.state]).toEqual([201, 'archive', 'done'])
@@ -166,35 +168,45 @@ describe('archives', () => {
       verdict: null,
       sides: [{ side: 'archive', medians: { lcpMs: null, requests: 1 } }],
     })
-    const { body: again } = await bench.call(
-      'GET',
-      at(`/measurements/${head.id}/runs/${body.runs[0].id}/archive`),
-    )
+    const { body: again } = await bench.call('GET', at(`/measurements/${head.id}/runs/${body.runs[0].id}/archive`))
     expect(again.log.entries[0].request.url).toBe('https://quay.example/')
   })
   test.each([
     ['no archive', { hello: 1 }, 'log'],
     ['an empty one', { log: { entries: [] } }, 'holds no requests'],
-    ['one without any address', { log: { entries: [{ ...archive().log.entries[0]!, request: { method: 'GET', url: 'about:blank' } }] } }, 'No request of the archive'],
+    [
+      'one without any address',
+      { log: { entries: [{ ...archive().log.entries[0]!, request: { method: 'GET', url: 'about:blank' } }] } },
+      'No request of the archive',
+    ],
   ])('%s is refused with what is wrong, and nothing is kept', async (_why, har, words) => {
     const { status, body } = await bench.call('POST', at('/archives'), { har })
     expect([status, body.code]).toEqual([422, 'BAD_ARCHIVE'])
     expect(body.detail).toContain(words)
     expect((await bench.call('GET', at('/measurements'))).body).toEqual([])
-  }) // prettier-ignore
+  })
   test.each([
-    ['NUL in a field', (har: ReturnType<typeof archive>) => har.log.entries[0]!.response.headers.push({ name: 'x', value: 'a\0b' })],
-    ['NUL in an address', (har: ReturnType<typeof archive>) => (har.log.entries[0]!.request.url = 'https://quay.example/?a\0b')],
+    [
+      'NUL in a field',
+      (har: ReturnType<typeof archive>) => har.log.entries[0]!.response.headers.push({ name: 'x', value: 'a\0b' }),
+    ],
+    [
+      'NUL in an address',
+      (har: ReturnType<typeof archive>) => (har.log.entries[0]!.request.url = 'https://quay.example/?a\0b'),
+    ],
     ['a time beyond all times', (har: ReturnType<typeof archive>) => (har.log.entries[0]!.time = 1e308)],
   ])('one with %s leaves nothing behind where it cannot be kept', async (_what, spoil) => {
     const har = archive()
     spoil(har)
     const { status } = await bench.call('POST', at('/archives'), { har })
     const { body } = await bench.call('GET', at('/measurements'))
-    expect([[201, 1], [422, 0]]).toContainEqual([status, body.length])
+    expect([
+      [201, 1],
+      [422, 0],
+    ]).toContainEqual([status, body.length])
     for (const { id } of body) expect((await bench.call('GET', at(`/measurements/${id}`))).status).toBe(200)
     expect(bench.errors).toEqual([])
-  }) // prettier-ignore
+  })
 })
 
 test('a measurement is deleted with its page loads, and not while it is made', async () => {

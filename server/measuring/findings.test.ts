@@ -16,18 +16,39 @@ beforeEach(async () => {
 afterEach(() => bench.close())
 
 const details: RunDetails = {
-  visual: null, unused: [], images: [], fonts: [], dom: { nodes: 1, depth: 1 }, console: [], tasks: [], offsets: {}, firstView: { selectors: ['.hero'], fonts: [] },
-} // prettier-ignore
+  visual: null,
+  unused: [],
+  images: [],
+  fonts: [],
+  dom: { nodes: 1, depth: 1 },
+  console: [],
+  tasks: [],
+  offsets: {},
+  firstView: { selectors: ['.hero'], fonts: [] },
+}
 const looked = (order: RunOrder): RunOutcome => ({
   kind: 'measured',
   metrics: someMetrics(4000, { lcpUrl: new URL('/hero.jpg', order.url).href }),
   requests: [
-    aRequest({ url: order.url, waitMs: 900, sentBytes: 30_000, initiator: { kind: 'navigation', url: null }, responseFields: [['content-type', 'text/html']] }),
-    aRequest({ url: new URL('/hero.jpg', order.url).href, type: 'Image', startMs: 1000, sentBytes: 500_000, initiator: { kind: 'parser', url: order.url }, responseFields: [['content-type', 'image/jpeg']] }),
+    aRequest({
+      url: order.url,
+      waitMs: 900,
+      sentBytes: 30_000,
+      initiator: { kind: 'navigation', url: null },
+      responseFields: [['content-type', 'text/html']],
+    }),
+    aRequest({
+      url: new URL('/hero.jpg', order.url).href,
+      type: 'Image',
+      startMs: 1000,
+      sentBytes: 500_000,
+      initiator: { kind: 'parser', url: order.url },
+      responseFields: [['content-type', 'image/jpeg']],
+    }),
   ],
   details: order.instruments === 'all' ? details : null,
   frames: [],
-}) // prettier-ignore
+})
 const measure = (sides: string[]) => bench.measure(site, { sides, runs: 1 })
 
 describe('after a measurement', () => {
@@ -39,7 +60,9 @@ describe('after a measurement', () => {
     const titles = body.findings.map(({ title }: { title: string }) => title)
     expect(titles).toContain('Visitors wait for the origin to build the page')
     expect(titles).toContain('Text is sent uncompressed')
-    expect(body.remedies.find(({ remedy }: { remedy: string }) => remedy === 'pageCache').gains[0].gain.lcpMs).toBeGreaterThan(300) // prettier-ignore
+    expect(
+      body.remedies.find(({ remedy }: { remedy: string }) => remedy === 'pageCache').gains[0].gain.lcpMs,
+    ).toBeGreaterThan(300)
   })
   test('before one there is nothing to tell', async () => {
     expect((await bench.call('GET', at('/findings'))).body).toMatchObject({ looks: [], findings: [] })
@@ -76,11 +99,9 @@ describe('rewriting', () => {
   test('what it does to a page is asked of delivery, for the site that was named', async () => {
     const asked = await bench.call('POST', at('/changes'), { channel: 'trial', path: '/b', device: 'laptop' })
     expect(asked.body).toEqual({ untouched: null, bytesBefore: 2, bytesAfter: 1, changes: [] })
-    expect(bench.asked).toEqual([{ siteId: site.id, channel: 'trial', path: '/b', device: 'laptop', scheme: 'http' }]) // prettier-ignore
+    expect(bench.asked).toEqual([{ siteId: site.id, channel: 'trial', path: '/b', device: 'laptop', scheme: 'http' }])
     expect((await bench.call('POST', at('/changes'), { channel: 'trial', path: 'b' })).status).toBe(422)
-    expect((await bench.call('POST', '/sites/none/changes', { channel: 'trial', path: '/' })).status).toBe(
-      404,
-    )
+    expect((await bench.call('POST', '/sites/none/changes', { channel: 'trial', path: '/' })).status).toBe(404)
   })
   test('nobody who is not signed in is told', async () => {
     expect((await bench.call('POST', at('/changes'), { channel: 'trial', path: '/' }, {})).status).toBe(401)

@@ -30,19 +30,13 @@ const newestLooks = async (db: Database, siteId: string) => {
 const yieldToOthers = (): Promise<void> => new Promise((resolve) => setImmediate(resolve))
 
 /** What is slow, by the newest close looks at the sample, in the order of the site's pages and visitors. */
-export const siteFindings = async (
-  services: Pick<Services, 'db' | 'addresses'>,
-  siteId: string,
-): Promise<Findings> => {
+export const siteFindings = async (services: Pick<Services, 'db' | 'addresses'>, siteId: string): Promise<Findings> => {
   const { db } = services
   const site = await getSite(services, siteId)
   const { setup } = await liveSetup(db, siteId)
-  const place = (list: readonly { id: string }[], id: string): number =>
-    list.findIndex((one) => one.id === id)
+  const place = (list: readonly { id: string }[], id: string): number => list.findIndex((one) => one.id === id)
   const chosen = (await newestLooks(db, siteId))
-    .filter(
-      ({ pageId, visitorId }) => place(site.sample, pageId) >= 0 && place(site.visitors, visitorId) >= 0,
-    )
+    .filter(({ pageId, visitorId }) => place(site.sample, pageId) >= 0 && place(site.visitors, visitorId) >= 0)
     .sort(
       (a, b) =>
         place(site.sample, a.pageId) - place(site.sample, b.pageId) ||
@@ -52,9 +46,7 @@ export const siteFindings = async (
   const key = `${setupDigest(setup)} ${chosen.map(({ id }) => id).join()}`
   const known = remembered.get(key)
   if (known !== undefined) return known
-  const made = findingsFrom(db, chosen, site.places).then((looks) =>
-    findWhatIsSlow(looks, setup, yieldToOthers),
-  )
+  const made = findingsFrom(db, chosen, site.places).then((looks) => findWhatIsSlow(looks, setup, yieldToOthers))
   remembered.set(key, made)
   made.catch(() => remembered.delete(key))
   return made

@@ -67,9 +67,7 @@ export const writeRun = async (
       details: measured ? outcome.details : null,
     })
     if (measured && outcome.requests.length > 0)
-      await tx
-        .insert(requests)
-        .values(outcome.requests.map((record, position) => ({ runId: id, position, record })))
+      await tx.insert(requests).values(outcome.requests.map((record, position) => ({ runId: id, position, record })))
     if (measured && outcome.frames.length > 0)
       await tx.insert(frames).values(outcome.frames.map((frame) => ({ runId: id, ...frame })))
   })
@@ -95,9 +93,7 @@ const failuresBefore = async (
 }
 
 const words = ({ side, pair, purpose }: PlannedRun, path: string, visitor: string, most: number): string => {
-  const what = { fill: 'filling caches', count: `run ${pair} of ${most} at most`, look: 'looking closely' }[
-    purpose
-  ]
+  const what = { fill: 'filling caches', count: `run ${pair} of ${most} at most`, look: 'looking closely' }[purpose]
   return `${path} ${sideWords(side)} on ${visitor}, ${what}`
 }
 
@@ -146,12 +142,7 @@ class Loader {
   }
 
   /** @returns undefined when there turns out to be no browser, and the load is not needed without one */
-  async load(
-    site: Site,
-    planned: PlannedRun,
-    order: RunOrder,
-    signal: AbortSignal,
-  ): Promise<RunOutcome | undefined> {
+  async load(site: Site, planned: PlannedRun, order: RunOrder, signal: AbortSignal): Promise<RunOutcome | undefined> {
     if (this.#source !== 'predicted') {
       try {
         return await this.#io.lab.run(order, signal)
@@ -173,10 +164,7 @@ class Loader {
 /** Make all loads of a measurement that are not there yet, one after the other; stops early where that is clear, or when it is told to. */
 /** Take down that a page was measured before all of it was ready. */
 const noteNotReady = async (db: Database, id: string, path: string): Promise<void> => {
-  const [row] = await db
-    .select({ notReady: measurements.notReady })
-    .from(measurements)
-    .where(eq(measurements.id, id))
+  const [row] = await db.select({ notReady: measurements.notReady }).from(measurements).where(eq(measurements.id, id))
   const notReady = [...new Set([...(row?.notReady ?? []), path])]
   await db.update(measurements).set({ notReady }).where(eq(measurements.id, id))
 }

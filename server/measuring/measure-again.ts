@@ -14,15 +14,24 @@ import { orderMeasurement } from './measurements.ts'
  * Measure a setup of the ledger again, against live as it is now, on the candidate's address; trial stays as it is.
  * @throws AppError NOT_FOUND, NOTHING_TO_TRY, MEASUREMENT_UNDER_WAY
  */
-export const measureAgain = async (services: Services, siteId: string, entryId: string, by: string): Promise<MeasurementHead> => {
+export const measureAgain = async (
+  services: Services,
+  siteId: string,
+  entryId: string,
+  by: string,
+): Promise<MeasurementHead> => {
   const { db } = services
-  const [entry] = await db.select().from(ledger).where(and(eq(ledger.siteId, siteId), eq(ledger.id, entryId)))
+  const [entry] = await db
+    .select()
+    .from(ledger)
+    .where(and(eq(ledger.siteId, siteId), eq(ledger.id, entryId)))
   if (entry === undefined || entry.setup === null) throw errors.notFound('setup of this entry')
   const site = await getSite(services, siteId)
   const setup = Setup.parse(entry.setup)
   const { setup: live } = await liveSetup(db, siteId)
   if (setupDigest(live) === setupDigest(setup)) throw errors.nothingToTry()
-  const has = <T extends { id: string }>(all: readonly T[], ids: readonly string[]): string[] => ids.filter((id) => all.some((one) => one.id === id))
+  const has = <T extends { id: string }>(all: readonly T[], ids: readonly string[]): string[] =>
+    ids.filter((id) => all.some((one) => one.id === id))
   const pageIds = has(site.sample, [...new Set(entry.results.map(({ pageId }) => pageId))])
   const visitorIds = has(site.visitors, [...new Set(entry.results.map(({ visitorId }) => visitorId))])
   const order = {
@@ -41,4 +50,4 @@ export const measureAgain = async (services: Services, siteId: string, entryId: 
     await dropCandidate(services, siteId)
     throw error
   }
-} // prettier-ignore
+}

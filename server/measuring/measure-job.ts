@@ -41,9 +41,7 @@ const conclude = async (io: MeasureIo, measurement: typeof measurements.$inferSe
   const results = await resultsOf(db, measurement.id, measurement.order)
   const failed = results.flatMap(({ sides }) => sides)
   if (failed.length > 0 && failed.every(({ runs: count, failed: bad }) => bad === count))
-    throw new JobFailure(
-      failed.find(({ failure }) => failure !== null)?.failure ?? 'No page could be loaded.',
-    )
+    throw new JobFailure(failed.find(({ failure }) => failure !== null)?.failure ?? 'No page could be loaded.')
   const [{ source } = { source: 'lab' as const }] = await db
     .select({ source: measurements.source })
     .from(measurements)

@@ -70,11 +70,7 @@ const titleOf = ({ sides, visit }: MeasurementOrder): string => {
 }
 
 /** @throws AppError UNKNOWN_VERSION */
-const refuseUnknownVersions = async (
-  db: Database,
-  siteId: string,
-  { sides }: MeasurementOrder,
-): Promise<void> => {
+const refuseUnknownVersions = async (db: Database, siteId: string, { sides }: MeasurementOrder): Promise<void> => {
   for (const side of sides) {
     const number = versionOf(side)
     if (number === undefined) continue
@@ -117,7 +113,9 @@ export const orderMeasurement = async (
     jobId,
     order,
     liveVersion: site.liveVersion,
-    changes: setupChanges(live.setup, candidate ?? (order.sides.includes('trial') ? trial.setup : live.setup)).map(({ sentence }) => sentence), // prettier-ignore
+    changes: setupChanges(live.setup, candidate ?? (order.sides.includes('trial') ? trial.setup : live.setup)).map(
+      ({ sentence }) => sentence,
+    ),
     setups: {
       live: setupDigest(live.setup),
       trial: setupDigest(trial.setup),
@@ -185,13 +183,7 @@ const noiseOf = async (db: Database, pageId: string, visitorId: string): Promise
   const own = await db
     .select()
     .from(runs)
-    .where(
-      and(
-        eq(runs.measurementId, newest.measurementId),
-        eq(runs.pageId, pageId),
-        eq(runs.visitorId, visitorId),
-      ),
-    )
+    .where(and(eq(runs.measurementId, newest.measurementId), eq(runs.pageId, pageId), eq(runs.visitorId, visitorId)))
   return sameAgainstSame([...new Set(own.map(({ side }) => side))], own)
 }
 
@@ -240,23 +232,14 @@ export const getMeasurement = async (db: Database, siteId: string, id: string): 
   return { ...head, results: await resultsOf(db, id, head.order), runs: rows.map(toRunHead) }
 }
 
-export const getRun = async (
-  db: Database,
-  siteId: string,
-  measurementId: string,
-  runId: string,
-): Promise<Run> => {
+export const getRun = async (db: Database, siteId: string, measurementId: string, runId: string): Promise<Run> => {
   await measurementHead(db, siteId, measurementId)
   const [row] = await db
     .select()
     .from(runs)
     .where(and(eq(runs.id, runId), eq(runs.measurementId, measurementId)))
   if (row === undefined) throw errors.notFound('run')
-  const records = await db
-    .select()
-    .from(requests)
-    .where(eq(requests.runId, runId))
-    .orderBy(asc(requests.position))
+  const records = await db.select().from(requests).where(eq(requests.runId, runId)).orderBy(asc(requests.position))
   const pictures = await db.select().from(frames).where(eq(frames.runId, runId)).orderBy(asc(frames.atMs))
   return {
     ...toRunHead(row),

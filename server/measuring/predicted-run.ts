@@ -75,10 +75,7 @@ const fetchOne = async (named: NamedResource, order: RunOrder, reach: FetchReach
     { reach: elsewhere === undefined ? reach.privateAddresses : 'allowed', timeoutMs: TIMEOUT_MS },
   )
   const text = await textOf(answer)
-  const fieldBytes = answer.hop.fields.reduce(
-    (sum, [name, value]) => sum + name.length + value.length + 4,
-    20,
-  )
+  const fieldBytes = answer.hop.fields.reduce((sum, [name, value]) => sum + name.length + value.length + 4, 20)
   return {
     ...named,
     sentBytes: answer.body.length + fieldBytes,
@@ -179,10 +176,7 @@ export const predictedRun = async (order: RunOrder, reach: FetchReach): Promise<
   const status = page.answer?.hop.status ?? 0
   if (status >= 300) return { kind: 'failed', why: `${order.url} answered with status ${status}.` }
   const named = namedInHtml(page.text, order.url).slice(0, MOST_RESOURCES)
-  const fetched: Fetched[] = [
-    page,
-    ...(await fetchAll(named, order, reach)).filter((one) => one !== undefined),
-  ]
+  const fetched: Fetched[] = [page, ...(await fetchAll(named, order, reach)).filter((one) => one !== undefined)]
   const known = new Set(fetched.map(({ url }) => url))
   for (const [id, { type, text, url }] of [...fetched.entries()]) {
     if (type !== 'style' || text === '') continue

@@ -37,9 +37,7 @@ export class Recordings {
       }
       const onMessage = (message: unknown): void => {
         const reply = RecorderReply.parse(message)
-        done(() =>
-          reply.kind === 'state' ? resolve(reply.state) : reject(errors.recordingFailed(reply.why)),
-        )
+        done(() => (reply.kind === 'state' ? resolve(reply.state) : reject(errors.recordingFailed(reply.why))))
       }
       const onExit = (): void => done(() => reject(errors.recordingFailed('The browser was closed.')))
       const timer = setTimeout(

@@ -6,11 +6,7 @@ import { frames, measurements, runs } from '../db/schema.ts'
 const KEPT_MEASUREMENTS = 30
 
 /** Remove the frames of all but the newest measurements of a site. @param kept measurements whose frames stay */
-export const forgetOldFrames = async (
-  db: Database,
-  siteId: string,
-  kept = KEPT_MEASUREMENTS,
-): Promise<void> => {
+export const forgetOldFrames = async (db: Database, siteId: string, kept = KEPT_MEASUREMENTS): Promise<void> => {
   const old = await db
     .select({ id: measurements.id })
     .from(measurements)

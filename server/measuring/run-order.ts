@@ -70,10 +70,7 @@ export const placedVisitor = (visitor: VisitorProfile, site: Pick<Site, 'places'
   roundTripMs: visitor.roundTripMs + distanceMs(visitor.place, site.places.origin),
 })
 
-const roundTripsByHost = (
-  visitor: VisitorProfile,
-  { places }: Pick<Site, 'places'>,
-): Record<string, number> =>
+const roundTripsByHost = (visitor: VisitorProfile, { places }: Pick<Site, 'places'>): Record<string, number> =>
   Object.fromEntries(
     places.hosts.map(({ host, place }) => [host, visitor.roundTripMs + distanceMs(visitor.place, place)]),
   )

@@ -15,9 +15,7 @@ type MeasurementRow = typeof measurements.$inferSelect
 
 /** Sides of a measurement that were the setup asked for: what trial measured is what live is after it was kept. */
 const sidesOf = ({ order, setups }: MeasurementRow, digest: string): Side[] =>
-  order.sides.filter(
-    (side) => (side === 'live' || side === 'trial' || side === 'candidate') && setups[side] === digest,
-  )
+  order.sides.filter((side) => (side === 'live' || side === 'trial' || side === 'candidate') && setups[side] === digest)
 
 const standing = (
   newestFirst: readonly MeasurementRow[],
@@ -52,9 +50,7 @@ export const standingsOf = async (services: Services, siteId: string): Promise<P
     .where(and(eq(measurements.siteId, siteId), or(eq(jobs.state, 'done'), isNotNull(measurements.endedAt))))
     .orderBy(desc(measurements.createdAt))
     .limit(NEWEST)
-  const firstVisits = rows
-    .map(({ measurement }) => measurement)
-    .filter(({ order }) => order.visit === 'first')
+  const firstVisits = rows.map(({ measurement }) => measurement).filter(({ order }) => order.visit === 'first')
   if (firstVisits.length === 0) return []
   const all = await db
     .select()

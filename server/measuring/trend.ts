@@ -25,8 +25,7 @@ export const trendOf = async (
   const occasions = done
     .map(({ measurement }) => measurement)
     .filter(
-      ({ order }) =>
-        order.visit === 'first' && order.pageIds.includes(pageId) && order.visitorIds.includes(visitorId),
+      ({ order }) => order.visit === 'first' && order.pageIds.includes(pageId) && order.visitorIds.includes(visitorId),
     )
   if (occasions.length === 0) return []
   const rows = await db
@@ -54,9 +53,7 @@ export const trendOf = async (
     return order.sides.flatMap((side) => {
       const { medians, values } = sideSummary(side, own)
       if (medians.loadedMs === null) return []
-      return [
-        { measurementId: id, at: createdAt.toISOString(), side, liveVersion, medians, lcpMs: values.lcpMs },
-      ]
+      return [{ measurementId: id, at: createdAt.toISOString(), side, liveVersion, medians, lcpMs: values.lcpMs }]
     })
   })
 }

@@ -43,9 +43,5 @@ test('the cookie that is tried on the sign-in page is found, and no page changes
 test('findings of earlier searches stay', async () => {
   await connect(NOTICES)
   await search('desk_layout_2=wide')
-  expect([...(await search('tint=dark')).keys()].toSorted()).toEqual([
-    'cookie_check',
-    'desk_layout_2',
-    'tint',
-  ])
+  expect([...(await search('tint=dark')).keys()].toSorted()).toEqual(['cookie_check', 'desk_layout_2', 'tint'])
 })

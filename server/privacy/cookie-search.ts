@@ -49,9 +49,7 @@ const isRedirect = ({ status }: OutsideAnswer): boolean => status >= 300 && stat
 
 /** What an answer shows; a cookie may also decide where a visitor is sent. */
 const shown = ({ status, fields, body }: OutsideAnswer): string =>
-  status === 200
-    ? body.toString('utf8')
-    : `${status} ${fields.get('location') ?? ''}\n${body.toString('utf8')}`
+  status === 200 ? body.toString('utf8') : `${status} ${fields.get('location') ?? ''}\n${body.toString('utf8')}`
 
 const isMarked = ({ fields }: OutsideAnswer): boolean => {
   const directives = parseDirectives(fields.get('cache-control'))
@@ -59,15 +57,8 @@ const isMarked = ({ fields }: OutsideAnswer): boolean => {
 }
 
 /** A page without cookies, twice, and with one cookie, twice. */
-const tryPage = async (
-  site: Site,
-  port: number,
-  path: string,
-  name: string,
-  value: string,
-): Promise<CookieTrial> => {
-  const ask = (cookie: string): Promise<OutsideAnswer> =>
-    new MadeUpVisitor(site, port, cookie).askOrigin(path)
+const tryPage = async (site: Site, port: number, path: string, name: string, value: string): Promise<CookieTrial> => {
+  const ask = (cookie: string): Promise<OutsideAnswer> => new MadeUpVisitor(site, port, cookie).askOrigin(path)
   const without = [await ask(''), await ask('')] as const
   const having = [await ask(`${name}=${value}`), await ask(`${name}=${value}`)] as const
   return {
@@ -99,9 +90,7 @@ const cookiesToTry = async (site: Site, port: number, given: string): Promise<Co
   }
   const [mine, others] = jars
   const sessions = sessionCookies(mine.pairs, others.pairs)
-  return mine.pairs
-    .map(([name, value]) => ({ name, value, differs: sessions.includes(name) }))
-    .slice(0, MOST_COOKIES)
+  return mine.pairs.map(([name, value]) => ({ name, value, differs: sessions.includes(name) })).slice(0, MOST_COOKIES)
 }
 
 /** What was found now, and before it what was found of cookies that were not tried this time. */

@@ -18,16 +18,12 @@ const attribute = (element: HtmlElement, name: string): string => attributeOf(el
 const signInForm = (html: string): { action: string; hidden: Record<string, string> } | undefined => {
   for (const { node: form } of htmlElements(parse(html))) {
     if (form.tagName !== 'form') continue
-    const inputs = [...htmlElements(form)]
-      .map(({ node }) => node)
-      .filter(({ tagName }) => tagName === 'input')
+    const inputs = [...htmlElements(form)].map(({ node }) => node).filter(({ tagName }) => tagName === 'input')
     if (!inputs.some((input) => attribute(input, 'type').toLowerCase() === 'password')) continue
     const hidden = inputs.filter((input) => attribute(input, 'type').toLowerCase() === 'hidden')
     return {
       action: attribute(form, 'action'),
-      hidden: Object.fromEntries(
-        hidden.map((input) => [attribute(input, 'name'), attribute(input, 'value')]),
-      ),
+      hidden: Object.fromEntries(hidden.map((input) => [attribute(input, 'name'), attribute(input, 'value')])),
     }
   }
   return undefined
@@ -119,11 +115,10 @@ export class MadeUpVisitor {
   async forgetUnneeded(isKnown: (name: string) => boolean): Promise<void> {
     const needed = this.#jar.pairs.filter(([name]) => isKnown(name))
     if (needed.length === this.#jar.pairs.length) return
-    const without = new MadeUpVisitor(this.#site, this.#deliveryPort, needed.map((pair) => pair.join('=')).join('; ')) // prettier-ignore
+    const without = new MadeUpVisitor(this.#site, this.#deliveryPort, needed.map((pair) => pair.join('=')).join('; '))
     const [mine, theirs] = [await this.askOrigin('/'), await without.askOrigin('/')]
     const text = ({ body }: OutsideAnswer): string => settledHtml(body.toString('utf8'))
-    if (text(mine) === text(theirs))
-      for (const [name] of this.#jar.pairs) if (!isKnown(name)) this.#jar.forget(name)
+    if (text(mine) === text(theirs)) for (const [name] of this.#jar.pairs) if (!isKnown(name)) this.#jar.forget(name)
   }
 
   /** @throws JobFailure when no session comes of it */

@@ -41,10 +41,7 @@ const MOST_FORM_PAGES = 2
 const SENT_FORM = /<form\b[^>]*\bmethod\s*=\s*["']?post\b/i
 
 /** Pages of different kinds that have a form: what a form holds may belong to one visitor. */
-const pagesWithForms = async (
-  site: Site,
-  listed: readonly { path: string; kind: string }[],
-): Promise<string[]> => {
+const pagesWithForms = async (site: Site, listed: readonly { path: string; kind: string }[]): Promise<string[]> => {
   const firsts = new Map<string, string>()
   for (const { path, kind } of listed) if (!firsts.has(kind)) firsts.set(kind, path)
   const stranger = new MadeUpVisitor(site, 0)
@@ -63,10 +60,7 @@ const knownCookies = ({ remedies: { pageCache } }: Setup): ((name: string) => bo
     ...pageCache.visitorCookies,
     ...pageCache.authorCookies,
     ...pageCache.harmlessCookies,
-    ...pageCache.kinds.flatMap(({ ignoredCookies, sessionCookies }) => [
-      ...ignoredCookies,
-      ...sessionCookies,
-    ]),
+    ...pageCache.kinds.flatMap(({ ignoredCookies, sessionCookies }) => [...ignoredCookies, ...sessionCookies]),
   ])
 
 const visitorsOf = async (
@@ -80,21 +74,15 @@ const visitorsOf = async (
     throw new JobFailure(
       'Zest Lamp was restarted before this check ended, and what visitors sign in with is not written down. Start the check again.',
     )
-  const visitors = new Map(
-    PRIVACY_VISITORS.map((name) => [name, new MadeUpVisitor(site, addresses.deliveryPort)]),
-  )
+  const visitors = new Map(PRIVACY_VISITORS.map((name) => [name, new MadeUpVisitor(site, addresses.deliveryPort)]))
   await visitors.get('signed in, first')!.signIn(order.signInPath, order.visitors[0], 'first')
   await visitors.get('signed in, second')!.signIn(order.signInPath, order.visitors[1], 'second')
-  for (const [name, visitor] of visitors)
-    if (name.startsWith('signed in')) await visitor.forgetUnneeded(isKnown)
+  for (const [name, visitor] of visitors) if (name.startsWith('signed in')) await visitor.forgetUnneeded(isKnown)
   return visitors
 }
 
 /** One page: everyone asks the origin, those signed in twice; then everyone asks the trial, twice, so that what the first ones filled is what the others get. */
-const observe = async (
-  path: string,
-  visitors: ReadonlyMap<PrivacyVisitor, MadeUpVisitor>,
-): Promise<Observation[]> => {
+const observe = async (path: string, visitors: ReadonlyMap<PrivacyVisitor, MadeUpVisitor>): Promise<Observation[]> => {
   // At the origin nobody's answer depends on who asked before; in the trial that is what is tried.
   const asked = [...visitors].map(async ([name, visitor]) => {
     const answer = await visitor.askOrigin(path)
@@ -108,9 +96,7 @@ const observe = async (
       },
     ] as const
   })
-  const direct = new Map<PrivacyVisitor, Pick<Observation, 'direct' | 'directAgain'>>(
-    await Promise.all(asked),
-  )
+  const direct = new Map<PrivacyVisitor, Pick<Observation, 'direct' | 'directAgain'>>(await Promise.all(asked))
   for (const visitor of visitors.values()) await visitor.askTrial(path)
   const observations: Observation[] = []
   for (const [name, visitor] of visitors) {
@@ -171,9 +157,7 @@ export const privacyJob =
       })
       const observations = await askAll(paths, visitors, progress)
       if (progress.signal.aborted) return await end({ state: 'failed' })
-      const stored = observations.filter(({ trial }) =>
-        /;\s*(hit|collapsed)\b/.test(trial.cacheStatus),
-      ).length
+      const stored = observations.filter(({ trial }) => /;\s*(hit|collapsed)\b/.test(trial.cacheStatus)).length
       if (stored === 0)
         throw new JobFailure(
           'No answer came from the store, so there was nothing to check. Look in the request path why the pages are not stored.',

@@ -28,16 +28,16 @@ const answerOrigin = (req: IncomingMessage, res: ServerResponse): void => {
     req.on('end', () => {
       const form = new URLSearchParams(body)
       const good = form.get('pass') === 'right' && form.get('form_id') === 'f1'
-      res
-        .writeHead(303, { location: '/', ...(good ? { 'set-cookie': `sid=${form.get('user')}` } : {}) })
-        .end()
+      res.writeHead(303, { location: '/', ...(good ? { 'set-cookie': `sid=${form.get('user')}` } : {}) }).end()
     })
     return
   }
   if (req.url === '/sign-in')
     return void res
       .writeHead(200, { 'content-type': 'text/html' })
-      .end('<form action="/session"><input type="hidden" name="form_id" value="f1"><input name="user"><input type="password" name="pass"></form>') // prettier-ignore
+      .end(
+        '<form action="/session"><input type="hidden" name="form_id" value="f1"><input name="user"><input type="password" name="pass"></form>',
+      )
   res.writeHead(200, { 'content-type': 'text/html' }).end(render(who(req)))
 }
 
@@ -111,7 +111,9 @@ describe('publishing', () => {
   })
   test('what the safe defaults allow needs none', async () => {
     const revision = await putIntoTrial({ lifetimeS: 60 })
-    expect((await bench.call('POST', `/sites/${site.id}/privacy/checks`, { visitors: [form('a'), form('b')] })).body.code).toBe('NOTHING_TO_CHECK') // prettier-ignore
+    expect(
+      (await bench.call('POST', `/sites/${site.id}/privacy/checks`, { visitors: [form('a'), form('b')] })).body.code,
+    ).toBe('NOTHING_TO_CHECK')
     expect((await keep(revision)).status).toBe(201)
   })
 })
@@ -148,11 +150,7 @@ describe('a trial that hands one visitor’s page to others', () => {
 
 describe('a check that cannot be made says what to do', () => {
   test.each([
-    [
-      'a wrong password',
-      [form('Annelies', 'wrong'), form('b')],
-      /could not be signed in.*names of the fields/,
-    ],
+    ['a wrong password', [form('Annelies', 'wrong'), form('b')], /could not be signed in.*names of the fields/],
     ['nothing that is stored', undefined, /No answer came from the store/],
   ])('%s', async (_what, visitors, sentence) => {
     if (visitors === undefined) stored = undefined
@@ -171,9 +169,7 @@ describe('a check that cannot be made says what to do', () => {
 
 test('a sample that only sends visitors on teaches nothing of cookies, and the sentence says so', async () => {
   origin.removeAllListeners('request')
-  origin.on('request', (_req, res) =>
-    res.writeHead(302, { location: 'https://www.orrin-sound.example/' }).end(),
-  )
+  origin.on('request', (_req, res) => res.writeHead(302, { location: 'https://www.orrin-sound.example/' }).end())
   const { body: job } = await bench.call('POST', `/sites/${site.id}/cookies/searches`, {
     cookie: 'sid=Annelies',
   })
@@ -190,8 +186,10 @@ test('cookies are tried one by one: the one that changes pages is told from the 
   await bench.services.jobs.idle()
   expect((await bench.call('GET', `/jobs/${job.id}`)).body.state).toBe('done')
   const { findings } = (await bench.call('GET', `/sites/${site.id}/cookies`)).body
-  expect(findings.map((one: { name: string; effect: string; treated: string }) => [one.name, one.effect, one.treated])).toEqual([
+  expect(
+    findings.map((one: { name: string; effect: string; treated: string }) => [one.name, one.effect, one.treated]),
+  ).toEqual([
     ['sid', 'changes', 'visitor'],
     ['tint', 'none', 'unknown'],
-  ]) // prettier-ignore
+  ])
 })

@@ -43,13 +43,10 @@ const framesOf = async (
 }
 
 /** The same instants of both strips. */
-const strips = (
-  before: readonly Frame[],
-  after: readonly Frame[],
-): { before: Frame[]; after: Frame[] } | null => {
+const strips = (before: readonly Frame[], after: readonly Frame[]): { before: Frame[]; after: Frame[] } | null => {
   if (before.length === 0 || after.length === 0) return null
   const steps = clockSteps(Math.max(before.at(-1)!.atMs, after.at(-1)!.atMs), STRIP)
-  const at = (strip: readonly Frame[]): Frame[] => steps.map((atMs) => ({ atMs, jpeg: shownAt(strip, atMs)!.jpeg })) // prettier-ignore
+  const at = (strip: readonly Frame[]): Frame[] => steps.map((atMs) => ({ atMs, jpeg: shownAt(strip, atMs)!.jpeg }))
   return { before: at(before), after: at(after) }
 }
 
@@ -57,11 +54,7 @@ const strips = (
  * Before and after of a site for a client: the origin beside what visitors get, or beside what they would get.
  * @throws AppError NOT_FOUND
  */
-export const makeReport = async (
-  services: Services,
-  siteId: string,
-  state: Report['state'],
-): Promise<Report> => {
+export const makeReport = async (services: Services, siteId: string, state: Report['state']): Promise<Report> => {
   const { db, now } = services
   const site = await getSite(services, siteId)
   const live = await liveSetup(db, siteId)
@@ -69,7 +62,9 @@ export const makeReport = async (
   const setup = state === 'trial' ? trial.setup : live.setup
   const standings = await standingsOf(services, siteId)
   const digest = setupDigest(setup)
-  const [check] = (await listSafetyChecks(services, siteId)).filter(({ state: ended, result, setupDigest: of }) => ended === 'done' && result !== null && of === digest) // prettier-ignore
+  const [check] = (await listSafetyChecks(services, siteId)).filter(
+    ({ state: ended, result, setupDigest: of }) => ended === 'done' && result !== null && of === digest,
+  )
   const report = composeReport({
     site,
     madeAt: now().toISOString(),
@@ -78,7 +73,14 @@ export const makeReport = async (
     standings,
     ledger: await listLedger(db, siteId),
     findings: await siteFindings(services, siteId).catch(() => null),
-    safety: check === undefined ? null : { result: check.result!, sentence: check.pages.find(({ result }) => result === check.result)!.sentence, at: check.at }, // prettier-ignore
+    safety:
+      check === undefined
+        ? null
+        : {
+            result: check.result!,
+            sentence: check.pages.find(({ result }) => result === check.result)!.sentence,
+            at: check.at,
+          },
     inForce: setupChanges(emptySetup(), setup).map(({ sentence }) => sentence),
     on: Object.entries(setup.remedies).flatMap(([id, { enabled }]) => (enabled ? [id] : [])),
   })
@@ -86,8 +88,13 @@ export const makeReport = async (
   for (const page of report.pages) {
     const standing = standings.find((one) => one.path === page.path && one.visitorName === page.visitorName)!
     const { then, now: since } = beforeAndAfter(standing, state)
-    const before = await framesOf(db, then!.measurementId, standing, standing.origin === null ? ['live'] : ['origin']) // prettier-ignore
-    const after = await framesOf(db, since!.measurementId, standing, state === 'trial' && standing.trial !== null ? ['trial', 'candidate'] : ['live', 'trial', 'candidate']) // prettier-ignore
+    const before = await framesOf(db, then!.measurementId, standing, standing.origin === null ? ['live'] : ['origin'])
+    const after = await framesOf(
+      db,
+      since!.measurementId,
+      standing,
+      state === 'trial' && standing.trial !== null ? ['trial', 'candidate'] : ['live', 'trial', 'candidate'],
+    )
     pages.push({ ...page, frames: strips(before, after) })
   }
   return { ...report, pages }

@@ -67,16 +67,10 @@ export const checkEndpoints = (services: Services): Endpoint[] => [
     },
     async ({ params, body }) => checkOfSite(services, params.siteId, body.address),
   ),
-  put('visitors', 'Whom to measure as', SaveVisitors, (id, body: VisitorProfile[]) =>
-    saveVisitors(services, id, body),
-  ),
+  put('visitors', 'Whom to measure as', SaveVisitors, (id, body: VisitorProfile[]) => saveVisitors(services, id, body)),
   put('sample', 'Which pages stand for the site', SaveSample, (id, body) => saveSample(services, id, body)),
-  put('journeys', 'Steps that visitors take', SaveJourneys, (id, body: Journey[]) =>
-    saveJourneys(services, id, body),
-  ),
-  put('places', 'Where the servers stand', SitePlaces, (id, places) =>
-    saveSiteSettings(services, id, { places }),
-  ),
+  put('journeys', 'Steps that visitors take', SaveJourneys, (id, body: Journey[]) => saveJourneys(services, id, body)),
+  put('places', 'Where the servers stand', SitePlaces, (id, places) => saveSiteSettings(services, id, { places })),
   put('hosts', 'Which other hosts belong to the site', SiteHosts, (id, hosts) =>
     saveSiteSettings(services, id, { hosts }),
   ),

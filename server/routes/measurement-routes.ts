@@ -104,10 +104,7 @@ export const measurementEndpoints = (services: Services): Endpoint[] => [
       const run = await getRun(services.db, params.siteId, params.measurementId, params.runId)
       if (run.metrics === null) throw errors.notFound('page load')
       const title = `${run.path} ${sideWords(run.side)}`
-      return toHar(
-        { id: run.id, title, at: new Date(run.at), metrics: run.metrics, requests: run.requests },
-        VERSION,
-      )
+      return toHar({ id: run.id, title, at: new Date(run.at), metrics: run.metrics, requests: run.requests }, VERSION)
     },
   ),
   endpoint(

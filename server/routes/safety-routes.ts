@@ -52,8 +52,7 @@ export const safetyEndpoints = (services: Services): Endpoint[] => [
       input: { params: CheckParams, query: z.object({ pageId: z.string(), visitorId: z.string() }) },
       reply: SafetyPictures,
     },
-    async ({ params, query }) =>
-      picturesOf(services.db, params.siteId, params.checkId, query.pageId, query.visitorId),
+    async ({ params, query }) => picturesOf(services.db, params.siteId, params.checkId, query.pageId, query.visitorId),
   ),
   endpoint(
     {

@@ -44,8 +44,7 @@ export const setupEndpoints = (services: Services): Endpoint[] => [
       input: { params: SiteParams, body: SetupImport },
       reply: ImportedSetup,
     },
-    async ({ params, body, account }) =>
-      importSetup(services, params.siteId, body.file, body.apply, account!.name),
+    async ({ params, body, account }) => importSetup(services, params.siteId, body.file, body.apply, account!.name),
   ),
   endpoint(
     {

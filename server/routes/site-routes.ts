@@ -162,8 +162,7 @@ export const siteEndpoints = (services: Services): Endpoint[] => [
     {
       method: 'put',
       path: '/sites/:siteId/host-cache',
-      summary:
-        'Say how a cache at the host is purged along; null: there is none. It is tried with the home page',
+      summary: 'Say how a cache at the host is purged along; null: there is none. It is tried with the home page',
       input: { params: SiteParams, body: z.strictObject({ hostCache: HostCache.nullable() }) },
       reply: Site,
     },

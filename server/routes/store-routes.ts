@@ -1,12 +1,5 @@
 import { z } from 'zod'
-import {
-  Channel,
-  PurgeManner,
-  PurgeResult,
-  PurgeWhat,
-  Readiness,
-  Traffic,
-} from '../../core/contracts/delivery.ts'
+import { Channel, PurgeManner, PurgeResult, PurgeWhat, Readiness, Traffic } from '../../core/contracts/delivery.ts'
 import { Confirmation } from '../../core/contracts/sites.ts'
 import {
   Coverage,
@@ -121,8 +114,7 @@ export const storeEndpoints = (services: Services): Endpoint[] => [
     {
       method: 'post',
       path: '/sites/:siteId/content-changes/:key',
-      summary:
-        'A content system tells of a change in a form of its own; addresses of the site in the body are purged',
+      summary: 'A content system tells of a change in a form of its own; addresses of the site in the body are purged',
       access: 'open',
       input: { params: SiteParams.extend({ key: z.string().max(200) }) },
       reply: PurgeResult.extend({

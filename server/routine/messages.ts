@@ -71,9 +71,7 @@ export const tell = async (
 ): Promise<void> => {
   if (notices.length === 0) return
   const write = (all: readonly Notice[]): Promise<unknown> =>
-    db
-      .insert(messages)
-      .values(all.map((notice) => ({ id: newId(), siteId, at: new Date(), ...notice, measurementId })))
+    db.insert(messages).values(all.map((notice) => ({ id: newId(), siteId, at: new Date(), ...notice, measurementId })))
   await write(notices)
   events.changed(siteId, 'messages')
   const [site] = await db.select().from(sites).where(eq(sites.id, siteId))
@@ -85,8 +83,6 @@ export const tell = async (
     messages: notices,
   })
   if (why === undefined) return
-  await write([
-    { kind: 'webhook-failed', sentence: `The message did not reach ${new URL(webhook).host}: ${why}.` },
-  ])
+  await write([{ kind: 'webhook-failed', sentence: `The message did not reach ${new URL(webhook).host}: ${why}.` }])
   events.changed(siteId, 'messages')
 }

@@ -62,10 +62,7 @@ export const startRoutine = (services: Services, log: (error: unknown) => void):
 }
 
 /** The routine's measurement before this one that came to its end. */
-const resultsBefore = async (
-  db: Database,
-  measurement: typeof measurements.$inferSelect,
-): Promise<PageResult[]> => {
+const resultsBefore = async (db: Database, measurement: typeof measurements.$inferSelect): Promise<PageResult[]> => {
   const [before] = await db
     .select({ measurement: measurements })
     .from(measurements)

@@ -21,8 +21,15 @@ describe('when a retest is due', () => {
     ['every six hours where all hours are quiet', { everyHours: 6, quietUntil: '02:00' }, '26T12:00', '26T06:30', true],
   ])('%s', (_why, change, now, last, due) => {
     expect(isDue({ ...nightly, ...change }, at(now), last === null ? null : at(last))).toBe(due)
-  }) // prettier-ignore
-  test.each([[60, '23:00', '02:00', true], [180, '23:00', '02:00', false], [1390, '23:00', '02:00', true], [0, '02:00', '02:00', true]])('minute %i between %s and %s: %s', (minute, from, until, expected) => expect(isBetween(minute, from, until)).toBe(expected)) // prettier-ignore
+  })
+  test.each([
+    [60, '23:00', '02:00', true],
+    [180, '23:00', '02:00', false],
+    [1390, '23:00', '02:00', true],
+    [0, '02:00', '02:00', true],
+  ])('minute %i between %s and %s: %s', (minute, from, until, expected) =>
+    expect(isBetween(minute, from, until)).toBe(expected),
+  )
 })
 
 describe('in the application', () => {

@@ -14,11 +14,7 @@ import { askOutside } from '../sites/outside-request.ts'
 type Needed = Pick<Services, 'db' | 'publisher'>
 
 /** Serve a setup on the candidate's address; trial and live stay as they are. */
-export const setCandidate = async (
-  { db, publisher }: Needed,
-  siteId: string,
-  setup: Setup,
-): Promise<void> => {
+export const setCandidate = async ({ db, publisher }: Needed, siteId: string, setup: Setup): Promise<void> => {
   await db
     .insert(candidates)
     .values({ siteId, setup })

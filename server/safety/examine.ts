@@ -1,18 +1,7 @@
 import type { Journey, Side, VisitorProfile } from '../../core/contracts/measuring.ts'
-import type {
-  LookOrder,
-  LookOutcome,
-  PageSafety,
-  SafetyPictures,
-  Sight,
-} from '../../core/contracts/safety.ts'
+import type { LookOrder, LookOutcome, PageSafety, SafetyPictures, Sight } from '../../core/contracts/safety.ts'
 import type { SamplePage, Site } from '../../core/contracts/sites.ts'
-import {
-  compareSights,
-  resultOfFindings,
-  safetySentence,
-  type Comparison,
-} from '../../core/safety/compare.ts'
+import { compareSights, resultOfFindings, safetySentence, type Comparison } from '../../core/safety/compare.ts'
 import { learnMore, learnVarying, quickSight, type Varying } from '../../core/safety/varying.ts'
 import { newId } from '../accounts/secrets.ts'
 import type { LabClient } from '../jobs/lab-client.ts'
@@ -113,7 +102,13 @@ export class Examiner {
   }
 
   /** Two looks at the side to compare with; the second is long. @throws NotSeen */
-  async learn(from: Side, page: SamplePage, visitor: VisitorProfile, journeys: readonly Journey[], signal: AbortSignal): Promise<Known> {
+  async learn(
+    from: Side,
+    page: SamplePage,
+    visitor: VisitorProfile,
+    journeys: readonly Journey[],
+    signal: AbortSignal,
+  ): Promise<Known> {
     const key = `${from} ${page.id} ${visitor.id}`
     const before = this.#known.get(key)
     if (before !== undefined) return before
@@ -122,7 +117,7 @@ export class Examiner {
     const known = { sight, varying: learnVarying(sight, again) }
     this.#known.set(key, known)
     return known
-  } // prettier-ignore
+  }
 
   /** One look at the other side. @param depth quick: only what shows without touching the page */
   async compare(
@@ -137,9 +132,7 @@ export class Examiner {
     const outcome = await this.#look(to, page, visitor, journeys, watch, signal, depth)
     if (outcome.kind === 'failed')
       return {
-        findings: [
-          { kind: 'unreachable', severity: 'broken', sentence: outcome.why, items: [], count: 1, boxes: [] },
-        ],
+        findings: [{ kind: 'unreachable', severity: 'broken', sentence: outcome.why, items: [], count: 1, boxes: [] }],
         masks: [],
         differing: [],
         sight: undefined,
@@ -163,7 +156,10 @@ export class Examiner {
     } catch (error) {
       if (!(error instanceof NotSeen)) throw error
       const sentence = `Nothing can be said: the page cannot be looked at ${from === 'live' ? 'live' : 'there'} either. ${error.message}`
-      return { safety: { ...about, result: 'unreachable', sentence, findings: [], varies: [], masks: [], differing: [] }, pictures: undefined } // prettier-ignore
+      return {
+        safety: { ...about, result: 'unreachable', sentence, findings: [], varies: [], masks: [], differing: [] },
+        pictures: undefined,
+      }
     }
     let compared = await this.compare(known, order)
     const seemsBroken = compared.findings.some(({ severity }) => severity === 'broken')

@@ -80,21 +80,22 @@ const rows = (db: Database, siteId: string, id?: string) =>
     .limit(MOST_LISTED)
 
 /** Newest first. @throws AppError NOT_FOUND */
-export const listSafetyChecks = async (
-  services: Pick<Services, 'db'>,
-  siteId: string,
-): Promise<SafetyCheck[]> => {
+export const listSafetyChecks = async (services: Pick<Services, 'db'>, siteId: string): Promise<SafetyCheck[]> => {
   await siteRow(services.db, siteId)
   const digest = setupDigest((await getTrial(services, siteId)).setup)
   return (await rows(services.db, siteId)).map((row) => toCheck(row.safety_checks, row.jobs, digest))
 }
 
 /** @throws AppError NOT_FOUND */
-export const getSafetyCheck = async (services: Pick<Services, 'db'>, siteId: string, id: string): Promise<SafetyCheck> => {
+export const getSafetyCheck = async (
+  services: Pick<Services, 'db'>,
+  siteId: string,
+  id: string,
+): Promise<SafetyCheck> => {
   const [row] = await rows(services.db, siteId, id)
   if (row === undefined) throw errors.notFound('safety check')
   return toCheck(row.safety_checks, row.jobs, setupDigest((await getTrial(services, siteId)).setup))
-} // prettier-ignore
+}
 
 /** @throws AppError NOT_FOUND, also when they have been forgotten */
 export const picturesOf = async (

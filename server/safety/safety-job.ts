@@ -41,12 +41,10 @@ export const checkPages = async (
   const { db, events } = io
   const { order, id } = check
   const read = async (): Promise<PageSafety[]> => {
-    const [row] = await db.select({ pages: safetyChecks.pages }).from(safetyChecks).where(eq(safetyChecks.id, id)) // prettier-ignore
+    const [row] = await db.select({ pages: safetyChecks.pages }).from(safetyChecks).where(eq(safetyChecks.id, id))
     return row?.pages ?? []
   }
-  const wanted = order.visitorIds.flatMap((visitorId) =>
-    order.pageIds.map((pageId) => ({ visitorId, pageId })),
-  )
+  const wanted = order.visitorIds.flatMap((visitorId) => order.pageIds.map((pageId) => ({ visitorId, pageId })))
   const estimate = stepEstimate(wanted.length)
   const journeys = site.journeys.filter((journey) => order.journeyIds.includes(journey.id))
   for (const [index, { visitorId, pageId }] of wanted.entries()) {
@@ -56,7 +54,12 @@ export const checkPages = async (
     const page = site.sample.find((one) => one.id === pageId)
     const visitor = site.visitors.find((one) => one.id === visitorId)
     if (page === undefined || visitor === undefined) continue
-    await progress.report(index, wanted.length, `Looking at ${page.path} on ${visitor.name}, before and after`, estimate.left(index)) // prettier-ignore
+    await progress.report(
+      index,
+      wanted.length,
+      `Looking at ${page.path} on ${visitor.name}, before and after`,
+      estimate.left(index),
+    )
     await makeReady(io, site, order.to, page.path, visitor.device, progress, [index, wanted.length])
     const { safety, pictures } = await examiner.examine({
       from: order.from,
@@ -75,7 +78,10 @@ export const checkPages = async (
         .set({ pages: [...pages, safety] })
         .where(eq(safetyChecks.id, id))
       if (pictures !== undefined)
-        await tx.insert(safetyPictures).values({ checkId: id, pageId, visitorId, ...pictures }).onConflictDoNothing() // prettier-ignore
+        await tx
+          .insert(safetyPictures)
+          .values({ checkId: id, pageId, visitorId, ...pictures })
+          .onConflictDoNothing()
     })
     events.changed(site.id, 'safety')
   }
@@ -87,7 +93,11 @@ export const checkPages = async (
 export const safetyJob =
   (io: MeasureIo): JobHandler =>
   async (job, progress) => {
-    const [check] = await io.db.select().from(safetyChecks).where(eq(safetyChecks.id, job.subjectId)).orderBy(asc(safetyChecks.at)) // prettier-ignore
+    const [check] = await io.db
+      .select()
+      .from(safetyChecks)
+      .where(eq(safetyChecks.id, job.subjectId))
+      .orderBy(asc(safetyChecks.at))
     if (check === undefined) throw new JobFailure('The check was removed.')
     const site = await getSite(io, check.siteId)
     const { setup } = await getTrial(io, check.siteId)

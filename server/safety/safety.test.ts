@@ -17,7 +17,11 @@ afterEach(() => bench.close())
 const seen = (about: Partial<Sight> = {}): LookOutcome => ({ kind: 'seen', sight: aSight(about) })
 const isTrial = ({ url }: LookOrder): boolean => new URL(url).hostname === 'trial.quay.localhost'
 const check = async (order: Record<string, unknown> = {}) => {
-  const { body, status } = await bench.call('POST', at('/safety-checks'), { pageIds: [site.sample[0]!.id], visitorIds: ['phone'], ...order }) // prettier-ignore
+  const { body, status } = await bench.call('POST', at('/safety-checks'), {
+    pageIds: [site.sample[0]!.id],
+    visitorIds: ['phone'],
+    ...order,
+  })
   expect(status).toBe(202)
   await bench.services.jobs.idle()
   return (await bench.call('GET', at(`/safety-checks/${body.id}`))).body
@@ -51,7 +55,14 @@ describe('a safety check', () => {
   test('journeys that arrive live must arrive in trial', async () => {
     const journeys = [{ id: 'j', name: 'Basket', steps: [{ do: 'open', path: '/' }] }]
     await bench.call('PUT', at('/journeys'), journeys)
-    bench.look = (order) => seen({ journeys: order.journeys.map(({ id, name }) => ({ id, name, why: isTrial(order) ? 'It stopped at step 1.' : null })) }) // prettier-ignore
+    bench.look = (order) =>
+      seen({
+        journeys: order.journeys.map(({ id, name }) => ({
+          id,
+          name,
+          why: isTrial(order) ? 'It stopped at step 1.' : null,
+        })),
+      })
     const { pages } = await check({ journeyIds: ['j'] })
     expect(pages[0].findings[0]).toMatchObject({ kind: 'journey', items: ['It stopped at step 1.'] })
   })
@@ -59,7 +70,10 @@ describe('a safety check', () => {
     bench.look = (order) => seen({ picture: isTrial(order) ? 'after' : 'before' })
     const { id, pages } = await check()
     expect(JSON.stringify(pages)).not.toContain('"before"')
-    const { body } = await bench.call('GET', at(`/safety-checks/${id}/pictures?pageId=${site.sample[0]!.id}&visitorId=phone`)) // prettier-ignore
+    const { body } = await bench.call(
+      'GET',
+      at(`/safety-checks/${id}/pictures?pageId=${site.sample[0]!.id}&visitorId=phone`),
+    )
     expect(body).toEqual({ before: 'before', after: 'after' })
   })
   test('is of the trial as it was: a changed trial has none', async () => {
@@ -75,7 +89,10 @@ describe('a safety check', () => {
       if (paths.push(new URL(order.url).pathname) === 4) restarted = bench.restartJobs()
       return seen()
     }
-    const { body } = await bench.call('POST', at('/safety-checks'), { pageIds: site.sample.map(({ id }) => id), visitorIds: ['phone'] }) // prettier-ignore
+    const { body } = await bench.call('POST', at('/safety-checks'), {
+      pageIds: site.sample.map(({ id }) => id),
+      visitorIds: ['phone'],
+    })
     await bench.services.jobs.idle()
     await restarted
     await bench.services.jobs.idle()
@@ -88,7 +105,8 @@ describe('a safety check', () => {
 
 describe('what can go wrong ends in a clear state and sentence', () => {
   test('live itself cannot be looked at', async () => {
-    bench.look = (order) => (isTrial(order) ? seen() : { kind: 'failed', why: 'http://quay.localhost/ answered with status 503.' }) // prettier-ignore
+    bench.look = (order) =>
+      isTrial(order) ? seen() : { kind: 'failed', why: 'http://quay.localhost/ answered with status 503.' }
     const { pages } = await check()
     expect(pages[0]).toMatchObject({ result: 'unreachable', sentence: expect.stringContaining('503') })
   })
@@ -101,7 +119,10 @@ describe('what can go wrong ends in a clear state and sentence', () => {
   test('a page that never looks the same twice', async () => {
     let load = 0
     bench.look = () => seen({ elements: [anElement(`p${load++}`), anElement(`q${load}`)] })
-    expect((await check()).pages[0]).toMatchObject({ result: 'unsteady', sentence: expect.stringContaining('write a journey') }) // prettier-ignore
+    expect((await check()).pages[0]).toMatchObject({
+      result: 'unsteady',
+      sentence: expect.stringContaining('write a journey'),
+    })
   })
   test('there is no browser', async () => {
     bench.look = () => Promise.reject(new LabUnusable('Chromium is not installed.'))
@@ -115,10 +136,8 @@ describe('what can go wrong ends in a clear state and sentence', () => {
     expect((await bench.call('POST', at('/safety-checks'), { ...order, pageIds: [] })).status).toBe(422)
     expect((await bench.call('GET', at('/safety-checks/none'))).status).toBe(404)
     const candidate = { pageIds: [site.sample[0]!.id], visitorIds: ['phone'] }
-    expect((await bench.call('POST', at('/safety-checks'), { ...candidate, to: 'candidate' })).status).toBe(
-      422,
-    )
-    expect((await bench.call('POST', at('/measurements'), { ...candidate, sides: ['candidate'] })).status).toBe(422) // prettier-ignore
+    expect((await bench.call('POST', at('/safety-checks'), { ...candidate, to: 'candidate' })).status).toBe(422)
+    expect((await bench.call('POST', at('/measurements'), { ...candidate, sides: ['candidate'] })).status).toBe(422)
   })
   test('nobody who is not signed in is told', async () => {
     for (const path of ['/safety-checks', '/culprit-searches', '/guided-runs', '/report', '/setup-file'])
@@ -127,10 +146,21 @@ describe('what can go wrong ends in a clear state and sentence', () => {
 })
 
 describe('a culprit search', () => {
-  const change = (item: string) => ({ remedy: 'scriptOrder', kind: 'changed' as const, item, sentence: '', bytesBefore: null, bytesAfter: null }) // prettier-ignore
+  const change = (item: string) => ({
+    remedy: 'scriptOrder',
+    kind: 'changed' as const,
+    item,
+    sentence: '',
+    bytesBefore: null,
+    bytesAfter: null,
+  })
   const FILES = ['/assets/a.js', '/assets/library.js', '/assets/slider.js', '/assets/z.js']
   const search = async (order: Record<string, unknown> = {}) => {
-    const { status } = await bench.call('POST', at('/culprit-searches'), { pageId: site.sample[0]!.id, visitorId: 'phone', ...order }) // prettier-ignore
+    const { status } = await bench.call('POST', at('/culprit-searches'), {
+      pageId: site.sample[0]!.id,
+      visitorId: 'phone',
+      ...order,
+    })
     expect(status).toBe(202)
     await bench.services.jobs.idle()
     return (await bench.call('GET', at('/culprit-searches'))).body[0]
@@ -151,7 +181,12 @@ describe('a culprit search', () => {
     expect(found).toMatchObject({ state: 'done', outcome: { kind: 'found' } })
     expect(found.found).toMatchObject([{ suspect: { value: '/assets/slider.js' } }])
     const { body: trial } = await bench.call('GET', at('/trial'))
-    expect(trial.setup.remedies.scriptOrder).toMatchObject({ enabled: true, exceptions: [{ by: 'file', value: '/assets/slider.js', reason: expect.stringContaining('One new error in the console') }] }) // prettier-ignore
+    expect(trial.setup.remedies.scriptOrder).toMatchObject({
+      enabled: true,
+      exceptions: [
+        { by: 'file', value: '/assets/slider.js', reason: expect.stringContaining('One new error in the console') },
+      ],
+    })
     expect(trial.setup.remedies.compression.enabled).toBe(true)
     const [checked] = (await bench.call('GET', at('/safety-checks'))).body
     expect(checked).toMatchObject({ current: true, result: 'intact' })
@@ -177,7 +212,8 @@ describe('a culprit search', () => {
     expect((await bench.call('GET', at('/trial'))).body.setup.remedies.scriptOrder.enabled).toBe(false)
   })
   test('leaves everything alone where no remedy is to blame', async () => {
-    bench.look = ({ url }) => seen(url.includes('quay.localhost') && !new URL(url).hostname.startsWith('quay') ? { console: ['always'] } : {}) // prettier-ignore
+    bench.look = ({ url }) =>
+      seen(url.includes('quay.localhost') && !new URL(url).hostname.startsWith('quay') ? { console: ['always'] } : {})
     expect((await search()).outcome.kind).toBe('not-ours')
     expect((await bench.call('GET', at('/trial'))).body.setup.remedies.scriptOrder.enabled).toBe(true)
   })
@@ -188,7 +224,9 @@ describe('a culprit search', () => {
     bench.look = ({ url }) => {
       const order = bench.served(url)?.remedies.scriptOrder
       const out = new Set(order?.exceptions.map(({ value }) => value))
-      return seen(order?.enabled === true && [...half].every((file) => !out.has(file)) ? { console: ['all of them'] } : {}) // prettier-ignore
+      return seen(
+        order?.enabled === true && [...half].every((file) => !out.has(file)) ? { console: ['all of them'] } : {},
+      )
     }
     const { outcome, looks } = await search()
     expect(outcome).toMatchObject({ kind: 'gave-up', sentence: expect.stringContaining('60 page loads') })
@@ -222,7 +260,10 @@ describe('a culprit search', () => {
   test('needs something in trial', async () => {
     const { body } = await bench.call('GET', at('/trial'))
     await bench.call('POST', at('/trial/back-out'), { revision: body.revision })
-    const { status } = await bench.call('POST', at('/culprit-searches'), { pageId: site.sample[0]!.id, visitorId: 'phone' }) // prettier-ignore
+    const { status } = await bench.call('POST', at('/culprit-searches'), {
+      pageId: site.sample[0]!.id,
+      visitorId: 'phone',
+    })
     expect(status).toBe(409)
   })
 })

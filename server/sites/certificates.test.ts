@@ -34,7 +34,11 @@ describe('a certificate of the owner', () => {
     expect(bench.configs.at(-1)!.sites[0]!.tls).toBeUndefined()
   })
   test('for another host, out of date, with another key or not in PEM form is refused, saying what to do', async () => {
-    const [good, other, old] = [await made('quay.localhost'), await made('other.example'), await made('quay.localhost', -1)] // prettier-ignore
+    const [good, other, old] = [
+      await made('quay.localhost'),
+      await made('other.example'),
+      await made('quay.localhost', -1),
+    ]
     const why = async (certificate: string, key: string): Promise<string> => {
       const { status, body } = await put(certificate, key)
       expect([status, body.code]).toEqual([422, 'BAD_CERTIFICATE'])
@@ -52,7 +56,7 @@ test('looking again reads the sitemap anew, and a site that is down keeps its pa
   const map = (paths: string[]): string =>
     `<urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9">${paths.map((path) => `<url><loc>${bench.siteUrl}${path}</loc></url>`).join('')}</urlset>`
   const home = { headers: { 'content-type': 'text/html' }, body: '<title>Quay</title>' }
-  bench.site = (path) => (path === '/' ? home : path === '/sitemap.xml' ? { body: map(['/', '/new']) } : undefined) // prettier-ignore
+  bench.site = (path) => (path === '/' ? home : path === '/sitemap.xml' ? { body: map(['/', '/new']) } : undefined)
   expect((await bench.call('POST', `/sites/${site.id}/checks`)).status).toBe(200)
   const pages = async () => (await bench.call('GET', `/sites/${site.id}/coverage`)).body.pages
   expect(await pages()).toBe(2)

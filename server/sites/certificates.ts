@@ -44,18 +44,11 @@ const refuseUnusable = ({ certificate, key }: CertificateOrder, liveHost: string
 }
 
 /** Use the owner's certificate for the names it covers. @throws AppError NOT_FOUND, BAD_CERTIFICATE */
-export const saveCertificate = async (
-  services: Services,
-  siteId: string,
-  order: CertificateOrder,
-): Promise<Site> => {
+export const saveCertificate = async (services: Services, siteId: string, order: CertificateOrder): Promise<Site> => {
   const { db, publisher, events, now } = services
   const { liveHost } = await siteRow(db, siteId)
   refuseUnusable(order, liveHost, now())
-  await db
-    .update(sites)
-    .set({ tlsCertificate: order.certificate, tlsKey: order.key })
-    .where(eq(sites.id, siteId))
+  await db.update(sites).set({ tlsCertificate: order.certificate, tlsKey: order.key }).where(eq(sites.id, siteId))
   await publisher.publish()
   events.changed(siteId, 'site')
   return getSite(services, siteId)

@@ -7,14 +7,9 @@ import { checkSite } from './check-site.ts'
 
 const OWN = { controlPort: 1, deliveryPort: 2, securePort: 3 }
 let server: Server | undefined
-afterEach(
-  () => new Promise<void>((resolve) => (server === undefined ? resolve() : server.close(() => resolve()))),
-)
+afterEach(() => new Promise<void>((resolve) => (server === undefined ? resolve() : server.close(() => resolve()))))
 
-type Pages = Record<
-  string,
-  { status?: number; headers?: Record<string, string | string[]>; body?: string } | undefined
->
+type Pages = Record<string, { status?: number; headers?: Record<string, string | string[]>; body?: string } | undefined>
 const serve = async (pages: (base: string) => Pages): Promise<string> => {
   const http = createServer((req, res) => {
     const found = pages(base)[req.url ?? '']
@@ -31,9 +26,8 @@ const HOME = { headers: { 'content-type': 'text/html' }, body: '<title>Welcome â
 const codes = async (address: string): Promise<string[]> =>
   (await checkSite({ address, privateAddresses: 'allowed' }, OWN)).findings.map(({ code }) => code)
 const stopSentence = async (address: string): Promise<string | undefined> =>
-  (await checkSite({ address, privateAddresses: 'allowed' }, OWN)).findings.find(
-    ({ level }) => level === 'stop',
-  )?.sentence
+  (await checkSite({ address, privateAddresses: 'allowed' }, OWN)).findings.find(({ level }) => level === 'stop')
+    ?.sentence
 
 describe('a site that can be connected', () => {
   test('says what it is, what kinds of pages it has, and which would stand for it', async () => {
@@ -122,7 +116,11 @@ describe('a site that can be connected', () => {
       return new Proxy(pages, { get: (all, path: string) => (asked.push(path), all[path]) })
     })
     const check = await checkSite({ address: base, privateAddresses: 'allowed' }, OWN)
-    expect(check.kinds.map(({ pattern, pages }) => [pattern, pages])).toEqual([['/', 1], ['/a/*', 2], ['/b', 1]]) // prettier-ignore
+    expect(check.kinds.map(({ pattern, pages }) => [pattern, pages])).toEqual([
+      ['/', 1],
+      ['/a/*', 2],
+      ['/b', 1],
+    ])
     expect(check.findings.find(({ code }) => code === 'no-sitemap')?.sentence).toContain(
       '4 pages were found by following links',
     )
@@ -203,14 +201,7 @@ describe('made-up content systems', () => {
       pages: 24,
     })
     expect(sample.map(({ kind }) => kind)).toEqual(
-      expect.arrayContaining([
-        'Home page',
-        'Articles and items',
-        'Lists',
-        'Other pages',
-        'Search results',
-        'Feeds',
-      ]),
+      expect.arrayContaining(['Home page', 'Articles and items', 'Lists', 'Other pages', 'Search results', 'Feeds']),
     )
     expect(new Set(sample.map(({ kind }) => kind)).size).toBe(sample.length)
   })

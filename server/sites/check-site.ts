@@ -7,13 +7,7 @@ import { htmlElements } from '../../core/formats/html-tree.ts'
 import { settledHtml } from '../../core/page/settled-html.ts'
 import { sessionCookies } from '../../core/privacy/session-cookies.ts'
 import { isLocalhostName } from '../../core/http/special-names.ts'
-import {
-  chooseSample,
-  kindsByRole,
-  pageKinds,
-  pagesToLookAt,
-  type PageCandidate,
-} from '../../core/sampling/kinds.ts'
+import { chooseSample, kindsByRole, pageKinds, pagesToLookAt, type PageCandidate } from '../../core/sampling/kinds.ts'
 import { linkedPages } from '../../core/sampling/links.ts'
 import { scheduledAddresses } from '../../core/watching/scheduled-work.ts'
 import type { PrivateAddresses } from '../../core/http/private-addresses.ts'
@@ -33,12 +27,7 @@ export interface OwnPorts {
   readonly securePort: number
 }
 
-const finding = (
-  code: string,
-  level: Finding['level'],
-  sentence: string,
-  evidence: string[] = [],
-): Finding => ({
+const finding = (code: string, level: Finding['level'], sentence: string, evidence: string[] = []): Finding => ({
   code,
   level,
   sentence,
@@ -58,9 +47,7 @@ const compressionFinding = ({ fields }: OutsideAnswer): Finding => {
   const coding = fields.get('content-encoding')
   return coding === undefined
     ? finding('not-compressed', 'note', 'Pages are sent without compression.')
-    : finding('compressed', 'good', `The server compresses pages itself (${coding}).`, [
-        `content-encoding: ${coding}`,
-      ])
+    : finding('compressed', 'good', `The server compresses pages itself (${coding}).`, [`content-encoding: ${coding}`])
 }
 
 const cachingFinding = ({ fields }: OutsideAnswer): Finding => {
@@ -84,8 +71,7 @@ const cachingFinding = ({ fields }: OutsideAnswer): Finding => {
     : finding('caching-fields', 'good', 'Pages say how long they may be kept.', lines)
 }
 
-const cookiesOf = ({ setCookies }: OutsideAnswer): [string, string][] =>
-  new CookieJar().take(setCookies).pairs
+const cookiesOf = ({ setCookies }: OutsideAnswer): [string, string][] => new CookieJar().take(setCookies).pairs
 
 const cookieFinding = (answer: OutsideAnswer, again: OutsideAnswer | undefined): Finding => {
   const { setCookies } = answer
@@ -109,15 +95,7 @@ const cookieFinding = (answer: OutsideAnswer, again: OutsideAnswer | undefined):
 }
 
 /** Fields that caches and accelerators leave behind; Age and Cache-Status are standard (RFC 9111 §5.1, RFC 9211), the others common. */
-const TRACES = [
-  'age',
-  'cache-status',
-  'via',
-  'x-cache',
-  'x-cache-status',
-  'x-cache-hits',
-  'cdn-cache-control',
-]
+const TRACES = ['age', 'cache-status', 'via', 'x-cache', 'x-cache-status', 'x-cache-hits', 'cdn-cache-control']
 
 /** What a cache on the way calls itself: in Cache-Status (RFC 9211 §2), Via (RFC 9110 §7.6.3), or the common X-Cache ("HIT from name"). */
 const nameOfCache = (fields: OutsideAnswer['fields']): string | undefined => {
@@ -292,7 +270,11 @@ const titleOf = (home: OutsideAnswer | undefined, url: URL): string => {
   const written = /<title[^>]*>[^<]*/i.exec(home?.body.toString('utf8', 0, 200_000) ?? '')?.[0] ?? ''
   // Written as HTML: &amp; and the like stand for characters.
   const [element] = htmlElements(parseFragment(written))
-  const title = (element?.node.childNodes ?? []).map((child) => ('value' in child ? child.value : '')).join('').replaceAll(/\s+/g, ' ').trim() // prettier-ignore
+  const title = (element?.node.childNodes ?? [])
+    .map((child) => ('value' in child ? child.value : ''))
+    .join('')
+    .replaceAll(/\s+/g, ' ')
+    .trim()
   const parts = title.split(/\s+[–—|·-]\s+/)
   return (parts.at(-1) || url.hostname).slice(0, 100)
 }
@@ -363,7 +345,11 @@ export const lookAtSite = async (
   const check: SiteCheck = {
     ...known,
     findings: [...findings, ...(device === undefined ? [] : [device]), found.finding],
-    kinds: [...kinds, ...unlisted].map(({ name: kind, pattern, pages }) => ({ name: kind, pattern, pages: pages.length })), // prettier-ignore
+    kinds: [...kinds, ...unlisted].map(({ name: kind, pattern, pages }) => ({
+      name: kind,
+      pattern,
+      pages: pages.length,
+    })),
     sample: [...chooseSample(kinds, SAMPLE_PAGES, structures), ...chooseSample(unlisted, unlisted.length)],
   }
   const listed = new Set(found.pages.map(({ path }) => path))

@@ -18,8 +18,7 @@ const askLive = async (
     fields: { host: new URL(liveUrl).host, 'accept-encoding': 'br, gzip', accept: 'text/html,*/*' },
     timeoutMs: 60_000,
   }).catch((error: Error) => error)
-  if (answer instanceof OutsideFailure)
-    return { status: 0, cacheStatus: answer.message, coding: '', tookMs: 0 }
+  if (answer instanceof OutsideFailure) return { status: 0, cacheStatus: answer.message, coding: '', tookMs: 0 }
   if (answer instanceof Error) throw answer
   return {
     status: answer.status,

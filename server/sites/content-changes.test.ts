@@ -15,8 +15,7 @@ beforeEach(async () => {
 })
 afterEach(() => bench.close())
 
-const target = async (): Promise<EventTarget> =>
-  (await bench.call('GET', `/sites/${site.id}/event-target`)).body
+const target = async (): Promise<EventTarget> => (await bench.call('GET', `/sites/${site.id}/event-target`)).body
 const send = async (body: string, fields: Record<string, string> = {}, address?: string) => {
   const answer = await fetch(address ?? (await target()).plainUrl, { method: 'POST', body, headers: fields })
   return { status: answer.status, body: await answer.json() }
@@ -43,15 +42,14 @@ describe('a call to the address for changes', () => {
   test('that names nothing of the site purges nothing, and the owner sees it', async () => {
     expect(await send('{"url":"https://elsewhere.example/"}')).toMatchObject({ status: 200, body: { purged: 0 } })
     expect(purged()).toEqual([])
-    expect((await target()).calls[0]).toMatchObject({ how: 'plain', problem: 'The message names no address of the site.' })
-  }) // prettier-ignore
+    expect((await target()).calls[0]).toMatchObject({
+      how: 'plain',
+      problem: 'The message names no address of the site.',
+    })
+  })
   test('with another key is refused like one for no site, and leaves nothing', async () => {
     const { plainUrl } = await target()
-    const wrongKey = await send(
-      '/notices/fog',
-      {},
-      plainUrl.slice(0, -1) + (plainUrl.endsWith('a') ? 'b' : 'a'),
-    )
+    const wrongKey = await send('/notices/fog', {}, plainUrl.slice(0, -1) + (plainUrl.endsWith('a') ? 'b' : 'a'))
     const noSite = await send('/notices/fog', {}, plainUrl.replace(site.id, 'nobody'))
     expect([wrongKey.status, noSite.status]).toEqual([404, 404])
     expect(wrongKey.body.detail).toBe(noSite.body.detail)
@@ -70,8 +68,7 @@ describe('a call to the address for changes', () => {
 
 describe('where the owner wants an HMAC', () => {
   const body = '{"path":"/notices/fog"}'
-  const hmac = (secret: string, form: 'hex' | 'base64') =>
-    createHmac('sha256', secret).update(body).digest(form)
+  const hmac = (secret: string, form: 'hex' | 'base64') => createHmac('sha256', secret).update(body).digest(form)
   beforeEach(() => bench.call('PUT', `/sites/${site.id}/event-target`, { hmacField: 'X-Quay-Signature' }))
   test.each([
     ['in hexadecimal', (secret: string) => hmac(secret, 'hex')],
@@ -94,9 +91,7 @@ describe('where the owner wants an HMAC', () => {
 test('the last ten calls are shown, newest first', async () => {
   for (let i = 0; i < 12; i++) await send(`/notices/${i}`)
   const { calls } = await target()
-  expect(calls.map(({ paths }) => paths[0])).toEqual(
-    Array.from({ length: 10 }, (_, i) => `/notices/${11 - i}`),
-  )
+  expect(calls.map(({ paths }) => paths[0])).toEqual(Array.from({ length: 10 }, (_, i) => `/notices/${11 - i}`))
 })
 
 test('a picture that changed is purged; where pages are made from pictures, they are too', async () => {

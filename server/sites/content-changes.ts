@@ -21,8 +21,13 @@ const MOST_SHOWN = 20
 type SiteRow = typeof sites.$inferSelect
 
 /** Names under which pages of a site are known, in lower case and without port. */
-export const namesOf = ({ address, publicAddress, liveHost, trialHost }: Pick<SiteRow, 'address' | 'publicAddress' | 'liveHost' | 'trialHost'>): Set<string> =>
-  new Set([liveHost, trialHost, ...[address, publicAddress ?? address].map((one) => new URL(one).hostname)]) // prettier-ignore
+export const namesOf = ({
+  address,
+  publicAddress,
+  liveHost,
+  trialHost,
+}: Pick<SiteRow, 'address' | 'publicAddress' | 'liveHost' | 'trialHost'>): Set<string> =>
+  new Set([liveHost, trialHost, ...[address, publicAddress ?? address].map((one) => new URL(one).hostname)])
 
 /** A path, or the path of a full address of the site; undefined for one of another site. */
 const ownPath = (address: string, names: ReadonlySet<string>): string | undefined =>
@@ -68,7 +73,9 @@ export const noteCall = async (
   call: Omit<ChangeCall, 'at' | 'id'>,
 ): Promise<void> => {
   const { told } = await changesOf(db, siteId)
-  await db.insert(changeCalls).values({ id: newId(), siteId, at: now(), ...call, paths: call.paths.slice(0, MOST_SHOWN) }) // prettier-ignore
+  await db
+    .insert(changeCalls)
+    .values({ id: newId(), siteId, at: now(), ...call, paths: call.paths.slice(0, MOST_SHOWN) })
   const kept = db
     .select({ id: changeCalls.id })
     .from(changeCalls)
@@ -136,7 +143,7 @@ export const takeChangeCall = async (
       return refuse(`The field ${site.hmacField} does not hold the HMAC-SHA256 of the body.`)
   }
   const { paths, everything } = changedAddresses(body, namesOf(site))
-  const purged = await carryOutChange(services, site, { paths: [...paths], groups: [], media: [], everything }) // prettier-ignore
+  const purged = await carryOutChange(services, site, { paths: [...paths], groups: [], media: [], everything })
   await noteCall(services, siteId, {
     how: 'plain',
     paths: everything ? ['everything'] : [...paths],

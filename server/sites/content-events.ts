@@ -21,14 +21,12 @@ export interface SignedMessage {
 
 const verify = (message: SignedMessage, siteId: string, secret: string, now: Date): string => {
   const parsed = parseSignature(message.signatureInput, message.signature)
-  if (parsed === undefined)
-    throw errors.badSignature('Signature or Signature-Input is missing or has another form.')
+  if (parsed === undefined) throw errors.badSignature('Signature or Signature-Input is missing or has another form.')
   if (parsed.keyid !== siteId) throw errors.badSignature('The keyid is not the one of this site.')
   if (Math.abs(now.getTime() - parsed.created * 1000) > LATEST_MS)
     throw errors.badSignature('The signature is too old, or the clocks differ by more than five minutes.')
   const digest = `sha-256=:${createHash('sha256').update(message.body).digest('base64')}:`
-  if (digest !== message.contentDigest)
-    throw errors.badSignature('Content-Digest does not fit the body (RFC 9530).')
+  if (digest !== message.contentDigest) throw errors.badSignature('Content-Digest does not fit the body (RFC 9530).')
   const values: Record<string, string> = {
     '@method': 'POST',
     '@path': message.path,
@@ -48,11 +46,7 @@ const verify = (message: SignedMessage, siteId: string, secret: string, now: Dat
  * @returns stored responses removed
  * @throws AppError BAD_SIGNATURE, NOT_FOUND; ZodError
  */
-export const takeContentEvent = async (
-  services: Services,
-  siteId: string,
-  message: SignedMessage,
-): Promise<number> => {
+export const takeContentEvent = async (services: Services, siteId: string, message: SignedMessage): Promise<number> => {
   const { db, now } = services
   const site = await siteRow(db, siteId)
   const at = now()

@@ -17,8 +17,7 @@ const whyOf = ({ state, ttlS, last }: AddressState): string => {
     return `Outlived its lifetime ${roughlyInWords(Math.max(1, -(ttlS ?? 0)))} ago; the next visitor brings a new copy.`
   if (last === null) return 'Nobody has asked for it since delivery started.'
   const status = ownCacheStatus([['cache-status', last.cacheStatus]])
-  if (status.has('stored') || status.has('hit'))
-    return 'It was stored and has been purged or has made room since.'
+  if (status.has('stored') || status.has('hit')) return 'It was stored and has been purged or has made room since.'
   return SENTENCES[status.get('detail') ?? status.get('fwd') ?? ''] ?? 'It was not stored.'
 }
 

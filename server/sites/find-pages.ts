@@ -29,10 +29,7 @@ const ask = async (site: AskedSite, address: string): Promise<OutsideAnswer | un
   askSite(site, address, { 'accept-encoding': 'gzip' }).catch(() => undefined)
 
 /** Answers in the order of the addresses, a few at a time. */
-const askAll = async (
-  site: AskedSite,
-  addresses: readonly string[],
-): Promise<(OutsideAnswer | undefined)[]> => {
+const askAll = async (site: AskedSite, addresses: readonly string[]): Promise<(OutsideAnswer | undefined)[]> => {
   const answers: (OutsideAnswer | undefined)[] = []
   for (let at = 0; at < addresses.length; at += AT_A_TIME)
     answers.push(...(await Promise.all(addresses.slice(at, at + AT_A_TIME).map((one) => ask(site, one)))))
@@ -62,11 +59,7 @@ const readSitemaps = async (
   const entries: SitemapEntry[] = []
   const broken: string[] = []
   let read = 0
-  for (
-    let address = queue.shift();
-    address !== undefined && read < MOST_SITEMAPS;
-    address = queue.shift(), read++
-  ) {
+  for (let address = queue.shift(); address !== undefined && read < MOST_SITEMAPS; address = queue.shift(), read++) {
     const answer = await ask(site, address)
     if (answer?.status !== 200) {
       broken.push(`${address}: ${answer === undefined ? 'no answer' : `status ${answer.status}`}`)
@@ -129,9 +122,7 @@ export const findPages = async (site: AskedSite, homeHtml: string, sitemap?: str
     const beside = linkedPages(homeHtml, `${site.named}/`).filter((path) => !known.has(path))
     return {
       pages: listed,
-      beside: beside
-        .slice(0, MOST_BESIDE_SITEMAP)
-        .map((path) => ({ path, priority: BESIDE_SITEMAP_PRIORITY })),
+      beside: beside.slice(0, MOST_BESIDE_SITEMAP).map((path) => ({ path, priority: BESIDE_SITEMAP_PRIORITY })),
       finding: { code: 'sitemap', level: 'good', sentence, evidence: broken },
     }
   }
@@ -165,9 +156,7 @@ export const lookAtPages = async (
 /** Pages of kinds that no sitemap lists: a search, and the feed. */
 export const unlistedKinds = (site: AskedSite, homeHtml: string): PageKind[] => {
   const search = searchAddress(homeHtml, site.named)
-  const [feed] = feedLinks(homeHtml, site.named).filter(
-    (address) => new URL(address).host === new URL(site.named).host,
-  )
+  const [feed] = feedLinks(homeHtml, site.named).filter((address) => new URL(address).host === new URL(site.named).host)
   const kind = (name: string, path: string, role: PageRole): PageKind => ({
     name,
     pattern: path.split('?', 1)[0]!,

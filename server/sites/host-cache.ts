@@ -39,7 +39,8 @@ const targetOf = (row: SiteRow, { address }: Pick<HostCache, 'address'>, path: s
 
 const tellOne = async (row: SiteRow, cache: HostCache, path: string): Promise<string | null> => {
   const url = targetOf(row, cache, path)
-  const naming = url.origin === row.address ? namingFields({ base: row.address, named: row.publicAddress ?? row.address }) : {} // prettier-ignore
+  const naming =
+    url.origin === row.address ? namingFields({ base: row.address, named: row.publicAddress ?? row.address }) : {}
   const fields = Object.fromEntries(cache.fields.map(({ name, value }) => [name, value]))
   const answer = await askOutside(url.href, {
     method: cache.method,
@@ -83,11 +84,7 @@ export const purgeHostCache = async (
 }
 
 /** Set how the cache at the host is purged, and try it with the home page; null: there is none. @throws AppError NOT_FOUND, OTHER_HOST */
-export const saveHostCache = async (
-  services: Services,
-  siteId: string,
-  cache: HostCache | null,
-): Promise<void> => {
+export const saveHostCache = async (services: Services, siteId: string, cache: HostCache | null): Promise<void> => {
   const row = await siteRow(services.db, siteId)
   if (cache !== null) targetOf(row, cache, '/')
   const hostCache = cache === null ? null : { ...cache, last: null }

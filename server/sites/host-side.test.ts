@@ -19,7 +19,9 @@ beforeEach(async () => {
   host = createServer((req, res) => {
     asked.push(`${req.method} ${req.url} ${String(req.headers['x-purge-key'] ?? '')}`.trim())
     if (req.method === 'PURGE') return void res.writeHead(status).end()
-    res.writeHead(200, { 'content-type': 'text/html', 'x-cache': 'HIT from front.quay.example', age: '9' }).end('<title>Quay</title>') // prettier-ignore
+    res
+      .writeHead(200, { 'content-type': 'text/html', 'x-cache': 'HIT from front.quay.example', age: '9' })
+      .end('<title>Quay</title>')
   })
   await new Promise<void>((done) => host.listen(0, '127.0.0.1', done))
   bench = await ServerBench.open()
@@ -33,11 +35,11 @@ afterEach(async () => {
   host.closeAllConnections()
 })
 const at = (path: string): string => `/sites/${site.id}${path}`
-const save = (more: Record<string, unknown> = {}) => bench.call('PUT', at('/host-cache'), { hostCache: { ...more } }) // prettier-ignore
+const save = (more: Record<string, unknown> = {}) => bench.call('PUT', at('/host-cache'), { hostCache: { ...more } })
 
 describe('a cache at the host', () => {
   test('is found and named when the site is connected', () => {
-    expect(site.check.findings.find(({ code }) => code === 'accelerator')?.sentence).toContain('front.quay.example') // prettier-ignore
+    expect(site.check.findings.find(({ code }) => code === 'accelerator')?.sentence).toContain('front.quay.example')
   })
   test('is tried at once, and what came of it is told', async () => {
     expect((await save()).body.hostCache.last.problem).toBeNull()
@@ -83,21 +85,29 @@ describe('scheduled work', () => {
     const system = new ContentSystem(NOTICES)
     bench.siteUrl = await system.open()
     const added = system.add('Due a moment ago', Date.now() + 1)
-    const { body } = await bench.call('POST', '/sites', { address: bench.siteUrl, name: 'N', liveHost: 'n.localhost', trialHost: 'trial.n.localhost', privateAddresses: 'allowed' }) // prettier-ignore
-    const proposed = body.check.findings.find(({ code }: { code: string }) => code === 'scheduled-work').evidence[0] // prettier-ignore
+    const { body } = await bench.call('POST', '/sites', {
+      address: bench.siteUrl,
+      name: 'N',
+      liveHost: 'n.localhost',
+      trialHost: 'trial.n.localhost',
+      privateAddresses: 'allowed',
+    })
+    const proposed = body.check.findings.find(({ code }: { code: string }) => code === 'scheduled-work').evidence[0]
     await expect.poll(() => Date.now()).toBeGreaterThan(added.publishedAt)
-    const saved = await bench.call('PUT', `/sites/${body.id}/scheduled-work`, { scheduledWork: { path: proposed, everyMinutes: 5 } }) // prettier-ignore
+    const saved = await bench.call('PUT', `/sites/${body.id}/scheduled-work`, {
+      scheduledWork: { path: proposed, everyMinutes: 5 },
+    })
     expect(saved.body.scheduledWork).toMatchObject({ path: '/cron/run', last: { problem: null } })
     expect(added.state).toBe('published')
     system.close()
   })
   test('whose address fails says so', async () => {
     status = 200
-    const saved = await bench.call('PUT', at('/scheduled-work'), { scheduledWork: { path: '/cron', everyMinutes: 5 } }) // prettier-ignore
+    const saved = await bench.call('PUT', at('/scheduled-work'), { scheduledWork: { path: '/cron', everyMinutes: 5 } })
     expect(saved.body.scheduledWork.last.problem).toBeNull()
     host.close()
     host.closeAllConnections()
-    const failed = await bench.call('PUT', at('/scheduled-work'), { scheduledWork: { path: '/cron', everyMinutes: 5 } }) // prettier-ignore
+    const failed = await bench.call('PUT', at('/scheduled-work'), { scheduledWork: { path: '/cron', everyMinutes: 5 } })
     expect(failed.body.scheduledWork.last.problem).toContain('Nothing answers')
   })
 })

@@ -15,7 +15,7 @@ export const writeEntry = async (
   entry: NewEntry,
   at: Date = new Date(),
 ): Promise<void> => {
-  await db.insert(ledger).values({ id: newId(), siteId, at, measurementId: null, results: [], version: null, ...entry }) // prettier-ignore
+  await db.insert(ledger).values({ id: newId(), siteId, at, measurementId: null, results: [], version: null, ...entry })
 }
 
 /** Everything that was tried, newest first. @throws AppError NOT_FOUND */

@@ -4,11 +4,7 @@ import { urlToHttpOptions } from 'node:url'
 import { promisify } from 'node:util'
 import { brotliDecompress, gunzip } from 'node:zlib'
 import { guardedLookup } from '../checks/private-addresses.ts'
-import {
-  PrivateAddressRefused,
-  refusePrivate,
-  type PrivateAddresses,
-} from '../../core/http/private-addresses.ts'
+import { PrivateAddressRefused, refusePrivate, type PrivateAddresses } from '../../core/http/private-addresses.ts'
 
 /** An answer of a web server, read whole. */
 export interface OutsideAnswer {
@@ -142,10 +138,7 @@ export const askOutside = (
           resolve({
             status: incoming.statusCode ?? 0,
             fields: new Map(
-              Object.entries(incoming.headersDistinct).map(([name, lines]) => [
-                name,
-                (lines ?? []).join(', '),
-              ]),
+              Object.entries(incoming.headersDistinct).map(([name, lines]) => [name, (lines ?? []).join(', ')]),
             ),
             setCookies: incoming.headers['set-cookie'] ?? [],
             body,

@@ -40,8 +40,7 @@ afterAll(() => {
   server.close()
 })
 
-const look = (publicAddress?: string) =>
-  checkSite({ address, publicAddress, privateAddresses: 'allowed' }, OWN)
+const look = (publicAddress?: string) => checkSite({ address, publicAddress, privateAddresses: 'allowed' }, OWN)
 
 describe('a server that sends every other name to its public address', () => {
   test('is asked by that name, and says so; its sitemap and pages are found', async () => {
@@ -51,17 +50,19 @@ describe('a server that sends every other name to its public address', () => {
     expect(check.findings.map(({ code }) => code)).toContain('sitemap')
     expect(check.suggestedHosts.live).toBe('orrin-sound.localhost')
     expect(check.sample.map(({ path }) => path)).toEqual(['/', '/boats'])
-    expect(new Set(asked.slice(1).map((line) => line.split(' ')[0]))).toEqual(
-      new Set(['www.orrin-sound.example']),
-    )
+    expect(new Set(asked.slice(1).map((line) => line.split(' ')[0]))).toEqual(new Set(['www.orrin-sound.example']))
   })
   test('that sends its own name on as well cannot be connected, and the sentence says why', async () => {
     knows = () => false
     const { findings, publicAddress } = await look()
     expect(publicAddress).toBeNull()
     expect(findings).toEqual([
-      expect.objectContaining({ code: 'redirects', level: 'stop', sentence: expect.stringContaining('also when it is asked by that name') }),
-    ]) // prettier-ignore
+      expect.objectContaining({
+        code: 'redirects',
+        level: 'stop',
+        sentence: expect.stringContaining('also when it is asked by that name'),
+      }),
+    ])
   })
 })
 

@@ -33,7 +33,13 @@ const siteConfig = async (db: Database, site: typeof sites.$inferSelect): Promis
   const liveSetup = read(live?.setup ?? {})
   const [candidate] = await db.select().from(candidates).where(eq(candidates.siteId, site.id))
   const key = site.trialKey
-  const withKey = (host: string, setup: Setup, apart: string) => ({ channel: 'trial' as const, hosts: [host], setup, key, apart }) // prettier-ignore
+  const withKey = (host: string, setup: Setup, apart: string) => ({
+    channel: 'trial' as const,
+    hosts: [host],
+    setup,
+    key,
+    apart,
+  })
   return {
     siteId: site.id,
     knowledge: await siteKnowledge(db, site.id),
@@ -64,7 +70,7 @@ const siteConfig = async (db: Database, site: typeof sites.$inferSelect): Promis
       }),
       ...(candidate === undefined
         ? []
-        : [withKey(candidateHost(site.trialHost), read(candidate.setup), setupDigest(Setup.parse(candidate.setup)))]), // prettier-ignore
+        : [withKey(candidateHost(site.trialHost), read(candidate.setup), setupDigest(Setup.parse(candidate.setup)))]),
     ],
   }
 }
@@ -105,8 +111,7 @@ export class Publisher {
   }
 
   #tryLater(error: Error): void {
-    if (!(error instanceof DeliveryUnavailable))
-      this.#log(`The setups could not be sent to delivery: ${error.message}`)
+    if (!(error instanceof DeliveryUnavailable)) this.#log(`The setups could not be sent to delivery: ${error.message}`)
     if (!this.#closed) this.#retry = setTimeout(() => this.publishBehind(), RETRY_MS)
   }
 

@@ -19,9 +19,7 @@ export const explainRequest = async (
 ): Promise<RequestPath> => {
   const site = await getSite(services, siteId)
   const setup =
-    channel === 'live'
-      ? (await liveSetup(services.db, siteId)).setup
-      : (await getTrial(services, siteId)).setup
+    channel === 'live' ? (await liveSetup(services.db, siteId)).setup : (await getTrial(services, siteId)).setup
   const host = new URL(channel === 'live' ? site.liveUrl : site.trialUrl).host
   const sent: Record<string, string> = {
     host,

@@ -25,12 +25,13 @@ const hostsOf = ({ address, liveUrl, trialUrl }: Site): [string, string, string]
  */
 export const exportSetup = async (services: Services, siteId: string, number: number | null): Promise<SetupFile> => {
   const site = await getSite(services, siteId)
-  const version = number === null ? undefined : (await listVersions(services, siteId)).find((one) => one.number === number)
+  const version =
+    number === null ? undefined : (await listVersions(services, siteId)).find((one) => one.number === number)
   if (number !== null && version === undefined) throw errors.notFound('version')
   const setup: Setup = version?.setup ?? (await getTrial(services, siteId)).setup
   const from = { site: site.name, hosts: hostsOf(site), version: number }
   return writeSetupFile(setup, from, version?.note ?? '', services.now().toISOString())
-} // prettier-ignore
+}
 
 const read = (file: unknown, now: string): ReturnType<typeof readSetupFile> => {
   try {
@@ -54,16 +55,35 @@ export const importSetup = async (
 ): Promise<ImportedSetup> => {
   const site = await getSite(services, siteId)
   const { file: found, migrated } = read(file, services.now().toISOString())
-  const listed = await services.db.select({ path: sitemapPages.path }).from(sitemapPages).where(eq(sitemapPages.siteId, siteId)) // prettier-ignore
+  const listed = await services.db
+    .select({ path: sitemapPages.path })
+    .from(sitemapPages)
+    .where(eq(sitemapPages.siteId, siteId))
   const [origin, live, trialHost] = hostsOf(site)
   const paths = [...listed, ...site.sample].map(({ path }) => path)
-  const { setup, adapted, unfit } = adaptSetup(found.setup, found.from?.hosts ?? [], { origin, live, trial: trialHost, paths, otherHosts: site.hosts.added }) // prettier-ignore
+  const { setup, adapted, unfit } = adaptSetup(found.setup, found.from?.hosts ?? [], {
+    origin,
+    live,
+    trial: trialHost,
+    paths,
+    otherHosts: site.hosts.added,
+  })
   const trial = await getTrial(services, siteId)
   const changes = setupChanges(trial.setup, setup).map(({ sentence }) => sentence)
-  const from = found.from === null ? 'a file that does not say where it comes from' : `${found.from.site}, ${found.from.version === null ? 'in trial' : `version ${found.from.version}`}` // prettier-ignore
+  const from =
+    found.from === null
+      ? 'a file that does not say where it comes from'
+      : `${found.from.site}, ${found.from.version === null ? 'in trial' : `version ${found.from.version}`}`
   if (apply) {
     await saveTrial(services, siteId, setup)
-    await writeEntry(services.db, siteId, { kind: 'imported', title: `Setup of ${from} put into trial`, changes, by, decision: 'none', setup }) // prettier-ignore
+    await writeEntry(services.db, siteId, {
+      kind: 'imported',
+      title: `Setup of ${from} put into trial`,
+      changes,
+      by,
+      decision: 'none',
+      setup,
+    })
     services.events.changed(siteId, 'ledger')
   }
   return { from, changes, adapted, unfit, migrated: [...migrated], applied: apply }

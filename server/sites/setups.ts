@@ -120,11 +120,7 @@ export const putTrial = async (
 }
 
 /** Nothing that was stored under the setup before is served under the new one, or, where it may be used meanwhile, only until it has been made again. */
-const deliverAnew = async (
-  { publisher, delivery, events }: Services,
-  siteId: string,
-  old: OldPages,
-): Promise<void> => {
+const deliverAnew = async ({ publisher, delivery, events }: Services, siteId: string, old: OldPages): Promise<void> => {
   await publisher.publish()
   const everything = { siteId, what: { kind: 'everything' } } as const
   if (old === 'not-usable') await delivery.purge({ ...everything, manner: 'hard' })
@@ -155,8 +151,7 @@ export const keepTrial = async (
     if (trial.revision !== revision) throw errors.trialChanged()
     const changes = setupChanges(live.setup, trial.setup).map(({ sentence }) => sentence)
     if (changes.length === 0) throw errors.nothingToKeep()
-    if (pageCacheDigest(trial.setup) !== pageCacheDigest(live.setup))
-      await refuseUnchecked(tx, siteId, trial.setup)
+    if (pageCacheDigest(trial.setup) !== pageCacheDigest(live.setup)) await refuseUnchecked(tx, siteId, trial.setup)
     const [newest] = await tx
       .select()
       .from(versions)
@@ -219,12 +214,7 @@ export const backOut = async (services: Services, siteId: string, revision: numb
  * Give visitors an earlier (or later) version again; the trial is set to it too.
  * @throws AppError ALREADY_LIVE, NOT_FOUND, MEASUREMENT_UNDER_WAY
  */
-export const stepBack = async (
-  services: Services,
-  siteId: string,
-  number: number,
-  by: string,
-): Promise<Version> => {
+export const stepBack = async (services: Services, siteId: string, number: number, by: string): Promise<Version> => {
   const { db, now } = services
   const at = now()
   await refuseWhileMeasuring(services, siteId)
@@ -241,14 +231,8 @@ export const stepBack = async (
       .where(eq(trials.siteId, siteId))
     await closeOpenEntries(tx, siteId, 'none', null)
     const changes = setupChanges(live.setup, setup).map(({ sentence }) => sentence)
-    const title =
-      number < live.number ? `Stepped back to version ${number}` : `Went forward to version ${number}`
-    await writeEntry(
-      tx,
-      siteId,
-      { kind: 'stepped-back', title, changes, by, version: number, decision: 'none' },
-      at,
-    )
+    const title = number < live.number ? `Stepped back to version ${number}` : `Went forward to version ${number}`
+    await writeEntry(tx, siteId, { kind: 'stepped-back', title, changes, by, version: number, decision: 'none' }, at)
   })
   // Something is wrong with what visitors get: none of it is used any longer.
   await deliverAnew(services, siteId, 'not-usable')
@@ -258,11 +242,7 @@ export const stepBack = async (
 /** All versions, newest first, each with what it changed against the one before. */
 export const listVersions = async ({ db }: Pick<Services, 'db'>, siteId: string): Promise<Version[]> => {
   const { liveVersion } = await siteRow(db, siteId)
-  const rows = await db
-    .select()
-    .from(versions)
-    .where(eq(versions.siteId, siteId))
-    .orderBy(desc(versions.number))
+  const rows = await db.select().from(versions).where(eq(versions.siteId, siteId)).orderBy(desc(versions.number))
   return rows.map((row, index) => {
     const before = rows[index + 1]
     return {

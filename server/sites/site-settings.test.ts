@@ -30,11 +30,7 @@ describe('visitors', () => {
   test.each<[string, (phone: object) => unknown, string]>([
     ['none at all', () => [], 'Keep at least one visitor'],
     ['the same id twice', (phone) => [phone, phone], 'id of its own'],
-    [
-      'a place off the globe',
-      (phone) => [{ ...phone, place: { name: 'x', latitude: 91, longitude: 0 } }],
-      'latitude',
-    ],
+    ['a place off the globe', (phone) => [{ ...phone, place: { name: 'x', latitude: 91, longitude: 0 } }], 'latitude'],
     ['a journey that is not there', (phone) => [{ ...phone, journeyId: 'none' }], 'Save the journey first'],
   ])('%s is refused', async (_why, make, words) => {
     const { status, body } = await bench.call('PUT', at('/visitors'), make(site.visitors[0]!))
@@ -71,9 +67,7 @@ describe('journeys', () => {
     ['a step nobody knows', { ...journey, steps: [{ do: 'fly' }] }],
     ['a path of another site', { ...journey, steps: [{ do: 'open', path: '//elsewhere.example/' }] }],
     ['no steps', { ...journey, steps: [] }],
-  ])('%s is refused', async (_why, bad) =>
-    expect((await bench.call('PUT', at('/journeys'), [bad])).status).toBe(422),
-  )
+  ])('%s is refused', async (_why, bad) => expect((await bench.call('PUT', at('/journeys'), [bad])).status).toBe(422))
 })
 
 describe('the key of the trial', () => {
@@ -105,16 +99,22 @@ describe('the sample', () => {
   })
   const line = (path: string) => `1.2.3.4 - - [x] "GET ${path} HTTP/1.1" 200 1`
   test('an access log says which pages are visited most, and which would stand for the site', async () => {
-    const text = [line('/'), line('/stories/a'), line('/stories/b'), line('/stories/b'), 'nonsense'].join(
-      '\n',
-    )
+    const text = [line('/'), line('/stories/a'), line('/stories/b'), line('/stories/b'), 'nonsense'].join('\n')
     const { body } = await bench.call('POST', at('/access-log'), { text })
     expect(body).toEqual({
-      lines: 5, understood: 4, pages: 3,
-      suggested: [{ path: '/', kind: 'Home page' }, { path: '/stories/b', kind: 'Stories' }],
-    }) // prettier-ignore
+      lines: 5,
+      understood: 4,
+      pages: 3,
+      suggested: [
+        { path: '/', kind: 'Home page' },
+        { path: '/stories/b', kind: 'Stories' },
+      ],
+    })
     const { body: known } = await bench.call('GET', at('/pages?search=stories'))
-    expect(known.map(({ path, visits }: { path: string; visits: number }) => [path, visits])).toEqual([['/stories/b', 2], ['/stories/a', 1]]) // prettier-ignore
+    expect(known.map(({ path, visits }: { path: string; visits: number }) => [path, visits])).toEqual([
+      ['/stories/b', 2],
+      ['/stories/a', 1],
+    ])
   })
   test('a wildcard in a search is a sign like any other', async () => {
     await bench.call('POST', at('/access-log'), { text: `${line('/a_b')}\n${line('/axb')}` })

@@ -72,11 +72,7 @@ export const saveSample = async (
 }
 
 /** @throws AppError NOT_FOUND, JOURNEY_IN_USE */
-export const saveJourneys = async (
-  services: Services,
-  siteId: string,
-  journeys: readonly Journey[],
-): Promise<Site> => {
+export const saveJourneys = async (services: Services, siteId: string, journeys: readonly Journey[]): Promise<Site> => {
   const { db } = services
   await siteRow(db, siteId)
   const users = await db.select().from(visitors).where(eq(visitors.siteId, siteId))

@@ -30,11 +30,7 @@ const toSite = async (db: Database, row: SiteRow, addresses: Addresses): Promise
     .from(samplePages)
     .where(eq(samplePages.siteId, row.id))
     .orderBy(asc(samplePages.position))
-  const profiles = await db
-    .select()
-    .from(visitors)
-    .where(eq(visitors.siteId, row.id))
-    .orderBy(asc(visitors.position))
+  const profiles = await db.select().from(visitors).where(eq(visitors.siteId, row.id)).orderBy(asc(visitors.position))
   return {
     id: row.id,
     name: row.name,
@@ -70,10 +66,8 @@ export const siteRow = async (db: Database, id: string): Promise<SiteRow> => {
   return row
 }
 
-export const getSite = async (
-  { db, addresses }: Pick<Services, 'db' | 'addresses'>,
-  id: string,
-): Promise<Site> => toSite(db, await siteRow(db, id), addresses)
+export const getSite = async ({ db, addresses }: Pick<Services, 'db' | 'addresses'>, id: string): Promise<Site> =>
+  toSite(db, await siteRow(db, id), addresses)
 
 export const listSites = async ({ db, addresses }: Services): Promise<Site[]> => {
   const rows = await db.select().from(sites).orderBy(asc(sites.createdAt))
@@ -103,9 +97,7 @@ const writeSitemapPages = async (
     await db
       .insert(sitemapPages)
       .values(
-        pages
-          .slice(at, at + ROWS_AT_A_TIME)
-          .map(({ path, kind, priority }) => ({ siteId, path, kind, priority })),
+        pages.slice(at, at + ROWS_AT_A_TIME).map(({ path, kind, priority }) => ({ siteId, path, kind, priority })),
       )
 }
 
@@ -146,9 +138,7 @@ export const connectSite = async (services: Services, wanted: ConnectSite, by: s
     await writeSitemapPages(tx as unknown as Database, id, pages)
     await tx
       .insert(visitors)
-      .values(
-        DEFAULT_VISITORS.map((profile, position) => ({ id: profile.id, siteId: id, profile, position })),
-      )
+      .values(DEFAULT_VISITORS.map((profile, position) => ({ id: profile.id, siteId: id, profile, position })))
     await tx.insert(versions).values({
       siteId: id,
       number: 1,

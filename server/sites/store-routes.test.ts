@@ -25,11 +25,7 @@ describe('coverage', () => {
     const { body } = await bench.call('GET', at('/coverage'))
     expect(body).toMatchObject({ channel: 'live', pages: 3, fresh: 0, stale: 0, absent: 3 })
     expect(
-      body.rows.map((row: { address: string; kind: string; why: string }) => [
-        row.address,
-        row.kind,
-        row.why,
-      ]),
+      body.rows.map((row: { address: string; kind: string; why: string }) => [row.address, row.kind, row.why]),
     ).toEqual([
       ['/', 'Home page', 'Nobody has asked for it since delivery started.'],
       ['/a/1', 'A', 'Nobody has asked for it since delivery started.'],

@@ -62,9 +62,7 @@ export const measured = (lcpMs: number): RunOutcome => ({
 })
 
 const listen = (server: Server): Promise<number> =>
-  new Promise((resolve) =>
-    server.listen(0, '127.0.0.1', () => resolve((server.address() as AddressInfo).port)),
-  )
+  new Promise((resolve) => server.listen(0, '127.0.0.1', () => resolve((server.address() as AddressInfo).port)))
 
 /** One database for each test file; opening one takes longer than most tests. */
 let shared: Promise<Database> | undefined
@@ -72,9 +70,7 @@ const emptyDatabase = async (): Promise<Database> => {
   shared ??= openDatabase(undefined, join(import.meta.dirname, '../db/migrations')).then(({ db }) => db)
   const db = await shared
   const tables = Object.values(schema).filter((table) => is(table, PgTable))
-  await db.execute(
-    sql.raw(`truncate ${tables.map((table) => `"${getTableName(table)}"`).join(', ')} cascade`),
-  )
+  await db.execute(sql.raw(`truncate ${tables.map((table) => `"${getTableName(table)}"`).join(', ')} cascade`))
   return db
 }
 
@@ -95,12 +91,8 @@ export class ServerBench {
   services!: Services
   url = ''
   /** Answers of the site that is connected, by path. */
-  site: (path: string) => { status?: number; headers?: Record<string, string>; body: string } | undefined = (
-    path,
-  ) =>
-    path === '/'
-      ? { headers: { 'content-type': 'text/html' }, body: '<title>Home – Test Quay</title>' }
-      : undefined
+  site: (path: string) => { status?: number; headers?: Record<string, string>; body: string } | undefined = (path) =>
+    path === '/' ? { headers: { 'content-type': 'text/html' }, body: '<title>Home – Test Quay</title>' } : undefined
   siteUrl = ''
   /** What was asked of delivery about the rewriting of pages. */
   readonly asked: ChangesQuery[] = []
@@ -213,9 +205,16 @@ export class ServerBench {
 
   async connect(): Promise<Site> {
     const { body } = await this.call('POST', '/sites', {
-      address: this.siteUrl, name: 'Test Quay', liveHost: 'quay.localhost', trialHost: 'trial.quay.localhost', privateAddresses: 'allowed',
-      sample: [{ path: '/', kind: 'Home page' }, { path: '/b', kind: 'B' }],
-    }) // prettier-ignore
+      address: this.siteUrl,
+      name: 'Test Quay',
+      liveHost: 'quay.localhost',
+      trialHost: 'trial.quay.localhost',
+      privateAddresses: 'allowed',
+      sample: [
+        { path: '/', kind: 'Home page' },
+        { path: '/b', kind: 'B' },
+      ],
+    })
     return body as Site
   }
 
@@ -241,8 +240,10 @@ export class ServerBench {
   /** Order a measurement and wait for its end. */
   async measure(site: Site, order: Record<string, unknown>): Promise<Json> {
     const { body: head, status } = await this.call('POST', `/sites/${site.id}/measurements`, {
-      pageIds: [site.sample[0]!.id], visitorIds: ['phone'], ...order,
-    }) // prettier-ignore
+      pageIds: [site.sample[0]!.id],
+      visitorIds: ['phone'],
+      ...order,
+    })
     if (status !== 202) throw new Error(JSON.stringify(head))
     await this.services.jobs.idle()
     return (await this.call('GET', `/sites/${site.id}/measurements/${head.id}`)).body

@@ -56,9 +56,7 @@ const read = (kind: WatchSource['kind'], path: string, text: string, site: Asked
     case 'sitemap': {
       const map = parseSitemap(text)
       if (map.kind !== 'urlset') return map.kind === 'broken' ? map.why : 'it has become an index'
-      const dated = map.entries.flatMap(({ loc, lastmod }) =>
-        lastmod === undefined ? [] : [[loc, lastmod] as const],
-      )
+      const dated = map.entries.flatMap(({ loc, lastmod }) => (lastmod === undefined ? [] : [[loc, lastmod] as const]))
       return marksOf(dated, site)
     }
   }
@@ -68,7 +66,10 @@ const read = (kind: WatchSource['kind'], path: string, text: string, site: Asked
  * Read a source again, if it has changed since.
  * @throws OutsideFailure
  */
-export const readSource = async (site: AskedSite, source: Pick<WatchSource, 'path' | 'kind'> & Partial<WatchSource>): Promise<Reading> => {
+export const readSource = async (
+  site: AskedSite,
+  source: Pick<WatchSource, 'path' | 'kind'> & Partial<WatchSource>,
+): Promise<Reading> => {
   const { path, kind, etag, lastModified } = source
   const answer = await askSite(site, path, {
     'accept-encoding': 'gzip',
@@ -83,16 +84,19 @@ export const readSource = async (site: AskedSite, source: Pick<WatchSource, 'pat
   const field = (name: string): string | null => answer.fields.get(name) ?? null
   return {
     kind: 'read',
-    source: { path, kind, etag: field('etag'), lastModified: field('last-modified'), marks: marks.map(([one, mark]) => [one, mark]) },
+    source: {
+      path,
+      kind,
+      etag: field('etag'),
+      lastModified: field('last-modified'),
+      marks: marks.map(([one, mark]) => [one, mark]),
+    },
   }
-} // prettier-ignore
+}
 
 /** Feeds that a page names, as paths of the site. */
 const feedsOf = (html: string, site: AskedSite): string[] =>
-  [...new Set(feedLinks(html, site.named).flatMap((address) => pathAt(address, site) ?? []))].slice(
-    0,
-    MOST_FEEDS,
-  )
+  [...new Set(feedLinks(html, site.named).flatMap((address) => pathAt(address, site) ?? []))].slice(0, MOST_FEEDS)
 
 const textOf = (answer: OutsideAnswer | undefined): string =>
   answer?.status === 200 ? answer.body.toString('utf8') : ''
@@ -101,7 +105,8 @@ const textOf = (answer: OutsideAnswer | undefined): string =>
 const sitemapsOf = async (site: AskedSite, byHand: string | null): Promise<string[]> => {
   const ask = (path: string): Promise<OutsideAnswer | undefined> =>
     askSite(site, path, { 'accept-encoding': 'gzip' }).catch(() => undefined)
-  const named = byHand === null ? sitemapsInRobots(textOf(await ask('/robots.txt'))) : [new URL(byHand, site.named).href] // prettier-ignore
+  const named =
+    byHand === null ? sitemapsInRobots(textOf(await ask('/robots.txt'))) : [new URL(byHand, site.named).href]
   const own = (all: readonly string[]): string[] => all.flatMap((one) => pathAt(one, site) ?? [])
   const queue = named.length > 0 ? own(named) : ['/sitemap.xml']
   const found: string[] = []
@@ -109,8 +114,7 @@ const sitemapsOf = async (site: AskedSite, byHand: string | null): Promise<strin
     const path = queue.shift()!
     const map = parseSitemap(textOf(await ask(path)))
     if (map.kind === 'index') queue.push(...own(map.sitemaps))
-    else if (map.kind === 'urlset' && map.entries.some(({ lastmod }) => lastmod !== undefined))
-      found.push(path)
+    else if (map.kind === 'urlset' && map.entries.some(({ lastmod }) => lastmod !== undefined)) found.push(path)
   }
   return found
 }
@@ -124,7 +128,7 @@ export const findSources = async (
   site: AskedSite,
   sitemap: string | null = null,
 ): Promise<Pick<WatchSource, 'path' | 'kind'>[]> => {
-  const home = (): Promise<OutsideAnswer> => askSite(site, '/', { 'accept-encoding': 'gzip', accept: 'text/html,*/*' }) // prettier-ignore
+  const home = (): Promise<OutsideAnswer> => askSite(site, '/', { 'accept-encoding': 'gzip', accept: 'text/html,*/*' })
   const html = textOf(await home())
   const again = textOf(await home())
   return [

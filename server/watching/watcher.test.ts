@@ -23,11 +23,26 @@ const story = (name: string): Story => ({
 const answer = (path: string, base: string): { type: string; body: string } | undefined => {
   const link = feeds ? `<link rel="alternate" type="application/rss+xml" href="${base}/feed.xml">` : ''
   if (path === '/')
-    return { type: 'text/html', body: `<title>Quay</title>${link}${stories.slice(0, 2).map(({ text }) => `<h2>${text}</h2>`).join('')}` } // prettier-ignore
+    return {
+      type: 'text/html',
+      body: `<title>Quay</title>${link}${stories
+        .slice(0, 2)
+        .map(({ text }) => `<h2>${text}</h2>`)
+        .join('')}`,
+    }
   if (path === '/feed.xml' && feeds)
-    return { type: 'application/rss+xml', body: `<rss version="2.0"><channel>${stories.slice(0, 3).map(({ path: to, text }) => `<item><link>${base}${to}</link><title>${text}</title></item>`).join('')}</channel></rss>` } // prettier-ignore
+    return {
+      type: 'application/rss+xml',
+      body: `<rss version="2.0"><channel>${stories
+        .slice(0, 3)
+        .map(({ path: to, text }) => `<item><link>${base}${to}</link><title>${text}</title></item>`)
+        .join('')}</channel></rss>`,
+    }
   if (path === '/sitemap.xml')
-    return { type: 'application/xml', body: `<urlset>${stories.map(({ path: to, lastmod }) => `<url><loc>${base}${to}</loc>${dates ? `<lastmod>${lastmod}</lastmod>` : ''}</url>`).join('')}</urlset>` } // prettier-ignore
+    return {
+      type: 'application/xml',
+      body: `<urlset>${stories.map(({ path: to, lastmod }) => `<url><loc>${base}${to}</loc>${dates ? `<lastmod>${lastmod}</lastmod>` : ''}</url>`).join('')}</urlset>`,
+    }
   return undefined
 }
 
@@ -48,8 +63,7 @@ const look = async (): Promise<Site> => (await bench.call('POST', `/sites/${site
 const purgedPaths = (): string[] =>
   bench.purges.flatMap(({ what }) => (what.kind === 'paths' ? what.paths : [what.kind]))
 const lifetimeInForce = (): number =>
-  bench.configs.at(-1)!.sites[0]!.channels.find(({ channel }) => channel === 'live')!.setup.remedies.pageCache
-    .lifetimeS
+  bench.configs.at(-1)!.sites[0]!.channels.find(({ channel }) => channel === 'live')!.setup.remedies.pageCache.lifetimeS
 
 describe('a watched site', () => {
   test('says what is watched, and the first look purges nothing', async () => {

@@ -21,7 +21,11 @@ type WatchRow = typeof watches.$inferSelect
 const watchOf = async ({ db }: Services, siteId: string): Promise<WatchRow> => {
   const [row] = await db.select().from(watches).where(eq(watches.siteId, siteId))
   if (row !== undefined) return row
-  const [added] = await db.insert(watches).values({ siteId, enabled: true, sources: [], works: false }).onConflictDoNothing().returning() // prettier-ignore
+  const [added] = await db
+    .insert(watches)
+    .values({ siteId, enabled: true, sources: [], works: false })
+    .onConflictDoNothing()
+    .returning()
   return added ?? watchOf({ db } as Services, siteId)
 }
 
@@ -31,7 +35,10 @@ interface Looked {
   readonly problem: string | null
 }
 
-const lookAt = async (site: AskedSite, sources: readonly (Pick<WatchSource, 'path' | 'kind'> & Partial<WatchSource>)[]): Promise<Looked> => {
+const lookAt = async (
+  site: AskedSite,
+  sources: readonly (Pick<WatchSource, 'path' | 'kind'> & Partial<WatchSource>)[],
+): Promise<Looked> => {
   const now: WatchSource[] = []
   const changed = new Set<string>()
   let problem: string | null = null
@@ -51,7 +58,7 @@ const lookAt = async (site: AskedSite, sources: readonly (Pick<WatchSource, 'pat
     if (pages.length > 0) changed.add(source.path)
   }
   return { sources: now, changed, problem }
-} // prettier-ignore
+}
 
 /** Whether changes of single pages show somewhere; the home page alone says nothing of the others. */
 const isEnough = (sources: readonly WatchSource[]): boolean =>
@@ -77,9 +84,7 @@ export const lookForChanges = async (services: Services, siteId: string): Promis
   try {
     const known = new Map(watch.sources.map((source) => [source.path, source]))
     const sources = isDue
-      ? (await findSources(site, row.checkResult.sitemap ?? null)).map(
-          (found) => known.get(found.path) ?? found,
-        )
+      ? (await findSources(site, row.checkResult.sitemap ?? null)).map((found) => known.get(found.path) ?? found)
       : watch.sources
     looked = await lookAt(site, sources)
   } catch (error) {

@@ -38,8 +38,7 @@ export const saveEdit =
     for (const name of editable.fields)
       if (form.get(name) !== null)
         await context.db.all(`update ${editable.table} set ${name} = $1 where slug = $2`, form.get(name), id)
-    if (kind !== 'prices')
-      await context.db.all(`update ${editable.table} set changed = now() where slug = $1`, id)
+    if (kind !== 'prices') await context.db.all(`update ${editable.table} set changed = now() where slug = $1`, id)
     const list = kind === 'prices' ? '/shop' : `/${kind}`
     // Newest notices and stories stand in every footer, so an edit changes every page that shows them.
     const everywhere = kind === 'prices' ? [`${list}/${id}`, list, '/'] : await allPaths(context)
@@ -62,8 +61,7 @@ export const publishNotice =
       form.get('body') ?? '',
       form.get('quay') ?? 'old-pier',
     )
-    if (made === undefined)
-      return { title: 'New notice', body: '<h1>There is a notice by this title already</h1>' }
+    if (made === undefined) return { title: 'New notice', body: '<h1>There is a notice by this title already</h1>' }
     await tellOfChange(eventTarget, `notices ${slug} published`, await allPaths(context))
     redirect(res, `/notices/${slug}`)
     return 'done'

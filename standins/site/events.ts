@@ -51,11 +51,7 @@ const send = async (target: EventTarget, body: string): Promise<boolean> => {
  * Tell whoever stands in front of the site what changed. Resolves after the first attempt, so that an editor's next look at the
  * page is already the new one; further attempts go on behind.
  */
-export const tellOfChange = async (
-  targetPath: string,
-  change: string,
-  paths: readonly string[],
-): Promise<void> => {
+export const tellOfChange = async (targetPath: string, change: string, paths: readonly string[]): Promise<void> => {
   const target = await readTarget(targetPath)
   if (target === undefined) return
   const body = JSON.stringify({ change, paths })

@@ -13,12 +13,7 @@ const TYPES: Record<string, string> = {
   jpg: 'image/jpeg',
 }
 
-export const sendAsset = (
-  req: IncomingMessage,
-  res: ServerResponse,
-  bytes: Buffer | undefined,
-  name: string,
-): void => {
+export const sendAsset = (req: IncomingMessage, res: ServerResponse, bytes: Buffer | undefined, name: string): void => {
   if (bytes === undefined) {
     res.writeHead(404).end()
     return

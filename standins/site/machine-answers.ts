@@ -18,10 +18,7 @@ const sendText = (res: ServerResponse, text: string): 'done' => {
 export const editing: Handler = async ({ res }) => sendJson(res, { editing: [] })
 
 export const robots: Handler = async ({ res, context }) =>
-  sendText(
-    res,
-    `User-agent: *\nDisallow: /editor\nDisallow: /basket\n\nSitemap: ${context.base}/sitemap.xml\n`,
-  )
+  sendText(res, `User-agent: *\nDisallow: /editor\nDisallow: /basket\n\nSitemap: ${context.base}/sitemap.xml\n`)
 
 /** The corner of a page that is the visitor's own, by itself (Edge Side Includes). */
 export const accountFragment: Handler = async ({ res, context }) => {

@@ -132,19 +132,12 @@ const OPTIONS: Record<string, string> = {
 /** Fill an empty database with the ferry company. */
 export const seed = async (database: SiteDatabase): Promise<void> => {
   const db = database.session()
-  for (const [name, value] of Object.entries(OPTIONS))
-    await db.all('insert into options values ($1, $2)', name, value)
+  for (const [name, value] of Object.entries(OPTIONS)) await db.all('insert into options values ($1, $2)', name, value)
   const menu = ['Timetables', 'Quays', 'Notices', 'Stories', 'Shop', 'Gallery', 'Search']
   for (const title of menu)
     await db.all('insert into menu (parent, title, path) values (null, $1, $2)', title, `/${slugOf(title)}`)
   for (const [i, name] of QUAYS.entries())
-    await db.all(
-      'insert into quays values ($1, $2, $3, $4)',
-      slugOf(name),
-      name,
-      prose(i, 6),
-      `quay-${slugOf(name)}`,
-    )
+    await db.all('insert into quays values ($1, $2, $3, $4)', slugOf(name), name, prose(i, 6), `quay-${slugOf(name)}`)
   for (const [i, name] of VESSELS.entries())
     await db.all(
       'insert into vessels values ($1, $2, $3, $4)',

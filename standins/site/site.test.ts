@@ -41,8 +41,7 @@ beforeAll(async () => {
       res.end('{}')
     })
   })
-  for (const one of [server, listener])
-    await new Promise<void>((resolve) => one.listen(0, '127.0.0.1', resolve))
+  for (const one of [server, listener]) await new Promise<void>((resolve) => one.listen(0, '127.0.0.1', resolve))
   base = `http://127.0.0.1:${port(server)}`
   await writeFile(
     eventTarget,
@@ -125,18 +124,12 @@ describe('content', () => {
     expect(event.body.paths).toEqual(
       expect.arrayContaining(['/', '/notices', '/notices/fog-delays', '/stories/fog-over-gannet-rock']),
     )
-    expect(event.headers['signature-input']).toMatch(
-      /^sig1=\("@method" "@path" "content-digest"\);created=\d+;nonce="/,
-    )
+    expect(event.headers['signature-input']).toMatch(/^sig1=\("@method" "@path" "content-digest"\);created=\d+;nonce="/)
     expect((await get('/notices/fog-delays')).text).toContain('Lifted.')
   })
   test('a new notice is published, and every page that lists the newest is named', async () => {
     const cookie = await signIn('editor', 'tideline')
-    const made = await post(
-      '/editor/notices',
-      { title: 'Band on board', body: 'From noon.', quay: 'old-pier' },
-      cookie,
-    )
+    const made = await post('/editor/notices', { title: 'Band on board', body: 'From noon.', quay: 'old-pier' }, cookie)
     expect(made.headers.get('location')).toBe('/notices/band-on-board')
     expect(events.at(-1)!.body).toMatchObject({
       change: 'notices band-on-board published',

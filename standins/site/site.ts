@@ -70,10 +70,7 @@ export class FerrySite {
       [/^POST \/editor\/poll$/, editing],
       [/^POST \/editor\/([\w-]+\/[\w-]+)$/, saveEdit(options.eventTarget)],
       [/^POST \/sign-in$/, signIn],
-      [
-        /^GET \/sign-out$/,
-        async ({ res }) => (redirect(res, '/', 'ferry_session=; Path=/; Max-Age=0'), 'done'),
-      ],
+      [/^GET \/sign-out$/, async ({ res }) => (redirect(res, '/', 'ferry_session=; Path=/; Max-Age=0'), 'done')],
       [/^POST \/basket$/, putIntoBasket],
       [/^POST \/stories\/([\w-]+)\/comments$/, comment(options.eventTarget)],
       [/^GET \/fragments\/account$/, accountFragment],
@@ -106,8 +103,7 @@ export class FerrySite {
     const found = this.#routes.find(([pattern]) => pattern.test(line))
     const context = await this.#context(req, url.pathname)
     const slug = found === undefined ? '' : (found[0].exec(line)![1] ?? '')
-    const page =
-      found === undefined ? undefined : await found[1]({ req, res, context, slug, query: url.searchParams })
+    const page = found === undefined ? undefined : await found[1]({ req, res, context, slug, query: url.searchParams })
     if (page === 'done') return
     const status = page === undefined ? 404 : 200
     const html = await render(context, page ?? { title: 'Not found', body: '<h1>There is no such page</h1>' })

@@ -6,11 +6,13 @@ import { Pages, PAGE_SIZE, type Viewer } from './pages.ts'
 import { firstPosts, makePost, type Post } from './posts.ts'
 
 /** Accounts of every made-up system, by name. */
-export const ACCOUNTS: Readonly<Record<string, { readonly password: string; readonly shown: string; readonly edits: boolean }>> = {
+export const ACCOUNTS: Readonly<
+  Record<string, { readonly password: string; readonly shown: string; readonly edits: boolean }>
+> = {
   ingrid: { password: 'herring', shown: 'Ingrid Vale', edits: false },
   osric: { password: 'mussels', shown: 'Osric Thane', edits: false },
   editor: { password: 'lanterns', shown: 'Merrick Holm', edits: true },
-} // prettier-ignore
+}
 
 interface Session {
   name: string | undefined
@@ -105,7 +107,8 @@ export class ContentSystem {
     const feed = this.#pages.machineAnswer(url, this.#changedAt)
     if (feed !== undefined) return this.#sendConditionally(req, res, feed)
     const page = this.#pages.page(url, viewer)
-    if (page === undefined) return void res.writeHead(404, { 'content-type': 'text/html' }).end('<title>Not found</title><p>Nothing here.') // prettier-ignore
+    if (page === undefined)
+      return void res.writeHead(404, { 'content-type': 'text/html' }).end('<title>Not found</title><p>Nothing here.')
     res.writeHead(200, { 'content-type': 'text/html; charset=utf-8' }).end(page)
   }
 
@@ -119,8 +122,7 @@ export class ContentSystem {
       this.#sessions.set(id, session)
       res.setHeader('set-cookie', `${COOKIE}=${id}; path=/; HttpOnly`)
     }
-    if (this.habits.sessions === 'everybody')
-      res.setHeader('cache-control', 'no-store, no-cache, must-revalidate') // prettier-ignore
+    if (this.habits.sessions === 'everybody') res.setHeader('cache-control', 'no-store, no-cache, must-revalidate')
     else if (session !== undefined) res.setHeader('cache-control', 'no-cache, must-revalidate, max-age=0')
     const account = session?.name === undefined ? undefined : ACCOUNTS[session.name]
     return {
@@ -148,12 +150,7 @@ export class ContentSystem {
     res.writeHead(200, { 'content-type': feed.type, 'last-modified': modified }).end(feed.body)
   }
 
-  async #take(
-    req: IncomingMessage,
-    res: ServerResponse,
-    { pathname, origin }: URL,
-    viewer: Viewer,
-  ): Promise<void> {
+  async #take(req: IncomingMessage, res: ServerResponse, { pathname, origin }: URL, viewer: Viewer): Promise<void> {
     const text = await bodyOf(req)
     const form = new URLSearchParams(text)
     if (pathname === '/sign-in') return this.#signIn(res, form)
@@ -163,9 +160,13 @@ export class ContentSystem {
     }
     if (pathname === '/comments') return this.#comment(res, form, viewer, origin)
     if (pathname === '/api/content' && viewer.edits) {
-      const { id: post, ...change } = JSON.parse(text) as { id: number; title?: string; text?: string; approve?: true } // prettier-ignore
-      if (change.approve === true) for (const comment of this.posts.find((one) => one.id === post)!.comments) comment.state = 'approved' // prettier-ignore
-      this.edit(post, { ...(change.title === undefined ? {} : { title: change.title }), ...(change.text === undefined ? {} : { text: change.text }) }) // prettier-ignore
+      const { id: post, ...change } = JSON.parse(text) as { id: number; title?: string; text?: string; approve?: true }
+      if (change.approve === true)
+        for (const comment of this.posts.find((one) => one.id === post)!.comments) comment.state = 'approved'
+      this.edit(post, {
+        ...(change.title === undefined ? {} : { title: change.title }),
+        ...(change.text === undefined ? {} : { text: change.text }),
+      })
       return void res.writeHead(200, { 'content-type': 'application/json' }).end('{"saved":true}')
     }
     const edited = this.#pages.postAt(pathname)

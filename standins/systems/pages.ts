@@ -38,9 +38,7 @@ export class Pages {
   }
 
   #published(): Post[] {
-    return this.#posts
-      .filter(({ state }) => state === 'published')
-      .toSorted((a, b) => b.publishedAt - a.publishedAt)
+    return this.#posts.filter(({ state }) => state === 'published').toSorted((a, b) => b.publishedAt - a.publishedAt)
   }
 
   postAt(pathname: string): Post | undefined {
@@ -58,11 +56,22 @@ export class Pages {
       const date = (at: number): string => (dated ? `<lastmod>${new Date(at).toISOString()}</lastmod>` : '')
       const fixed = ['/', '/about'].map((path) => `<url><loc>${origin}${path}</loc>${date(changedAt)}</url>`)
       const posts = all.map((post) => `<url><loc>${absolute(post)}</loc>${date(post.changedAt)}</url>`)
-      return { type: 'application/xml', body: `<urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9">${[...fixed, ...posts].join('')}</urlset>` } // prettier-ignore
+      return {
+        type: 'application/xml',
+        body: `<urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9">${[...fixed, ...posts].join('')}</urlset>`,
+      }
     }
     if (pathname.replace(/\/$/, '') !== '/feed') return undefined
-    const items = all.slice(0, PAGE_SIZE).map((post) => `<item><title>${escape(post.title)}</title><link>${absolute(post)}</link><description>${escape(post.text.slice(0, 80))}</description></item>`) // prettier-ignore
-    return { type: 'application/rss+xml', body: `<rss version="2.0"><channel><title>${this.#habits.title}</title><link>${origin}/</link>${items.join('')}</channel></rss>` } // prettier-ignore
+    const items = all
+      .slice(0, PAGE_SIZE)
+      .map(
+        (post) =>
+          `<item><title>${escape(post.title)}</title><link>${absolute(post)}</link><description>${escape(post.text.slice(0, 80))}</description></item>`,
+      )
+    return {
+      type: 'application/rss+xml',
+      body: `<rss version="2.0"><channel><title>${this.#habits.title}</title><link>${origin}/</link>${items.join('')}</channel></rss>`,
+    }
   }
 
   /** A whole page; undefined: there is none at this address. */
@@ -84,9 +93,24 @@ export class Pages {
 
   #shown(url: URL, viewer: Viewer): Shown | undefined {
     const { pathname, searchParams } = url
-    if (pathname === '/about') return { bodyClass: 'page about', title: 'About us', main: '<article class="page-text"><h1>About us</h1><p>Nine quays, four vessels.</p></article>' } // prettier-ignore
-    if (pathname === '/sign-in') return { bodyClass: 'sign-in', title: 'Sign in', main: '<form method="post" action="/sign-in"><input name="name" aria-label="Name"><input name="password" type="password" aria-label="Password"><button>Sign in</button></form>' } // prettier-ignore
-    if (pathname === '/basket' && this.#habits.shop) return { bodyClass: 'basket', title: 'Basket', main: `<ul>${viewer.basket.map((item) => `<li>${escape(item)}</li>`).join('')}</ul>` } // prettier-ignore
+    if (pathname === '/about')
+      return {
+        bodyClass: 'page about',
+        title: 'About us',
+        main: '<article class="page-text"><h1>About us</h1><p>Nine quays, four vessels.</p></article>',
+      }
+    if (pathname === '/sign-in')
+      return {
+        bodyClass: 'sign-in',
+        title: 'Sign in',
+        main: '<form method="post" action="/sign-in"><input name="name" aria-label="Name"><input name="password" type="password" aria-label="Password"><button>Sign in</button></form>',
+      }
+    if (pathname === '/basket' && this.#habits.shop)
+      return {
+        bodyClass: 'basket',
+        title: 'Basket',
+        main: `<ul>${viewer.basket.map((item) => `<li>${escape(item)}</li>`).join('')}</ul>`,
+      }
     if (pathname === '/search') {
       const wanted = (searchParams.get('q') ?? '').toLowerCase()
       const found = this.#published().filter(({ title }) => title.toLowerCase().includes(wanted))
@@ -102,12 +126,20 @@ export class Pages {
     const base = (this.#habits.numbered === 'path' && match ? match[1]! : pathname).replace(/\/$/, '')
     const page = Number((this.#habits.numbered === 'path' ? match?.[2] : searchParams.get('page')) ?? 1)
     const all = this.#published()
-    if (base === '') return this.#list(page === 1 ? 'home' : 'list numbered', this.#habits.title, all, viewer, page, '') // prettier-ignore
+    if (base === '') return this.#list(page === 1 ? 'home' : 'list numbered', this.#habits.title, all, viewer, page, '')
     const [, kind, value] = /^\/(category|author|\d{4})\/([\w-]+)$/.exec(base) ?? []
     if (kind === undefined || value === undefined) return undefined
     const month = ({ publishedAt }: Post): string => new Date(publishedAt).toISOString().slice(0, 7)
-    const own = all.filter((post) => kind === 'category' ? post.category === value : kind === 'author' ? post.author === value : month(post) === `${kind}-${value}`) // prettier-ignore
-    return own.length === 0 ? undefined : this.#list(`list by-${/^\d/.test(kind) ? 'date' : kind}`, `${kind} ${value}`, own, viewer, page, base) // prettier-ignore
+    const own = all.filter((post) =>
+      kind === 'category'
+        ? post.category === value
+        : kind === 'author'
+          ? post.author === value
+          : month(post) === `${kind}-${value}`,
+    )
+    return own.length === 0
+      ? undefined
+      : this.#list(`list by-${/^\d/.test(kind) ? 'date' : kind}`, `${kind} ${value}`, own, viewer, page, base)
   }
 
   #list(
@@ -118,23 +150,34 @@ export class Pages {
     page: number,
     base: string,
   ): Shown | undefined {
-    // prettier-ignore
     const shown = posts.slice((page - 1) * PAGE_SIZE, page * PAGE_SIZE)
     if (shown.length === 0 && page > 1) return undefined
-    const numbered = this.#habits.numbered === 'path' ? `${base}/page/${page + 1}/` : `${base === '' ? '/' : base}?page=${page + 1}` // prettier-ignore
-    const next =
-      posts.length > page * PAGE_SIZE ? `<a rel="next" href="${viewer.own}${numbered}">Older</a>` : ''
-    const items = shown.map((post) => `<li class="entry"><h2><a href="${viewer.own}${this.addressOf(post)}">${escape(post.title)}</a></h2><p>${escape(post.text.slice(0, 60))}</p></li>`) // prettier-ignore
-    return { bodyClass, title, main: `<h1>${escape(title)}</h1><ul class="entries">${items.join('')}</ul>${next}` } // prettier-ignore
+    const numbered =
+      this.#habits.numbered === 'path' ? `${base}/page/${page + 1}/` : `${base === '' ? '/' : base}?page=${page + 1}`
+    const next = posts.length > page * PAGE_SIZE ? `<a rel="next" href="${viewer.own}${numbered}">Older</a>` : ''
+    const items = shown.map(
+      (post) =>
+        `<li class="entry"><h2><a href="${viewer.own}${this.addressOf(post)}">${escape(post.title)}</a></h2><p>${escape(post.text.slice(0, 60))}</p></li>`,
+    )
+    return { bodyClass, title, main: `<h1>${escape(title)}</h1><ul class="entries">${items.join('')}</ul>${next}` }
   }
 
   #post(post: Post, viewer: Viewer, query: URLSearchParams): Shown {
     const date = new Date(post.publishedAt)
     const [year, month] = date.toISOString().split('-')
-    const visible = post.comments.filter(({ by, state }, index) => state === 'approved' || (query.get('awaiting') === String(index + 1) && viewer.commenter === encodeURIComponent(by))) // prettier-ignore
-    const comments = visible.map(({ by, text, state }) => `<li>${escape(by)}: ${escape(text)}${state === 'waiting' ? ' (waits to be looked at)' : ''}</li>`) // prettier-ignore
+    const visible = post.comments.filter(
+      ({ by, state }, index) =>
+        state === 'approved' ||
+        (query.get('awaiting') === String(index + 1) && viewer.commenter === encodeURIComponent(by)),
+    )
+    const comments = visible.map(
+      ({ by, text, state }) =>
+        `<li>${escape(by)}: ${escape(text)}${state === 'waiting' ? ' (waits to be looked at)' : ''}</li>`,
+    )
     const edit = viewer.edits ? `<a class="edit" href="/desk/edit?id=${post.id}">Edit this</a>` : ''
-    const sale = this.#habits.shop ? `<form method="post" action="/basket"><input type="hidden" name="item" value="${slugOf(post.title)}"><button>Into the basket</button></form>` : '' // prettier-ignore
+    const sale = this.#habits.shop
+      ? `<form method="post" action="/basket"><input type="hidden" name="item" value="${slugOf(post.title)}"><button>Into the basket</button></form>`
+      : ''
     return {
       bodyClass: `item number-${post.id}`,
       title: post.title,

@@ -14,17 +14,40 @@ export interface Post {
 }
 
 const TITLES = [
-  'Fog on the sound', 'New winter timetable', 'The Ysolde is back', 'Quay Six reopens', 'A seal at Hollin quay', 'Season tickets go on sale',
-  'How ropes are made', 'Night crossing to Brann', 'Storm closes two quays', 'The bell of Tarn light', 'Low water in March', 'Skipper Aune retires',
-  'Painting the Marrow', 'Breakfast on board', 'Lost gloves of the year', 'Thirty years of the Ysolde', 'Where the ferries sleep', 'A map of the sound',
-  'Children go free', 'Bread from Hollin', 'The quay cat', 'Ice at Tarn', 'A new gangway', 'Counting porpoises',
-] // prettier-ignore
+  'Fog on the sound',
+  'New winter timetable',
+  'The Ysolde is back',
+  'Quay Six reopens',
+  'A seal at Hollin quay',
+  'Season tickets go on sale',
+  'How ropes are made',
+  'Night crossing to Brann',
+  'Storm closes two quays',
+  'The bell of Tarn light',
+  'Low water in March',
+  'Skipper Aune retires',
+  'Painting the Marrow',
+  'Breakfast on board',
+  'Lost gloves of the year',
+  'Thirty years of the Ysolde',
+  'Where the ferries sleep',
+  'A map of the sound',
+  'Children go free',
+  'Bread from Hollin',
+  'The quay cat',
+  'Ice at Tarn',
+  'A new gangway',
+  'Counting porpoises',
+]
 const CATEGORIES = ['notices', 'stories', 'boats']
 const AUTHORS = ['aune', 'merrick']
 const DAY_MS = 86_400_000
 
 export const slugOf = (title: string): string =>
-  title.toLowerCase().replace(/[^a-z0-9]+/g, '-').replace(/^-|-$/g, '') // prettier-ignore
+  title
+    .toLowerCase()
+    .replace(/[^a-z0-9]+/g, '-')
+    .replace(/^-|-$/g, '')
 
 export const makePost = (id: number, title: string, publishedAt: number, text?: string): Post => ({
   id,

@@ -29,11 +29,17 @@ describe('a call of the API', () => {
   })
   test('that is refused tells title and sentence of the refusal (RFC 9457)', async () => {
     answering({ 'GET /thing': refusal('Keep at least one page.') })
-    await expect(callApi('GET', '/thing')).rejects.toMatchObject({ message: 'Keep at least one page.', problem: { title: 'Not done', status: 409 } }) // prettier-ignore
+    await expect(callApi('GET', '/thing')).rejects.toMatchObject({
+      message: 'Keep at least one page.',
+      problem: { title: 'Not done', status: 409 },
+    })
   })
   test('that reaches nobody says so, and that visitors are still served', async () => {
     vi.stubGlobal('fetch', () => Promise.reject(new TypeError('fetch failed')))
-    await expect(callApi('GET', '/thing')).rejects.toMatchObject({ problem: { code: 'UNREACHABLE' }, message: expect.stringContaining('Visitors are still served') as string }) // prettier-ignore
+    await expect(callApi('GET', '/thing')).rejects.toMatchObject({
+      problem: { code: 'UNREACHABLE' },
+      message: expect.stringContaining('Visitors are still served') as string,
+    })
   })
   test('that somebody in between answers with a page is told by its status', async () => {
     answering({ 'GET /thing': () => new Response('<h1>Bad gateway</h1>', { status: 502 }) })
@@ -46,6 +52,10 @@ describe('a call of the API', () => {
       'GET /a': () => refusal('Sign in.', 401, 'SIGN_IN_NEEDED'),
       'GET /b': () => refusal('Not yours.', 403, 'FORBIDDEN'),
     })
-    expect([await codeOf(callApi('GET', '/a')), await codeOf(callApi('GET', '/b')), told]).toEqual(['SIGN_IN_NEEDED', 'FORBIDDEN', 1]) // prettier-ignore
+    expect([await codeOf(callApi('GET', '/a')), await codeOf(callApi('GET', '/b')), told]).toEqual([
+      'SIGN_IN_NEEDED',
+      'FORBIDDEN',
+      1,
+    ])
   })
 })

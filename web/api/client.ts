@@ -55,12 +55,7 @@ export async function callApi<T extends z.ZodType>(
   body?: unknown,
 ): Promise<z.output<T>>
 export async function callApi(method: string, path: string, reply?: undefined, body?: unknown): Promise<void>
-export async function callApi(
-  method: string,
-  path: string,
-  reply?: z.ZodType,
-  body?: unknown,
-): Promise<unknown> {
+export async function callApi(method: string, path: string, reply?: z.ZodType, body?: unknown): Promise<unknown> {
   const response = await fetch(`/api/v1${path}`, {
     method,
     headers: body === undefined ? {} : { 'content-type': 'application/json' },

@@ -33,9 +33,7 @@ watch(otherId, async (id) => {
 })
 const compared = computed(() => {
   if (other.value === null) return []
-  const [earlier, later] = [other.value, props.measurement].toSorted((a, b) =>
-    a.createdAt.localeCompare(b.createdAt),
-  )
+  const [earlier, later] = [other.value, props.measurement].toSorted((a, b) => a.createdAt.localeCompare(b.createdAt))
   return acrossDays(earlier!.results, later!.results)
 })
 const scale = computed(() =>
@@ -47,8 +45,8 @@ const scale = computed(() =>
   <v-select v-model="otherId" class="choice" clearable label="Compare with" :items="choices" />
   <template v-if="other">
     <p class="small muted">
-      Between two days the host, the machine and the content may have changed as well; only sides that are
-      loaded in turn are free of that.
+      Between two days the host, the machine and the content may have changed as well; only sides that are loaded in
+      turn are free of that.
     </p>
     <p v-if="compared.length === 0">They have no page and visitor in common.</p>
     <div v-else class="scroll">
@@ -73,9 +71,7 @@ const scale = computed(() =>
               <RunDots :values="row.earlier.values" :scale="scale" :side="row.earlier.side" />
               <RunDots :values="row.later.values" :scale="scale" :side="row.later.side" />
             </td>
-            <td class="small">
-              <SideTag :side="row.later.side" /> {{ row.sentence.replace(/^[^:]+: /, '') }}
-            </td>
+            <td class="small"><SideTag :side="row.later.side" /> {{ row.sentence.replace(/^[^:]+: /, '') }}</td>
           </tr>
         </tbody>
       </table>

@@ -5,9 +5,7 @@ defineProps<{ underWay: boolean }>()
 
 <template>
   <v-btn :loading="underWay">
-    <template #loader
-      ><v-progress-circular indeterminate size="22" width="2" aria-label="Under way"
-    /></template>
+    <template #loader><v-progress-circular indeterminate size="22" width="2" aria-label="Under way" /></template>
     <slot />
   </v-btn>
 </template>

@@ -33,9 +33,7 @@ const take = async (event: Event): Promise<void> => {
   if (har === undefined)
     why.value = `${file.name} is not JSON. Save the page load as HAR in the browser’s network tool.`
   else {
-    const head = await problems.catching(() =>
-      callApi('POST', bench.path('/archives'), MeasurementHead, { har }),
-    )
+    const head = await problems.catching(() => callApi('POST', bench.path('/archives'), MeasurementHead, { har }))
     if (head !== undefined)
       await router.push({ name: 'measurement', params: { siteId: props.site.id, measurementId: head.id } })
   }

@@ -43,14 +43,10 @@ const remove = async (): Promise<void> => {
       with your certificate for {{ site.certificate.names.join(', ') }}, valid until
       {{ when(site.certificate.validUntil) }}.
     </template>
-    <template v-else>
-      with a certificate made here; browsers warn of it. Give your own before visitors come.
-    </template>
+    <template v-else> with a certificate made here; browsers warn of it. Give your own before visitors come. </template>
   </p>
   <div class="bar">
-    <v-btn size="small" @click="open = true"
-      >{{ site.certificate ? 'Replace' : 'Use' }} your own certificate …</v-btn
-    >
+    <v-btn size="small" @click="open = true">{{ site.certificate ? 'Replace' : 'Use' }} your own certificate …</v-btn>
     <v-btn v-if="site.certificate" size="small" @click="remove">Go back to one made here</v-btn>
   </div>
   <v-dialog v-model="open" max-width="640" aria-label="Certificate">
@@ -72,11 +68,7 @@ const remove = async (): Promise<void> => {
       />
       <div class="bar end">
         <v-btn type="button" @click="open = false">Cancel</v-btn>
-        <v-btn
-          type="submit"
-          color="primary"
-          variant="flat"
-          :disabled="certificate.trim() === '' || key.trim() === ''"
+        <v-btn type="submit" color="primary" variant="flat" :disabled="certificate.trim() === '' || key.trim() === ''"
           >Use it</v-btn
         >
       </div>

@@ -7,9 +7,7 @@ import ActionButton from './ActionButton.vue'
 
 /** As long as nothing tells of changes: that pages are kept for a short time, why, and the ways out. */
 const props = defineProps<{ site: Site }>()
-const { saving, save } = useSaving(() =>
-  callApi('PUT', `/sites/${props.site.id}/watch`, Site, { lifetimes: 'as-set' }),
-)
+const { saving, save } = useSaving(() => callApi('PUT', `/sites/${props.site.id}/watch`, Site, { lifetimes: 'as-set' }))
 const shown = computed(() => props.site.changes.told === null && props.site.changes.lifetimes === 'short')
 const why = computed(() => {
   const { watching } = props.site.changes

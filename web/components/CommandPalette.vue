@@ -77,9 +77,7 @@ defineExpose({ show: () => (open.value = true) })
         >
           {{ command.title }} <span class="muted small">{{ command.hint }}</span>
         </li>
-        <li v-if="found.length === 0" class="muted" role="option" aria-selected="false">
-          Nothing by these words
-        </li>
+        <li v-if="found.length === 0" class="muted" role="option" aria-selected="false">Nothing by these words</li>
       </ul>
     </div>
   </v-dialog>

@@ -51,8 +51,7 @@ const act = async (send: () => Promise<EventTarget>): Promise<void> => {
   take(await problems.catching(send))
   saving.value = false
 }
-const renew = (): Promise<void> =>
-  act(() => callApi('POST', `/sites/${props.site.id}/event-target/key`, EventTarget))
+const renew = (): Promise<void> => act(() => callApi('POST', `/sites/${props.site.id}/event-target/key`, EventTarget))
 const saveField = (): Promise<void> => {
   const name = hmacField.value.trim()
   return act(() =>
@@ -88,22 +87,16 @@ const saveField = (): Promise<void> => {
     <ActionButton size="small" :under-way="switching" @click="switchWatching">{{
       site.changes.watching.enabled ? 'Stop watching' : 'Watch the site'
     }}</ActionButton>
-    <ActionButton
-      v-if="site.changes.told === null"
-      size="small"
-      :under-way="keeping"
-      @click="changeLifetimes"
-      >{{
-        site.changes.lifetimes === 'short' ? 'Use my lifetimes anyway' : 'Back to 10 minutes at most'
-      }}</ActionButton
-    >
+    <ActionButton v-if="site.changes.told === null" size="small" :under-way="keeping" @click="changeLifetimes">{{
+      site.changes.lifetimes === 'short' ? 'Use my lifetimes anyway' : 'Back to 10 minutes at most'
+    }}</ActionButton>
   </p>
   <h3>Calls from your content system</h3>
   <template v-if="target">
     <p>
-      Let your content system call this address when something is published, edited or commented on. The
-      message may have any form: addresses of your site in it are found, and what is stored of them, and of
-      the lists they stand in, is removed before the call is answered. The word
+      Let your content system call this address when something is published, edited or commented on. The message may
+      have any form: addresses of your site in it are found, and what is stored of them, and of the lists they stand in,
+      is removed before the call is answered. The word
       <code>everything</code> stands for the whole site, for changes of menus, theme or settings.
     </p>
     <details>
@@ -153,8 +146,8 @@ const saveField = (): Promise<void> => {
         </dd>
       </dl>
       <p class="muted small">
-        A signed event names pages, files (media), or groups (Cache-Groups, RFC 9875). It is signed with
-        hmac-sha256 over "@method", "@path" and "content-digest".
+        A signed event names pages, files (media), or groups (Cache-Groups, RFC 9875). It is signed with hmac-sha256
+        over "@method", "@path" and "content-digest".
       </p>
     </details>
     <h3>Last changes</h3>
@@ -182,9 +175,7 @@ const saveField = (): Promise<void> => {
         </tbody>
       </table>
     </div>
-    <p class="muted small">
-      What else is removed with a changed page is set in Remedies, under “The site as a whole”.
-    </p>
+    <p class="muted small">What else is removed with a changed page is set in Remedies, under “The site as a whole”.</p>
   </template>
 </template>
 

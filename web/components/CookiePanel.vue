@@ -62,8 +62,8 @@ const list = async (name: string, where: 'harmlessCookies' | 'visitorCookies'): 
 
 <template>
   <p class="muted">
-    A cookie that is not known to be harmless makes its visitor pass through to the origin. Each is tried
-    alone on three pages: does anything change?
+    A cookie that is not known to be harmless makes its visitor pass through to the origin. Each is tried alone on three
+    pages: does anything change?
   </p>
   <form class="bar" @submit.prevent="start">
     <v-text-field

@@ -33,8 +33,7 @@ const bars = computed<Bar[]>(() => {
   return [...sums.values()]
 })
 const most = computed(() => Math.max(1, ...bars.value.map(({ requests }) => requests)))
-const clock = (at: number): string =>
-  new Date(at).toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit' })
+const clock = (at: number): string => new Date(at).toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit' })
 const step = 10
 const tall = (count: number): number => (count / most.value) * HEIGHT
 const sum = computed(() => {
@@ -54,8 +53,8 @@ const sum = computed(() => {
     >
       <g v-for="(bar, index) in bars" :key="bar.at">
         <title>
-          {{ clock(bar.at) }}: {{ bar.requests }} requests, {{ bar.hits }} from the store,
-          {{ bar.coldVisits }} cold visits
+          {{ clock(bar.at) }}: {{ bar.requests }} requests, {{ bar.hits }} from the store, {{ bar.coldVisits }} cold
+          visits
         </title>
         <rect
           class="rest"

@@ -67,10 +67,7 @@ const valueOf = (event: Event): string => (event.target as HTMLTextAreaElement).
           @update:model-value="(manner) => setEvents({ manner: manner as 'hard' | 'soft' })"
         >
           <v-radio value="hard" label="the next visitor waits for the new one" />
-          <v-radio
-            value="soft"
-            label="nobody waits: it is fetched at once, and until then the old one shows"
-          />
+          <v-radio value="soft" label="nobody waits: it is fetched at once, and until then the old one shows" />
         </v-radio-group>
         <div>
           <v-switch

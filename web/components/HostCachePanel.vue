@@ -8,7 +8,12 @@ import ActionButton from './ActionButton.vue'
 
 /** A cache at the host that stands between Zest Lamp and the pages: how to purge it too. */
 const props = defineProps<{ site: Site }>()
-const draft = ref<Omit<HostCache, 'fields'> & { fields: string }>({ method: '', address: '', everything: '', fields: '' }) // prettier-ignore
+const draft = ref<Omit<HostCache, 'fields'> & { fields: string }>({
+  method: '',
+  address: '',
+  everything: '',
+  fields: '',
+})
 watch(
   () => props.site.hostCache,
   (saved) => {

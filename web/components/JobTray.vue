@@ -39,9 +39,7 @@ const ENDED: Partial<Record<Job['state'], string>> = {
         <span class="count">{{ job.done }} of {{ job.total }}</span>
         <span class="now">{{ job.now }}</span>
         <span class="muted">{{ job.state === 'running' ? timeLeft(job.msLeft) : 'waiting' }}</span>
-        <v-btn v-if="job.skip" size="small" @click="problems.catching(() => jobs.skip(job.id))">{{
-          job.skip
-        }}</v-btn>
+        <v-btn v-if="job.skip" size="small" @click="problems.catching(() => jobs.skip(job.id))">{{ job.skip }}</v-btn>
         <v-btn size="small" @click="problems.catching(() => jobs.cancel(job.id))">Cancel</v-btn>
       </template>
     </div>

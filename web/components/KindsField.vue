@@ -169,8 +169,8 @@ const remove = (index: number): void =>
           persistent-hint
         />
         <p v-if="`${draft.cookies}${draft.sessions}`.trim() !== '' || draft.overrule" class="small">
-          Before this can be kept, the privacy check has to pass: two signed-in and two signed-out visitors
-          ask for the same pages, and nothing of one may reach another.
+          Before this can be kept, the privacy check has to pass: two signed-in and two signed-out visitors ask for the
+          same pages, and nothing of one may reach another.
         </p>
         <div class="bar end">
           <v-btn type="button" @click="draft = null">Cancel</v-btn>

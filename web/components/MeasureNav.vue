@@ -14,12 +14,9 @@ const VIEWS = [
 
 <template>
   <nav class="views" aria-label="Measuring">
-    <router-link
-      v-for="view in VIEWS"
-      :key="view.name"
-      :to="{ name: view.name, params: { siteId: site.id } }"
-      >{{ view.title }}</router-link
-    >
+    <router-link v-for="view in VIEWS" :key="view.name" :to="{ name: view.name, params: { siteId: site.id } }">{{
+      view.title
+    }}</router-link>
   </nav>
 </template>
 

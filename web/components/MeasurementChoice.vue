@@ -55,10 +55,8 @@ const set = (part: Partial<MeasuredChoice>): void => {
     >
       <template #label>
         <span class="who">{{ visitor.name }}</span>&nbsp;<span class="muted small"
-          >{{ visitor.width }}×{{ visitor.height }}, {{ visitor.downKbps / 1000 }} Mbit/s,
-          {{ visitor.roundTripMs }} ms away<template v-if="visitor.cpuSlowdown > 1"
-            >, {{ visitor.cpuSlowdown }}× slower</template
-          ></span
+          >{{ visitor.width }}×{{ visitor.height }}, {{ visitor.downKbps / 1000 }} Mbit/s, {{ visitor.roundTripMs }} ms
+          away<template v-if="visitor.cpuSlowdown > 1">, {{ visitor.cpuSlowdown }}× slower</template></span
         >
       </template>
     </v-checkbox>

@@ -58,13 +58,7 @@ const setLines = (event: Event): void =>
         :disabled="disabled"
         @change="(event: Event) => setNumber(event, unit)"
       />
-      <v-select
-        :model-value="unit"
-        :items="UNITS"
-        label="Unit"
-        :disabled="disabled"
-        @update:model-value="setUnit"
-      />
+      <v-select :model-value="unit" :items="UNITS" label="Unit" :disabled="disabled" @update:model-value="setUnit" />
     </template>
     <v-text-field
       v-else-if="option.input.kind === 'bytes'"

@@ -72,13 +72,11 @@ const headline = computed(() => {
       <div>
         <h2 id="privacy-head">Privacy check</h2>
         <p>
-          {{ state.needed.join(', ') }}: copies go to visitors whom the safe defaults would keep apart, so
-          nothing can be kept before this check has passed. <b>{{ headline }}</b>
+          {{ state.needed.join(', ') }}: copies go to visitors whom the safe defaults would keep apart, so nothing can
+          be kept before this check has passed. <b>{{ headline }}</b>
         </p>
       </div>
-      <v-btn color="primary" variant="outlined" :disabled="disabled" @click="open = true"
-        >Run the privacy check</v-btn
-      >
+      <v-btn color="primary" variant="outlined" :disabled="disabled" @click="open = true">Run the privacy check</v-btn>
     </header>
     <template v-if="latest && latest.state === 'leaks'">
       <article v-for="(leak, index) in latest.leaks.slice(0, 12)" :key="index" class="leak">
@@ -107,8 +105,7 @@ const headline = computed(() => {
     <form class="panel dialog" @submit.prevent="start">
       <h2>Privacy check</h2>
       <p class="muted small">
-        Two accounts of the site that are not the same person. They are used once, for a minute, and not
-        written down.
+        Two accounts of the site that are not the same person. They are used once, for a minute, and not written down.
       </p>
       <v-radio-group v-model="how" inline hide-details density="compact" label="How they are signed in">
         <v-radio value="form" label="By the sign-in form" />

@@ -21,11 +21,14 @@ const KINDS = [
 ] as const
 const ASKED = {
   paths: { label: 'Paths, one a line; their query variants are meant too', example: '/notices/later-first-sailing' },
-  dependants: { label: 'Paths that have changed, one a line; stored pages that link to them are meant', example: '/notices/later-first-sailing' },
+  dependants: {
+    label: 'Paths that have changed, one a line; stored pages that link to them are meant',
+    example: '/notices/later-first-sailing',
+  },
   prefix: { label: 'Beginning', example: '/stories/' },
   pattern: { label: 'Pattern; * stands for any characters', example: '/stories/*' },
   groups: { label: 'Groups, one a line, as the site names them in Cache-Groups', example: 'timetables' },
-} as const // prettier-ignore
+} as const
 const MANNERS = [
   { value: 'hard', title: 'Remove: the next visitor waits for the origin' },
   {
@@ -63,9 +66,7 @@ const what = (): PurgeWhat => {
 }
 const purge = async (): Promise<void> => {
   const order = { ...what(), manner: manner.value }
-  const result = await problems.catching(() =>
-    callApi('POST', `/sites/${props.site.id}/purges`, PurgeResult, order),
-  )
+  const result = await problems.catching(() => callApi('POST', `/sites/${props.site.id}/purges`, PurgeResult, order))
   if (result === undefined) return
   done.value = `${howMany(result.purged, 'stored response')} ${manner.value === 'soft' ? 'marked stale' : 'removed'}.`
   emit('changed')

@@ -49,9 +49,7 @@ const fields = computed(() =>
         </thead>
         <tbody>
           <tr v-for="size in check.sizes" :key="size.coding + size.level">
-            <th scope="row">
-              {{ CODINGS[size.coding] }}{{ size.coding === 'none' ? '' : ` ${size.level}` }}
-            </th>
+            <th scope="row">{{ CODINGS[size.coding] }}{{ size.coding === 'none' ? '' : ` ${size.level}` }}</th>
             <td class="num">{{ bytes(size.bytes) }}</td>
             <td class="wide">
               <div class="bars">

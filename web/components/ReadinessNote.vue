@@ -32,10 +32,18 @@ const sentence = computed(() => {
   const { pages, waiting, pictures, picturesMade } = state.value
   const made = `${howMany(picturesMade, 'picture')} converted`
   const waits = [
-    ...(pages > 0 ? [`${howMany(pages, 'page')} made with the previous setup ${pages === 1 ? 'is' : 'are'} being updated; until then visitors get the old ${pages === 1 ? 'one' : 'ones'}`] : []),
+    ...(pages > 0
+      ? [
+          `${howMany(pages, 'page')} made with the previous setup ${pages === 1 ? 'is' : 'are'} being updated; until then visitors get the old ${pages === 1 ? 'one' : 'ones'}`,
+        ]
+      : []),
     ...(waiting - pictures > 0 ? [`${howMany(waiting - pictures, 'page')} still being rewritten`] : []),
-    ...(pictures > 0 ? [`${howMany(pictures, 'picture')} still to be converted; until then visitors get a quick version or the original`] : []),
-  ] // prettier-ignore
+    ...(pictures > 0
+      ? [
+          `${howMany(pictures, 'picture')} still to be converted; until then visitors get a quick version or the original`,
+        ]
+      : []),
+  ]
   return waits.length === 0 ? `${made}; nothing is waiting.` : `${made}. ${waits.join('. ')}.`
 })
 </script>

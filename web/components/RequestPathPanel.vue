@@ -80,8 +80,8 @@ const apply = async (): Promise<void> => {
     <ActionButton type="submit" color="primary" variant="flat" :under-way="asking">Explain</ActionButton>
   </form>
   <p class="muted small">
-    A real request to {{ channel === 'live' ? site.liveHost : site.trialHost }}. An empty Cookie field is a
-    signed-out visitor with an empty browser.
+    A real request to {{ channel === 'live' ? site.liveHost : site.trialHost }}. An empty Cookie field is a signed-out
+    visitor with an empty browser.
   </p>
   <template v-if="result">
     <p role="status">

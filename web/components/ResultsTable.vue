@@ -15,9 +15,7 @@ const props = defineProps<{ results: readonly PageResult[]; scale?: RulerScale }
 defineSlots<{ default?: (of: { result: PageResult }) => unknown }>()
 
 const own = computed(
-  () =>
-    props.scale ??
-    rulerScale(props.results.flatMap(({ sides }) => sides.flatMap(({ values }) => values.lcpMs))),
+  () => props.scale ?? rulerScale(props.results.flatMap(({ sides }) => sides.flatMap(({ values }) => values.lcpMs))),
 )
 const summary = computed(() => (props.results.length > 1 ? headline(props.results) : []))
 const ENDED = {
@@ -44,9 +42,7 @@ const lead = ({ sentence }: PageVerdict): string => /^[^,:.]+(?:\.\d+ s)?/.exec(
       <span class="muted">on {{ result.visitorName }}</span>
     </h3>
     <p v-if="result.verdict" class="verdict" :class="{ broken: result.verdict.kind === 'broken' }">
-      <strong>{{ lead(result.verdict) }}</strong>{{
-        result.verdict.sentence.slice(lead(result.verdict).length)
-      }}
+      <strong>{{ lead(result.verdict) }}</strong>{{ result.verdict.sentence.slice(lead(result.verdict).length) }}
     </p>
     <slot :result="result" />
     <p v-for="other in result.otherVerdicts" :key="other.from" class="verdict small">

@@ -19,8 +19,8 @@ const loads = computed(() => planRuns({ sides: ['live', 'trial'], ...choice.valu
     <form class="panel dialog" @submit.prevent="emit('start', choice)">
       <h2>Retest: live and trial side by side</h2>
       <p class="muted small">
-        Both are loaded in turn, run by run, so that a slow minute falls on both. It ends after six pairs when
-        they are clear, else it goes on to the most.
+        Both are loaded in turn, run by run, so that a slow minute falls on both. It ends after six pairs when they are
+        clear, else it goes on to the most.
       </p>
       <div class="columns">
         <MeasurementChoice

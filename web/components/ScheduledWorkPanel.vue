@@ -30,8 +30,7 @@ const { saving: ending, save: end } = useSaving(() => put(null))
 
 <template>
   <p class="muted small">
-    Content systems publish scheduled posts when a request reaches them. While visitors get stored pages, none
-    does.
+    Content systems publish scheduled posts when a request reaches them. While visitors get stored pages, none does.
     <template v-if="proposed !== '' && site.scheduledWork === null"
       >The home page calls <code>{{ proposed }}</code> for it.</template
     >
@@ -47,18 +46,10 @@ const { saving: ending, save: end } = useSaving(() => put(null))
       suffix="minutes"
       label="Every"
     />
-    <ActionButton size="small" :disabled="path.trim() === ''" :under-way="saving" @click="save"
-      >Call it</ActionButton
-    >
-    <ActionButton v-if="site.scheduledWork" size="small" :under-way="ending" @click="end"
-      >Stop calling it</ActionButton
-    >
+    <ActionButton size="small" :disabled="path.trim() === ''" :under-way="saving" @click="save">Call it</ActionButton>
+    <ActionButton v-if="site.scheduledWork" size="small" :under-way="ending" @click="end">Stop calling it</ActionButton>
   </form>
-  <p
-    v-if="site.scheduledWork?.last"
-    role="status"
-    :class="{ failed: site.scheduledWork.last.problem !== null }"
-  >
+  <p v-if="site.scheduledWork?.last" role="status" :class="{ failed: site.scheduledWork.last.problem !== null }">
     {{ site.scheduledWork.last.problem ?? `Called ${when(site.scheduledWork.last.at)}; it answered.` }}
   </p>
 </template>

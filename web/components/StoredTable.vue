@@ -35,9 +35,7 @@ const load = async (): Promise<void> => {
     offset: offset.value,
     limit: LIMIT,
   }
-  const found = await problems.catching(() =>
-    callApi('POST', `/sites/${props.site.id}/store`, StorePage, query),
-  )
+  const found = await problems.catching(() => callApi('POST', `/sites/${props.site.id}/store`, StorePage, query))
   if (found !== undefined && mine === newest) page.value = found
 }
 watch([text, pagesOnly, state, sort, descending, () => props.channel], () => (offset.value = 0))
@@ -69,8 +67,7 @@ const FROM = {
   heuristic: 'by Last-Modified',
   none: 'checked each time',
 } as const
-const fresh = (ttlS: number): string =>
-  ttlS > 0 ? roughlyInWords(ttlS) : `stale for ${roughlyInWords(-ttlS)}`
+const fresh = (ttlS: number): string => (ttlS > 0 ? roughlyInWords(ttlS) : `stale for ${roughlyInWords(-ttlS)}`)
 const sizes = (kept: Record<string, number>): string =>
   Object.entries(kept)
     .map(([coding, size]) => `${coding} ${bytes(size)}`)

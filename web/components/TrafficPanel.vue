@@ -9,8 +9,7 @@ import { bytes, howMany, seconds, when, whole } from '../words/show.ts'
 /** What delivery answered, how, and why: from its own decision log. */
 const props = defineProps<{ traffic: Traffic; site: Site }>()
 /** A kind by the name the check of the site gave it; one the owner named has its own. */
-const kindName = (kind: string): string =>
-  props.site.check.kinds.find(({ pattern }) => pattern === kind)?.name ?? kind
+const kindName = (kind: string): string => props.site.check.kinds.find(({ pattern }) => pattern === kind)?.name ?? kind
 const live = computed(() => props.traffic.channels.find(({ channel }) => channel === 'live'))
 const late = computed(() =>
   props.traffic.channels
@@ -19,14 +18,11 @@ const late = computed(() =>
     .join(' and '),
 )
 const ratio = computed(() =>
-  live.value === undefined || live.value.requests === 0
-    ? null
-    : (100 * live.value.hits) / live.value.requests,
+  live.value === undefined || live.value.requests === 0 ? null : (100 * live.value.hits) / live.value.requests,
 )
 const outcomes = computed(() => Object.entries(live.value?.outcomes ?? {}).sort((a, b) => b[1] - a[1]))
 const recent = computed(() => props.traffic.recent.slice(0, 12))
-const percent = (part: number, all: number): string =>
-  all === 0 ? '–' : `${((100 * part) / all).toFixed(0)} %`
+const percent = (part: number, all: number): string => (all === 0 ? '–' : `${((100 * part) / all).toFixed(0)} %`)
 const shortStatus = (text: string): string => text.replace(/^zest-lamp; /, '')
 </script>
 
@@ -38,15 +34,14 @@ const shortStatus = (text: string): string => text.replace(/^zest-lamp; /, '')
   <p v-else>
     {{ whole(live.requests) }} requests to {{ site.liveHost
     }}<template v-if="ratio !== null">, {{ ratio.toFixed(0) }} % answered from the store</template>,
-    {{ bytes(live.bytes) }} sent, {{ percent(live.hitBytes, live.bytes) }} of it from the store. Hits have
-    saved visitors {{ roughlyInWords(live.savedMs / 1000) }} of server wait, and the origin
-    {{ whole(live.hits) }} requests. The store holds {{ whole(live.storedAddresses) }} responses,
-    {{ bytes(live.storedBytes) }}.
+    {{ bytes(live.bytes) }} sent, {{ percent(live.hitBytes, live.bytes) }} of it from the store. Hits have saved
+    visitors {{ roughlyInWords(live.savedMs / 1000) }} of server wait, and the origin {{ whole(live.hits) }} requests.
+    The store holds {{ whole(live.storedAddresses) }} responses, {{ bytes(live.storedBytes) }}.
   </p>
   <p v-if="late !== ''" class="late">
-    {{ late }} went out as the origin makes them, without what remedies do to pages: rewriting took longer
-    than the {{ PATIENCE_MS / 1000 }} s a visitor is made to wait. The page cache, which keeps rewritten
-    pages, helps, and so do fewer remedies of reach page.
+    {{ late }} went out as the origin makes them, without what remedies do to pages: rewriting took longer than the
+    {{ PATIENCE_MS / 1000 }} s a visitor is made to wait. The page cache, which keeps rewritten pages, helps, and so do
+    fewer remedies of reach page.
   </p>
   <template v-if="traffic.unrewritten.length > 0">
     <p class="unrewritten">

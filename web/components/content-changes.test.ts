@@ -52,15 +52,14 @@ test('the field for an HMAC is saved, and a new address shown', async () => {
   expect(button(host, 'Save').disabled).toBe(true)
   await type(field(host, 'HMAC field (optional)'), 'x-signature')
   host.querySelector('form')!.dispatchEvent(new Event('submit'))
-  await expect.poll(() => asked.findLast(({ what }) => what.startsWith('PUT'))?.body).toEqual({ hmacField: 'x-signature' }) // prettier-ignore
+  await expect
+    .poll(() => asked.findLast(({ what }) => what.startsWith('PUT'))?.body)
+    .toEqual({ hmacField: 'x-signature' })
   await press(host, 'Make a new address')
   await expect.poll(() => textOf(host)).toContain('content-changes/k2')
 })
 
-const changes = (
-  more: Partial<Site['changes']> = {},
-  watching: Partial<Site['changes']['watching']> = {},
-) => ({
+const changes = (more: Partial<Site['changes']> = {}, watching: Partial<Site['changes']['watching']> = {}) => ({
   told: null,
   lifetimes: 'short' as const,
   ...more,
@@ -69,11 +68,7 @@ const changes = (
 test.each([
   [{}, { at: '2026-11-29T10:00:00.000Z' }, 'neither a feed nor a sitemap with dates'],
   [{}, {}, 'about to be looked at'],
-  [
-    {},
-    { at: '2026-11-29T10:00:00.000Z', problem: '/feed answers with status 500.' },
-    '/feed answers with status 500.',
-  ],
+  [{}, { at: '2026-11-29T10:00:00.000Z', problem: '/feed answers with status 500.' }, '/feed answers with status 500.'],
   [{}, { enabled: false }, 'switched off'],
 ])('a notice says that pages are kept for ten minutes, and why: %j %j', (more, watching, why) => {
   answering({})
@@ -91,7 +86,5 @@ test.each([{ told: 'calls' as const }, { told: 'watching' as const }, { lifetime
 test('the owner may keep pages as long as they set anyway', async () => {
   const asked = answering({ 'PUT /sites/quay/watch': aSite(), 'GET /sites': [aSite()] })
   await press(mounted(ChangesNotice, { site: aSite({ changes: changes() }) }), 'Use my lifetimes anyway')
-  await expect
-    .poll(() => asked.find(({ what }) => what.startsWith('PUT'))?.body)
-    .toEqual({ lifetimes: 'as-set' })
+  await expect.poll(() => asked.find(({ what }) => what.startsWith('PUT'))?.body).toEqual({ lifetimes: 'as-set' })
 })

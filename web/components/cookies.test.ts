@@ -12,11 +12,38 @@ import { field, mounted, press, textOf, textsOf, type } from '../testing/mounted
 import CookiePanel from './CookiePanel.vue'
 
 afterEach(() => vi.unstubAllGlobals())
-const found = (name: string, effect: CookieFinding['effect'], treated: CookieFinding['treated']): CookieFinding => ({ name, effect, sentence: `does ${effect}`, treated, paths: [] }) // prettier-ignore
-const job = (state: Job['state']): Job => ({ id: 's', siteId: 'quay', kind: 'cookie-search', title: 'Cookies', subjectId: 'c', state, done: 1, total: 1, now: '', msLeft: null, error: null, createdAt: '2026-11-26T08:00:00.000Z', finishedAt: null }) as Job // prettier-ignore
+const found = (name: string, effect: CookieFinding['effect'], treated: CookieFinding['treated']): CookieFinding => ({
+  name,
+  effect,
+  sentence: `does ${effect}`,
+  treated,
+  paths: [],
+})
+const job = (state: Job['state']): Job =>
+  ({
+    id: 's',
+    siteId: 'quay',
+    kind: 'cookie-search',
+    title: 'Cookies',
+    subjectId: 'c',
+    state,
+    done: 1,
+    total: 1,
+    now: '',
+    msLeft: null,
+    error: null,
+    createdAt: '2026-11-26T08:00:00.000Z',
+    finishedAt: null,
+  }) as Job
 const trial = { setup: emptySetup(), revision: 1, changes: [], basedOn: 1, openEntryId: null }
 const shown = async (findings: CookieFinding[], more: Record<string, unknown> = {}) => {
-  const asked = answering({ 'GET /sites/quay/cookies': { findings }, 'PUT /sites/quay/trial': trial, 'GET /sites/quay/privacy': { needed: [], latest: null }, 'POST /sites/quay/cookies/searches': job('queued'), ...more }) // prettier-ignore
+  const asked = answering({
+    'GET /sites/quay/cookies': { findings },
+    'PUT /sites/quay/trial': trial,
+    'GET /sites/quay/privacy': { needed: [], latest: null },
+    'POST /sites/quay/cookies/searches': job('queued'),
+    ...more,
+  })
   const host = mounted(CookiePanel, { site: aSite() })
   Object.assign(useBench(), { siteId: 'quay', trial })
   await expect.poll(() => whatOf(asked)).toContain('GET /sites/quay/cookies')
@@ -46,7 +73,9 @@ describe('a cookie', () => {
     expect(setup.remedies.pageCache.harmlessCookies).toContain('seen')
   })
   test('stays as it was when the trial cannot be changed', async () => {
-    const { host } = await shown([found('seen', 'none', 'unknown')], { 'PUT /sites/quay/trial': refusal('A check is under way.') }) // prettier-ignore
+    const { host } = await shown([found('seen', 'none', 'unknown')], {
+      'PUT /sites/quay/trial': refusal('A check is under way.'),
+    })
     await expect.poll(() => textsOf(host, 'tbody button')).toEqual(['Treat as harmless'])
     await press(host, 'Treat as harmless')
     await nextTick()

@@ -12,13 +12,18 @@ afterEach(() => vi.unstubAllGlobals())
 
 const bodyOf = (asked: { what: string; body: unknown }[], what: string) =>
   asked.findLast((one) => one.what === what)?.body
-const finding = (code: string, sentence: string, evidence: string[]) => ({ code, level: 'note' as const, sentence, evidence }) // prettier-ignore
+const finding = (code: string, sentence: string, evidence: string[]) => ({
+  code,
+  level: 'note' as const,
+  sentence,
+  evidence,
+})
 const withFinding = (...found: Parameters<typeof finding>) =>
   aSite({ check: { ...aSite().check, findings: [finding(...found)] } })
 
 test('a cache at the host: what was found, and the request that purges it', async () => {
   const asked = answering({ 'PUT /sites/quay/host-cache': aSite(), 'GET /sites': [] })
-  const host = mounted(HostCachePanel, { site: withFinding('accelerator', 'Another cache (front) is at work.', []) }) // prettier-ignore
+  const host = mounted(HostCachePanel, { site: withFinding('accelerator', 'Another cache (front) is at work.', []) })
   expect(textOf(host)).toContain('Another cache (front) is at work.')
   await type(field(host, 'Address of the request'), '/purge{path}')
   host.querySelector('textarea')!.value = 'x-key: a:b'
@@ -27,7 +32,12 @@ test('a cache at the host: what was found, and the request that purges it', asyn
   await expect
     .poll(() => bodyOf(asked, 'PUT /sites/quay/host-cache'))
     .toEqual({
-      hostCache: { method: 'PURGE', address: '/purge{path}', everything: '/*', fields: [{ name: 'x-key', value: 'a:b' }] }, // prettier-ignore
+      hostCache: {
+        method: 'PURGE',
+        address: '/purge{path}',
+        everything: '/*',
+        fields: [{ name: 'x-key', value: 'a:b' }],
+      },
     })
 })
 test('scheduled work: the address that pages call is proposed', async () => {
@@ -35,7 +45,9 @@ test('scheduled work: the address that pages call is proposed', async () => {
   const host = mounted(ScheduledWorkPanel, { site: withFinding('scheduled-work', 'x', ['/cron/run']) })
   expect(field(host, 'Address to call').value).toBe('/cron/run')
   await press(host, 'Call it')
-  await expect.poll(() => bodyOf(asked, 'PUT /sites/quay/scheduled-work')).toEqual({ scheduledWork: { path: '/cron/run', everyMinutes: 5 } }) // prettier-ignore
+  await expect
+    .poll(() => bodyOf(asked, 'PUT /sites/quay/scheduled-work'))
+    .toEqual({ scheduledWork: { path: '/cron/run', everyMinutes: 5 } })
 })
 
 describe('what is ready of a site', () => {

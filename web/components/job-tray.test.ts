@@ -7,9 +7,22 @@ import { mounted, press, textOf } from '../testing/mounted.ts'
 import JobTray from './JobTray.vue'
 
 const job = (more: Partial<Job> = {}): Job => ({
-  id: 'a', siteId: 'quay', kind: 'measure', title: 'Measuring', subjectId: 'm', state: 'running', done: 3, total: 12, now: 'Home page, run 3 of 12', msLeft: 42_000, skip: null, error: null,
-  createdAt: '2026-11-26T08:00:00.000Z', finishedAt: null, ...more,
-}) // prettier-ignore
+  id: 'a',
+  siteId: 'quay',
+  kind: 'measure',
+  title: 'Measuring',
+  subjectId: 'm',
+  state: 'running',
+  done: 3,
+  total: 12,
+  now: 'Home page, run 3 of 12',
+  msLeft: 42_000,
+  skip: null,
+  error: null,
+  createdAt: '2026-11-26T08:00:00.000Z',
+  finishedAt: null,
+  ...more,
+})
 const tray = async (...all: Job[]): Promise<HTMLElement> => {
   const host = mounted(JobTray)
   all.forEach((one) => useJobs().take(one))
@@ -26,7 +39,10 @@ describe('work under way', () => {
   })
   test('tells a listener how far it is', async () => {
     const bar = (await tray(job())).querySelector('[role=progressbar]')!
-    expect([bar.getAttribute('aria-label'), bar.getAttribute('aria-valuenow')]).toEqual(['Measuring: 3 of 12 steps', '25']) // prettier-ignore
+    expect([bar.getAttribute('aria-label'), bar.getAttribute('aria-valuenow')]).toEqual([
+      'Measuring: 3 of 12 steps',
+      '25',
+    ])
   })
   test('that waits for something offers to skip it', async () => {
     const asked: string[] = []
@@ -40,9 +56,7 @@ describe('work under way', () => {
     const asked: string[] = []
     vi.stubGlobal('fetch', (path: string) => {
       asked.push(path)
-      return Promise.resolve(
-        Response.json(job({ state: 'cancelled', finishedAt: '2026-11-26T09:00:00.000Z' })),
-      )
+      return Promise.resolve(Response.json(job({ state: 'cancelled', finishedAt: '2026-11-26T09:00:00.000Z' })))
     })
     const host = await tray(job({ state: 'queued' }))
     expect(textOf(host)).toContain('waiting')
@@ -51,14 +65,18 @@ describe('work under way', () => {
     expect(asked).toEqual(['/api/v1/jobs/a/cancel'])
   })
   test('hides what ended before it', async () => {
-    const text = textOf(await tray(job(), job({ id: 'b', title: 'Earlier', state: 'done', createdAt: '2026-11-26T07:00:00.000Z' }))) // prettier-ignore
+    const text = textOf(
+      await tray(job(), job({ id: 'b', title: 'Earlier', state: 'done', createdAt: '2026-11-26T07:00:00.000Z' })),
+    )
     expect(text).not.toContain('Earlier')
   })
 })
 
 describe('when nothing is under way', () => {
   test('what failed last says why', async () => {
-    expect(textOf(await tray(job({ state: 'failed', error: 'The origin does not answer.' })))).toContain('The origin does not answer.') // prettier-ignore
+    expect(textOf(await tray(job({ state: 'failed', error: 'The origin does not answer.' })))).toContain(
+      'The origin does not answer.',
+    )
   })
   test('and nothing ever was, there is no tray', async () => {
     expect((await tray()).querySelector('footer')).toBeNull()

@@ -17,13 +17,13 @@ describe('results', () => {
   })
   test('of one visitor are never mixed with those of another', () => {
     const laptop = aPageResult('slower', {}, { visitorId: 'laptop', visitorName: 'Laptop' })
-    expect(textsOf(table(aPageResult('faster'), laptop), 'h3')).toEqual(['Home page on Phone', 'Home page on Laptop']) // prettier-ignore
+    expect(textsOf(table(aPageResult('faster'), laptop), 'h3')).toEqual(['Home page on Phone', 'Home page on Laptop'])
     expect(textsOf(table(aPageResult('faster'), laptop), '.verdict')).toEqual(['said faster', 'said slower'])
   })
   test('say how sure they are: noise, pairs, and why it ended', () => {
     const gains = { lcpMs: { shift: 480, low: 410, high: 560, confidence: 0.95, pairs: 6 } }
     const noise = { lcpMs: 60, from: 'repeats' as const }
-    const text = textOf(table(aPageResult('faster', { gains, ended: 'clear' }, { noise })).querySelector('.noise')) // prettier-ignore
+    const text = textOf(table(aPageResult('faster', { gains, ended: 'clear' }, { noise })).querySelector('.noise'))
     for (const part of ['differ by 0.06 s', 'by the repeats', '6 pairs', 'ended early, it was clear'])
       expect(text).toContain(part)
   })
@@ -38,7 +38,12 @@ describe('results', () => {
 describe('what a measurement is to cover', () => {
   const many = aSite({ sample: ['a', 'b', 'c', 'd'].map((id) => ({ id, path: `/${id}`, kind: '' })) })
   test('is at first three pages as every visitor, on a first visit', () => {
-    expect(firstChoice(many, 6)).toEqual({ pageIds: ['a', 'b', 'c'], visitorIds: ['phone', 'laptop'], visit: 'first', runs: 6 }) // prettier-ignore
+    expect(firstChoice(many, 6)).toEqual({
+      pageIds: ['a', 'b', 'c'],
+      visitorIds: ['phone', 'laptop'],
+      visit: 'first',
+      runs: 6,
+    })
   })
   test.each([
     [{ pageIds: [] }, false],
@@ -50,7 +55,7 @@ describe('what a measurement is to cover', () => {
   })
   test('says how many page loads that is at most, as it is chosen', async () => {
     const orders: unknown[] = []
-    mounted(RetestDialog, { site: aSite(), modelValue: true, onStart: (order: unknown) => orders.push(order) }) // prettier-ignore
+    mounted(RetestDialog, { site: aSite(), modelValue: true, onStart: (order: unknown) => orders.push(order) })
     await expect.poll(() => document.querySelector('.dialog')).not.toBeNull()
     const dialog = document.querySelector('.dialog')!
     const loads = (): number => Number(/at most (\d+) page loads/.exec(textOf(dialog))![1])

@@ -17,7 +17,21 @@ const opened = async (host: Element, name: string): Promise<Element> => {
   await expect.poll(() => document.querySelector('.dialog')).not.toBeNull()
   return document.querySelector('.dialog')!
 }
-const job = { id: 'j', siteId: 'quay', kind: 'privacy-check', title: 'Privacy check', subjectId: 'p', state: 'queued', done: 0, total: 1, now: '', msLeft: null, error: null, createdAt: '2026-11-26T08:00:00.000Z', finishedAt: null } // prettier-ignore
+const job = {
+  id: 'j',
+  siteId: 'quay',
+  kind: 'privacy-check',
+  title: 'Privacy check',
+  subjectId: 'p',
+  state: 'queued',
+  done: 0,
+  total: 1,
+  now: '',
+  msLeft: null,
+  error: null,
+  createdAt: '2026-11-26T08:00:00.000Z',
+  finishedAt: null,
+}
 
 describe('the privacy check', () => {
   const shown = (latest: Partial<PrivacyCheck> | null = null, answer: unknown = job) => {
@@ -29,7 +43,7 @@ describe('the privacy check', () => {
   const fill = async (dialog: Element) => {
     await type(field(dialog, 'Name of the first visitor'), 'rider')
     await type(field(dialog, 'Name of the second visitor'), 'second')
-    for (const one of dialog.querySelectorAll<HTMLInputElement>('input[type=password]')) await type(one, 'season') // prettier-ignore
+    for (const one of dialog.querySelectorAll<HTMLInputElement>('input[type=password]')) await type(one, 'season')
   }
   test('needs both visitors, and sends them by the fields of the site’s form', async () => {
     const { asked, host } = shown()
@@ -53,7 +67,14 @@ describe('the privacy check', () => {
     await type(field(dialog, 'Cookie field of the first browser'), ' sid=a ')
     await type(field(dialog, 'Cookie field of the second browser'), 'sid=b')
     dialog.dispatchEvent(new Event('submit'))
-    await expect.poll(() => asked[0]?.body).toMatchObject({ visitors: [{ kind: 'cookie', cookie: 'sid=a' }, { kind: 'cookie', cookie: 'sid=b' }] }) // prettier-ignore
+    await expect
+      .poll(() => asked[0]?.body)
+      .toMatchObject({
+        visitors: [
+          { kind: 'cookie', cookie: 'sid=a' },
+          { kind: 'cookie', cookie: 'sid=b' },
+        ],
+      })
   })
   test('that is not run after all forgets what was typed', async () => {
     const { host } = shown()
@@ -61,7 +82,10 @@ describe('the privacy check', () => {
     await fill(dialog)
     await press(dialog, 'Cancel')
     const again = await opened(host, 'Run the privacy check')
-    expect([...again.querySelectorAll<HTMLInputElement>('input[type=password]')].map(({ value }) => value)).toEqual(['', '']) // prettier-ignore
+    expect([...again.querySelectorAll<HTMLInputElement>('input[type=password]')].map(({ value }) => value)).toEqual([
+      '',
+      '',
+    ])
   })
   test('that is refused keeps it, so that one field may be mended', async () => {
     const { asked, host } = shown(null, refusal('There is no form on /sign-in.'))
@@ -73,21 +97,36 @@ describe('the privacy check', () => {
   })
   test.each([
     [null, 'It has not been run yet.'],
-    [{ state: 'passed', current: true, pages: 8, stored: 12 }, 'nothing of one visitor reached another, and all saw what is theirs, on 8 pages, with 12 answers from the store.'],
+    [
+      { state: 'passed', current: true, pages: 8, stored: 12 },
+      'nothing of one visitor reached another, and all saw what is theirs, on 8 pages, with 12 answers from the store.',
+    ],
     [{ state: 'passed', current: false }, 'with other settings. Run it again for these.'],
     [{ state: 'failed' }, 'did not get to an end.'],
-    [{ state: 'leaks', current: true, leaks: [{}] }, '1 thing of one visitor reached another. This cannot be published.'],
+    [
+      { state: 'leaks', current: true, leaks: [{}] },
+      '1 thing of one visitor reached another. This cannot be published.',
+    ],
   ] as const)('%j is told: %s', (latest, words) => {
-    const leak = { path: '/', kind: 'secret', sentence: '', what: 'x', owner: { visitor: 'a', status: 200, excerpt: 'own', cacheStatus: '' }, reached: { visitor: 'b', status: 200, excerpt: 'seen', cacheStatus: 'hit' } } as const
+    const leak = {
+      path: '/',
+      kind: 'secret',
+      sentence: '',
+      what: 'x',
+      owner: { visitor: 'a', status: 200, excerpt: 'own', cacheStatus: '' },
+      reached: { visitor: 'b', status: 200, excerpt: 'seen', cacheStatus: 'hit' },
+    } as const
     const leaks = latest !== null && 'leaks' in latest ? [leak] : []
-    const { host } = shown(latest === null ? null : ({ at: '2026-11-26T08:00:00.000Z', pages: 1, stored: 1, ...latest, leaks } as never))
+    const { host } = shown(
+      latest === null ? null : ({ at: '2026-11-26T08:00:00.000Z', pages: 1, stored: 1, ...latest, leaks } as never),
+    )
     expect(textOf(host)).toContain(words)
     expect(textsOf(host, 'pre')).toEqual(leaks.length === 0 ? [] : ['own', 'seen'])
-  }) // prettier-ignore
+  })
 })
 
 describe('a certificate', () => {
-  const areas = (dialog: Element) => [...dialog.querySelectorAll<HTMLTextAreaElement>('textarea:not([aria-hidden])')] // prettier-ignore
+  const areas = (dialog: Element) => [...dialog.querySelectorAll<HTMLTextAreaElement>('textarea:not([aria-hidden])')]
   const write = async (dialog: Element) => {
     for (const area of areas(dialog)) {
       area.value = 'PEM'
@@ -114,7 +153,10 @@ describe('a certificate', () => {
   })
   test('of the owner’s can be replaced or given up; one made here can only be replaced', () => {
     const own = aSite({ certificate: { names: ['quay.example'], validUntil: '2027-01-01T00:00:00.000Z' } })
-    expect(textsOf(mounted(CertificatePanel, { site: own }), 'button')).toEqual(['Replace your own certificate …', 'Go back to one made here']) // prettier-ignore
-    expect(textsOf(mounted(CertificatePanel, { site: aSite() }), 'button')).toEqual(['Use your own certificate …']) // prettier-ignore
+    expect(textsOf(mounted(CertificatePanel, { site: own }), 'button')).toEqual([
+      'Replace your own certificate …',
+      'Go back to one made here',
+    ])
+    expect(textsOf(mounted(CertificatePanel, { site: aSite() }), 'button')).toEqual(['Use your own certificate …'])
   })
 })

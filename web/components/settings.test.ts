@@ -9,10 +9,11 @@ import OptionField from './OptionField.vue'
 
 afterEach(() => vi.unstubAllGlobals())
 
-const option = (input: RemedyOption['input']): RemedyOption => ({ key: 'k', label: 'Setting', hint: 'Why.', input }) as RemedyOption // prettier-ignore
+const option = (input: RemedyOption['input']): RemedyOption =>
+  ({ key: 'k', label: 'Setting', hint: 'Why.', input }) as RemedyOption
 const shown = (input: RemedyOption['input'], value: unknown) => {
   const told: unknown[] = []
-  const host = mounted(OptionField, { option: option(input), value, onChange: (next: unknown) => told.push(next) }) // prettier-ignore
+  const host = mounted(OptionField, { option: option(input), value, onChange: (next: unknown) => told.push(next) })
   return { host, told }
 }
 
@@ -26,7 +27,7 @@ describe('a duration', () => {
     [0, '0', 'hours'],
   ])('of %i s stands as %s %s: the largest unit that is whole', (seconds, amount, unit) => {
     const { host } = shown({ kind: 'duration' }, seconds)
-    expect([field(host, 'Setting').value, textOf(host.querySelector('.v-select__selection'))]).toEqual([amount, unit]) // prettier-ignore
+    expect([field(host, 'Setting').value, textOf(host.querySelector('.v-select__selection'))]).toEqual([amount, unit])
   })
   test('is told in seconds, whatever unit it was given in', async () => {
     const { host, told } = shown({ kind: 'duration' }, 7200)
@@ -68,25 +69,58 @@ test('a switch tells on and off', async () => {
   expect(told).toEqual([true])
 })
 test('a choice tells what stands for it, not its words', async () => {
-  const { host, told } = shown({ kind: 'choice', choices: [{ value: 'defer', title: 'is deferred' }, { value: 'end', title: 'moves to the end' }] }, 'defer') // prettier-ignore
+  const { host, told } = shown(
+    {
+      kind: 'choice',
+      choices: [
+        { value: 'defer', title: 'is deferred' },
+        { value: 'end', title: 'moves to the end' },
+      ],
+    },
+    'defer',
+  )
   // What the list shows is for whoever holds the setting; here nobody does.
   await choose(host, 'Setting', 'moves to the end').catch(() => undefined)
   expect(told.at(-1)).toBe('end')
 })
 
 describe('kinds of pages', () => {
-  const story: PageKind = { name: 'Stories', paths: ['/stories/*'], lifetimeS: 7200, overrule: true, ignoredCookies: ['seen'], sessionCookies: [] } // prettier-ignore
-  const plain: PageKind = { name: 'Plain', paths: ['/plain'], lifetimeS: null, overrule: false, ignoredCookies: [], sessionCookies: [] } // prettier-ignore
+  const story: PageKind = {
+    name: 'Stories',
+    paths: ['/stories/*'],
+    lifetimeS: 7200,
+    overrule: true,
+    ignoredCookies: ['seen'],
+    sessionCookies: [],
+  }
+  const plain: PageKind = {
+    name: 'Plain',
+    paths: ['/plain'],
+    lifetimeS: null,
+    overrule: false,
+    ignoredCookies: [],
+    sessionCookies: [],
+  }
   const list = () => {
     const told: PageKind[][] = []
-    const host = mounted(KindsField, { kinds: [story, plain], label: 'Kinds', hint: '', onChange: (next: PageKind[]) => told.push(next) }) // prettier-ignore
+    const host = mounted(KindsField, {
+      kinds: [story, plain],
+      label: 'Kinds',
+      hint: '',
+      onChange: (next: PageKind[]) => told.push(next),
+    })
     return { host, told }
   }
   const submit = () => document.querySelector('.dialog')!.dispatchEvent(new Event('submit'))
 
   test('tell their rules in words', () => {
     const rows = textsOf(list().host, 'tbody tr td:nth-child(3), tbody tr td:nth-child(4)')
-    expect(rows).toEqual(['2 hours', 'stored although the origin forbids it; shared by visitors with seen', 'as other pages', 'none']) // prettier-ignore
+    expect(rows).toEqual([
+      '2 hours',
+      'stored although the origin forbids it; shared by visitors with seen',
+      'as other pages',
+      'none',
+    ])
   })
   test('one is changed in its place; the order says which counts', async () => {
     const { host, told } = list()
@@ -110,7 +144,14 @@ describe('kinds of pages', () => {
     field(dialog, 'Store for signed-out visitors although the origin forbids it or sets cookies').click()
     await expect.poll(() => textOf(dialog)).toContain('privacy check')
     submit()
-    expect(told[0]?.[2]).toEqual({ name: 'Fares', paths: ['/fares', '/prices'], lifetimeS: null, overrule: true, ignoredCookies: [], sessionCookies: [] }) // prettier-ignore
+    expect(told[0]?.[2]).toEqual({
+      name: 'Fares',
+      paths: ['/fares', '/prices'],
+      lifetimeS: null,
+      overrule: true,
+      ignoredCookies: [],
+      sessionCookies: [],
+    })
   })
   test('one is taken out by itself', async () => {
     const { host, told } = list()

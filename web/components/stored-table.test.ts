@@ -8,14 +8,35 @@ import { button, field, mounted, press, textOf, textsOf, type } from '../testing
 import StoredTable from './StoredTable.vue'
 
 afterEach(() => vi.unstubAllGlobals())
-const entry = (address: string, more: object = {}): StorePage['entries'][number] => ({ address, channel: 'live', status: 200, contentType: 'text/html', state: 'fresh', since: 0, ttlS: 3600, lifetimeFrom: 'owner', kind: null, bytes: { br: 4000, identity: 20_000 }, hits: 3, variants: [], last: null, ...more }) // prettier-ignore
-const shown = async (
-  channel: 'live' | 'trial' = 'live',
-  page: StorePage = { total: 250, entries: [entry('/a')] },
-) => {
-  const asked = answering({ 'POST /sites/quay/store': page, 'POST /sites/quay/purges': { purged: 1 }, 'POST /sites/quay/refreshes': [] }) // prettier-ignore
+const entry = (address: string, more: object = {}): StorePage['entries'][number] => ({
+  address,
+  channel: 'live',
+  status: 200,
+  contentType: 'text/html',
+  state: 'fresh',
+  since: 0,
+  ttlS: 3600,
+  lifetimeFrom: 'owner',
+  kind: null,
+  bytes: { br: 4000, identity: 20_000 },
+  hits: 3,
+  variants: [],
+  last: null,
+  ...more,
+})
+const shown = async (channel: 'live' | 'trial' = 'live', page: StorePage = { total: 250, entries: [entry('/a')] }) => {
+  const asked = answering({
+    'POST /sites/quay/store': page,
+    'POST /sites/quay/purges': { purged: 1 },
+    'POST /sites/quay/refreshes': [],
+  })
   const told: unknown[] = []
-  const host = mounted(StoredTable, { site: aSite(), channel, onExplain: (address: string) => told.push(address), onChanged: () => told.push('changed') }) // prettier-ignore
+  const host = mounted(StoredTable, {
+    site: aSite(),
+    channel,
+    onExplain: (address: string) => told.push(address),
+    onChanged: () => told.push('changed'),
+  })
   await expect.poll(() => textOf(host)).toMatch(/of 250|Nothing stored/)
   return { asked, host, told }
 }
@@ -24,8 +45,14 @@ const queries = (asked: readonly Asked[]): StoreQuery[] =>
 
 describe('what is stored', () => {
   test('is told with its size by coding, how long it is fresh, and why', async () => {
-    const { host } = await shown('live', { total: 250, entries: [entry('/a'), entry('/b', { ttlS: -120, lifetimeFrom: 'heuristic' })] }) // prettier-ignore
-    expect(textsOf(host, 'tbody tr td:nth-child(3)')).toEqual(['60 minutes by your lifetime', 'stale for 2 minutes by Last-Modified']) // prettier-ignore
+    const { host } = await shown('live', {
+      total: 250,
+      entries: [entry('/a'), entry('/b', { ttlS: -120, lifetimeFrom: 'heuristic' })],
+    })
+    expect(textsOf(host, 'tbody tr td:nth-child(3)')).toEqual([
+      '60 minutes by your lifetime',
+      'stale for 2 minutes by Last-Modified',
+    ])
     expect(textsOf(host, 'tbody tr td:nth-child(4)')[0]).toBe('br 4.0 KB, identity 20 KB')
   })
   test('comes a page at a time; another filter begins at the first again', async () => {
@@ -42,7 +69,7 @@ describe('what is stored', () => {
   test('is sorted by delivery: once the way that tells most, once more the other way', async () => {
     const { asked, host } = await shown()
     const order = () => [queries(asked).at(-1)?.sort, queries(asked).at(-1)?.descending]
-    const heading = (name: string) => [...host.querySelectorAll('th')].find((one) => textOf(one).startsWith(name))! // prettier-ignore
+    const heading = (name: string) => [...host.querySelectorAll('th')].find((one) => textOf(one).startsWith(name))!
     await press(host, 'Hits')
     await expect.poll(order).toEqual(['hits', true])
     expect(heading('Hits').getAttribute('aria-sort')).toBe('descending')
@@ -53,7 +80,7 @@ describe('what is stored', () => {
   })
   test('that is nothing says so instead of an empty table', async () => {
     const { host } = await shown('live', { total: 0, entries: [] })
-    expect([textOf(host.querySelector('[role=status]')), host.querySelector('table')]).toEqual(['Nothing stored', null]) // prettier-ignore
+    expect([textOf(host.querySelector('[role=status]')), host.querySelector('table')]).toEqual(['Nothing stored', null])
   })
 })
 

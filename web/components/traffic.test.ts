@@ -6,18 +6,44 @@ import { mounted, textOf } from '../testing/mounted.ts'
 import TrafficPanel from './TrafficPanel.vue'
 
 const channel = (name: 'live' | 'trial', late: number): ChannelTraffic => ({
-  channel: name, late, requests: 200, hits: 150, bytes: 1_000_000, hitBytes: 250_000, savedMs: 60_000, pageVisits: 100, coldVisits: 5,
-  course: [], kinds: [], outcomes: { hit: 150 }, storedAddresses: 12, storedBytes: 90_000,
-}) // prettier-ignore
+  channel: name,
+  late,
+  requests: 200,
+  hits: 150,
+  bytes: 1_000_000,
+  hitBytes: 250_000,
+  savedMs: 60_000,
+  pageVisits: 100,
+  coldVisits: 5,
+  course: [],
+  kinds: [],
+  outcomes: { hit: 150 },
+  storedAddresses: 12,
+  storedBytes: 90_000,
+})
 const shown = (live: number, trial: number): HTMLElement =>
-  mounted(TrafficPanel, { site: aSite(), traffic: { since: 0, channels: [channel('live', live), channel('trial', trial)], recent: [], unrewritten: [], storeProblem: null } }) // prettier-ignore
+  mounted(TrafficPanel, {
+    site: aSite(),
+    traffic: {
+      since: 0,
+      channels: [channel('live', live), channel('trial', trial)],
+      recent: [],
+      unrewritten: [],
+      storeProblem: null,
+    },
+  })
 
 test('traffic says how much of it the store answered', () => {
-  expect(textOf(shown(0, 0))).toContain('200 requests to www.quay.example, 75 % answered from the store, 1.0 MB sent, 25 % of it from the store') // prettier-ignore
+  expect(textOf(shown(0, 0))).toContain(
+    '200 requests to www.quay.example, 75 % answered from the store, 1.0 MB sent, 25 % of it from the store',
+  )
 })
 test('traffic that there is none of yet says so', () => {
   const none = { ...channel('live', 0), requests: 0 }
-  const host = mounted(TrafficPanel, { site: aSite(), traffic: { since: 0, channels: [none], recent: [], unrewritten: [], storeProblem: null } }) // prettier-ignore
+  const host = mounted(TrafficPanel, {
+    site: aSite(),
+    traffic: { since: 0, channels: [none], recent: [], unrewritten: [], storeProblem: null },
+  })
   expect(textOf(host)).toContain('Nobody has asked live for anything yet.')
   expect(textOf(host)).not.toContain('– of it')
 })
@@ -30,10 +56,19 @@ test.each([
   expect(told.startsWith(words) && (told === '') === (words === '')).toBe(true)
 })
 test('pages whose rewriting failed are told with why, and when they are tried again', () => {
-  const unrewritten = [{ channel: 'live' as const, target: '/quays/long', why: 'it took longer than 30 s', tries: 2, againAt: Date.UTC(2026, 5, 1, 12) }] // prettier-ignore
-  const host = mounted(TrafficPanel, { site: aSite(), traffic: { since: 0, channels: [channel('live', 0)], recent: [], unrewritten, storeProblem: null } }) // prettier-ignore
+  const unrewritten = [
+    {
+      channel: 'live' as const,
+      target: '/quays/long',
+      why: 'it took longer than 30 s',
+      tries: 2,
+      againAt: Date.UTC(2026, 5, 1, 12),
+    },
+  ]
+  const host = mounted(TrafficPanel, {
+    site: aSite(),
+    traffic: { since: 0, channels: [channel('live', 0)], recent: [], unrewritten, storeProblem: null },
+  })
   expect(textOf(host)).toContain('Rewriting failed for 1 page, which goes out as the origin makes it')
-  expect(textOf(host)).toMatch(
-    /\/quays\/long of live: it took longer than 30 s\. Tried 2 times, again after 1 Jun/,
-  )
+  expect(textOf(host)).toMatch(/\/quays\/long of live: it took longer than 30 s\. Tried 2 times, again after 1 Jun/)
 })

@@ -37,9 +37,7 @@ const gain = ({ verdict }: Result): string => {
       <strong>{{ entry.title }}</strong>
       <span v-if="DECISION_NAMES[entry.decision]" class="decision"
         >{{ DECISION_NAMES[entry.decision]
-        }}<template v-if="entry.decision === 'kept' && entry.version"
-          >, version {{ entry.version }}</template
-        ></span
+        }}<template v-if="entry.decision === 'kept' && entry.version">, version {{ entry.version }}</template></span
       >
       <router-link
         v-if="entry.safety"

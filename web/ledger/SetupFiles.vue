@@ -46,16 +46,14 @@ const read = async (event: Event): Promise<void> => {
   const [file] = input.files ?? []
   if (file === undefined) return
   await problems.catching(async () => {
-    if (file.size > LARGEST_FILE) throw refused('Not read in', 'A setup file has some kilobytes; this one is too large to be one.') // prettier-ignore
+    if (file.size > LARGEST_FILE)
+      throw refused('Not read in', 'A setup file has some kilobytes; this one is too large to be one.')
     const text = await file.text()
     let value: unknown
     try {
       value = JSON.parse(text)
     } catch {
-      throw refused(
-        'Not read in',
-        'This file is not JSON, so it is no setup. Choose one that was exported here.',
-      )
+      throw refused('Not read in', 'This file is not JSON, so it is no setup. Choose one that was exported here.')
     }
     await look(value, props.site.id)
   })

@@ -5,9 +5,7 @@ import { setupChanges } from '../../core/remedies/difference.ts'
 
 /** What differs between any two versions, in words. */
 const props = defineProps<{ versions: readonly Version[] }>()
-const items = computed(() =>
-  props.versions.map(({ number }) => ({ value: number, title: `Version ${number}` })),
-)
+const items = computed(() => props.versions.map(({ number }) => ({ value: number, title: `Version ${number}` })))
 const from = ref(props.versions.at(-1)?.number ?? 1)
 const to = ref(props.versions[0]?.number ?? 1)
 const setupOf = (number: number) => props.versions.find((one) => one.number === number)?.setup

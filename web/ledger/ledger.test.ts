@@ -10,11 +10,31 @@ import LedgerEntryItem from './LedgerEntryItem.vue'
 import VersionCompare from './VersionCompare.vue'
 
 const entry = (more: Partial<LedgerEntry> = {}): LedgerEntry => ({
-  id: 'e', at: '2026-11-26T08:00:00.000Z', by: 'keeper', kind: 'guided', title: 'Guided run: Lighter pictures', changes: ['Lighter pictures switched on'], measurementId: null,
-  results: [], decision: 'kept', version: 4, predicted: [], safety: null, exceptions: [], guidedRunId: null, measurable: false, ...more,
-}) // prettier-ignore
+  id: 'e',
+  at: '2026-11-26T08:00:00.000Z',
+  by: 'keeper',
+  kind: 'guided',
+  title: 'Guided run: Lighter pictures',
+  changes: ['Lighter pictures switched on'],
+  measurementId: null,
+  results: [],
+  decision: 'kept',
+  version: 4,
+  predicted: [],
+  safety: null,
+  exceptions: [],
+  guidedRunId: null,
+  measurable: false,
+  ...more,
+})
 const shown = (one: LedgerEntry, more: Record<string, unknown> = {}): HTMLElement =>
-  mounted(LedgerEntryItem, { site: aSite(), entry: one, scale: { endMs: 5000, ticksMs: [0, 5000] }, disabled: false, ...more }) // prettier-ignore
+  mounted(LedgerEntryItem, {
+    site: aSite(),
+    entry: one,
+    scale: { endMs: 5000, ticksMs: [0, 5000] },
+    disabled: false,
+    ...more,
+  })
 
 describe('an entry of the ledger', () => {
   test('says what was tried, by whom, and what was decided', () => {
@@ -25,18 +45,20 @@ describe('an entry of the ledger', () => {
   test('has predicted beside the measured gain and its interval', () => {
     const gains = { lcpMs: { shift: 480, low: 410, high: 560, confidence: 0.95, pairs: 6 } }
     const predicted = [{ pageId: 'home', visitorId: 'phone', gain: { fcpMs: 0, lcpMs: 600, loadedMs: 0 } }]
-    const cells = textsOf(shown(entry({ results: [aPageResult('faster', { gains })], predicted })), 'tbody tr > *') // prettier-ignore
-    expect(cells.slice(0, 5)).toEqual(['Home page', 'Phone', 'faster', '0.60 s sooner', '0.48 s (0.41 s to 0.56 s)']) // prettier-ignore
+    const cells = textsOf(shown(entry({ results: [aPageResult('faster', { gains })], predicted })), 'tbody tr > *')
+    expect(cells.slice(0, 5)).toEqual(['Home page', 'Phone', 'faster', '0.60 s sooner', '0.48 s (0.41 s to 0.56 s)'])
   })
   test('without a prediction has no column for one', () => {
     expect(textsOf(shown(entry({ results: [aPageResult('slower')] })), 'thead th')).not.toContain('Predicted')
   })
   test('names what was left out of a remedy', () => {
-    const exceptions = [{ remedy: 'scriptOrder', exception: { by: 'file' as const, value: 'slider.js', reason: 'broke' } }] // prettier-ignore
+    const exceptions = [
+      { remedy: 'scriptOrder', exception: { by: 'file' as const, value: 'slider.js', reason: 'broke' } },
+    ]
     expect(textOf(shown(entry({ exceptions })))).toContain('Left out of Scripts that wait: slider.js')
   })
   test('leads to its safety check and its measurement', () => {
-    const host = shown(entry({ measurementId: 'm', safety: { checkId: 'c', result: 'differs', sentence: '' } })) // prettier-ignore
+    const host = shown(entry({ measurementId: 'm', safety: { checkId: 'c', result: 'differs', sentence: '' } }))
     expect([...host.querySelectorAll('a')].map((a) => [textOf(a), a.getAttribute('href')])).toEqual([
       ['differs', '/sites/quay/remedies/checks/c'],
       ['The measurement', '/sites/quay/measure/m'],
@@ -48,14 +70,22 @@ describe('an entry of the ledger', () => {
     expect(textsOf(shown(entry()), 'button')).toEqual([])
     await press(shown(entry({ measurable: true }), { onMeasureAgain: again }), 'Measure it again')
     expect(asked).toBe(1)
-    expect(button(shown(entry({ measurable: true }), { disabled: true }), 'Measure it again').disabled).toBe(true) // prettier-ignore
+    expect(button(shown(entry({ measurable: true }), { disabled: true }), 'Measure it again').disabled).toBe(true)
   })
 })
 
 describe('any two versions', () => {
-  const version = (number: number, remedies: object): Version => ({ number, setup: Setup.parse({ remedies }), note: '', publishedAt: '2026-11-26T08:00:00.000Z', publishedBy: 'keeper', changes: [], live: false }) // prettier-ignore
+  const version = (number: number, remedies: object): Version => ({
+    number,
+    setup: Setup.parse({ remedies }),
+    note: '',
+    publishedAt: '2026-11-26T08:00:00.000Z',
+    publishedBy: 'keeper',
+    changes: [],
+    live: false,
+  })
   test('are compared in words, the first with the newest to begin with', () => {
-    const host = mounted(VersionCompare, { versions: [version(3, { images: { enabled: true } }), version(1, {})] }) // prettier-ignore
+    const host = mounted(VersionCompare, { versions: [version(3, { images: { enabled: true } }), version(1, {})] })
     expect(textsOf(host, '[role=status] li')).toEqual(['Lighter pictures switched on'])
   })
   test('that set the same say so', () => {

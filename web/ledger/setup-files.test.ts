@@ -10,8 +10,23 @@ import { answering, refusal, type Asked } from '../testing/answers.ts'
 import { button, mounted, press, textOf, textsOf } from '../testing/mounted.ts'
 import SetupFiles from './SetupFiles.vue'
 
-const file: SetupFile = { kind: 'zest-lamp-setup', formatVersion: 2, exportedAt: '2026-11-26T08:00:00.000Z', from: null, note: '', setup: emptySetup() } as SetupFile // prettier-ignore
-const found = (more: Partial<ImportedSetup> = {}): ImportedSetup => ({ from: 'Quay, version 4', changes: ['Lighter pictures switched on'], adapted: [], unfit: [], migrated: [], applied: false, ...more }) // prettier-ignore
+const file: SetupFile = {
+  kind: 'zest-lamp-setup',
+  formatVersion: 2,
+  exportedAt: '2026-11-26T08:00:00.000Z',
+  from: null,
+  note: '',
+  setup: emptySetup(),
+} as SetupFile
+const found = (more: Partial<ImportedSetup> = {}): ImportedSetup => ({
+  from: 'Quay, version 4',
+  changes: ['Lighter pictures switched on'],
+  adapted: [],
+  unfit: [],
+  migrated: [],
+  applied: false,
+  ...more,
+})
 
 const shown = async (...others: string[]): Promise<HTMLElement> => {
   const host = mounted(SetupFiles, { site: aSite(), versions: [], disabled: false })
@@ -30,7 +45,12 @@ const readIn = async (host: HTMLElement, text: string, size = text.length): Prom
 const looked = (host: HTMLElement): string => textOf(host.querySelector('[role=status]'))
 
 let asked: Asked[]
-beforeEach(() => (asked = answering({ 'POST /sites/quay/setup-file': (sent: { apply: boolean }) => found({ applied: sent.apply }) }))) // prettier-ignore
+beforeEach(
+  () =>
+    (asked = answering({
+      'POST /sites/quay/setup-file': (sent: { apply: boolean }) => found({ applied: sent.apply }),
+    })),
+)
 afterEach(() => vi.unstubAllGlobals())
 
 describe('a setup file that is read in', () => {

@@ -7,15 +7,33 @@ import { mounted } from '../testing/mounted.ts'
 import FilmStrip from './FilmStrip.vue'
 
 const run = (side: 'live' | 'trial', instants: number[]): Run => ({
-  id: side, pageId: 'p', path: '/', visitorId: 'laptop', side, visit: 'first', pair: 3, purpose: 'look', at: '2026-11-26T03:00:00.000Z',
-  metrics: someMetrics(instants.at(-1)!), failure: null, visitor: aVisitor(), floorMs: null, requests: [],
+  id: side,
+  pageId: 'p',
+  path: '/',
+  visitorId: 'laptop',
+  side,
+  visit: 'first',
+  pair: 3,
+  purpose: 'look',
+  at: '2026-11-26T03:00:00.000Z',
+  metrics: someMetrics(instants.at(-1)!),
+  failure: null,
+  visitor: aVisitor(),
+  floorMs: null,
+  requests: [],
   frames: instants.map((atMs) => ({ atMs, jpeg: btoa(`${side} ${atMs}`) })),
   details: {
     visual: { curve: instants.map((atMs, index) => ({ atMs, share: index / (instants.length - 1) })), meanMs: 300 },
-    unused: [], images: [], fonts: [], dom: { nodes: 1, depth: 1 }, console: [], tasks: [], offsets: {},
-  firstView: null,
+    unused: [],
+    images: [],
+    fonts: [],
+    dom: { nodes: 1, depth: 1 },
+    console: [],
+    tasks: [],
+    offsets: {},
+    firstView: null,
   },
-}) // prettier-ignore
+})
 const show = (runs: Run[]): HTMLElement => mounted(FilmStrip, { runs })
 const alts = (host: HTMLElement): string[] =>
   [...host.querySelectorAll('.now img')].map((image) => image.getAttribute('alt') ?? '')

@@ -15,10 +15,7 @@ const clockId = useId()
 
 const strips = computed(() => props.runs.filter(({ frames }) => frames.length > 0))
 const endMs = computed(() =>
-  Math.max(
-    200,
-    ...strips.value.map(({ metrics, frames }) => Math.max(metrics?.lcpMs ?? 0, frames.at(-1)?.atMs ?? 0)),
-  ),
+  Math.max(200, ...strips.value.map(({ metrics, frames }) => Math.max(metrics?.lcpMs ?? 0, frames.at(-1)?.atMs ?? 0))),
 )
 const steps = computed(() => clockSteps(endMs.value, MOST))
 /** Each picture stands for the time from its instant to the next one's. */
@@ -33,8 +30,7 @@ const savePng = async (): Promise<void> => {
     await filmstripPng(strips.value, steps.value),
   )
 }
-const addressOf = (jpeg: string | undefined): string =>
-  jpeg === undefined ? '' : `data:image/jpeg;base64,${jpeg}`
+const addressOf = (jpeg: string | undefined): string => (jpeg === undefined ? '' : `data:image/jpeg;base64,${jpeg}`)
 const progressAt = (run: Run, ms: number): string => {
   const point = shownAt(run.details?.visual?.curve ?? [], ms)
   return point === undefined ? '' : `${Math.round(100 * point.share)} %`

@@ -14,8 +14,13 @@ const HEIGHT = 320
 /** Where people live: the ice of the south is left out, and what is left is larger. */
 const SHOWN: GeoPermissibleObjects = {
   type: 'MultiPoint',
-  coordinates: [[-168, 0], [178, 0], [0, 78], [0, -56]],
-} // prettier-ignore
+  coordinates: [
+    [-168, 0],
+    [178, 0],
+    [0, 78],
+    [0, -56],
+  ],
+}
 const projection = geoEqualEarth().fitSize([WIDTH, HEIGHT], SHOWN)
 const path = geoPath(projection)
 const land = shallowRef<GeoPermissibleObjects | null>(null)

@@ -30,9 +30,7 @@ const recording = computed(() => {
     ? undefined
     : recordingOf({ metrics, requests, details }, predictedVisitor(recorder, props.site.places, 'included'))
 })
-const decoded = computed(
-  () => new Map(props.run.requests.map(({ url, decodedBytes }) => [url, decodedBytes])),
-)
+const decoded = computed(() => new Map(props.run.requests.map(({ url, decodedBytes }) => [url, decodedBytes])))
 const apply = (ids: readonly string[]): PredictedLoad | undefined => {
   if (recording.value === undefined || visitor.value === undefined) return undefined
   // Leaving out comes last: it renumbers what is left.
@@ -49,13 +47,11 @@ const then = computed(() => (asked.value.length === 0 ? undefined : apply(asked.
 const questions = computed(() =>
   recording.value === undefined
     ? []
-    : QUESTIONS.filter(({ change }) => change(recording.value!, decoded.value) !== undefined).map(
-        (question) => {
-          const alone = apply([question.id])
-          const gain = now.value === undefined || alone === undefined ? null : now.value.lcpMs - alone.lcpMs
-          return { ...question, gain }
-        },
-      ),
+    : QUESTIONS.filter(({ change }) => change(recording.value!, decoded.value) !== undefined).map((question) => {
+        const alone = apply([question.id])
+        const gain = now.value === undefined || alone === undefined ? null : now.value.lcpMs - alone.lcpMs
+        return { ...question, gain }
+      }),
 )
 const scale = computed(() => rulerScale([now.value?.lcpMs, then.value?.lcpMs]))
 const FIGURES = [
@@ -124,8 +120,7 @@ const FIGURES = [
         Predicted by the load model from this one load, not measured. In real Chromium it is off by about
         {{ MODEL_ERROR_PERCENT }} % in the middle; a retest says what it really is worth.
         <template v-if="!run.details"
-          >This load was recorded without a look at the main thread, so time spent in scripts is
-          missing.</template
+          >This load was recorded without a look at the main thread, so time spent in scripts is missing.</template
         >
       </p>
     </div>

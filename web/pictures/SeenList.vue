@@ -15,8 +15,8 @@ const FEW = 5
 
 <template>
   <p v-if="run.details === null" class="muted">
-    This load was only timed. The last load of each side is looked at closely: unused styles and scripts,
-    picture sizes, fonts, errors.
+    This load was only timed. The last load of each side is looked at closely: unused styles and scripts, picture sizes,
+    fonts, errors.
   </p>
   <div v-for="one in seen" :key="one.title" class="seen">
     <h3>{{ one.title }}</h3>

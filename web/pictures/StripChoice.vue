@@ -15,8 +15,7 @@ const problems = useProblems()
 const looked = computed(() =>
   props.measurement.runs.filter(({ purpose, metrics }) => purpose === 'look' && metrics !== null),
 )
-const nameOf = (visitorId: string): string =>
-  props.site.visitors.find(({ id }) => id === visitorId)?.name ?? visitorId
+const nameOf = (visitorId: string): string => props.site.visitors.find(({ id }) => id === visitorId)?.name ?? visitorId
 const choices = computed(() => {
   const found = new Map(
     looked.value.map(({ pageId, visitorId, path }) => [
@@ -37,9 +36,7 @@ watch(
   async (ids) => {
     const loaded = await problems.catching(() =>
       Promise.all(
-        wanted.value.map((id) =>
-          callApi('GET', bench.path(`/measurements/${props.measurement.id}/runs/${id}`), Run),
-        ),
+        wanted.value.map((id) => callApi('GET', bench.path(`/measurements/${props.measurement.id}/runs/${id}`), Run)),
       ),
     )
     if (loaded === undefined || wanted.value.join(' ') !== ids) return

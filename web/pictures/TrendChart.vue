@@ -24,9 +24,7 @@ const draw = async (): Promise<void> => {
   plotly ??= (await import('plotly.js-basic-dist-min')).default
   const { colors } = theme.current.value
   const colour = (look: keyof typeof SYMBOLS): string => String(colors[look === 'other' ? 'secondary' : look])
-  const sides = [...new Set(props.points.map(({ side }) => side))].toSorted(
-    (a, b) => sideRank(a) - sideRank(b),
-  )
+  const sides = [...new Set(props.points.map(({ side }) => side))].toSorted((a, b) => sideRank(a) - sideRank(b))
   const ofSide = (side: Side): TrendPoint[] => props.points.filter((point) => point.side === side)
   const traces = sides.flatMap((side) => {
     const look = sideLook(side)
@@ -53,9 +51,7 @@ const draw = async (): Promise<void> => {
   const from = props.points[0]?.at ?? ''
   const marked = props.versions.filter(({ publishedAt }) => publishedAt >= from)
   // Points of one evening are not a trend of milliseconds: the axis spans two days at least.
-  const [first, last] = [props.points[0], props.points.at(-1)].map(
-    (point) => Date.parse(point?.at ?? '') || 0,
-  )
+  const [first, last] = [props.points[0], props.points.at(-1)].map((point) => Date.parse(point?.at ?? '') || 0)
   const room24 = Math.max(0, DAY_MS - (last! - first!)) / 2 + DAY_MS / 4
   const layout = {
     paper_bgcolor: 'transparent',
@@ -64,20 +60,43 @@ const draw = async (): Promise<void> => {
     margin: { l: 60, r: 20, t: 30, b: 50 },
     hovermode: 'closest',
     legend: { orientation: 'h', y: 1.12 },
-    yaxis: { title: { text: 'seconds to the main content', font: { size: 13 } }, rangemode: 'tozero', gridcolor: colors['line'] },
+    yaxis: {
+      title: { text: 'seconds to the main content', font: { size: 13 } },
+      rangemode: 'tozero',
+      gridcolor: colors['line'],
+    },
     xaxis: { gridcolor: colors['line'], type: 'date', range: [first! - room24, last! + room24] },
     shapes: [
       ...LCP_THRESHOLDS.map(({ atMs }) => ({
-        type: 'line', xref: 'paper', x0: 0, x1: 1, y0: atMs / 1000, y1: atMs / 1000, line: { color: colors['secondary'], width: 1, dash: 'dash' },
+        type: 'line',
+        xref: 'paper',
+        x0: 0,
+        x1: 1,
+        y0: atMs / 1000,
+        y1: atMs / 1000,
+        line: { color: colors['secondary'], width: 1, dash: 'dash' },
       })),
       ...marked.map(({ publishedAt }) => ({
-        type: 'line', yref: 'paper', y0: 0, y1: 1, x0: publishedAt, x1: publishedAt, line: { color: colors['trial-ink'], width: 1.5, dash: 'dot' },
+        type: 'line',
+        yref: 'paper',
+        y0: 0,
+        y1: 1,
+        x0: publishedAt,
+        x1: publishedAt,
+        line: { color: colors['trial-ink'], width: 1.5, dash: 'dot' },
       })),
     ],
     annotations: marked.map(({ publishedAt, number }) => ({
-      x: publishedAt, y: 1, yref: 'paper', text: `version ${number}`, showarrow: false, xanchor: 'left', yanchor: 'top', font: { color: colors['trial-ink'] },
+      x: publishedAt,
+      y: 1,
+      yref: 'paper',
+      text: `version ${number}`,
+      showarrow: false,
+      xanchor: 'left',
+      yanchor: 'top',
+      font: { color: colors['trial-ink'] },
     })),
-  } // prettier-ignore
+  }
   await plotly.react(room.value, traces as never, layout as never, {
     displayModeBar: false,
     responsive: true,

@@ -88,13 +88,7 @@ const remove = (index: number): void =>
         :disabled="disabled"
         @keydown.enter.prevent="add"
       />
-      <v-text-field
-        v-model="reason"
-        label="Why"
-        maxlength="300"
-        :disabled="disabled"
-        @keydown.enter.prevent="add"
-      />
+      <v-text-field v-model="reason" label="Why" maxlength="300" :disabled="disabled" @keydown.enter.prevent="add" />
       <v-btn :disabled="disabled || value.trim() === ''" @click="add">Leave out</v-btn>
     </div>
   </fieldset>

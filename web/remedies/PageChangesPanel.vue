@@ -68,8 +68,8 @@ defineExpose({ look })
       <ActionButton :under-way="looking" color="primary" @click="look">Look at the changes</ActionButton>
     </div>
     <p v-if="looking" class="muted small" role="status">
-      Fetching the page and all it names, and making what is new. The first time after a change this takes up
-      to a minute.
+      Fetching the page and all it names, and making what is new. The first time after a change this takes up to a
+      minute.
     </p>
     <template v-if="found">
       <p v-if="found.untouched" role="status">{{ found.untouched }}</p>

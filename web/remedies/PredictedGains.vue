@@ -6,9 +6,7 @@ import { gainInWords, gainOf } from '../stores/findings.ts'
 
 /** What a change is predicted to be worth, for each visitor; never averaged over visitors. */
 const props = defineProps<{ site: Site; gains: readonly PredictedGain[] }>()
-const looked = computed(() =>
-  props.site.visitors.filter(({ id }) => gainOf(props.gains, id, 'lcpMs') !== null),
-)
+const looked = computed(() => props.site.visitors.filter(({ id }) => gainOf(props.gains, id, 'lcpMs') !== null))
 </script>
 
 <template>

@@ -23,9 +23,7 @@ const props = defineProps<{
 }>()
 const emit = defineEmits<{ change: [setup: Setup] }>()
 
-const settings = computed(
-  () => props.trial.remedies[props.remedy.id] as Record<string, unknown> & { enabled: boolean },
-)
+const settings = computed(() => props.trial.remedies[props.remedy.id] as Record<string, unknown> & { enabled: boolean })
 const on = computed(() => settings.value.enabled)
 const liveOn = computed(() => props.live?.remedies[props.remedy.id].enabled ?? false)
 const set = (key: string, value: unknown): void =>
@@ -83,11 +81,8 @@ const gainSaid = ({ shift, low, high }: MeasuredGain): string => {
           <PredictedGains :site="site" :gains="evidence.gains" />
         </template>
         <p v-for="one in measured?.gains ?? []" :key="one.path + one.visitorName" class="small measured">
-          Measured {{ when(measured!.at) }}, {{ one.visitorName
-          }}{{ one.path === '/' ? '' : `, ${one.path}` }}: <b>{{ gainSaid(one) }}</b> ({{
-            seconds(one.low)
-          }}
-          to {{ seconds(one.high) }})
+          Measured {{ when(measured!.at) }}, {{ one.visitorName }}{{ one.path === '/' ? '' : `, ${one.path}` }}:
+          <b>{{ gainSaid(one) }}</b> ({{ seconds(one.low) }} to {{ seconds(one.high) }})
         </p>
       </div>
       <div class="switches">
@@ -110,9 +105,7 @@ const gainSaid = ({ shift, low, high }: MeasuredGain): string => {
     <div class="more">
       <details ref="explained">
         <summary>What it does, when it helps, what could break</summary>
-        <p class="small muted">
-          Reach: {{ remedy.reach }}. {{ REACH[remedy.reach] }} {{ RISK[remedy.reach] }}
-        </p>
+        <p class="small muted">Reach: {{ remedy.reach }}. {{ REACH[remedy.reach] }} {{ RISK[remedy.reach] }}</p>
         <dl>
           <div v-for="[term, text] in facts" :key="term">
             <dt>{{ term }}</dt>

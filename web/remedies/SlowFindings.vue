@@ -19,9 +19,7 @@ const looked = computed(() => props.findings.looks.map(({ visitorId }) => visito
 const visitor = computed(() => props.site.visitors.find(({ id }) => looked.value.includes(id)))
 const own = computed(() => props.findings.looks.filter(({ visitorId }) => visitorId === visitor.value?.id))
 const now = computed(() => (own.value.length === 0 ? null : median(own.value.map((look) => look.now.lcpMs))))
-const best = computed(() =>
-  own.value.length === 0 ? null : median(own.value.map((look) => look.withAll.lcpMs)),
-)
+const best = computed(() => (own.value.length === 0 ? null : median(own.value.map((look) => look.withAll.lcpMs))))
 const scale = computed(() => rulerScale([now.value]))
 const pages = computed(() => [
   ...new Set(props.findings.looks.map(({ path }) => (path === '/' ? 'the home page' : path))),
@@ -43,14 +41,14 @@ const after = (gains: Findings['findings'][number]['gains']): number | null => {
     <h2 id="slow">What is slow</h2>
     <p v-if="findings.looks.length === 0" class="panel">
       Nothing has been looked at closely yet.
-      <RouterLink :to="{ name: 'measure', params: { siteId: site.id } }">Measure</RouterLink> a few pages
-      first: every measurement ends with a close look that this list is made from.
+      <RouterLink :to="{ name: 'measure', params: { siteId: site.id } }">Measure</RouterLink> a few pages first: every
+      measurement ends with a close look that this list is made from.
     </p>
     <template v-else>
       <p class="muted small intro">
-        From {{ pages.join(', ') }}, looked at {{ when(newest!) }}. Gains are predicted by the load model,
-        each by itself; on the ruler, {{ visitor?.name }}: <b>{{ seconds(now) }}</b> now,
-        <b>{{ seconds(best) }}</b> predicted with everything.
+        From {{ pages.join(', ') }}, looked at {{ when(newest!) }}. Gains are predicted by the load model, each by
+        itself; on the ruler, {{ visitor?.name }}: <b>{{ seconds(now) }}</b> now, <b>{{ seconds(best) }}</b> predicted
+        with everything.
       </p>
       <div class="scroll">
         <table class="bench">

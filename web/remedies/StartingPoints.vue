@@ -2,12 +2,7 @@
 import { computed, ref } from 'vue'
 import type { Setup } from '../../core/contracts/setup.ts'
 import { setupChanges } from '../../core/remedies/difference.ts'
-import {
-  lookAfter,
-  startedFrom,
-  STARTING_POINTS,
-  type StartingPoint,
-} from '../../core/remedies/starting-points.ts'
+import { lookAfter, startedFrom, STARTING_POINTS, type StartingPoint } from '../../core/remedies/starting-points.ts'
 
 /** For those who do not want to choose: a good set of remedies at once, into the trial. */
 const props = defineProps<{ trial: Setup; disabled: boolean }>()
@@ -21,8 +16,7 @@ const take = (): void => {
   if (chosen.value !== null) emit('change', startedFrom(props.trial, chosen.value))
   chosen.value = null
 }
-const isOn = ({ remedies }: StartingPoint): boolean =>
-  remedies.every((id) => props.trial.remedies[id].enabled)
+const isOn = ({ remedies }: StartingPoint): boolean => remedies.every((id) => props.trial.remedies[id].enabled)
 </script>
 
 <template>

@@ -15,7 +15,7 @@ afterEach(() => vi.unstubAllGlobals())
 describe('starting points', () => {
   const shown = (trial: Setup) => {
     const told: Setup[] = []
-    const host = mounted(StartingPoints, { trial, disabled: false, onChange: (setup: Setup) => told.push(setup) }) // prettier-ignore
+    const host = mounted(StartingPoints, { trial, disabled: false, onChange: (setup: Setup) => told.push(setup) })
     return { host, told }
   }
   const [first] = STARTING_POINTS
@@ -38,7 +38,10 @@ describe('starting points', () => {
     document.querySelector('.dialog')!.dispatchEvent(new Event('submit'))
     await nextTick()
     const again = shown(told[0]!).host
-    expect([textsOf(again, '.points button')[0], again.querySelector<HTMLButtonElement>('.points button')!.disabled]).toEqual(['All on in trial', true]) // prettier-ignore
+    expect([
+      textsOf(again, '.points button')[0],
+      again.querySelector<HTMLButtonElement>('.points button')!.disabled,
+    ]).toEqual(['All on in trial', true])
   })
 })
 
@@ -48,14 +51,25 @@ describe('what the trial does to a page', () => {
     bytesBefore: 20_000,
     bytesAfter: 15_000,
     changes: [
-      { remedy: 'minify', kind: 'changed', item: '/a.js?v=2', sentence: 'Smaller.', bytesBefore: 9000, bytesAfter: 4000 }, // prettier-ignore
-      { remedy: 'minify', kind: 'left', item: '/b.js', sentence: 'Left alone.', bytesBefore: null, bytesAfter: null }, // prettier-ignore
+      {
+        remedy: 'minify',
+        kind: 'changed',
+        item: '/a.js?v=2',
+        sentence: 'Smaller.',
+        bytesBefore: 9000,
+        bytesAfter: 4000,
+      },
+      { remedy: 'minify', kind: 'left', item: '/b.js', sentence: 'Left alone.', bytesBefore: null, bytesAfter: null },
     ],
   } as PageChanges
   const looked = async (answer: PageChanges) => {
     const told: unknown[] = []
     const asked = answering({ 'POST /sites/quay/changes': answer })
-    const host = mounted(PageChangesPanel, { site: aSite(), disabled: false, onLeaveOut: (...what: unknown[]) => told.push(what) }) // prettier-ignore
+    const host = mounted(PageChangesPanel, {
+      site: aSite(),
+      disabled: false,
+      onLeaveOut: (...what: unknown[]) => told.push(what),
+    })
     await press(host, 'Look at the changes')
     await expect.poll(() => host.querySelectorAll('[role=status]').length).toBeGreaterThan(0)
     await expect.poll(() => textOf(host)).not.toContain('Fetching the page')
@@ -65,11 +79,13 @@ describe('what the trial does to a page', () => {
     const { asked, host } = await looked(changes)
     expect(asked[0]!.body).toEqual({ channel: 'trial', path: '/', device: 'phone' })
     expect(textOf(host.querySelector('[role=status]'))).toContain('1 change, 1 thing left alone')
-    expect(textsOf(host, 'tbody tr:first-child td').slice(0, 4)).toEqual(['/a.js?v=2', 'Smaller.', '9.0 KB', '4.0 KB']) // prettier-ignore
+    expect(textsOf(host, 'tbody tr:first-child td').slice(0, 4)).toEqual(['/a.js?v=2', 'Smaller.', '9.0 KB', '4.0 KB'])
   })
   test('is left out by file, whatever its version, or by page; each with where it was seen', async () => {
     const { host, told } = await looked(changes)
-    const [file] = [...host.querySelectorAll('button')].filter((one) => one.getAttribute('aria-label')?.startsWith('Leave /a.js')) // prettier-ignore
+    const [file] = [...host.querySelectorAll('button')].filter((one) =>
+      one.getAttribute('aria-label')?.startsWith('Leave /a.js'),
+    )
     file!.click()
     await press(host, 'Leave out this page')
     expect(told).toEqual([
@@ -82,7 +98,7 @@ describe('what the trial does to a page', () => {
     expect(textsOf(host, 'tr.left button')).toEqual([])
   })
   test('that is nothing says why', async () => {
-    const { host } = await looked({ ...changes, untouched: 'No remedy of the trial changes pages.', changes: [] }) // prettier-ignore
+    const { host } = await looked({ ...changes, untouched: 'No remedy of the trial changes pages.', changes: [] })
     expect(textOf(host.querySelector('[role=status]'))).toBe('No remedy of the trial changes pages.')
     expect(button(host, 'Look at the changes').disabled).toBe(false)
   })

@@ -9,7 +9,13 @@ import PredictedGains from './PredictedGains.vue'
 describe('exceptions', () => {
   const first = { by: 'file', value: 'a.js', reason: 'the till' }
   const shown = (told: unknown[]) =>
-    mounted(ExceptionsField, { label: 'Exceptions', hint: '', by: ['file', 'address'], exceptions: [first], onChange: (list: unknown) => told.push(list) }) // prettier-ignore
+    mounted(ExceptionsField, {
+      label: 'Exceptions',
+      hint: '',
+      by: ['file', 'address'],
+      exceptions: [first],
+      onChange: (list: unknown) => told.push(list),
+    })
 
   test('one more is added behind the others, with its reason', async () => {
     const told: unknown[] = []
@@ -30,8 +36,15 @@ describe('exceptions', () => {
 })
 
 describe('predicted gains', () => {
-  const gain = (visitorId: string, lcpMs: number): PredictedGain => ({ pageId: 'p', visitorId, gain: { fcpMs: 0, lcpMs, loadedMs: 2 * lcpMs } }) // prettier-ignore
-  const visitors = [{ id: 'phone', name: 'Phone' }, { id: 'laptop', name: 'Laptop' }] // prettier-ignore
+  const gain = (visitorId: string, lcpMs: number): PredictedGain => ({
+    pageId: 'p',
+    visitorId,
+    gain: { fcpMs: 0, lcpMs, loadedMs: 2 * lcpMs },
+  })
+  const visitors = [
+    { id: 'phone', name: 'Phone' },
+    { id: 'laptop', name: 'Laptop' },
+  ]
   test.each([
     [1234, '1.2 s sooner'],
     [-1234, '1.2 s later'],
@@ -40,11 +53,14 @@ describe('predicted gains', () => {
   ])('%s ms is told as %s', (ms, words) => expect(gainInWords(ms)).toBe(words))
   test('are never averaged over visitors; over pages the middle one stands', () => {
     const gains = [gain('phone', 100), gain('phone', 900), gain('phone', 500), gain('laptop', 40)]
-    expect([gainOf(gains, 'phone', 'lcpMs'), gainOf(gains, 'laptop', 'lcpMs'), gainOf(gains, 'tablet', 'lcpMs')]).toEqual([500, 40, null]) // prettier-ignore
+    expect([
+      gainOf(gains, 'phone', 'lcpMs'),
+      gainOf(gains, 'laptop', 'lcpMs'),
+      gainOf(gains, 'tablet', 'lcpMs'),
+    ]).toEqual([500, 40, null])
   })
   test('a line for each visitor that was looked at', () => {
-    const lines = (gains: PredictedGain[]) =>
-      textsOf(mounted(PredictedGains, { site: { visitors }, gains }), 'li')
+    const lines = (gains: PredictedGain[]) => textsOf(mounted(PredictedGains, { site: { visitors }, gains }), 'li')
     expect(lines([gain('phone', 1000)])).toEqual(['Phone1.0 s soonerloaded 2.0 s sooner'])
     expect(lines([])).toEqual(['not about this visit'])
   })

@@ -4,7 +4,7 @@ import { mounted } from '../testing/mounted.ts'
 import SecondsRuler from './SecondsRuler.vue'
 
 const draw = (props: Record<string, unknown>): HTMLElement =>
-  mounted(SecondsRuler, { scale: { endMs: 5000, ticksMs: [0, 2500, 5000] }, about: 'Home page on Phone', ...props }) // prettier-ignore
+  mounted(SecondsRuler, { scale: { endMs: 5000, ticksMs: [0, 2500, 5000] }, about: 'Home page on Phone', ...props })
 
 describe('the seconds ruler', () => {
   test('says in words what it draws', () => {

@@ -29,5 +29,4 @@ export const rulerScale = (timesMs: readonly (number | null | undefined)[]): Rul
 }
 
 /** Position on the axis, per cent from the left, held within it. */
-export const position = (ms: number, { endMs }: RulerScale): number =>
-  Math.min(100, Math.max(0, (ms / endMs) * 100))
+export const position = (ms: number, { endMs }: RulerScale): number => Math.min(100, Math.max(0, (ms / endMs) * 100))

@@ -3,6 +3,4 @@ import { rulerScale, type RulerScale } from './scale.ts'
 
 /** One scale for everything that is known of a site. */
 export const siteScale = (standings: readonly PageStanding[]): RulerScale =>
-  rulerScale(
-    standings.flatMap(({ origin, live, trial }) => [origin, live, trial].map((one) => one?.medians.lcpMs)),
-  )
+  rulerScale(standings.flatMap(({ origin, live, trial }) => [origin, live, trial].map((one) => one?.medians.lcpMs)))

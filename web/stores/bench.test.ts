@@ -14,8 +14,24 @@ const trial = (revision: number) => ({
   basedOn: 1,
   openEntryId: null,
 })
-const version = { number: 2, setup: emptySetup(), note: '', publishedAt: '2026-11-26T08:00:00.000Z', publishedBy: 'keeper', changes: [], live: true } // prettier-ignore
-const message = { id: 'm', siteId: 'quay', at: '2026-11-26T08:00:00.000Z', kind: 'slower', sentence: 'Slower.', measurementId: null, read: false } // prettier-ignore
+const version = {
+  number: 2,
+  setup: emptySetup(),
+  note: '',
+  publishedAt: '2026-11-26T08:00:00.000Z',
+  publishedBy: 'keeper',
+  changes: [],
+  live: true,
+}
+const message = {
+  id: 'm',
+  siteId: 'quay',
+  at: '2026-11-26T08:00:00.000Z',
+  kind: 'slower',
+  sentence: 'Slower.',
+  measurementId: null,
+  read: false,
+}
 const ofSite = (id: string, more: Record<string, unknown> = {}) => ({
   [`GET /sites/${id}/standings`]: [],
   [`GET /sites/${id}/measurements`]: [],
@@ -26,7 +42,17 @@ const ofSite = (id: string, more: Record<string, unknown> = {}) => ({
   [`GET /sites/${id}/messages`]: [],
   ...more,
 })
-const standing = (pageId: string, visitorId: string): PageStanding => ({ pageId, path: `/${pageId}`, kind: '', visitorId, visitorName: visitorId, floorMs: null, origin: null, live: null, trial: null }) // prettier-ignore
+const standing = (pageId: string, visitorId: string): PageStanding => ({
+  pageId,
+  path: `/${pageId}`,
+  kind: '',
+  visitorId,
+  visitorName: visitorId,
+  floorMs: null,
+  origin: null,
+  live: null,
+  trial: null,
+})
 
 beforeEach(() => setActivePinia(createPinia()))
 afterEach(() => vi.unstubAllGlobals())
@@ -75,14 +101,16 @@ describe('the site that is open', () => {
 
 describe('trial', () => {
   test('is kept as it was looked at: its revision is sent along', async () => {
-    const asked = answering(ofSite('quay', { 'GET /sites/quay/trial': trial(7), 'POST /sites/quay/trial/keep': version })) // prettier-ignore
+    const asked = answering(
+      ofSite('quay', { 'GET /sites/quay/trial': trial(7), 'POST /sites/quay/trial/keep': version }),
+    )
     const bench = useBench()
     await bench.open('quay')
     await bench.keep('lighter pictures')
-    expect(asked.find(({ what }) => what.startsWith('POST'))?.body).toEqual({ note: 'lighter pictures', revision: 7 }) // prettier-ignore
+    expect(asked.find(({ what }) => what.startsWith('POST'))?.body).toEqual({ note: 'lighter pictures', revision: 7 })
   })
   test('that another has changed meanwhile is not kept: the refusal is passed on', async () => {
-    answering(ofSite('quay', { 'POST /sites/quay/trial/keep': refusal('Somebody else has changed the trial.') })) // prettier-ignore
+    answering(ofSite('quay', { 'POST /sites/quay/trial/keep': refusal('Somebody else has changed the trial.') }))
     const bench = useBench()
     await bench.open('quay')
     await expect(bench.keep('')).rejects.toThrow('Somebody else has changed the trial.')
@@ -94,7 +122,9 @@ describe('trial', () => {
     const asked = answering(ofSite('quay', { 'POST /sites/quay/step-back': version }))
     await bench.stepBack(2)
     expect(asked[0]).toEqual({ what: 'POST /sites/quay/step-back', body: { number: 2 } })
-    expect(whatOf(asked.slice(1)).toSorted()).toEqual(['ledger', 'standings', 'trial', 'versions'].map((part) => `GET /sites/quay/${part}`)) // prettier-ignore
+    expect(whatOf(asked.slice(1)).toSorted()).toEqual(
+      ['ledger', 'standings', 'trial', 'versions'].map((part) => `GET /sites/quay/${part}`),
+    )
   })
 })
 

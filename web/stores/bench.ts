@@ -36,10 +36,7 @@ export const useBench = defineStore('bench', () => {
   const loadStandings = () =>
     into(callApi('GET', path('/standings'), z.array(PageStanding)), (value) => (standings.value = value))
   const loadMeasurements = () =>
-    into(
-      callApi('GET', path('/measurements'), z.array(MeasurementHead)),
-      (value) => (measurements.value = value),
-    )
+    into(callApi('GET', path('/measurements'), z.array(MeasurementHead)), (value) => (measurements.value = value))
   const loadTrial = () =>
     into(callApi('GET', path('/trial'), Trial), (value) => {
       // An answer that was under way while the trial was saved is older than what is known.
@@ -49,11 +46,9 @@ export const useBench = defineStore('bench', () => {
     into(callApi('GET', path('/versions'), z.array(Version)), (value) => (versions.value = value))
   const loadLedger = () =>
     into(callApi('GET', path('/ledger'), z.array(LedgerEntry)), (value) => (ledger.value = value))
-  const loadTraffic = () =>
-    into(callApi('GET', path('/traffic'), Traffic), (value) => (traffic.value = value))
+  const loadTraffic = () => into(callApi('GET', path('/traffic'), Traffic), (value) => (traffic.value = value))
 
-  const loadPrivacy = () =>
-    into(callApi('GET', path('/privacy'), PrivacyState), (value) => (privacy.value = value))
+  const loadPrivacy = () => into(callApi('GET', path('/privacy'), PrivacyState), (value) => (privacy.value = value))
 
   const loadMessages = () =>
     into(callApi('GET', path('/messages'), z.array(Message)), (value) => (messages.value = value))
@@ -123,8 +118,7 @@ export const useBench = defineStore('bench', () => {
     await callApi('POST', path('/step-back'), Version, { number })
     await Promise.all([loadTrial(), loadVersions(), loadLedger(), loadStandings()])
   }
-  const confirm = (): Promise<Confirmation[]> =>
-    callApi('POST', path('/confirmations'), z.array(Confirmation))
+  const confirm = (): Promise<Confirmation[]> => callApi('POST', path('/confirmations'), z.array(Confirmation))
 
   const liveVersion = computed(() => versions.value.find(({ live }) => live))
   const chosen = computed(

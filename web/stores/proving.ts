@@ -23,10 +23,7 @@ export const useProving = defineStore('proving', () => {
   const loadSafety = async (): Promise<void> => {
     await Promise.all([
       into(callApi('GET', path('/safety-checks'), z.array(SafetyCheck)), (value) => (checks.value = value)),
-      into(
-        callApi('GET', path('/culprit-searches'), z.array(CulpritSearch)),
-        (value) => (searches.value = value),
-      ),
+      into(callApi('GET', path('/culprit-searches'), z.array(CulpritSearch)), (value) => (searches.value = value)),
     ])
   }
   const loadGuided = () =>
@@ -52,11 +49,7 @@ export const useProving = defineStore('proving', () => {
     await loadSafety()
   }
   const picturesOf = (checkId: string, pageId: string, visitorId: string): Promise<SafetyPictures> =>
-    callApi(
-      'GET',
-      path(`/safety-checks/${checkId}/pictures?pageId=${pageId}&visitorId=${visitorId}`),
-      SafetyPictures,
-    )
+    callApi('GET', path(`/safety-checks/${checkId}/pictures?pageId=${pageId}&visitorId=${visitorId}`), SafetyPictures)
   const search = async (order: z.input<typeof CulpritOrder>): Promise<void> => {
     await callApi('POST', path('/culprit-searches'), CulpritSearch, order)
     await loadSafety()
@@ -73,6 +66,20 @@ export const useProving = defineStore('proving', () => {
     await callApi('POST', path(`/guided-runs/${id}/resume`), GuidedRun)
     await loadGuided()
   }
-  const currentCheck = computed(() => checks.value.find(({ current, order }) => current && order.to === 'trial')) // prettier-ignore
-  return { siteId, checks, searches, runs, currentCheck, open, refresh, check, picturesOf, search, guide, pause, resume } // prettier-ignore
+  const currentCheck = computed(() => checks.value.find(({ current, order }) => current && order.to === 'trial'))
+  return {
+    siteId,
+    checks,
+    searches,
+    runs,
+    currentCheck,
+    open,
+    refresh,
+    check,
+    picturesOf,
+    search,
+    guide,
+    pause,
+    resume,
+  }
 })

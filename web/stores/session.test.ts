@@ -58,7 +58,11 @@ describe('saving something of a site', () => {
     const asked = answering({ 'PUT /x': refusal('Keep at least one page.') })
     const { saving, save } = useSaving(() => callApi('PUT', '/x'))
     await save()
-    expect([saving.value, whatOf(asked), useProblems().current?.detail]).toEqual([false, ['PUT /x'], 'Keep at least one page.']) // prettier-ignore
+    expect([saving.value, whatOf(asked), useProblems().current?.detail]).toEqual([
+      false,
+      ['PUT /x'],
+      'Keep at least one page.',
+    ])
   })
   test('that went wrong here ends too', async () => {
     const { saving, save } = useSaving(() => Promise.reject(new Error('a fault')))
@@ -69,9 +73,9 @@ describe('saving something of a site', () => {
 
 describe('connected sites', () => {
   test('are loaded anew after one was connected or removed', async () => {
-    const asked = answering({ 'GET /sites': [aSite()], 'POST /sites': aSite(), 'DELETE /sites/quay': undefined }) // prettier-ignore
+    const asked = answering({ 'GET /sites': [aSite()], 'POST /sites': aSite(), 'DELETE /sites/quay': undefined })
     const sites = useSites()
-    await sites.connect({ address: 'http://quay.example', name: 'Quay', liveHost: 'a.example', trialHost: 'b.example' }) // prettier-ignore
+    await sites.connect({ address: 'http://quay.example', name: 'Quay', liveHost: 'a.example', trialHost: 'b.example' })
     await sites.remove('quay')
     expect(whatOf(asked)).toEqual(['POST /sites', 'GET /sites', 'DELETE /sites/quay', 'GET /sites'])
   })

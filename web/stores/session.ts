@@ -19,12 +19,7 @@ export const useSession = defineStore('session', () => {
   }
 
   const enter = async (credentials: NewAccount): Promise<void> => {
-    account.value = await callApi(
-      'POST',
-      firstAccount.value ? '/first-account' : '/session',
-      Account,
-      credentials,
-    )
+    account.value = await callApi('POST', firstAccount.value ? '/first-account' : '/session', Account, credentials)
     firstAccount.value = false
   }
 

@@ -20,7 +20,16 @@ export const aSite = (more: Partial<Site> = {}): Site => ({
   createdAt: '2026-11-26T08:00:00.000Z',
   hostCache: null,
   scheduledWork: null,
-  check: { address: 'http://quay.example', publicAddress: null, sitemap: null, name: 'Quay', suggestedHosts: { live: 'www.quay.example', trial: 'trial.quay.example' }, findings: [], kinds: [], sample: [] },
+  check: {
+    address: 'http://quay.example',
+    publicAddress: null,
+    sitemap: null,
+    name: 'Quay',
+    suggestedHosts: { live: 'www.quay.example', trial: 'trial.quay.example' },
+    findings: [],
+    kinds: [],
+    sample: [],
+  },
   sample: [
     { id: 'home', path: '/', kind: 'Home' },
     { id: 'shop', path: '/shop', kind: 'Shop' },
@@ -28,8 +37,21 @@ export const aSite = (more: Partial<Site> = {}): Site => ({
   visitors: [...DEFAULT_VISITORS],
   places: { origin: null, hosts: [] },
   hosts: { added: [], privateAddresses: 'refused' },
-  journeys: [{ id: 'basket', name: 'Into the basket', steps: [{ do: 'open', path: '/shop' }, { do: 'click', target: 'Add' }] }],
+  journeys: [
+    {
+      id: 'basket',
+      name: 'Into the basket',
+      steps: [
+        { do: 'open', path: '/shop' },
+        { do: 'click', target: 'Add' },
+      ],
+    },
+  ],
   routine: emptyRoutine(),
-  changes: { told: 'calls', lifetimes: 'short', watching: { enabled: true, works: false, at: null, problem: null, sources: [] } },
+  changes: {
+    told: 'calls',
+    lifetimes: 'short',
+    watching: { enabled: true, works: false, at: null, problem: null, sources: [] },
+  },
   ...more,
-}) // prettier-ignore
+})

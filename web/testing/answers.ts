@@ -24,8 +24,7 @@ export const answering = (answers: Readonly<Record<string, unknown>>): Asked[] =
     asked.push({ what, body })
     if (!(what in answers)) return refusal(`The test has no answer to ${what}.`, 404, 'NOT_FOUND')
     const told = answers[what]
-    const answer: unknown =
-      typeof told === 'function' ? await (told as (sent: unknown) => unknown)(body) : told
+    const answer: unknown = typeof told === 'function' ? await (told as (sent: unknown) => unknown)(body) : told
     if (answer instanceof Response) return answer
     return answer === undefined ? new Response(null, { status: 204 }) : Response.json(answer)
   })

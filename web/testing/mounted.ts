@@ -18,7 +18,7 @@ const linksOf = () =>
   createRouter({
     history: createMemoryHistory(),
     routes: router.getRoutes().map(({ path, name }) => ({ path, name, component: { render: () => null } })) as never,
-  }) // prettier-ignore
+  })
 
 export const mounted = (component: Component, props: Record<string, unknown> = {}): HTMLElement => {
   const host = document.createElement('div')
@@ -37,8 +37,7 @@ export const mounted = (component: Component, props: Record<string, unknown> = {
 export const textOf = (element: Element | null | undefined): string =>
   (element?.textContent ?? '').replaceAll(/\s+/g, ' ').trim()
 
-export const textsOf = (host: Element, selector: string): string[] =>
-  [...host.querySelectorAll(selector)].map(textOf)
+export const textsOf = (host: Element, selector: string): string[] => [...host.querySelectorAll(selector)].map(textOf)
 
 const named = (element: HTMLElement): string => element.getAttribute('aria-label') ?? textOf(element)
 

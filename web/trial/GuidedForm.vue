@@ -27,10 +27,7 @@ const MINUTES_EACH = 2.2
 const estimate = computed(() => {
   const remedies = withinReach(props.trial, reach.value).length
   // The whole at the end takes as long as a step and a half.
-  return Math.max(
-    1,
-    Math.round((remedies + 1.5) * MINUTES_EACH * pageIds.value.length * visitorIds.value.length),
-  )
+  return Math.max(1, Math.round((remedies + 1.5) * MINUTES_EACH * pageIds.value.length * visitorIds.value.length))
 })
 const start = (): void =>
   emit('start', {
@@ -55,22 +52,13 @@ const start = (): void =>
         </v-radio>
       </v-radio-group>
       <CheckList v-model="visitorIds" legend="For these visitors" :items="namedItems(site.visitors)">
-        <v-text-field
-          v-model="minutes"
-          class="minutes"
-          type="number"
-          min="2"
-          max="1440"
-          label="Minutes allowed"
-        />
+        <v-text-field v-model="minutes" class="minutes" type="number" min="2" max="1440" label="Minutes allowed" />
         <p class="muted small">About {{ estimate }} min for all of it. What is not tried in time is named.</p>
       </CheckList>
       <CheckList v-model="pageIds" legend="On these pages" :items="pageItems(site.sample)" />
     </div>
     <div class="bar">
-      <v-btn type="submit" color="primary" variant="flat" :disabled="!ready || disabled"
-        >Start the guided run</v-btn
-      >
+      <v-btn type="submit" color="primary" variant="flat" :disabled="!ready || disabled">Start the guided run</v-btn>
       <span class="muted small"
         >Visitors notice nothing: everything happens on addresses of its own, and you publish, or not.</span
       >

@@ -19,18 +19,14 @@ const STATES: Record<GuidedRun['state'], string> = {
   failed: 'failed',
   cancelled: 'cancelled; what was kept is in trial',
 }
-const visitors = computed(() =>
-  props.site.visitors.filter(({ id }) => props.run.order.visitorIds.includes(id)),
-)
+const visitors = computed(() => props.site.visitors.filter(({ id }) => props.run.order.visitorIds.includes(id)))
 const measured = ({ results }: GuidedStep, visitorId: string): string => {
   const gains = results
     .filter((one) => one.visitorId === visitorId)
     .map(({ verdict }) => verdict?.gains.lcpMs)
     .filter((gain) => gain !== undefined)
   if (gains.length === 0) return '–'
-  return gains
-    .map((gain) => `${seconds(gain.shift)} (${seconds(gain.low)} to ${seconds(gain.high)})`)
-    .join('; ')
+  return gains.map((gain) => `${seconds(gain.shift)} (${seconds(gain.low)} to ${seconds(gain.high)})`).join('; ')
 }
 </script>
 

@@ -36,12 +36,7 @@ const measure = (event: Event): void => {
       <figure>
         <figcaption>{{ shown === 'both' ? 'Trial' : 'Trial, with what differs marked' }}</figcaption>
         <div class="marked">
-          <img
-            v-if="pictures.after"
-            :src="source(pictures.after)"
-            :alt="`${page.path} in trial`"
-            @load="measure"
-          />
+          <img v-if="pictures.after" :src="source(pictures.after)" :alt="`${page.path} in trial`" @load="measure" />
           <p v-else>The page could not be loaded in trial.</p>
           <svg v-if="size.width > 0" :viewBox="`0 0 ${size.width} ${size.height}`" aria-hidden="true">
             <rect

@@ -16,8 +16,7 @@ const visitorIds = ref(
   props.site.visitors
     .filter(
       (visitor, index, all) =>
-        all.findIndex((one) => one.device === visitor.device && one.journeyId === visitor.journeyId) ===
-        index,
+        all.findIndex((one) => one.device === visitor.device && one.journeyId === visitor.journeyId) === index,
     )
     .map(({ id }) => id),
 )
@@ -32,18 +31,14 @@ const start = (): void =>
     <form class="panel dialog" @submit.prevent="start">
       <h2>Check: does the trial look and work like live?</h2>
       <p class="muted small">
-        Each page is looked at twice live, to learn what varies by itself, and then in trial: errors, words,
-        places, styles, pictures, fonts, buttons. About 20 s a page and visitor.
+        Each page is looked at twice live, to learn what varies by itself, and then in trial: errors, words, places,
+        styles, pictures, fonts, buttons. About 20 s a page and visitor.
       </p>
       <div class="columns">
         <CheckList v-model="pageIds" legend="Pages" :items="pageItems(site.sample)" />
         <div>
           <CheckList v-model="visitorIds" legend="As" :items="namedItems(site.visitors)" />
-          <CheckList
-            v-model="journeyIds"
-            legend="Journeys that must arrive"
-            :items="namedItems(site.journeys)"
-          >
+          <CheckList v-model="journeyIds" legend="Journeys that must arrive" :items="namedItems(site.journeys)">
             <p v-if="site.journeys.length === 0" class="muted small">
               None yet. Record one under Measure, Visitors: open the menu, add to basket, sign in.
             </p>

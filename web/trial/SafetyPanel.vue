@@ -34,11 +34,7 @@ const search = computed(() => {
     </p>
     <SafetyResults :check="check" :disabled="disabled" />
   </section>
-  <section
-    v-if="changed && search && search.state !== 'cancelled'"
-    aria-labelledby="culprit"
-    class="panel search"
-  >
+  <section v-if="changed && search && search.state !== 'cancelled'" aria-labelledby="culprit" class="panel search">
     <h2 id="culprit">
       Culprit search on {{ search.path === '/' ? 'the home page' : search.path }}
       <span class="muted small">{{ when(search.at) }}, {{ search.looks }} page loads</span>

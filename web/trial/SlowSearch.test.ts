@@ -14,7 +14,7 @@ const below = (kind: z.infer<typeof VerdictKind>, disabled = false) => {
 describe('the search for what slows a page', () => {
   test.each(['faster', 'no-difference', 'too-few', 'broken'] as const)('is not offered where trial is %s', (kind) => {
     expect(below(kind).button).toBeNull()
-  }) // prettier-ignore
+  })
   test('is offered where trial is slower', () => {
     const { button, asked } = below('slower')
     button!.click()

@@ -15,7 +15,7 @@ const [phone, laptop] = site.visitors
 describe('what a guided run is to cover', () => {
   const form = (trial = emptySetup(), disabled = false) => {
     const orders: GuidedOrder[] = []
-    const host = mounted(GuidedForm, { site, trial, disabled, onStart: (order: GuidedOrder) => orders.push(order) }) // prettier-ignore
+    const host = mounted(GuidedForm, { site, trial, disabled, onStart: (order: GuidedOrder) => orders.push(order) })
     const start = async () => {
       host.querySelector('form')!.dispatchEvent(new Event('submit'))
       await nextTick()
@@ -27,7 +27,9 @@ describe('what a guided run is to cover', () => {
   test('is the first page for the first visitor with all journeys, until something else is chosen', async () => {
     const { orders, start } = form()
     await start()
-    expect(orders).toEqual([{ reach: 'files', pageIds: ['home'], visitorIds: [phone!.id], journeyIds: ['basket'], minutes: 60 }]) // prettier-ignore
+    expect(orders).toEqual([
+      { reach: 'files', pageIds: ['home'], visitorIds: [phone!.id], journeyIds: ['basket'], minutes: 60 },
+    ])
   })
   test('is what was chosen', async () => {
     const { host, orders, start } = form()
@@ -37,14 +39,18 @@ describe('what a guided run is to cover', () => {
     expect(orders[0]).toMatchObject({ visitorIds: [phone!.id, laptop!.id], minutes: 25 })
   })
   test('cannot be nothing: without a page, a visitor or two minutes it does not start', async () => {
-    for (const [label, value] of [['Home page', ''], [phone!.name, ''], ['Minutes allowed', '1']] as const) {
+    for (const [label, value] of [
+      ['Home page', ''],
+      [phone!.name, ''],
+      ['Minutes allowed', '1'],
+    ] as const) {
       const { host } = form()
       expect(button(host, 'Start the guided run').disabled).toBe(false)
       if (value === '') field(host, label).click()
       else await type(field(host, label), value)
       await nextTick()
       expect([label, button(host, 'Start the guided run').disabled]).toEqual([label, true])
-    } // prettier-ignore
+    }
   })
   test('takes longer for more visitors, and less once remedies are on', async () => {
     const { host } = form()
@@ -62,14 +68,39 @@ describe('what a guided run is to cover', () => {
 })
 
 const step = (more: Partial<GuidedStep>): GuidedStep => ({
-  remedies: ['images'], predicted: [], measurementId: 'm', safetyCheckId: 'c', safety: 'intact', results: [], exceptions: [], decision: 'kept', sentence: '', tookMs: 1, ...more,
-}) // prettier-ignore
-const run = (more: Partial<GuidedRun>, progress: Partial<GuidedRun['progress']> = {}): GuidedRun => ({
-  id: 'r', siteId: 'quay', jobId: 'j', at: '2026-11-26T08:00:00.000Z', by: 'keeper', state: 'running', error: null,
-  order: { reach: 'page', visitorIds: [phone!.id], pageIds: ['home'], minutes: 60, journeyIds: [] },
-  progress: { steps: [], bestDigest: '', spentMs: 180_000, paused: false, final: null, untried: [], sentence: '', ...progress },
+  remedies: ['images'],
+  predicted: [],
+  measurementId: 'm',
+  safetyCheckId: 'c',
+  safety: 'intact',
+  results: [],
+  exceptions: [],
+  decision: 'kept',
+  sentence: '',
+  tookMs: 1,
   ...more,
-}) // prettier-ignore
+})
+const run = (more: Partial<GuidedRun>, progress: Partial<GuidedRun['progress']> = {}): GuidedRun => ({
+  id: 'r',
+  siteId: 'quay',
+  jobId: 'j',
+  at: '2026-11-26T08:00:00.000Z',
+  by: 'keeper',
+  state: 'running',
+  error: null,
+  order: { reach: 'page', visitorIds: [phone!.id], pageIds: ['home'], minutes: 60, journeyIds: [] },
+  progress: {
+    steps: [],
+    bestDigest: '',
+    spentMs: 180_000,
+    paused: false,
+    final: null,
+    untried: [],
+    sentence: '',
+    ...progress,
+  },
+  ...more,
+})
 const shown = (one: GuidedRun): HTMLElement => mounted(GuidedProgress, { site, run: one })
 
 describe('a guided run on the screen', () => {
@@ -80,31 +111,42 @@ describe('a guided run on the screen', () => {
   })
   test('has predicted beside measured, with the interval', () => {
     const cells = textsOf(shown(run({}, { steps: [kept] })), 'tbody tr > *')
-    expect(cells).toEqual(['Lighter pictures', '1.7 s sooner', '1.2 s (0.90 s to 1.5 s)', 'intact', 'kept in trial.']) // prettier-ignore
+    expect(cells).toEqual(['Lighter pictures', '1.7 s sooner', '1.2 s (0.90 s to 1.5 s)', 'intact', 'kept in trial.'])
   })
   test('leads to the measurement and to the check', () => {
-    const links = [...shown(run({}, { steps: [kept] })).querySelectorAll('tbody a')].map((a) => a.getAttribute('href')) // prettier-ignore
+    const links = [...shown(run({}, { steps: [kept] })).querySelectorAll('tbody a')].map((a) => a.getAttribute('href'))
     expect(links).toEqual(['/sites/quay/measure/m', '/sites/quay/remedies/checks/c'])
   })
   test('has a column of each visitor; none is averaged away', () => {
     const both = run({ order: { ...run({}).order, visitorIds: [phone!.id, laptop!.id] } }, { steps: [kept] })
-    expect(textsOf(shown(both), 'thead th')).toEqual(['Tried', `Predicted, ${phone!.name}`, `Predicted, ${laptop!.name}`, `Measured, ${phone!.name}`, `Measured, ${laptop!.name}`, 'Looked at', 'What became of it']) // prettier-ignore
+    expect(textsOf(shown(both), 'thead th')).toEqual([
+      'Tried',
+      `Predicted, ${phone!.name}`,
+      `Predicted, ${laptop!.name}`,
+      `Measured, ${phone!.name}`,
+      `Measured, ${laptop!.name}`,
+      'Looked at',
+      'What became of it',
+    ])
     expect(textsOf(shown(both), 'tbody td')[3]).toBe('–')
   })
   test.each([
     ['no-difference', 'No measurable difference.', 'no measurable difference, backed out.'],
     ['broken', 'A button is dead.', 'broke the page, backed out. A button is dead.'],
-    [
-      'failed',
-      'The origin does not answer.',
-      'could not be measured, backed out. The origin does not answer.',
-    ],
+    ['failed', 'The origin does not answer.', 'could not be measured, backed out. The origin does not answer.'],
   ] as const)('%s is said once, with its reason', (decision, sentence, words) => {
     const host = shown(run({}, { steps: [step({ decision, sentence })] }))
     expect(textsOf(host, 'tbody td').at(-1)).toBe(words)
   })
   test('names what was left out', () => {
-    const host = shown(run({}, { steps: [step({ exceptions: [{ kind: 'exception', remedy: 'scriptOrder', by: 'file', value: 'slider.js' }] })] })) // prettier-ignore
+    const host = shown(
+      run(
+        {},
+        {
+          steps: [step({ exceptions: [{ kind: 'exception', remedy: 'scriptOrder', by: 'file', value: 'slider.js' }] })],
+        },
+      ),
+    )
     expect(textsOf(host, 'tbody li')).toEqual(['Left out Scripts that wait: slider.js'])
   })
   test('that failed says why, aloud', () => {
@@ -117,7 +159,12 @@ describe('a guided run on the screen', () => {
     expect(textsOf(host, 'tbody td').at(-1)).toBe('not finished')
   })
   test('ends with the whole on all sides', () => {
-    const final = { measurementId: 'm', safetyCheckId: 'c', safety: 'intact' as const, results: [aPageResult('faster')] } // prettier-ignore
+    const final = {
+      measurementId: 'm',
+      safetyCheckId: 'c',
+      safety: 'intact' as const,
+      results: [aPageResult('faster')],
+    }
     const host = shown(run({ state: 'done' }, { final }))
     expect(textOf(host.querySelector('h3'))).toContain('The whole, measured against origin and live')
   })

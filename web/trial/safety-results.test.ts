@@ -6,21 +6,53 @@ import { mounted, press, textOf, textsOf } from '../testing/mounted.ts'
 import SafetyResults from './SafetyResults.vue'
 
 const page = (more: Partial<PageSafety> = {}): PageSafety => ({
-  pageId: 'home', path: '/', visitorId: 'phone', visitorName: 'Phone', result: 'broken', sentence: 'A button is dead.',
-  findings: [{ kind: 'dead', severity: 'broken', sentence: 'Controls that did something do nothing.', items: ['button.next'], count: 3, boxes: [] }],
-  varies: ['#clock'], masks: [], differing: [], ...more,
-}) // prettier-ignore
+  pageId: 'home',
+  path: '/',
+  visitorId: 'phone',
+  visitorName: 'Phone',
+  result: 'broken',
+  sentence: 'A button is dead.',
+  findings: [
+    {
+      kind: 'dead',
+      severity: 'broken',
+      sentence: 'Controls that did something do nothing.',
+      items: ['button.next'],
+      count: 3,
+      boxes: [],
+    },
+  ],
+  varies: ['#clock'],
+  masks: [],
+  differing: [],
+  ...more,
+})
 const check = (pages: PageSafety[], more: Partial<SafetyCheck> = {}): SafetyCheck => ({
-  id: 'c', siteId: 'quay', jobId: 'j', at: '2026-11-26T08:00:00.000Z', by: 'keeper', setupDigest: 'd', current: true, state: 'done', error: null, result: 'broken',
-  order: { from: 'live', to: 'trial', pageIds: ['home'], visitorIds: ['phone'], journeyIds: [] }, pages, ...more,
-}) // prettier-ignore
-const shown = (one: SafetyCheck, disabled = false): HTMLElement =>
-  mounted(SafetyResults, { check: one, disabled })
+  id: 'c',
+  siteId: 'quay',
+  jobId: 'j',
+  at: '2026-11-26T08:00:00.000Z',
+  by: 'keeper',
+  setupDigest: 'd',
+  current: true,
+  state: 'done',
+  error: null,
+  result: 'broken',
+  order: { from: 'live', to: 'trial', pageIds: ['home'], visitorIds: ['phone'], journeyIds: [] },
+  pages,
+  ...more,
+})
+const shown = (one: SafetyCheck, disabled = false): HTMLElement => mounted(SafetyResults, { check: one, disabled })
 afterEach(() => vi.unstubAllGlobals())
 
 describe('results of a safety check', () => {
   test('name page, visitor, result and reason', () => {
-    expect(textsOf(shown(check([page()])), 'tbody tr > *').slice(0, 4)).toEqual(['Home page', 'Phone', 'broken', 'A button is dead.']) // prettier-ignore
+    expect(textsOf(shown(check([page()])), 'tbody tr > *').slice(0, 4)).toEqual([
+      'Home page',
+      'Phone',
+      'broken',
+      'A button is dead.',
+    ])
   })
   test('show the evidence, and say how much more there is', () => {
     const host = shown(check([page()]))
@@ -28,7 +60,9 @@ describe('results of a safety check', () => {
     expect(textOf(host)).toContain('Left out: another each time the page is loaded')
   })
   test('of an intact page say so', () => {
-    expect(textOf(shown(check([page({ result: 'intact', findings: [], varies: [] })])))).toContain('Nothing is another than live.') // prettier-ignore
+    expect(textOf(shown(check([page({ result: 'intact', findings: [], varies: [] })])))).toContain(
+      'Nothing is another than live.',
+    )
   })
   test.each<[string, PageSafety, Partial<SafetyCheck>]>([
     ['what is intact', page({ result: 'intact' }), {}],
@@ -42,7 +76,12 @@ describe('results of a safety check', () => {
     const asked: unknown[] = []
     vi.stubGlobal('fetch', (path: string, { body }: RequestInit) => {
       asked.push([path, JSON.parse(String(body))])
-      return Promise.resolve(Response.json({ type: 'about:blank', title: 'Busy', status: 409, code: 'BUSY', detail: 'A run is under way.' }, { status: 409 })) // prettier-ignore
+      return Promise.resolve(
+        Response.json(
+          { type: 'about:blank', title: 'Busy', status: 409, code: 'BUSY', detail: 'A run is under way.' },
+          { status: 409 },
+        ),
+      )
     })
     const host = shown(check([page()]))
     await press(host, 'Find the culprit')

@@ -21,9 +21,7 @@ const load = async (): Promise<void> => {
 }
 onMounted(load)
 const make = async (): Promise<void> => {
-  const token = await problems.catching(() =>
-    callApi('POST', '/tokens', MadeApiToken, { name: tokenName.value }),
-  )
+  const token = await problems.catching(() => callApi('POST', '/tokens', MadeApiToken, { name: tokenName.value }))
   if (token === undefined) return
   made.value = token
   tokenName.value = ''
@@ -50,8 +48,8 @@ const add = async (): Promise<void> => {
     <p>Signed in as {{ session.account?.name }}.</p>
     <h2>API tokens</h2>
     <p class="muted">
-      For the <code>zest</code> command and other programs: <code>Authorization: Bearer …</code>. The API is
-      described at <a href="/api/v1/openapi.json">/api/v1/openapi.json</a>.
+      For the <code>zest</code> command and other programs: <code>Authorization: Bearer …</code>. The API is described
+      at <a href="/api/v1/openapi.json">/api/v1/openapi.json</a>.
     </p>
     <form class="bar" @submit.prevent="make">
       <v-text-field v-model="tokenName" label="What the token is for" class="field" required />
@@ -76,9 +74,7 @@ const add = async (): Promise<void> => {
             <td>{{ when(token.createdAt) }}</td>
             <td>{{ token.lastUsedAt ? when(token.lastUsedAt) : 'never' }}</td>
             <td>
-              <v-btn size="small" @click="remove(token.id)" :aria-label="`Delete ${token.name}`"
-                >Delete</v-btn
-              >
+              <v-btn size="small" @click="remove(token.id)" :aria-label="`Delete ${token.name}`">Delete</v-btn>
             </td>
           </tr>
         </tbody>

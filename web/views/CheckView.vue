@@ -33,8 +33,7 @@ const otherCache = computed(
     base.value === props.site.address &&
     props.site.hostCache === null &&
     check.value?.points.some(
-      ({ topic, evidence }) =>
-        topic === 'intermediaries' && evidence.some((line) => !OF_THE_SERVER.test(line)),
+      ({ topic, evidence }) => topic === 'intermediaries' && evidence.some((line) => !OF_THE_SERVER.test(line)),
     ) === true,
 )
 const look = async (): Promise<void> => {
@@ -62,9 +61,7 @@ const look = async (): Promise<void> => {
   <div v-if="check" role="status"><QuickCheckResult :check="check" /></div>
   <p v-if="otherCache" class="bar">
     <span>A cache between Zest Lamp and your pages keeps serving old pages after a change.</span>
-    <v-btn size="small" :to="{ name: 'site', params: { siteId: site.id }, hash: '#host-cache' }"
-      >Purge it too</v-btn
-    >
+    <v-btn size="small" :to="{ name: 'site', params: { siteId: site.id }, hash: '#host-cache' }">Purge it too</v-btn>
   </p>
 </template>
 

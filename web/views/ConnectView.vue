@@ -123,9 +123,7 @@ const connect = async (): Promise<void> => {
     <template v-if="check">
       <h2>What {{ check.address }} says about itself</h2>
       <FindingList :findings="check.findings" />
-      <v-btn v-if="isPrivate()" class="yes" size="small" @click="look('allowed')"
-        >It is mine: look at it anyway</v-btn
-      >
+      <v-btn v-if="isPrivate()" class="yes" size="small" @click="look('allowed')">It is mine: look at it anyway</v-btn>
       <form v-if="asksForName" class="address" @submit.prevent="look(privateAddresses)">
         <v-text-field
           v-model="publicAddress"
@@ -210,12 +208,7 @@ const connect = async (): Promise<void> => {
           persistent-hint
         />
       </div>
-      <ActionButton
-        type="submit"
-        color="primary"
-        variant="flat"
-        :under-way="connecting"
-        :disabled="chosen.length === 0"
+      <ActionButton type="submit" color="primary" variant="flat" :under-way="connecting" :disabled="chosen.length === 0"
         >Connect</ActionButton
       >
     </form>

@@ -32,13 +32,11 @@ const earlier = computed(() => proving.runs.slice(1))
   </p>
   <h1>Guided run</h1>
   <p>
-    Remedies are tried one after another: the page cache first, because the others stand on it, then in the
-    order of what they are predicted to be worth. Each is looked at and measured against the best so far, and
-    kept in trial or backed out. At the end the whole is measured against live.
+    Remedies are tried one after another: the page cache first, because the others stand on it, then in the order of
+    what they are predicted to be worth. Each is looked at and measured against the best so far, and kept in trial or
+    backed out. At the end the whole is measured against live.
   </p>
-  <template
-    v-if="newest && newest.state !== 'done' && newest.state !== 'failed' && newest.state !== 'cancelled'"
-  >
+  <template v-if="newest && newest.state !== 'done' && newest.state !== 'failed' && newest.state !== 'cancelled'">
     <div class="bar">
       <ActionButton
         v-if="newest.state === 'paused'"
@@ -49,9 +47,7 @@ const earlier = computed(() => proving.runs.slice(1))
         @click="act(() => proving.resume(newest!.id))"
         >Go on</ActionButton
       >
-      <ActionButton v-else :under-way="working" @click="act(() => proving.pause(newest!.id))"
-        >Pause</ActionButton
-      >
+      <ActionButton v-else :under-way="working" @click="act(() => proving.pause(newest!.id))">Pause</ActionButton>
     </div>
     <GuidedProgress :site="site" :run="newest" />
   </template>

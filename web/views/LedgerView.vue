@@ -28,10 +28,7 @@ const busy = computed(() => jobs.openOf(props.site.id) !== undefined)
 const words = ref<string | null>('')
 const remedy = ref('any')
 const decision = ref<LedgerDecision | 'any'>('any')
-const remedies = [
-  { value: 'any', title: 'any remedy' },
-  ...REMEDIES.map(({ name }) => ({ value: name, title: name })),
-]
+const remedies = [{ value: 'any', title: 'any remedy' }, ...REMEDIES.map(({ name }) => ({ value: name, title: name }))]
 const decisions = [
   { value: 'any', title: 'any decision' },
   ...Object.entries(DECISION_NAMES)
@@ -41,13 +38,10 @@ const decisions = [
 const shown = computed(() =>
   filterLedger(bench.ledger, { words: words.value ?? '', remedy: remedy.value, decision: decision.value }),
 )
-const again = (entryId: string): Promise<unknown> =>
-  problems.catching(() => measureAgain(props.site.id, entryId))
+const again = (entryId: string): Promise<unknown> => problems.catching(() => measureAgain(props.site.id, entryId))
 const scale = computed(() =>
   rulerScale(
-    bench.ledger.flatMap(({ results }) =>
-      results.flatMap(({ sides }) => sides.map(({ medians }) => medians.lcpMs)),
-    ),
+    bench.ledger.flatMap(({ results }) => results.flatMap(({ sides }) => sides.map(({ medians }) => medians.lcpMs))),
   ),
 )
 const ask = (version: Version): void => {
@@ -60,8 +54,7 @@ const stepBack = async (): Promise<void> => {
   working.value = false
   asking.value = false
 }
-const verb = (version: Version): string =>
-  version.number < props.site.liveVersion ? 'Step back to' : 'Go forward to'
+const verb = (version: Version): string => (version.number < props.site.liveVersion ? 'Step back to' : 'Go forward to')
 </script>
 
 <template>

@@ -102,9 +102,7 @@ const STATES = {
         label="Earlier versions"
         :items="earlier"
       />
-      <p class="muted small">
-        Tick two to four and they are loaded in turn, run by run, for a fair comparison.
-      </p>
+      <p class="muted small">Tick two to four and they are loaded in turn, run by run, for a fair comparison.</p>
       <v-radio-group
         v-if="chosenSides.length > 1"
         v-model="stop"

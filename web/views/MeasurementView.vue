@@ -27,9 +27,7 @@ const id = computed(() => String(route.params['measurementId']))
 let newest = 0
 const load = async (): Promise<void> => {
   const mine = ++newest
-  const found = await problems.catching(() =>
-    callApi('GET', bench.path(`/measurements/${id.value}`), Measurement),
-  )
+  const found = await problems.catching(() => callApi('GET', bench.path(`/measurements/${id.value}`), Measurement))
   if (found !== undefined && mine === newest) measurement.value = found
 }
 // The list is loaded again with every run that ends, so its change says that there is something new here too.
@@ -49,8 +47,7 @@ const FIGURES = [
   'sentBytes',
   'decodedBytes',
 ] as const
-const name = (ending: string): string =>
-  fileName(['measurement', measurement.value!.createdAt.slice(0, 16)], ending)
+const name = (ending: string): string => fileName(['measurement', measurement.value!.createdAt.slice(0, 16)], ending)
 const saveCsv = (): void => {
   const rows = measurement.value!.runs.map((run) => [
     ...COLUMNS.map((column) => run[column]),
@@ -59,8 +56,7 @@ const saveCsv = (): void => {
   ])
   saveFile(name('csv'), 'text/csv', toCsv([...COLUMNS, ...FIGURES, 'failure'], rows))
 }
-const saveJson = (): void =>
-  saveFile(name('json'), 'application/json', JSON.stringify(measurement.value, null, 2))
+const saveJson = (): void => saveFile(name('json'), 'application/json', JSON.stringify(measurement.value, null, 2))
 const router = useRouter()
 const asking = ref(false)
 const deleting = ref(false)
@@ -191,14 +187,10 @@ const visitorName = (run: RunHead): string =>
     <v-dialog v-model="asking" max-width="520" aria-label="Delete this measurement">
       <div class="panel dialog">
         <h2 class="first">Delete this measurement?</h2>
-        <p>
-          Its page loads, requests and pictures are removed for good. The ledger keeps what it says of it.
-        </p>
+        <p>Its page loads, requests and pictures are removed for good. The ledger keeps what it says of it.</p>
         <div class="bar end">
           <v-btn @click="asking = false">Keep it</v-btn>
-          <ActionButton color="primary" variant="flat" :under-way="deleting" @click="remove"
-            >Delete</ActionButton
-          >
+          <ActionButton color="primary" variant="flat" :under-way="deleting" @click="remove">Delete</ActionButton>
         </div>
       </div>
     </v-dialog>

@@ -96,11 +96,7 @@ const retest = async (choice: MeasuredChoice): Promise<void> => {
   retesting.value = false
   await problems.catching(() => bench.measure({ sides: ['live', 'trial'], ...choice }))
 }
-const check = async (order: {
-  pageIds: string[]
-  visitorIds: string[]
-  journeyIds: string[]
-}): Promise<void> => {
+const check = async (order: { pageIds: string[]; visitorIds: string[]; journeyIds: string[] }): Promise<void> => {
   checking.value = false
   await problems.catching(() => proving.check(order))
 }
@@ -132,8 +128,8 @@ const backOut = async (): Promise<void> => {
       <h2>Trial</h2>
       <p v-if="bench.trial === null" class="muted" aria-busy="true">Loading the trial …</p>
       <p v-else-if="changes.length === 0">
-        The same as what visitors get (version {{ bench.trial.basedOn }}). Switch a remedy on below, one at a
-        time; no visitor sees it.
+        The same as what visitors get (version {{ bench.trial.basedOn }}). Switch a remedy on below, one at a time; no
+        visitor sees it.
       </p>
       <template v-else>
         <p>Against version {{ bench.trial.basedOn }}, which visitors get:</p>
@@ -188,11 +184,7 @@ const backOut = async (): Promise<void> => {
     </ResultsTable>
   </section>
 
-  <PrivacyPanel
-    v-if="bench.privacy && bench.privacy.needed.length > 0"
-    :state="bench.privacy"
-    :disabled="busy"
-  />
+  <PrivacyPanel v-if="bench.privacy && bench.privacy.needed.length > 0" :state="bench.privacy" :disabled="busy" />
 
   <SlowFindings v-if="findings.findings" :site="site" :findings="findings.findings" @open="openRemedy" />
   <p v-else class="panel muted" role="status">Looking through what was measured …</p>

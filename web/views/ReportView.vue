@@ -31,7 +31,7 @@ const scale = computed(() =>
 )
 const print = (): void => window.print()
 const save = (): void =>
-  saveFile(fileName([props.site.name, 'report'], 'json'), 'application/json', JSON.stringify(report.value, null, 2)) // prettier-ignore
+  saveFile(fileName([props.site.name, 'report'], 'json'), 'application/json', JSON.stringify(report.value, null, 2))
 const picture = (jpeg: string): string => `data:image/jpeg;base64,${jpeg}`
 </script>
 
@@ -121,9 +121,7 @@ const picture = (jpeg: string): string => `data:image/jpeg;base64,${jpeg}`
           <tr v-for="change in report.changes" :key="change.what">
             <td>
               {{ change.what }}
-              <span v-for="one in change.exceptions" :key="one" class="muted small"
-                ><br />left out {{ one }}</span
-              >
+              <span v-for="one in change.exceptions" :key="one" class="muted small"><br />left out {{ one }}</span>
             </td>
             <td>{{ change.worth }}</td>
           </tr>

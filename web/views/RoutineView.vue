@@ -59,8 +59,8 @@ const { saving, save } = useSaving(async () => {
   <form @submit.prevent="save">
     <h2>Retests</h2>
     <p class="muted small">
-      Live is measured again, the first three pages of the sample as every visitor, five runs each. Nothing is
-      measured beside anything else: a retest waits its turn.
+      Live is measured again, the first three pages of the sample as every visitor, five runs each. Nothing is measured
+      beside anything else: a retest waits its turn.
     </p>
     <div class="bar">
       <v-select v-model="routine.everyHours" class="field" label="Retest" :items="INTERVALS" />
@@ -69,8 +69,8 @@ const { saving, save } = useSaving(async () => {
     </div>
     <h2>Limits</h2>
     <p class="muted small">
-      When live crosses one, and when a retest finds a page slower than the one before by more than chance,
-      you are told.
+      When live crosses one, and when a retest finds a page slower than the one before by more than chance, you are
+      told.
     </p>
     <div class="scroll">
       <table class="bench">

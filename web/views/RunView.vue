@@ -48,9 +48,7 @@ watch(
 watch(otherId, async (id) => {
   other.value = null
   if (id === null) return
-  const found = await problems.catching(() =>
-    callApi('GET', bench.path(`${measurementPath.value}/runs/${id}`), Run),
-  )
+  const found = await problems.catching(() => callApi('GET', bench.path(`${measurementPath.value}/runs/${id}`), Run))
   if (found !== undefined && otherId.value === id) other.value = found
 })
 /** Loads of the same page as the same visitor: those worth laying under this one. */
@@ -63,9 +61,7 @@ const comparable = computed(() =>
         one.visitorId === run.value?.visitorId &&
         one.metrics !== null,
     )
-    .toSorted(
-      (a, b) => Number(a.side === run.value?.side) - Number(b.side === run.value?.side) || b.pair - a.pair,
-    )
+    .toSorted((a, b) => Number(a.side === run.value?.side) - Number(b.side === run.value?.side) || b.pair - a.pair)
     .map((one) => ({
       value: one.id,
       title: `${sideName(one.side)}, ${one.purpose === 'look' ? 'looked at closely' : one.purpose === 'fill' ? 'filling caches' : `run ${one.pair}`}`,
@@ -109,10 +105,7 @@ const serverTiming = computed(
 )
 
 const name = (ending: string): string =>
-  fileName(
-    [run.value!.path === '/' ? 'home' : run.value!.path, run.value!.side, run.value!.visitorId],
-    ending,
-  )
+  fileName([run.value!.path === '/' ? 'home' : run.value!.path, run.value!.side, run.value!.visitorId], ending)
 const COLUMNS = [
   'url',
   'type',
@@ -143,12 +136,7 @@ const saveJson = (): void => saveFile(name('json'), 'application/json', JSON.str
 const savePng = async (): Promise<void> => {
   const rows = waterfallRows(run.value!.requests)
   const title = `${run.value!.path} · ${sideName(run.value!.side)} · ${when(run.value!.at)}`
-  const { svg, width, height } = waterfallSvg(
-    title,
-    rows,
-    run.value!.metrics,
-    waterfallEnd(rows, run.value!.metrics),
-  )
+  const { svg, width, height } = waterfallSvg(title, rows, run.value!.metrics, waterfallEnd(rows, run.value!.metrics))
   await problems.catching(async () => saveFile(name('png'), 'image/png', await svgToPng(svg, width, height)))
 }
 </script>
@@ -159,8 +147,7 @@ const savePng = async (): Promise<void> => {
       <h1>
         {{ run.path === '/' ? 'Home page' : run.path }}
         <span class="muted small"
-          ><SideTag :side="run.side" /> · {{ run.visitor.name }} · {{ when(run.at) }} ·
-          {{ run.visit }} visit</span
+          ><SideTag :side="run.side" /> · {{ run.visitor.name }} · {{ when(run.at) }} · {{ run.visit }} visit</span
         >
       </h1>
       <router-link
@@ -211,9 +198,7 @@ const savePng = async (): Promise<void> => {
         <v-btn size="small" @click="savePng">PNG</v-btn>
         <v-btn size="small" @click="saveCsv">CSV</v-btn>
         <v-btn size="small" @click="saveJson">JSON</v-btn>
-        <v-btn size="small" :href="`/api/v1${bench.path(address)}/archive`" :download="name('har')"
-          >HAR</v-btn
-        >
+        <v-btn size="small" :href="`/api/v1${bench.path(address)}/archive`" :download="name('har')">HAR</v-btn>
       </span>
     </div>
     <WaterfallTable :run="run" :other="other" />

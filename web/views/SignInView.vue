@@ -38,17 +38,9 @@ const submit = async (): Promise<void> => {
     <div class="column">
       <p class="brand"><img src="/lamp.svg" alt="" width="34" height="34" /> Zest Lamp</p>
       <h1>{{ session.firstAccount ? 'Make the first account' : 'Sign in' }}</h1>
-      <p v-if="session.firstAccount" class="muted">
-        Whoever makes it looks after the sites of this Zest Lamp.
-      </p>
+      <p v-if="session.firstAccount" class="muted">Whoever makes it looks after the sites of this Zest Lamp.</p>
       <form @submit.prevent="submit">
-        <v-text-field
-          v-model="name"
-          v-first-focus
-          label="Name or e-mail address"
-          autocomplete="username"
-          required
-        />
+        <v-text-field v-model="name" v-first-focus label="Name or e-mail address" autocomplete="username" required />
         <v-text-field
           v-model="password"
           label="Password"

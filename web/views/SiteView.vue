@@ -104,8 +104,8 @@ const askedAs = computed(() => {
     <div class="panel">
       <h2>Remove {{ site.name }}?</h2>
       <p>
-        Its setups, measurements and ledger are deleted, and {{ site.liveHost }} is no longer served here.
-        This cannot be undone.
+        Its setups, measurements and ledger are deleted, and {{ site.liveHost }} is no longer served here. This cannot
+        be undone.
       </p>
       <div class="bar end">
         <v-btn @click="removing = false">Leave it</v-btn>

@@ -53,9 +53,7 @@ onBeforeUnmount(() => window.clearInterval(watching))
 
 const cold = computed(() => {
   const live = bench.traffic?.channels.find((one) => one.channel === channel.value)
-  return live === undefined || live.pageVisits === 0
-    ? null
-    : Math.round((1000 * live.coldVisits) / live.pageVisits)
+  return live === undefined || live.pageVisits === 0 ? null : Math.round((1000 * live.coldVisits) / live.pageVisits)
 })
 const explain = (address: string): void => {
   explained.value = address
@@ -75,8 +73,8 @@ const explain = (address: string): void => {
       >. {{ whole(coverage.absent) }} {{ coverage.absent === 1 ? 'is' : 'are' }} not stored.
     </p>
     <p v-if="cold !== null">
-      <b>{{ whole(cold) }}</b> cold visits per 1,000: visits that had to wait for the origin to build a page
-      that could have been stored.
+      <b>{{ whole(cold) }}</b> cold visits per 1,000: visits that had to wait for the origin to build a page that could
+      have been stored.
     </p>
   </div>
   <div class="bar tools">
@@ -112,13 +110,7 @@ const explain = (address: string): void => {
       @explain="explain"
       @changed="load"
     />
-    <StoredTable
-      v-else-if="section === 'stored'"
-      :site="site"
-      :channel="channel"
-      @explain="explain"
-      @changed="load"
-    />
+    <StoredTable v-else-if="section === 'stored'" :site="site" :channel="channel" @explain="explain" @changed="load" />
     <RequestPathPanel v-else-if="section === 'path'" :site="site" :channel="channel" :address="explained" />
     <PurgePanel v-else-if="section === 'purge'" :site="site" @changed="load" />
     <TrafficPanel v-else-if="section === 'traffic' && bench.traffic" :traffic="bench.traffic" :site="site" />

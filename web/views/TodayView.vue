@@ -33,8 +33,7 @@ const sentences = computed(() =>
     const who = `Visitors on a ${visitor.name.toLowerCase()}`
     if (standing === undefined || (now === null && before === null)) return `${who}: not measured yet.`
     const page = standing.path === '/' ? 'the home page' : standing.path
-    if (now === null)
-      return `${who} see the main content of ${page} after ${inSeconds(before!)} at the origin.`
+    if (now === null) return `${who} see the main content of ${page} after ${inSeconds(before!)} at the origin.`
     if (before === null) return `${who} see the main content of ${page} after ${inSeconds(now)}.`
     const apart = standing.live?.measurementId !== standing.origin?.measurementId
     return `${who} see the main content of ${page} after ${inSeconds(now)}; at the origin it is ${inSeconds(before)}${apart ? ', measured on another occasion' : ''}.`
@@ -153,8 +152,8 @@ const tasks = computed<Task[]>(() => {
   <template v-if="live && live.requests > 0">
     <h2>Visitors' requests since delivery started</h2>
     <p>
-      {{ whole(live.requests) }} requests, {{ Math.round((100 * live.hits) / live.requests) }} % answered from
-      the store<template v-if="live.pageVisits > 0"
+      {{ whole(live.requests) }} requests, {{ Math.round((100 * live.hits) / live.requests) }} % answered from the
+      store<template v-if="live.pageVisits > 0"
         >, {{ whole((1000 * live.coldVisits) / live.pageVisits) }} cold visits per 1,000</template
       >. <router-link :to="{ name: 'store', params: { siteId: site.id } }">Open the Store</router-link>
     </p>

@@ -32,9 +32,7 @@ watch(
   [pageId, visitorId, () => bench.measurements],
   async ([page, visitor]) => {
     const query = new URLSearchParams({ pageId: page, visitorId: visitor })
-    const found = await problems.catching(() =>
-      callApi('GET', bench.path(`/trend?${query}`), z.array(TrendPoint)),
-    )
+    const found = await problems.catching(() => callApi('GET', bench.path(`/trend?${query}`), z.array(TrendPoint)))
     if (found !== undefined && page === pageId.value && visitor === visitorId.value) points.value = found
   },
   { immediate: true },
@@ -47,10 +45,18 @@ const saveCsv = (): void =>
     toCsv(
       ['at', 'side', 'liveVersion', 'lcpMs', 'fcpMs', 'loadedMs', 'requests', 'sentBytes', 'runs'],
       (points.value ?? []).map(({ at, side, liveVersion, medians, lcpMs }) => [
-        at, side, liveVersion, medians.lcpMs, medians.fcpMs, medians.loadedMs, medians.requests, medians.sentBytes, lcpMs.map(Math.round).join(' '),
+        at,
+        side,
+        liveVersion,
+        medians.lcpMs,
+        medians.fcpMs,
+        medians.loadedMs,
+        medians.requests,
+        medians.sentBytes,
+        lcpMs.map(Math.round).join(' '),
       ]),
     ),
-  ) // prettier-ignore
+  )
 const saveJson = (): void => saveFile(name('json'), 'application/json', JSON.stringify(points.value, null, 2))
 const savePng = async (): Promise<void> => {
   await problems.catching(async () => {

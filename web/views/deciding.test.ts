@@ -16,9 +16,24 @@ import RemediesView from './RemediesView.vue'
 
 afterEach(() => vi.unstubAllGlobals())
 const lazy = Setup.parse({ remedies: { lazy: { enabled: true } } })
-const trial = (more: object = {}) => ({ setup: lazy, revision: 5, changes: [{ remedy: 'lazy', sentence: 'Lazy loading switched on' }], basedOn: 1, openEntryId: null, ...more }) // prettier-ignore
+const trial = (more: object = {}) => ({
+  setup: lazy,
+  revision: 5,
+  changes: [{ remedy: 'lazy', sentence: 'Lazy loading switched on' }],
+  basedOn: 1,
+  openEntryId: null,
+  ...more,
+})
 const same = { ...trial(), setup: emptySetup(), changes: [] }
-const published = { number: 2, setup: lazy, note: 'n', publishedAt: '2026-11-26T08:00:00.000Z', publishedBy: 'keeper', changes: [], live: true } // prettier-ignore
+const published = {
+  number: 2,
+  setup: lazy,
+  note: 'n',
+  publishedAt: '2026-11-26T08:00:00.000Z',
+  publishedBy: 'keeper',
+  changes: [],
+  live: true,
+}
 const privacy = { needed: [], latest: null }
 const answers = {
   'GET /sites/quay/findings': { looks: [], findings: [], remedies: [], limits: [] },
@@ -29,7 +44,9 @@ const answers = {
   'GET /sites/quay/privacy': privacy,
   'POST /sites/quay/trial/keep': published,
   'POST /sites/quay/trial/back-out': same,
-  'POST /sites/quay/confirmations': [{ path: '/', answers: [{ status: 200, cacheStatus: 'hit', coding: 'br', tookMs: 3 }] }], // prettier-ignore
+  'POST /sites/quay/confirmations': [
+    { path: '/', answers: [{ status: 200, cacheStatus: 'hit', coding: 'br', tookMs: 3 }] },
+  ],
 }
 const shown = async (now: object = trial(), more: Record<string, unknown> = {}) => {
   const asked = answering({ ...answers, ...more })
@@ -62,16 +79,36 @@ describe('a trial', () => {
   })
   test('stays as it is while something is measured or checked, and says why', async () => {
     const { host } = await shown()
-    useJobs().take({ id: 'a', siteId: 'quay', kind: 'measure', title: 'Measuring', subjectId: 'm', state: 'running', done: 0, total: 1, now: '', msLeft: null, skip: null, error: null, createdAt: '2026-11-26T08:00:00.000Z', finishedAt: null }) // prettier-ignore
+    useJobs().take({
+      id: 'a',
+      siteId: 'quay',
+      kind: 'measure',
+      title: 'Measuring',
+      subjectId: 'm',
+      state: 'running',
+      done: 0,
+      total: 1,
+      now: '',
+      msLeft: null,
+      skip: null,
+      error: null,
+      createdAt: '2026-11-26T08:00:00.000Z',
+      finishedAt: null,
+    })
     await nextTick()
-    expect(['Retest', 'Keep', 'Back out'].map((name) => button(host, name).disabled)).toEqual([true, true, true]) // prettier-ignore
+    expect(['Retest', 'Keep', 'Back out'].map((name) => button(host, name).disabled)).toEqual([true, true, true])
     expect(field(host, 'On in trial').disabled).toBe(true)
     expect(textOf(host)).toContain('so the trial stays as it is')
   })
   test('changes by one remedy when one is switched, and nothing else of it', async () => {
     const { asked, host } = await shown(trial(), { 'PUT /sites/quay/trial': trial() })
     field(host, 'On in trial').click()
-    await expect.poll(() => sent(asked, 'PUT /sites/quay/trial')).toEqual({ setup: { ...lazy, remedies: { ...lazy.remedies, lazy: { ...lazy.remedies.lazy, enabled: false } } }, revision: 5 }) // prettier-ignore
+    await expect
+      .poll(() => sent(asked, 'PUT /sites/quay/trial'))
+      .toEqual({
+        setup: { ...lazy, remedies: { ...lazy.remedies, lazy: { ...lazy.remedies.lazy, enabled: false } } },
+        revision: 5,
+      })
   })
   test('is backed out as it was looked at', async () => {
     const { asked, host } = await shown()
@@ -91,7 +128,16 @@ describe('keeping', () => {
   })
   test('warns of a page that was found broken', async () => {
     const { host } = await shown()
-    useProving().checks = [{ id: 'c', siteId: 'quay', current: true, result: 'broken', order: { from: 'live', to: 'trial' }, pages: [] } as unknown as SafetyCheck] // prettier-ignore
+    useProving().checks = [
+      {
+        id: 'c',
+        siteId: 'quay',
+        current: true,
+        result: 'broken',
+        order: { from: 'live', to: 'trial' },
+        pages: [],
+      } as unknown as SafetyCheck,
+    ]
     await nextTick()
     expect(textOf(await dialogAfter(host, 'Keep'))).toContain('The safety check found a page broken.')
   })
@@ -100,14 +146,16 @@ describe('keeping', () => {
     const dialog = await dialogAfter(host, 'Keep')
     await type(field(dialog, 'Note (optional)'), 'lazy')
     dialog.dispatchEvent(new Event('submit'))
-    await expect.poll(() => textOf(host.querySelector('.kept'))).toContain('Version 2 is what visitors get now.') // prettier-ignore
+    await expect.poll(() => textOf(host.querySelector('.kept'))).toContain('Version 2 is what visitors get now.')
     await expect.poll(() => textOf(host.querySelector('.kept table'))).toContain('hit')
     expect(sent(asked, 'POST /sites/quay/trial/keep')).toEqual({ note: 'lazy', revision: 5 })
   })
   test('that is refused claims nothing and says why', async () => {
-    const { host } = await shown(trial(), { 'POST /sites/quay/trial/keep': refusal('Somebody else has published version 2 meanwhile.') }) // prettier-ignore
+    const { host } = await shown(trial(), {
+      'POST /sites/quay/trial/keep': refusal('Somebody else has published version 2 meanwhile.'),
+    })
     ;(await dialogAfter(host, 'Keep')).dispatchEvent(new Event('submit'))
-    await expect.poll(() => useProblems().current?.detail).toBe('Somebody else has published version 2 meanwhile.') // prettier-ignore
+    await expect.poll(() => useProblems().current?.detail).toBe('Somebody else has published version 2 meanwhile.')
     expect(host.querySelector('.kept')).toBeNull()
   })
 })

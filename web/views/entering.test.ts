@@ -34,7 +34,9 @@ describe('signing in', () => {
     const host = await shown()
     expect(textOf(host)).toContain('A demo.')
     await submit(host)
-    await expect.poll(() => asked).toEqual([{ what: 'POST /session', body: { name: 'keeper', password: 'nine quays' } }]) // prettier-ignore
+    await expect
+      .poll(() => asked)
+      .toEqual([{ what: 'POST /session', body: { name: 'keeper', password: 'nine quays' } }])
   })
   test('with a wrong password says so and stays, with what was typed', async () => {
     answering({ 'POST /session': refusal('Name or password is wrong.', 401, 'WRONG_CREDENTIALS') })
@@ -54,8 +56,26 @@ describe('signing in', () => {
 })
 
 describe('connecting a site', () => {
-  const finding = (code: string, level: 'good' | 'note' | 'stop') => ({ code, level, sentence: `found ${code}`, evidence: [] }) // prettier-ignore
-  const check = (more: Partial<SiteCheck> = {}): SiteCheck => ({ address: 'http://quay.example', publicAddress: null, sitemap: null, name: 'Quay', suggestedHosts: { live: 'www.quay.example', trial: 'trial.quay.example' }, findings: [finding('answers', 'good')], kinds: [], sample: [{ path: '/', kind: 'Home' }, { path: '/shop', kind: 'Shop' }], ...more }) // prettier-ignore
+  const finding = (code: string, level: 'good' | 'note' | 'stop') => ({
+    code,
+    level,
+    sentence: `found ${code}`,
+    evidence: [],
+  })
+  const check = (more: Partial<SiteCheck> = {}): SiteCheck => ({
+    address: 'http://quay.example',
+    publicAddress: null,
+    sitemap: null,
+    name: 'Quay',
+    suggestedHosts: { live: 'www.quay.example', trial: 'trial.quay.example' },
+    findings: [finding('answers', 'good')],
+    kinds: [],
+    sample: [
+      { path: '/', kind: 'Home' },
+      { path: '/shop', kind: 'Shop' },
+    ],
+    ...more,
+  })
   const looked = async (found: unknown) => {
     const asked = answering({ 'POST /site-checks': found, 'POST /sites': aSite(), 'GET /sites': [aSite()] })
     const host = mounted(ConnectView)
@@ -63,7 +83,8 @@ describe('connecting a site', () => {
     await submit(host)
     return { asked, host }
   }
-  const bodyOf = (asked: { what: string; body: unknown }[], what: string) => asked.findLast((one) => one.what === what)?.body // prettier-ignore
+  const bodyOf = (asked: { what: string; body: unknown }[], what: string) =>
+    asked.findLast((one) => one.what === what)?.body
 
   test('offers what was found, and connects with what was left chosen', async () => {
     const { asked, host } = await looked(check())
@@ -71,20 +92,32 @@ describe('connecting a site', () => {
     host.querySelector<HTMLInputElement>('input[aria-label="Use /shop"]')?.click()
     await nextTick()
     await submit(host, 'form:not(.address)')
-    await expect.poll(() => bodyOf(asked, 'POST /sites')).toMatchObject({ name: 'Quay', liveHost: 'www.quay.example', trialHost: 'trial.quay.example', hostHeader: 'visitor', privateAddresses: 'refused' }) // prettier-ignore
+    await expect
+      .poll(() => bodyOf(asked, 'POST /sites'))
+      .toMatchObject({
+        name: 'Quay',
+        liveHost: 'www.quay.example',
+        trialHost: 'trial.quay.example',
+        hostHeader: 'visitor',
+        privateAddresses: 'refused',
+      })
   })
   test('a server that answers by its public name only is connected by it, without a question', async () => {
     const { asked, host } = await looked(check({ publicAddress: 'https://www.quay.example' }))
     await expect.poll(() => textOf(host)).toContain('It answers by this name only')
     await submit(host, 'form:not(.address)')
-    await expect.poll(() => bodyOf(asked, 'POST /sites')).toMatchObject({ hostHeader: 'public', publicAddress: 'https://www.quay.example' }) // prettier-ignore
+    await expect
+      .poll(() => bodyOf(asked, 'POST /sites'))
+      .toMatchObject({ hostHeader: 'public', publicAddress: 'https://www.quay.example' })
   })
   test('whoever is sent elsewhere can say what visitors type', async () => {
     const { asked, host } = await looked(check({ findings: [finding('redirects', 'stop')] }))
     await expect.poll(() => textOf(host)).toContain('found redirects')
     await type(field(host, 'What visitors type to get to the site'), 'https://www.quay.example')
     await submit(host, 'form.address:last-of-type')
-    await expect.poll(() => bodyOf(asked, 'POST /site-checks')).toMatchObject({ address: 'quay.example', publicAddress: 'https://www.quay.example' }) // prettier-ignore
+    await expect
+      .poll(() => bodyOf(asked, 'POST /site-checks'))
+      .toMatchObject({ address: 'quay.example', publicAddress: 'https://www.quay.example' })
   })
   test('is not offered when something stands against it', async () => {
     const { host } = await looked(check({ findings: [finding('loop', 'stop')] }))

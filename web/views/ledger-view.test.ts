@@ -10,8 +10,32 @@ import { answering } from '../testing/answers.ts'
 import { field, mounted, press, textOf, textsOf, type } from '../testing/mounted.ts'
 import LedgerView from './LedgerView.vue'
 
-const version = (number: number, live = false): Version => ({ number, setup: emptySetup(), note: '', publishedAt: '2026-11-26T08:00:00.000Z', publishedBy: 'keeper', changes: [], live }) // prettier-ignore
-const entry = (id: string, title: string): LedgerEntry => ({ id, at: '2026-11-26T08:00:00.000Z', by: 'keeper', kind: 'tried', title, changes: [], measurementId: null, results: [], decision: 'kept', version: 2, predicted: [], safety: null, exceptions: [], guidedRunId: null, measurable: true }) // prettier-ignore
+const version = (number: number, live = false): Version => ({
+  number,
+  setup: emptySetup(),
+  note: '',
+  publishedAt: '2026-11-26T08:00:00.000Z',
+  publishedBy: 'keeper',
+  changes: [],
+  live,
+})
+const entry = (id: string, title: string): LedgerEntry => ({
+  id,
+  at: '2026-11-26T08:00:00.000Z',
+  by: 'keeper',
+  kind: 'tried',
+  title,
+  changes: [],
+  measurementId: null,
+  results: [],
+  decision: 'kept',
+  version: 2,
+  predicted: [],
+  safety: null,
+  exceptions: [],
+  guidedRunId: null,
+  measurable: true,
+})
 
 const shown = async (): Promise<HTMLElement> => {
   const host = mounted(LedgerView, { site: aSite({ liveVersion: 2 }) })
@@ -26,11 +50,21 @@ afterEach(() => vi.unstubAllGlobals())
 
 describe('versions of the setup', () => {
   test('lead back or forward, except the one that visitors get', async () => {
-    expect(textsOf(await shown(), 'tbody tr > td:last-child').slice(0, 3)).toEqual(['Go forward to 3', 'what visitors get', 'Step back to 1']) // prettier-ignore
+    expect(textsOf(await shown(), 'tbody tr > td:last-child').slice(0, 3)).toEqual([
+      'Go forward to 3',
+      'what visitors get',
+      'Step back to 1',
+    ])
   })
   test('are not changed before it was said yes, and then just that one is meant', async () => {
     const kept = { ...version(1), live: true }
-    const asked = answering({ 'POST /sites/quay/step-back': kept, 'GET /sites/quay/versions': [kept], 'GET /sites/quay/ledger': [], 'GET /sites/quay/standings': [], 'GET /sites/quay/trial': { setup: emptySetup(), revision: 1, changes: [], basedOn: 1, openEntryId: null } }) // prettier-ignore
+    const asked = answering({
+      'POST /sites/quay/step-back': kept,
+      'GET /sites/quay/versions': [kept],
+      'GET /sites/quay/ledger': [],
+      'GET /sites/quay/standings': [],
+      'GET /sites/quay/trial': { setup: emptySetup(), revision: 1, changes: [], basedOn: 1, openEntryId: null },
+    })
     const host = await shown()
     await press(host, 'Step back to 1')
     await expect.poll(() => textOf(document.body)).toContain('Step back to version 1?')
@@ -52,6 +86,6 @@ describe('entries', () => {
     const asked = answering({})
     const host = await shown()
     host.querySelectorAll<HTMLElement>('.entries button')[1]!.click()
-    await expect.poll(() => asked.map(({ what }) => what)).toEqual(['POST /sites/quay/ledger/a/measure-again']) // prettier-ignore
+    await expect.poll(() => asked.map(({ what }) => what)).toEqual(['POST /sites/quay/ledger/a/measure-again'])
   })
 })

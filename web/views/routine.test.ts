@@ -10,13 +10,17 @@ import { button, choose, field, mounted, press, textOf, textsOf, type } from '..
 import RoutineView from './RoutineView.vue'
 
 afterEach(() => vi.unstubAllGlobals())
-const routine = Routine.parse({ everyHours: 24, limits: [{ visitorId: 'phone', lcpSeconds: 2.5 }], webhook: 'https://chat.example/hook' }) // prettier-ignore
+const routine = Routine.parse({
+  everyHours: 24,
+  limits: [{ visitorId: 'phone', lcpSeconds: 2.5 }],
+  webhook: 'https://chat.example/hook',
+})
 const limit = (host: Element, label: string): HTMLInputElement =>
   host.querySelector<HTMLInputElement>(`input[aria-label="${label}"]`)!
 
 describe('the routine', () => {
   const shown = () => {
-    const asked = answering({ 'PUT /sites/quay/routine': aSite({ routine }), 'GET /sites': [aSite({ routine })] }) // prettier-ignore
+    const asked = answering({ 'PUT /sites/quay/routine': aSite({ routine }), 'GET /sites': [aSite({ routine })] })
     const host = mounted(RoutineView, { site: aSite({ routine }) })
     const save = async () => {
       await nextTick()
@@ -36,7 +40,11 @@ describe('the routine', () => {
     expect(button(host, 'Save routine').disabled).toBe(true)
     await choose(host, 'Retest', 'every week')
     await type(limit(host, 'Requests for Phone'), '40')
-    expect(await save()).toEqual({ ...routine, everyHours: 168, limits: [{ visitorId: 'phone', lcpSeconds: 2.5, sentKilobytes: null, requests: 40 }] }) // prettier-ignore
+    expect(await save()).toEqual({
+      ...routine,
+      everyHours: 168,
+      limits: [{ visitorId: 'phone', lcpSeconds: 2.5, sentKilobytes: null, requests: 40 }],
+    })
   })
   test('without its last limit and without a webhook says so, not an empty text', async () => {
     const { host, save } = shown()
@@ -47,7 +55,15 @@ describe('the routine', () => {
 })
 
 describe('messages', () => {
-  const message = (id: string, read: boolean): Message => ({ id, siteId: 'quay', at: '2026-11-26T08:00:00.000Z', kind: 'slower', sentence: `said ${id}`, measurementId: id, read }) // prettier-ignore
+  const message = (id: string, read: boolean): Message => ({
+    id,
+    siteId: 'quay',
+    at: '2026-11-26T08:00:00.000Z',
+    kind: 'slower',
+    sentence: `said ${id}`,
+    measurementId: id,
+    read,
+  })
   const shown = async (props: object = {}) => {
     const host = mounted(MessageList, { site: aSite(), ...props })
     Object.assign(useBench(), { siteId: 'quay', messages: [message('new', false), message('old', true)] })
@@ -56,13 +72,16 @@ describe('messages', () => {
   }
   test('lead to the measurement they are about', async () => {
     const host = await shown()
-    expect([...host.querySelectorAll('a')].map((a) => a.getAttribute('href'))).toEqual(['/sites/quay/measure/new', '/sites/quay/measure/old']) // prettier-ignore
+    expect([...host.querySelectorAll('a')].map((a) => a.getAttribute('href'))).toEqual([
+      '/sites/quay/measure/new',
+      '/sites/quay/measure/old',
+    ])
   })
   test('that were read can be left out', async () => {
     expect(textOf(await shown({ unreadOnly: true }))).not.toContain('said old')
   })
   test('are read together, on demand', async () => {
-    answering({ 'POST /sites/quay/messages/read': undefined, 'GET /sites/quay/messages': [message('new', true)] }) // prettier-ignore
+    answering({ 'POST /sites/quay/messages/read': undefined, 'GET /sites/quay/messages': [message('new', true)] })
     const host = await shown()
     expect(textsOf(host, '.unread')).toHaveLength(1)
     await press(host, 'Mark all as read')

@@ -11,9 +11,30 @@ import { answering } from '../testing/answers.ts'
 import { mounted, textsOf } from '../testing/mounted.ts'
 import TodayView from './TodayView.vue'
 
-const at = (lcpMs: number, measurementId = 'm') => ({ measurementId, at: '2026-11-26T08:00:00.000Z', medians: aSideSummary('live', lcpMs).medians }) // prettier-ignore
-const home = (more: Partial<PageStanding>): PageStanding => ({ pageId: 'home', path: '/', kind: 'Home', visitorId: 'phone', visitorName: 'Phone', floorMs: 300, origin: null, live: null, trial: null, ...more }) // prettier-ignore
-const trial = (changes: string[], openEntryId: string | null = null): Trial => ({ setup: emptySetup(), revision: 1, changes: changes.map((sentence) => ({ remedy: 'x', sentence })), basedOn: 1, openEntryId }) // prettier-ignore
+const at = (lcpMs: number, measurementId = 'm') => ({
+  measurementId,
+  at: '2026-11-26T08:00:00.000Z',
+  medians: aSideSummary('live', lcpMs).medians,
+})
+const home = (more: Partial<PageStanding>): PageStanding => ({
+  pageId: 'home',
+  path: '/',
+  kind: 'Home',
+  visitorId: 'phone',
+  visitorName: 'Phone',
+  floorMs: 300,
+  origin: null,
+  live: null,
+  trial: null,
+  ...more,
+})
+const trial = (changes: string[], openEntryId: string | null = null): Trial => ({
+  setup: emptySetup(),
+  revision: 1,
+  changes: changes.map((sentence) => ({ remedy: 'x', sentence })),
+  basedOn: 1,
+  openEntryId,
+})
 
 const shown = async (standings: PageStanding[], now: Trial | null = null): Promise<HTMLElement> => {
   const host = mounted(TodayView, { site: aSite() })
@@ -22,7 +43,7 @@ const shown = async (standings: PageStanding[], now: Trial | null = null): Promi
   await nextTick()
   return host
 }
-beforeEach(() => void answering({ 'GET /sites//traffic': { since: 0, channels: [], recent: [], storeProblem: null } })) // prettier-ignore
+beforeEach(() => void answering({ 'GET /sites//traffic': { since: 0, channels: [], recent: [], storeProblem: null } }))
 afterEach(() => vi.unstubAllGlobals())
 
 describe('the first thing an owner reads', () => {
@@ -30,13 +51,21 @@ describe('the first thing an owner reads', () => {
     [{}, 'Visitors on a phone: not measured yet.'],
     [{ origin: at(3400) }, 'Visitors on a phone see the main content of the home page after 3.4 s at the origin.'],
     [{ live: at(800) }, 'Visitors on a phone see the main content of the home page after 0.80 s.'],
-    [{ origin: at(3400), live: at(800) }, 'Visitors on a phone see the main content of the home page after 0.80 s; at the origin it is 3.4 s.'],
-    [{ origin: at(3400, 'before'), live: at(800) }, 'Visitors on a phone see the main content of the home page after 0.80 s; at the origin it is 3.4 s, measured on another occasion.'],
+    [
+      { origin: at(3400), live: at(800) },
+      'Visitors on a phone see the main content of the home page after 0.80 s; at the origin it is 3.4 s.',
+    ],
+    [
+      { origin: at(3400, 'before'), live: at(800) },
+      'Visitors on a phone see the main content of the home page after 0.80 s; at the origin it is 3.4 s, measured on another occasion.',
+    ],
   ] as const)('%j is told as: %s', async (sides, sentence) => {
     expect(textsOf(await shown([home(sides)]), '.answer p')[0]).toBe(sentence)
-  }) // prettier-ignore
+  })
   test('is a sentence for each visitor; what was not measured says so', async () => {
-    expect(textsOf(await shown([home({ live: at(800) })]), '.answer p')[1]).toBe('Visitors on a laptop: not measured yet.') // prettier-ignore
+    expect(textsOf(await shown([home({ live: at(800) })]), '.answer p')[1]).toBe(
+      'Visitors on a laptop: not measured yet.',
+    )
   })
 })
 
@@ -53,7 +82,11 @@ describe('what to do next', () => {
     const standings = [home({ origin: at(3400) })]
     const now = trial(['Lazy loading switched on'])
     expect(await tasks(standings, now)).toEqual(['Decide on the trial: lazy loading switched on'])
-    expect(textsOf(await shown(standings, now), '.tasks p')).toEqual(['It has not been retested. No visitor sees it until you keep it.']) // prettier-ignore
-    expect(textsOf(await shown(standings, { ...now, openEntryId: 'e' }), '.tasks p')).toEqual(['It was retested; keep it or back out.']) // prettier-ignore
+    expect(textsOf(await shown(standings, now), '.tasks p')).toEqual([
+      'It has not been retested. No visitor sees it until you keep it.',
+    ])
+    expect(textsOf(await shown(standings, { ...now, openEntryId: 'e' }), '.tasks p')).toEqual([
+      'It was retested; keep it or back out.',
+    ])
   })
 })

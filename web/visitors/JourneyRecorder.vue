@@ -26,8 +26,7 @@ const ask = async (call: () => Promise<RecordingState>): Promise<void> => {
   if (found !== undefined) state.value = found
 }
 const start = (): Promise<void> => ask(() => callApi('POST', address(), RecordingState, { path: path.value }))
-const act = (what: RecordedAct): Promise<void> =>
-  ask(() => callApi('POST', `${address()}/acts`, RecordingState, what))
+const act = (what: RecordedAct): Promise<void> => ask(() => callApi('POST', `${address()}/acts`, RecordingState, what))
 const click = (event: MouseEvent): void => {
   const picture = event.currentTarget as HTMLImageElement
   const box = picture.getBoundingClientRect()
@@ -62,13 +61,7 @@ const inWords = (step: JourneyStep): string => {
 
 <template>
   <v-btn size="small" @click="open = true">Record one …</v-btn>
-  <v-dialog
-    :model-value="open"
-    max-width="1180"
-    scrollable
-    aria-label="Record a journey"
-    @update:model-value="end"
-  >
+  <v-dialog :model-value="open" max-width="1180" scrollable aria-label="Record a journey" @update:model-value="end">
     <div class="panel dialog recorder">
       <h2>Record a journey</h2>
       <form v-if="!state" class="bar" @submit.prevent="start">

@@ -40,16 +40,14 @@ const { saving, save } = useSaving(async () => {
 <template>
   <form @submit.prevent="save">
     <p class="small muted">
-      A visitor who is signed in follows a journey before each load. What is typed is kept as it is: use an
-      account that may be known to everybody who works here.
+      A visitor who is signed in follows a journey before each load. What is typed is kept as it is: use an account that
+      may be known to everybody who works here.
     </p>
     <fieldset v-for="(journey, at) in journeys" :key="journey.id" class="panel">
       <legend class="visually-hidden">{{ journey.name }}</legend>
       <div class="bar">
         <v-text-field v-model="journey.name" class="name" label="Name of the journey" />
-        <v-btn size="small" :aria-label="`Remove ${journey.name}`" @click="journeys.splice(at, 1)"
-          >Remove</v-btn
-        >
+        <v-btn size="small" :aria-label="`Remove ${journey.name}`" @click="journeys.splice(at, 1)">Remove</v-btn>
       </div>
       <ol>
         <li v-for="(step, index) in journey.steps" :key="index">
@@ -63,10 +61,7 @@ const { saving, save } = useSaving(async () => {
           <v-text-field v-if="step.do === 'open'" v-model="step.path" label="Path" />
           <v-text-field v-else v-model="step.target" label="CSS selector" />
           <v-text-field v-if="step.do === 'type'" v-model="step.text" label="Text" />
-          <v-btn
-            size="x-small"
-            :aria-label="`Take out step ${index + 1}`"
-            @click="journey.steps.splice(index, 1)"
+          <v-btn size="x-small" :aria-label="`Take out step ${index + 1}`" @click="journey.steps.splice(index, 1)"
             >×</v-btn
           >
         </li>

@@ -105,12 +105,7 @@ const { saving, save } = useSaving(async () => {
       </div>
     </div>
     <div>
-      <v-text-field
-        v-model="search"
-        label="Look for a page, or name its path"
-        placeholder="/timetables"
-        clearable
-      />
+      <v-text-field v-model="search" label="Look for a page, or name its path" placeholder="/timetables" clearable />
       <div class="scroll">
         <table class="bench">
           <caption class="visually-hidden">
@@ -150,14 +145,12 @@ const { saving, save } = useSaving(async () => {
         <input type="file" :disabled="reading" @change="takeLog" />
       </label>
       <p v-if="log" class="small" role="status">
-        {{ whole(log.understood) }} of {{ whole(log.lines) }} lines understood, {{ whole(log.pages) }} pages.
-        Most visited of each kind:
+        {{ whole(log.understood) }} of {{ whole(log.lines) }} lines understood, {{ whole(log.pages) }} pages. Most
+        visited of each kind:
         <template v-for="(page, index) in log.suggested" :key="page.path"
           >{{ index > 0 ? ', ' : '' }}<code>{{ page.path }}</code></template
         >.
-        <v-btn
-          size="x-small"
-          @click="pages = log.suggested.map(({ path: one, kind }) => ({ path: one, kind }))"
+        <v-btn size="x-small" @click="pages = log.suggested.map(({ path: one, kind }) => ({ path: one, kind }))"
           >Use these</v-btn
         >
       </p>

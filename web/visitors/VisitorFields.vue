@@ -39,11 +39,7 @@ const NUMBERS = [
   <fieldset class="panel">
     <legend class="visually-hidden">{{ visitor.name }}</legend>
     <div class="row">
-      <v-text-field
-        :model-value="visitor.name"
-        label="Name"
-        @update:model-value="(name: string) => set({ name })"
-      />
+      <v-text-field :model-value="visitor.name" label="Name" @update:model-value="(name: string) => set({ name })" />
       <v-select
         :model-value="visitor.device"
         label="Device"
@@ -65,10 +61,7 @@ const NUMBERS = [
       <v-select
         :model-value="visitor.journeyId"
         label="Signed in by"
-        :items="[
-          { value: null, title: 'signed out' },
-          ...journeys.map(({ id, name }) => ({ value: id, title: name })),
-        ]"
+        :items="[{ value: null, title: 'signed out' }, ...journeys.map(({ id, name }) => ({ value: id, title: name }))]"
         @update:model-value="(journeyId: unknown) => set({ journeyId: journeyId as string | null })"
       />
       <v-btn size="small" :disabled="first" :aria-label="`Remove ${visitor.name}`" @click="$emit('remove')"

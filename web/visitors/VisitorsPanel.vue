@@ -56,9 +56,7 @@ const addHost = (): void => {
   places.value.hosts.push({ host: '', place: { name: 'There', latitude: 0, longitude: 0 } })
 }
 const changed = computed(
-  () =>
-    JSON.stringify([visitors.value, places.value]) !==
-    JSON.stringify([props.site.visitors, props.site.places]),
+  () => JSON.stringify([visitors.value, places.value]) !== JSON.stringify([props.site.visitors, props.site.places]),
 )
 const { saving, save } = useSaving(async () => {
   await callApi('PUT', `/sites/${props.site.id}/places`, Site, places.value)
@@ -93,8 +91,7 @@ const farness = (visitor: VisitorProfile): string => {
           A click sets the place of <b>{{ targetName }}</b>. Round trips:
           <template v-for="(visitor, index) in visitors" :key="visitor.id"
             >{{ index > 0 ? ', ' : '' }}{{ visitor.name }} {{ farness(visitor) }}</template
-          >. Distance counts as the great circle, 1.75 times as long in cables, 100 km a millisecond there and
-          back.
+          >. Distance counts as the great circle, 1.75 times as long in cables, 100 km a millisecond there and back.
         </p>
         <div class="row">
           <PlaceFields v-model="places.origin" label="Where the origin stands" />
@@ -108,9 +105,7 @@ const farness = (visitor: VisitorProfile): string => {
             @update:model-value="(place) => place !== null && (host.place = place)"
           />
           <v-btn size="small" @click="target = { kind: 'host', index }">On the map</v-btn>
-          <v-btn size="small" :aria-label="`Remove ${host.host}`" @click="places.hosts.splice(index, 1)"
-            >Remove</v-btn
-          >
+          <v-btn size="small" :aria-label="`Remove ${host.host}`" @click="places.hosts.splice(index, 1)">Remove</v-btn>
         </div>
         <v-btn size="small" @click="addHost">Add another host that pages fetch from</v-btn>
       </div>

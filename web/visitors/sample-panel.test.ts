@@ -34,7 +34,12 @@ describe('pages that stand for the site', () => {
     await press(host, 'Take out /shop')
     expect(asked.filter(({ what }) => what.startsWith('PUT'))).toEqual([])
     host.querySelector('form')!.dispatchEvent(new Event('submit'))
-    await expect.poll(() => asked.find(({ what }) => what.startsWith('PUT'))?.body).toEqual([{ path: '/', kind: 'Home' }, { path: '/stories/b', kind: 'Story' }]) // prettier-ignore
+    await expect
+      .poll(() => asked.find(({ what }) => what.startsWith('PUT'))?.body)
+      .toEqual([
+        { path: '/', kind: 'Home' },
+        { path: '/stories/b', kind: 'Story' },
+      ])
   })
   test('are never none: the last one cannot be taken out', async () => {
     const { host } = await shown()
@@ -56,7 +61,7 @@ describe('pages that stand for the site', () => {
   })
   test('an answer to an older search does not replace that of the newer one', async () => {
     let late: (answer: unknown) => void = () => undefined
-    const { host } = await shown({ 'GET /sites/quay/pages?search=x': () => new Promise((resolve) => (late = resolve)) }) // prettier-ignore
+    const { host } = await shown({ 'GET /sites/quay/pages?search=x': () => new Promise((resolve) => (late = resolve)) })
     const search = field(host, 'Look for a page, or name its path')
     await type(search, 'x')
     await type(search, '/st')
@@ -70,14 +75,22 @@ describe('pages that stand for the site', () => {
 describe('an access log', () => {
   const suggested = [{ path: '/stories/a', kind: 'Story' }]
   test('is sent up to its newest lines, and its most visited pages are taken only on demand', async () => {
-    const { host, asked } = await shown({ 'POST /sites/quay/access-log': { lines: 3, understood: 2, pages: 2, suggested } }) // prettier-ignore
+    const { host, asked } = await shown({
+      'POST /sites/quay/access-log': { lines: 3, understood: 2, pages: 2, suggested },
+    })
     const input = host.querySelector<HTMLInputElement>('input[type=file]')!
     const slices: unknown[] = []
-    const log = { size: 40_000_000, slice: (from: number) => (slices.push(from), { text: () => Promise.resolve('lines') }) } // prettier-ignore
+    const log = {
+      size: 40_000_000,
+      slice: (from: number) => (slices.push(from), { text: () => Promise.resolve('lines') }),
+    }
     Object.defineProperty(input, 'files', { value: [log] })
     input.dispatchEvent(new Event('change'))
     await expect.poll(() => textOf(host)).toContain('2 of 3 lines understood')
-    expect([slices, asked.find(({ what }) => what.endsWith('access-log'))?.body]).toEqual([[10_000_000], { text: 'lines' }]) // prettier-ignore
+    expect([slices, asked.find(({ what }) => what.endsWith('access-log'))?.body]).toEqual([
+      [10_000_000],
+      { text: 'lines' },
+    ])
     expect(textsOf(host, 'table')[0]).toContain('/shop')
     await press(host, 'Use these')
     expect(textsOf(host, 'table')[0]).not.toContain('/shop')

@@ -18,7 +18,12 @@ const [phone, laptop] = DEFAULT_VISITORS as [VisitorProfile, VisitorProfile]
 describe('a visitor', () => {
   const shown = () => {
     const told: VisitorProfile[] = []
-    const host = mounted(VisitorFields, { modelValue: phone, journeys: aSite().journeys, first: false, 'onUpdate:modelValue': (next: VisitorProfile) => told.push(next) }) // prettier-ignore
+    const host = mounted(VisitorFields, {
+      modelValue: phone,
+      journeys: aSite().journeys,
+      first: false,
+      'onUpdate:modelValue': (next: VisitorProfile) => told.push(next),
+    })
     return { host, told }
   }
   test('with another device gets its screen and speed; name and link stay', async () => {
@@ -35,7 +40,7 @@ describe('a visitor', () => {
     expect(told.at(-1)).toEqual({ ...phone, roundTripMs, downKbps, upKbps, lossPercent })
   })
   test('with figures that no preset has is said to have its own', () => {
-    const host = mounted(VisitorFields, { modelValue: { ...phone, roundTripMs: 71 }, journeys: [], first: true }) // prettier-ignore
+    const host = mounted(VisitorFields, { modelValue: { ...phone, roundTripMs: 71 }, journeys: [], first: true })
     expect(textsOf(host, '.v-select__selection')).toContain('own figures')
     expect(button(host, 'Remove Phone').disabled).toBe(true)
   })
@@ -44,7 +49,11 @@ describe('a visitor', () => {
 describe('a place', () => {
   const shown = (modelValue: object | null) => {
     const told: unknown[] = []
-    const host = mounted(PlaceFields, { label: 'Place', modelValue, 'onUpdate:modelValue': (next: unknown) => told.push(next) }) // prettier-ignore
+    const host = mounted(PlaceFields, {
+      label: 'Place',
+      modelValue,
+      'onUpdate:modelValue': (next: unknown) => told.push(next),
+    })
     return { host, told }
   }
   test('that is not known has no coordinates to fill in', () => {
@@ -72,7 +81,15 @@ describe('journeys', () => {
     await press(host, 'Take out step 1')
     host.querySelector('form')!.dispatchEvent(new Event('submit'))
     await expect.poll(() => whatOf(asked)).toContain('PUT /sites/quay/journeys')
-    expect(asked[0]!.body).toEqual([{ ...aSite().journeys[0], steps: [{ do: 'click', target: 'Add' }, { do: 'type', target: '#name', text: 'keeper' }] }]) // prettier-ignore
+    expect(asked[0]!.body).toEqual([
+      {
+        ...aSite().journeys[0],
+        steps: [
+          { do: 'click', target: 'Add' },
+          { do: 'type', target: '#name', text: 'keeper' },
+        ],
+      },
+    ])
   })
   test('a new one has an id of its own and begins with a page', async () => {
     const { asked, host } = shown()
@@ -85,11 +102,28 @@ describe('journeys', () => {
 })
 
 describe('recording a journey', () => {
-  const state = (more: object = {}) => ({ url: 'http://quay.example/', jpeg: 'aGk=', width: 1200, height: 800, steps: [{ do: 'open', path: '/' }], note: '', ...more }) // prettier-ignore
+  const state = (more: object = {}) => ({
+    url: 'http://quay.example/',
+    jpeg: 'aGk=',
+    width: 1200,
+    height: 800,
+    steps: [{ do: 'open', path: '/' }],
+    note: '',
+    ...more,
+  })
   const begun = async () => {
     const recorded: unknown[] = []
-    const asked = answering({ 'POST /sites/quay/recording': state(), 'POST /sites/quay/recording/acts': state({ steps: [{ do: 'open', path: '/' }, { do: 'click', target: '.buy' }] }), 'DELETE /sites/quay/recording': undefined }) // prettier-ignore
-    const host = mounted(JourneyRecorder, { site: aSite(), onRecorded: (steps: unknown) => recorded.push(steps) }) // prettier-ignore
+    const asked = answering({
+      'POST /sites/quay/recording': state(),
+      'POST /sites/quay/recording/acts': state({
+        steps: [
+          { do: 'open', path: '/' },
+          { do: 'click', target: '.buy' },
+        ],
+      }),
+      'DELETE /sites/quay/recording': undefined,
+    })
+    const host = mounted(JourneyRecorder, { site: aSite(), onRecorded: (steps: unknown) => recorded.push(steps) })
     await press(host, 'Record one …')
     await expect.poll(() => document.querySelector('.recorder form')).not.toBeNull()
     document.querySelector('.recorder form')!.dispatchEvent(new Event('submit'))
@@ -113,7 +147,7 @@ describe('recording a journey', () => {
     await press(dialog, 'Wait for what I click')
     await click(dialog, 10, 20)
     await expect.poll(() => asked[1]?.body).toEqual({ do: 'see', x: 0, y: 0 })
-    await expect.poll(() => button(dialog, 'Wait for what I click').getAttribute('aria-pressed')).toBe('false') // prettier-ignore
+    await expect.poll(() => button(dialog, 'Wait for what I click').getAttribute('aria-pressed')).toBe('false')
   })
   test('hands over its steps and lets the browser of the lab go', async () => {
     const { asked, dialog, recorded } = await begun()

@@ -81,8 +81,7 @@ const marks = computed(() =>
     { name: 'main content', ms: props.run.metrics?.lcpMs },
   ].filter((mark): mark is { name: string; ms: number } => typeof mark.ms === 'number'),
 )
-const sizeOf = ({ record }: WaterfallRow): string =>
-  record.fromCache ? 'browser cache' : bytes(record.sentBytes)
+const sizeOf = ({ record }: WaterfallRow): string => (record.fromCache ? 'browser cache' : bytes(record.sentBytes))
 const cacheStatus = ({ record }: WaterfallRow): string =>
   record.responseFields.find(([name]) => name === 'cache-status')?.[1].replace(/^.*zest-lamp; /, '') ?? ''
 </script>
@@ -93,10 +92,7 @@ const cacheStatus = ({ record }: WaterfallRow): string =>
       v-model="type"
       class="filter"
       label="Type"
-      :items="[
-        { value: null, title: `all ${rows.length}` },
-        ...types.map((one) => ({ value: one, title: one })),
-      ]"
+      :items="[{ value: null, title: `all ${rows.length}` }, ...types.map((one) => ({ value: one, title: one }))]"
     />
     <v-select
       v-model="host"
@@ -114,8 +110,7 @@ const cacheStatus = ({ record }: WaterfallRow): string =>
     <span class="legend small muted">
       <span v-for="phase in PHASES" :key="phase"><i :class="phase" />{{ PHASE_NAMES[phase] }}</span>
       <span v-for="mark in marks" :key="mark.name"
-        ><i class="mark" :class="{ main: mark.name === 'main content' }" />{{ mark.name }}
-        {{ seconds(mark.ms) }}</span
+        ><i class="mark" :class="{ main: mark.name === 'main content' }" />{{ mark.name }} {{ seconds(mark.ms) }}</span
       >
       <span><b class="blocker" aria-hidden="true">▮</b>blocks rendering or parsing</span>
     </span>
@@ -142,10 +137,7 @@ const cacheStatus = ({ record }: WaterfallRow): string =>
         <template v-for="line in shown" :key="line.key">
           <tr :class="{ gone: line.isGone }">
             <th scope="row">
-              <b
-                v-if="line.row.record.blocks !== 'nothing'"
-                class="blocker"
-                :title="BLOCKS[line.row.record.blocks]"
+              <b v-if="line.row.record.blocks !== 'nothing'" class="blocker" :title="BLOCKS[line.row.record.blocks]"
                 >▮<span class="visually-hidden">{{ BLOCKS[line.row.record.blocks] }}</span></b
               >
               <button
@@ -160,11 +152,7 @@ const cacheStatus = ({ record }: WaterfallRow): string =>
             </th>
             <td>{{ line.row.record.type }}</td>
             <td v-if="line.change" class="num">{{ CHANGES[line.change] }}</td>
-            <td
-              v-else
-              class="num"
-              :class="{ failed: line.row.record.status >= 400 || line.row.record.failure }"
-            >
+            <td v-else class="num" :class="{ failed: line.row.record.status >= 400 || line.row.record.failure }">
               {{ line.row.record.status || '–' }}
             </td>
             <td class="num">{{ sizeOf(line.row) }}</td>
@@ -207,9 +195,7 @@ const cacheStatus = ({ record }: WaterfallRow): string =>
                 </template>
                 {{ bytes(line.row.record.decodedBytes) }} decoded · {{ line.row.record.protocol }} · from the
                 {{ sourceOf(line.row.record) }}
-                <template v-if="line.row.record.priority">
-                  · priority {{ line.row.record.priority }}</template
-                >
+                <template v-if="line.row.record.priority"> · priority {{ line.row.record.priority }}</template>
                 <template v-if="line.row.record.initiator?.url">
                   · named by {{ line.row.record.initiator.kind }}
                   <code>{{ line.row.record.initiator.url }}</code></template
@@ -221,9 +207,7 @@ const cacheStatus = ({ record }: WaterfallRow): string =>
                 {{ sideName(other.side) }}: began {{ seconds(line.before.startMs) }}, took
                 {{ seconds(line.before.endMs - line.before.startMs) }}, {{ sizeOf(line.before) }}
               </p>
-              <pre>{{
-                line.row.record.responseFields.map(([name, value]) => `${name}: ${value}`).join('\n')
-              }}</pre>
+              <pre>{{ line.row.record.responseFields.map(([name, value]) => `${name}: ${value}`).join('\n') }}</pre>
             </td>
           </tr>
         </template>

@@ -10,9 +10,15 @@ describe('waterfall', () => {
   test('phases follow each other without gaps; those without time are left out', () => {
     const [row] = waterfallRows([record('http://x.example/a/b.jpg?v=1')])
     expect(row).toMatchObject({
-      name: 'b.jpg?v=1', host: 'x.example', endMs: 200,
-      phases: [{ name: 'queued', fromMs: 100, toMs: 120 }, { name: 'wait', fromMs: 120, toMs: 150 }, { name: 'receive', fromMs: 150, toMs: 200 }],
-    }) // prettier-ignore
+      name: 'b.jpg?v=1',
+      host: 'x.example',
+      endMs: 200,
+      phases: [
+        { name: 'queued', fromMs: 100, toMs: 120 },
+        { name: 'wait', fromMs: 120, toMs: 150 },
+        { name: 'receive', fromMs: 150, toMs: 200 },
+      ],
+    })
   })
   test('the home page is named by its path', () =>
     expect(waterfallRows([record('http://x.example/')])[0]?.name).toBe('/'))
@@ -22,11 +28,7 @@ describe('waterfall', () => {
     expect(waterfallEnd([], null)).toBe(100)
   })
   test('types are listed by number of requests', () => {
-    const rows = waterfallRows([
-      record('http://x/1', { type: 'Script' }),
-      record('http://x/2'),
-      record('http://x/3'),
-    ])
+    const rows = waterfallRows([record('http://x/1', { type: 'Script' }), record('http://x/2'), record('http://x/3')])
     expect(typesOf(rows)).toEqual(['Image', 'Script'])
   })
 })

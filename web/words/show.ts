@@ -19,8 +19,7 @@ export const whole = (value: number | null | undefined): string =>
   value === null || value === undefined ? '–' : Math.round(value).toLocaleString('en-GB')
 
 /** How many of something: "1 page", "1,200 pages". @param one what a single one is called */
-export const howMany = (count: number, one: string): string =>
-  `${whole(count)} ${count === 1 ? one : `${one}s`}`
+export const howMany = (count: number, one: string): string => `${whole(count)} ${count === 1 ? one : `${one}s`}`
 
 /** An instant in the reader's own time zone. */
 export const when = (iso: string): string =>
@@ -43,10 +42,8 @@ export const sideLook = (side: Side): 'origin' | 'live' | 'trial' | 'other' =>
   side === 'origin' || side === 'live' || side === 'trial' ? side : 'other'
 
 /** Opens the trial: the key goes along once, and is kept by the browser from then on. */
-export const trialLink = (
-  { trialUrl, trialKey }: { trialUrl: string; trialKey: string },
-  path = '/',
-): string => `${trialUrl}${path}${path.includes('?') ? '&' : '?'}${TRIAL_KEY}=${trialKey}`
+export const trialLink = ({ trialUrl, trialKey }: { trialUrl: string; trialKey: string }, path = '/'): string =>
+  `${trialUrl}${path}${path.includes('?') ? '&' : '?'}${TRIAL_KEY}=${trialKey}`
 
 /** What a page is called where its path would say nothing. */
 export const pageName = (path: string): string => (path === '/' ? 'Home page' : path)

@@ -6,19 +6,26 @@ import type { PageRecording, PredictedVisitor } from './recording.ts'
 import { changed } from './what-if.ts'
 
 const URL_OF = 'https://quay.example/stories/a'
-const named = (html: string) =>
-  namedInHtml(`<!doctype html><html><head>${html}</head><body></body></html>`, URL_OF)
+const named = (html: string) => namedInHtml(`<!doctype html><html><head>${html}</head><body></body></html>`, URL_OF)
 
 describe('what a page names', () => {
   test.each<[string, string, object]>([
-    ['a style sheet blocks rendering', '<link rel="stylesheet" href="/a.css">', { type: 'style', blocks: 'rendering', urgency: 4 }],
+    [
+      'a style sheet blocks rendering',
+      '<link rel="stylesheet" href="/a.css">',
+      { type: 'style', blocks: 'rendering', urgency: 4 },
+    ],
     ['one for print does not', '<link rel="stylesheet" media="print" href="/a.css">', { blocks: 'nothing' }],
     ['a script in the head blocks rendering', '<script src="/a.js"></script>', { type: 'script', blocks: 'rendering' }],
     ['a deferred one does not', '<script defer src="/a.js"></script>', { blocks: 'nothing', runs: 'after-parsing' }],
     ['a module does not', '<script type="module" src="/a.js"></script>', { blocks: 'nothing' }],
-    ['an asynchronous one runs when it comes', '<script async src="/a.js"></script>', { blocks: 'nothing', runs: 'at-once' }],
+    [
+      'an asynchronous one runs when it comes',
+      '<script async src="/a.js"></script>',
+      { blocks: 'nothing', runs: 'at-once' },
+    ],
     ['a preload is fetched early', '<link rel="preload" as="font" href="/f.woff2">', { type: 'font', urgency: 3 }],
-  ])('%s', (_why, html, expected) => expect(named(html)[0]).toMatchObject(expected)) // prettier-ignore
+  ])('%s', (_why, html, expected) => expect(named(html)[0]).toMatchObject(expected))
   test('a script in the body blocks what follows; a lazy picture waits for the layout', () => {
     const found = namedInHtml(
       '<body><script src="b.js"></script><img loading="lazy" src="/p.jpg"><img srcset="/q.jpg 1x, /r.jpg 2x">',
@@ -37,9 +44,7 @@ describe('what a page names', () => {
     expect(found.map(({ url }) => url)).toEqual(['https://quay.example/x/a.css'])
   })
   test('later in the HTML is later for the parser', () => {
-    const [a, b] = named(
-      `<link rel="stylesheet" href="/a.css">${' '.repeat(500)}<link rel="stylesheet" href="/b.css">`,
-    )
+    const [a, b] = named(`<link rel="stylesheet" href="/a.css">${' '.repeat(500)}<link rel="stylesheet" href="/b.css">`)
     const offset = (one: typeof a) => (one!.discovery.by === 'parser' ? one!.discovery.offset : NaN)
     expect(offset(b)).toBeGreaterThan(offset(a))
   })
@@ -67,7 +72,12 @@ const VISITOR: PredictedVisitor = {
 }
 const page = (): PageRecording => {
   const fetched = (url: string, sentBytes: number, more: object) => ({
-    ...namedInHtml(`<img src="${url}">`, URL_OF)[0]!, sentBytes, decodedBytes: sentBytes, serverMs: 20, multiplexed: false, ...more,
+    ...namedInHtml(`<img src="${url}">`, URL_OF)[0]!,
+    sentBytes,
+    decodedBytes: sentBytes,
+    serverMs: 20,
+    multiplexed: false,
+    ...more,
   })
   return recordingOfFetched([
     fetched(URL_OF, 60_000, { type: 'document', discovery: { by: 'navigation' }, serverMs: 700, urgency: 4 }),
@@ -76,7 +86,7 @@ const page = (): PageRecording => {
     fetched('/hero.jpg', 300_000, {}),
     fetched('https://tags.example/t.js', 90_000, { type: 'script', blocks: 'rendering', urgency: 3 }),
   ])
-} // prettier-ignore
+}
 
 describe('a recording of a page that was only fetched', () => {
   test('takes the first picture for the main content, and time for scripts by their size', () => {
@@ -103,9 +113,7 @@ describe('questions', () => {
       resources: [{ ...document!, serverMs: 0.5, sentBytes: 900 }],
       lcp: { kind: 'first-paint' as const },
     }
-    expect(QUESTIONS.filter(({ change }) => change(small, new Map([[URL_OF, 2000]])) !== undefined)).toEqual(
-      [],
-    )
+    expect(QUESTIONS.filter(({ change }) => change(small, new Map([[URL_OF, 2000]])) !== undefined)).toEqual([])
   })
   test('and every one of them makes this page sooner: first paint, or all of it', () => {
     for (const { change } of QUESTIONS) {

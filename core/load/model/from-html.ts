@@ -73,8 +73,7 @@ export const namedInHtml = (html: string, url: string): NamedResource[] => {
     // The head is a child of the root element, which is one of the document.
     if (depth <= 2) inHead = element.tagName === 'head'
     const href = attributeOf(element, 'href')
-    if (element.tagName === 'base' && href !== undefined && URL.canParse(href, url))
-      base = new URL(href, url).href
+    if (element.tagName === 'base' && href !== undefined && URL.canParse(href, url)) base = new URL(href, url).href
     const part = partOf(element, inHead)
     if (part === undefined || !URL.canParse(part.address, base)) continue
     const { address, lazy, ...rest } = part
@@ -82,8 +81,7 @@ export const namedInHtml = (html: string, url: string): NamedResource[] => {
     target.hash = ''
     if (!/^https?:$/.test(target.protocol) || found.has(target.href)) continue
     const offset = (element.sourceCodeLocation?.startOffset ?? 0) / Math.max(1, html.length)
-    const discovery: Discovery =
-      lazy === true ? { by: 'layout' } : { by: 'parser', offset: Math.min(1, offset) }
+    const discovery: Discovery = lazy === true ? { by: 'layout' } : { by: 'parser', offset: Math.min(1, offset) }
     found.set(target.href, { ...rest, url: target.href, discovery })
   }
   return [...found.values()]

@@ -33,11 +33,7 @@ const SAME_PAINT_MS = 40
 
 const sum = (values: readonly number[]): number => values.reduce((total, value) => total + value, 0)
 
-const nativeMsOf = (
-  tasks: readonly MainThreadTask[],
-  url: string,
-  kinds: readonly MainThreadTask['kind'][],
-): number =>
+const nativeMsOf = (tasks: readonly MainThreadTask[], url: string, kinds: readonly MainThreadTask['kind'][]): number =>
   sum(tasks.filter((task) => task.url === url && kinds.includes(task.kind)).map(({ nativeMs }) => nativeMs))
 
 /** What the server took: the wait less the round trip that the request and the first byte needed. */
@@ -89,9 +85,7 @@ const lcpOf = ({ metrics, details }: RecordedRun, all: readonly RequestRecord[])
     .map(({ url }) => all.findIndex((one) => one.url === url))
     .filter((id) => id > 0 && endOf(all[id]!) <= lcpMs)
     .sort((a, b) => endOf(all[b]!) - endOf(all[a]!))
-  return hiding[0] === undefined
-    ? { kind: 'later', nativeMs: lcpMs - fcpMs }
-    : { kind: 'font', id: hiding[0] }
+  return hiding[0] === undefined ? { kind: 'later', nativeMs: lcpMs - fcpMs } : { kind: 'font', id: hiding[0] }
 }
 
 /**
@@ -102,17 +96,13 @@ const lcpOf = ({ metrics, details }: RecordedRun, all: readonly RequestRecord[])
  */
 export const recordingOf = (run: RecordedRun, visitor: PredictedVisitor): PageRecording | undefined => {
   const answered = run.requests.filter(({ failure, status }) => failure === null || status > 0)
-  const documents = answered.filter(
-    ({ type, initiator }) => type === 'Document' && initiator?.kind === 'navigation',
-  )
+  const documents = answered.filter(({ type, initiator }) => type === 'Document' && initiator?.kind === 'navigation')
   const document = documents.at(-1) ?? answered.find(({ type }) => type === 'Document') ?? answered[0]
   if (document === undefined) return undefined
   // Redirects before the document are its visitor's, not the page's.
   const all = [document, ...answered.filter((one) => one !== document && !documents.includes(one))]
   /** Pages inside the page: what they wait for holds up them, not the page around them. */
-  const frames = new Set(
-    all.filter((one) => one !== document && one.type === 'Document').map(({ url }) => url),
-  )
+  const frames = new Set(all.filter((one) => one !== document && one.type === 'Document').map(({ url }) => url))
   const tasks = run.details?.tasks ?? []
   const fcpMs = run.metrics.fcpMs ?? Number.POSITIVE_INFINITY
   const parsedAt = Math.max(0, ...tasks.filter(({ kind }) => kind === 'parse').map(({ startMs }) => startMs))

@@ -18,10 +18,23 @@ const VISITOR: PredictedVisitor = {
   cpuSlowdown: 1,
 }
 const resource = (id: number, more: Partial<RecordedResource> = {}): RecordedResource => ({
-  id, url: `http://quay.example/${id}`, origin: 'http://quay.example', hostname: 'quay.example', secure: false, multiplexed: false,
-  type: id === 0 ? 'document' : 'image', sentBytes: 1000, serverMs: 0, discovery: id === 0 ? { by: 'navigation' } : { by: 'parser', offset: 0.1 },
-  blocks: 'nothing', runs: 'after-parsing', nativeMs: 0, urgency: id === 0 ? 4 : 1, cached: false, ...more,
-}) // prettier-ignore
+  id,
+  url: `http://quay.example/${id}`,
+  origin: 'http://quay.example',
+  hostname: 'quay.example',
+  secure: false,
+  multiplexed: false,
+  type: id === 0 ? 'document' : 'image',
+  sentBytes: 1000,
+  serverMs: 0,
+  discovery: id === 0 ? { by: 'navigation' } : { by: 'parser', offset: 0.1 },
+  blocks: 'nothing',
+  runs: 'after-parsing',
+  nativeMs: 0,
+  urgency: id === 0 ? 4 : 1,
+  cached: false,
+  ...more,
+})
 const page = (...resources: RecordedResource[]): PageRecording => ({
   resources,
   parseMs: 0,
@@ -42,44 +55,38 @@ describe('one document', () => {
     expect(secure - plain).toBeGreaterThan(100)
     expect(secure - plain).toBeLessThan(110)
   })
-  test.each([10_000, 100_000, 1_000_000])('%i bytes of it take the time of the slow-start formula (RFC 5681, RFC 6928)', (sentBytes) => {
-    const { loadedMs } = simulateLoad(page(resource(0, { sentBytes })), VISITOR)
-    const formula = 200 + transferMs((sentBytes * 1500) / 1460, VISITOR, 10 * 1500)
-    // Commit and paint come on top, and nothing else.
-    expect(loadedMs).toBeGreaterThan(formula)
-    expect(loadedMs).toBeLessThan(formula * 1.05 + 60)
-  }) // prettier-ignore
+  test.each([10_000, 100_000, 1_000_000])(
+    '%i bytes of it take the time of the slow-start formula (RFC 5681, RFC 6928)',
+    (sentBytes) => {
+      const { loadedMs } = simulateLoad(page(resource(0, { sentBytes })), VISITOR)
+      const formula = 200 + transferMs((sentBytes * 1500) / 1460, VISITOR, 10 * 1500)
+      // Commit and paint come on top, and nothing else.
+      expect(loadedMs).toBeGreaterThan(formula)
+      expect(loadedMs).toBeLessThan(formula * 1.05 + 60)
+    },
+  )
   test('a slower device takes longer, by its factor', () => {
     const recording = { ...page(resource(0)), parseMs: 20, renderMs: 30 }
-    const [fast, slow] = [1, 4].map(
-      (cpuSlowdown) => simulateLoad(recording, { ...VISITOR, cpuSlowdown }).fcpMs,
-    )
+    const [fast, slow] = [1, 4].map((cpuSlowdown) => simulateLoad(recording, { ...VISITOR, cpuSlowdown }).fcpMs)
     expect(slow! - fast!).toBeGreaterThanOrEqual(3 * 50)
     expect(slow! - fast!).toBeLessThan(3 * 80)
   })
 })
 
 describe('what has to be waited for', () => {
-  const fcp = (...resources: RecordedResource[]): number =>
-    simulateLoad(page(resource(0), ...resources), VISITOR).fcpMs
+  const fcp = (...resources: RecordedResource[]): number => simulateLoad(page(resource(0), ...resources), VISITOR).fcpMs
   test('a style sheet in the head holds back the first paint, a picture does not', () => {
     const alone = fcp()
     expect(fcp(style(1, { serverMs: 500 }))).toBeGreaterThan(alone + 500)
     expect(fcp(resource(1, { serverMs: 500 }))).toBeCloseTo(alone, 6)
   })
   test('a script in the head holds the parser, and runs only after the style sheets before it (WHATWG HTML §4.12.1)', () => {
-    const late = fcp(
-      style(1, { serverMs: 800 }),
-      script(2, { nativeMs: 50, discovery: { by: 'parser', offset: 0.2 } }),
-    )
+    const late = fcp(style(1, { serverMs: 800 }), script(2, { nativeMs: 50, discovery: { by: 'parser', offset: 0.2 } }))
     const styleOnly = fcp(style(1, { serverMs: 800 }))
     expect(late - styleOnly).toBeCloseTo(50, 0)
   })
   test('a deferred script does not', () => {
-    expect(fcp(script(1, { blocks: 'nothing', urgency: 1, serverMs: 900, nativeMs: 300 }))).toBeCloseTo(
-      fcp(),
-      6,
-    )
+    expect(fcp(script(1, { blocks: 'nothing', urgency: 1, serverMs: 900, nativeMs: 300 }))).toBeCloseTo(fcp(), 6)
   })
   test('what an imported style sheet needs comes a round trip later', () => {
     const imported = style(2, { discovery: { by: 'resource', id: 1, delayMs: 0 } })
@@ -106,10 +113,7 @@ describe('the network', () => {
     const third = resource(1, { origin: 'http://third.example', hostname: 'third.example' })
     const visitor = { ...VISITOR, roundTripsByHost: { 'third.example': 300 } }
     // Name 100 ms at the resolver, then TCP and request at 300 ms each in place of one request at 100 ms.
-    expect(simulateLoad(page(resource(0), third), visitor).loadedMs - own).toBeCloseTo(
-      100 + 300 + 300 - 100,
-      -1,
-    )
+    expect(simulateLoad(page(resource(0), third), visitor).loadedMs - own).toBeCloseTo(100 + 300 + 300 - 100, -1)
   })
   test('before the body is reached, pictures wait for all but two of them', () => {
     const load = simulateLoad(
@@ -144,20 +148,32 @@ describe('whatever the page', () => {
         resource(0),
         ...pieces.map(({ type, bytes, serverMs, offset, how, blocking, urgency }, i) =>
           resource(i + 1, {
-            type, sentBytes: bytes, serverMs, urgency, nativeMs: 3,
-            blocks: blocking && how === 'parser' && (type === 'style' || type === 'script') ? (offset < 0.2 ? 'rendering' : 'parsing') : 'nothing',
-            discovery: how === 'parser' ? { by: 'parser', offset } : how === 'layout' ? { by: 'layout' } : { by: 'resource', id: 0, delayMs: 5 },
+            type,
+            sentBytes: bytes,
+            serverMs,
+            urgency,
+            nativeMs: 3,
+            blocks:
+              blocking && how === 'parser' && (type === 'style' || type === 'script')
+                ? offset < 0.2
+                  ? 'rendering'
+                  : 'parsing'
+                : 'nothing',
+            discovery:
+              how === 'parser'
+                ? { by: 'parser', offset }
+                : how === 'layout'
+                  ? { by: 'layout' }
+                  : { by: 'resource', id: 0, delayMs: 5 },
           }),
         ),
       ),
-    ) // prettier-ignore
+    )
   test('everything is fetched once, the load ends, and its instants are in order', () => {
     fc.assert(
       fc.property(arb, (recording) => {
         const load = simulateLoad(recording, VISITOR)
-        expect([...load.requests.keys()].sort((a, b) => a - b)).toEqual(
-          recording.resources.map(({ id }) => id),
-        )
+        expect([...load.requests.keys()].sort((a, b) => a - b)).toEqual(recording.resources.map(({ id }) => id))
         expect(load.ttfbMs).toBeLessThan(load.fcpMs)
         expect(load.fcpMs).toBeLessThanOrEqual(load.lcpMs)
         expect(load.lcpMs).toBeLessThanOrEqual(load.loadedMs)
@@ -211,10 +227,7 @@ describe('what if', () => {
   test('elsewhere: nearer is sooner once the handshakes are paid', () => {
     const near = { ...VISITOR, roundTripsByHost: { 'edge.example': 10 } }
     const all = recording.resources.map(({ id }) => id)
-    const after = simulateLoad(
-      changed(recording, { kind: 'elsewhere', ids: all, hostname: 'edge.example' }),
-      near,
-    )
+    const after = simulateLoad(changed(recording, { kind: 'elsewhere', ids: all, hostname: 'edge.example' }), near)
     expect(before.loadedMs - after.loadedMs).toBeGreaterThan(300)
   })
 })
@@ -223,8 +236,17 @@ describe('from a run', () => {
   const navigation = { kind: 'navigation' as const, url: null }
   const url = 'http://quay.example/'
   const details = (more: Partial<RunDetails>): RunDetails => ({
-    visual: null, unused: [], images: [], fonts: [], dom: { nodes: 1, depth: 1 }, console: [], tasks: [], offsets: {}, firstView: null, ...more,
-  }) // prettier-ignore
+    visual: null,
+    unused: [],
+    images: [],
+    fonts: [],
+    dom: { nodes: 1, depth: 1 },
+    console: [],
+    tasks: [],
+    offsets: {},
+    firstView: null,
+    ...more,
+  })
   const document = aRequest({
     url,
     initiator: navigation,
@@ -245,9 +267,7 @@ describe('from a run', () => {
     const made = page(resource(0, { serverMs: 200 }), ...[1, 2, 3, 4, 5, 6].map(picture))
     const load = simulateLoad(made, slow)
     // As a browser would have recorded it: all that the answer took is waiting.
-    const waits = made.resources.map(
-      ({ id }) => load.requests.get(id)!.firstByteMs - load.requests.get(id)!.sentMs,
-    )
+    const waits = made.resources.map(({ id }) => load.requests.get(id)!.firstByteMs - load.requests.get(id)!.sentMs)
     const loose = {
       ...made,
       resources: made.resources.map((one, id) => ({ ...one, serverMs: waits[id]! - 100 })),
@@ -264,15 +284,49 @@ describe('from a run', () => {
   test('no document, no recording', () =>
     expect(recordingOf({ requests: [], metrics: someMetrics(1), details: null }, VISITOR)).toBeUndefined())
   test.each<[string, Partial<RequestRecord>, Partial<RunDetails>, unknown]>([
-    ['by the parser, where the HTML names it', { initiator: { kind: 'parser', url } }, { offsets: { [`${url}a`]: 0.4 } }, { by: 'parser', offset: 0.4 }],
-    ['a lazy picture at layout', { initiator: { kind: 'parser', url } }, { images: [{ url: `${url}a`, naturalWidth: 1, naturalHeight: 1, shownWidth: 1, shownHeight: 1, inFirstView: false, lazy: true, sized: true }] }, { by: 'layout' }],
+    [
+      'by the parser, where the HTML names it',
+      { initiator: { kind: 'parser', url } },
+      { offsets: { [`${url}a`]: 0.4 } },
+      { by: 'parser', offset: 0.4 },
+    ],
+    [
+      'a lazy picture at layout',
+      { initiator: { kind: 'parser', url } },
+      {
+        images: [
+          {
+            url: `${url}a`,
+            naturalWidth: 1,
+            naturalHeight: 1,
+            shownWidth: 1,
+            shownHeight: 1,
+            inFirstView: false,
+            lazy: true,
+            sized: true,
+          },
+        ],
+      },
+      { by: 'layout' },
+    ],
     ['a font at layout', { type: 'Font', initiator: { kind: 'style', url: `${url}s` } }, {}, { by: 'layout' }],
-    ['by a script, so long after it had run', { initiator: { kind: 'script', url: `${url}s` }, startMs: 900 }, { tasks: [{ kind: 'script', url: `${url}s`, startMs: 800, nativeMs: 30 }] }, { by: 'resource', id: 1, delayMs: 70 }],
+    [
+      'by a script, so long after it had run',
+      { initiator: { kind: 'script', url: `${url}s` }, startMs: 900 },
+      { tasks: [{ kind: 'script', url: `${url}s`, startMs: 800, nativeMs: 30 }] },
+      { by: 'resource', id: 1, delayMs: 70 },
+    ],
   ])('found %s', (_why, record, more, discovery) => {
-    const script = aRequest({ url: `${url}s`, type: 'Script', startMs: 700, waitMs: 100, initiator: { kind: 'parser', url } })
+    const script = aRequest({
+      url: `${url}s`,
+      type: 'Script',
+      startMs: 700,
+      waitMs: 100,
+      initiator: { kind: 'parser', url },
+    })
     const asked = aRequest({ url: `${url}a`, type: 'Image', startMs: 650, ...record })
     expect(from([document, script, asked], more).resources[2]!.discovery).toEqual(discovery)
-  }) // prettier-ignore
+  })
   test('text in a font that hides it appears with the font', () => {
     const font = aRequest({
       url: `${url}f`,
@@ -290,11 +344,7 @@ describe('from a run', () => {
   })
   test('an archive without main-thread tasks still makes a recording', () => {
     const image = aRequest({ url: `${url}a`, type: 'Image', startMs: 560, priority: '' })
-    const recording = from(
-      [{ ...document, initiator: null }, image],
-      null,
-      someMetrics(1000, { lcpUrl: `${url}a` }),
-    )
+    const recording = from([{ ...document, initiator: null }, image], null, someMetrics(1000, { lcpUrl: `${url}a` }))
     expect(recording).toMatchObject({ parseMs: 0, lcp: { kind: 'image', id: 1 } })
     expect(recording.resources[1]).toMatchObject({ urgency: 1, discovery: { by: 'parser' } })
   })

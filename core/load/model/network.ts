@@ -212,9 +212,7 @@ export class Network {
     const roundTripMs = this.#visitor.roundTripsByHost?.[hostname] ?? this.#visitor.roundTripMs
     const lookupMs = this.#names.has(hostname) ? 0 : this.#visitor.roundTripMs
     this.#names.add(hostname)
-    const connection: Connection = new Connection(this, roundTripMs, (chunk) =>
-      this.#arrived(connection, chunk),
-    )
+    const connection: Connection = new Connection(this, roundTripMs, (chunk) => this.#arrived(connection, chunk))
     connection.open(lookupMs, secure)
     this.#connections.set(origin, [...open, connection])
     return connection

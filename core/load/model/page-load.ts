@@ -1,13 +1,7 @@
 import { SteppedScheduler } from '../transport/scheduler.ts'
 import { MainThread } from './main-thread.ts'
 import { Network } from './network.ts'
-import type {
-  PageRecording,
-  PredictedLoad,
-  PredictedRequest,
-  PredictedVisitor,
-  RecordedResource,
-} from './recording.ts'
+import type { PageRecording, PredictedLoad, PredictedRequest, PredictedVisitor, RecordedResource } from './recording.ts'
 
 /** Median error of predicted paints in the last `npm run bench` (docs/model.md): what a reader is told beside a prediction. */
 export const MODEL_ERROR_PERCENT = 9
@@ -56,8 +50,7 @@ class PageLoad {
     this.#recording = recording
     this.#network = new Network(this.#time, visitor)
     this.#thread = new MainThread(this.#time, visitor.cpuSlowdown)
-    const offsetOf = ({ discovery }: RecordedResource): number =>
-      discovery.by === 'parser' ? discovery.offset : 0
+    const offsetOf = ({ discovery }: RecordedResource): number => (discovery.by === 'parser' ? discovery.offset : 0)
     this.#named = recording.resources
       .filter(({ discovery }) => discovery.by === 'parser')
       .toSorted((a, b) => offsetOf(a) - offsetOf(b))
@@ -180,14 +173,10 @@ class PageLoad {
   /** The script the parser stands at: it has to have come, and every style sheet named before it too. */
   #runWaitingScript(): void {
     const stop = this.#stops.find(({ resource }) => !this.#carriedOut.has(resource.id))
-    if (stop === undefined || this.#parsedTo < Math.min(stop.offset, 1) || !this.#isHere(stop.resource))
-      return
+    if (stop === undefined || this.#parsedTo < Math.min(stop.offset, 1) || !this.#isHere(stop.resource)) return
     const styles = this.#named.filter(
       ({ type, blocks, discovery }) =>
-        type === 'style' &&
-        blocks !== 'nothing' &&
-        discovery.by === 'parser' &&
-        discovery.offset < stop.offset,
+        type === 'style' && blocks !== 'nothing' && discovery.by === 'parser' && discovery.offset < stop.offset,
     )
     if (styles.every(({ id }) => this.#carriedOut.has(id))) this.#carryOut(stop.resource)
   }
@@ -219,8 +208,7 @@ class PageLoad {
     this.#laidOut = true
     this.#thread.run(this.#recording.renderMs, () => {
       this.#fcpMs = this.#time.now() + FRAME_MS
-      for (const resource of this.#recording.resources)
-        if (resource.discovery.by === 'layout') this.#fetch(resource)
+      for (const resource of this.#recording.resources) if (resource.discovery.by === 'layout') this.#fetch(resource)
     })
   }
 

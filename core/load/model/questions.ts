@@ -15,8 +15,7 @@ const ids = (recording: PageRecording, fits: (resource: RecordedResource) => boo
 const unless = (change: Extract<WhatIf, { ids: readonly number[] }>): WhatIf | undefined =>
   change.ids.length === 0 ? undefined : change
 
-const isText = ({ type }: RecordedResource): boolean =>
-  type === 'document' || type === 'style' || type === 'script'
+const isText = ({ type }: RecordedResource): boolean => type === 'document' || type === 'style' || type === 'script'
 const isThird = (recording: PageRecording) => {
   const own = recording.resources[0]?.hostname
   return ({ hostname }: RecordedResource): boolean => hostname !== own

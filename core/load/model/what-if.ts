@@ -61,8 +61,7 @@ export const changed = (recording: PageRecording, change: WhatIf): PageRecording
     ...recording,
     resources: recording.resources.map(make),
   })
-  if (change.kind === 'sized')
-    return each((one) => ({ ...one, sentBytes: change.sizes.get(one.id) ?? one.sentBytes }))
+  if (change.kind === 'sized') return each((one) => ({ ...one, sentBytes: change.sizes.get(one.id) ?? one.sentBytes }))
   if (change.kind === 'unhidden')
     return recording.lcp.kind === 'font' ? { ...recording, lcp: { kind: 'first-paint' } } : recording
   const ids = new Set(change.ids)
@@ -83,16 +82,13 @@ export const changed = (recording: PageRecording, change: WhatIf): PageRecording
               blocks: 'nothing',
               runs: 'after-parsing',
               urgency: 1,
-              discovery:
-                change.offset === undefined ? one.discovery : { by: 'parser', offset: change.offset },
+              discovery: change.offset === undefined ? one.discovery : { by: 'parser', offset: change.offset },
             }
           : one,
       )
     case 'early':
       return each((one) =>
-        ids.has(one.id) && one.id > 0
-          ? { ...one, discovery: { by: 'parser', offset: 0.01 }, urgency: 3 }
-          : one,
+        ids.has(one.id) && one.id > 0 ? { ...one, discovery: { by: 'parser', offset: 0.01 }, urgency: 3 } : one,
       )
     case 'elsewhere':
       return each((one) =>

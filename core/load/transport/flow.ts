@@ -73,8 +73,7 @@ export class Flow<T extends { readonly length: number }> {
     const now = this.#scheduler.now()
     const idle = this.#underWay === 0 && this.#lastSent > 0 && now - this.#lastSent > IDLE_RESTART_MS
     // RFC 5681 §4.1: after idling, start again from the restart window.
-    if (idle && this.#source.waiting > 0)
-      this.#window = Math.min(this.#window, INITIAL_WINDOW_SEGMENTS * SEGMENT_BYTES)
+    if (idle && this.#source.waiting > 0) this.#window = Math.min(this.#window, INITIAL_WINDOW_SEGMENTS * SEGMENT_BYTES)
     for (;;) {
       const room = Math.floor(this.#window - this.#underWay)
       // Whole segments, or all that is left: a sender does not send crumbs (RFC 9293 §3.8.6.2.1).

@@ -60,9 +60,25 @@ export const aRunOrder = (url: string, more: Partial<RunOrder> = {}): RunOrder =
   } satisfies z.input<typeof RunOrder>)
 
 export const aSideSummary = (side: SideSummary['side'], lcpMs: number): SideSummary => ({
-  side, runs: 6, failed: 0, failure: null, values: { fcpMs: [], lcpMs: [lcpMs], loadedMs: [] }, lcpPhases: null,
-  medians: { ttfbMs: 100, fcpMs: lcpMs / 2, lcpMs, tbtMs: 1, loadedMs: 5000, cls: 0, requests: 10, sentBytes: 1000, failedRequests: 0, consoleErrors: 0 },
-}) // prettier-ignore
+  side,
+  runs: 6,
+  failed: 0,
+  failure: null,
+  values: { fcpMs: [], lcpMs: [lcpMs], loadedMs: [] },
+  lcpPhases: null,
+  medians: {
+    ttfbMs: 100,
+    fcpMs: lcpMs / 2,
+    lcpMs,
+    tbtMs: 1,
+    loadedMs: 5000,
+    cls: 0,
+    requests: 10,
+    sentBytes: 1000,
+    failedRequests: 0,
+    consoleErrors: 0,
+  },
+})
 
 /** The home page on the phone, trial against candidate, as it was judged. */
 export const aPageResult = (
@@ -70,8 +86,24 @@ export const aPageResult = (
   verdict: Partial<PageVerdict> = {},
   more: Partial<PageResult> = {},
 ): PageResult => ({
-  pageId: 'home', path: '/', kind: 'Home', visitorId: 'phone', visitorName: 'Phone', floorMs: null, otherVerdicts: [], noise: null,
+  pageId: 'home',
+  path: '/',
+  kind: 'Home',
+  visitorId: 'phone',
+  visitorName: 'Phone',
+  floorMs: null,
+  otherVerdicts: [],
+  noise: null,
   sides: [aSideSummary('trial', 3000), aSideSummary('candidate', 2000)],
-  verdict: { from: 'trial', to: 'candidate', kind, sentence: `said ${kind}`, why: null, gains: {}, ended: null, ...verdict },
+  verdict: {
+    from: 'trial',
+    to: 'candidate',
+    kind,
+    sentence: `said ${kind}`,
+    why: null,
+    gains: {},
+    ended: null,
+    ...verdict,
+  },
   ...more,
-}) // prettier-ignore
+})

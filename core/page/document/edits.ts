@@ -16,7 +16,12 @@ export const applyEdits = (text: string, edits: readonly Edit[]): string => {
   if (edits.length === 0) return text
   const ordered = edits
     .map((edit, order) => ({ ...edit, order }))
-    .sort((a, b) => a.from - b.from || Number(a.to > a.from) - Number(b.to > b.from) || (a.to === b.to ? a.order - b.order : b.to - a.to)) // prettier-ignore
+    .sort(
+      (a, b) =>
+        a.from - b.from ||
+        Number(a.to > a.from) - Number(b.to > b.from) ||
+        (a.to === b.to ? a.order - b.order : b.to - a.to),
+    )
   const parts: string[] = []
   let at = 0
   for (const { from, to, text: put } of ordered) {
@@ -29,8 +34,7 @@ export const applyEdits = (text: string, edits: readonly Edit[]): string => {
 }
 
 /** A value as it may stand between double quotes (WHATWG HTML §13.3, escaping a string). */
-export const escapedValue = (value: string): string =>
-  value.replaceAll('&', '&amp;').replaceAll('"', '&quot;')
+export const escapedValue = (value: string): string => value.replaceAll('&', '&amp;').replaceAll('"', '&quot;')
 
 const attributesOf = (element: Element): Record<string, { startOffset: number; endOffset: number }> =>
   (
@@ -98,7 +102,9 @@ const isFirst = ({ name, attribs }: Element): boolean =>
  * @returns nothing for pages without any head in the text and nothing in front of which it could go
  */
 export const insertEarly = (page: PageDocument, text: string): Edit[] => {
-  const inHead = (page.head?.children ?? []).filter((child): child is Element => child.type !== 'text' && 'attribs' in child) // prettier-ignore
+  const inHead = (page.head?.children ?? []).filter(
+    (child): child is Element => child.type !== 'text' && 'attribs' in child,
+  )
   const last = inHead.filter(isFirst).at(-1)?.sourceCodeLocation
   if (last != null) return [insertAt(last.endOffset, text)]
   const start = page.head?.sourceCodeLocation?.startTag

@@ -24,16 +24,13 @@ const isElement = (node: { type: string }): node is Element =>
 const isAsWritten = (html: string, { name, sourceCodeLocation }: Element): boolean => {
   if (sourceCodeLocation == null) return true
   const from = sourceCodeLocation.startOffset + 1
-  return (
-    html.slice(from, from + name.length).toLowerCase() === name && !/\w/.test(html[from + name.length] ?? '')
-  )
+  return html.slice(from, from + name.length).toLowerCase() === name && !/\w/.test(html[from + name.length] ?? '')
 }
 
 const childrenOf = (node: AnyNode): readonly AnyNode[] => ('children' in node ? node.children : [])
 
 /** Every node in document order, with what templates hold: scripts may yet put it into the page. */
-export const allNodes = (root: AnyNode): Iterable<{ readonly node: AnyNode }> =>
-  inDocumentOrder(root, childrenOf)
+export const allNodes = (root: AnyNode): Iterable<{ readonly node: AnyNode }> => inDocumentOrder(root, childrenOf)
 
 /** Nodes of a page in document order, without what templates hold: it can neither be seen nor carried out. */
 const livingNodes = (root: AnyNode): Iterable<{ readonly node: AnyNode }> =>
@@ -53,8 +50,7 @@ export const parseTree = (html: string): Document => parse(html, { treeAdapter: 
 export const readPage = (html: string, address: URL): PageDocument => {
   const root = parse(html, { treeAdapter: adapter, sourceCodeLocationInfo: true })
   const elements: Element[] = []
-  for (const { node } of livingNodes(root))
-    if (isElement(node) && isAsWritten(html, node)) elements.push(node)
+  for (const { node } of livingNodes(root)) if (isElement(node) && isAsWritten(html, node)) elements.push(node)
   return {
     html,
     root,
@@ -81,11 +77,15 @@ export const textOf = (element: Element): string =>
 
 /** Words of an attribute that holds a list, in lower case: rel, class. */
 export const words = (value: string | undefined): string[] =>
-  (value ?? '').toLowerCase().split(/[\t\n\f\r ]+/).filter((word) => word !== '') // prettier-ignore
+  (value ?? '')
+    .toLowerCase()
+    .split(/[\t\n\f\r ]+/)
+    .filter((word) => word !== '')
 
 /** An element as it begins, for people to recognise. */
 export const shown = (page: PageDocument, element: Element): string => {
-  const { startOffset, endOffset } = element.sourceCodeLocation?.startTag ?? element.sourceCodeLocation ?? { startOffset: 0, endOffset: 0 } // prettier-ignore
+  const { startOffset, endOffset } = element.sourceCodeLocation?.startTag ??
+    element.sourceCodeLocation ?? { startOffset: 0, endOffset: 0 }
   const tag = page.html.slice(startOffset, endOffset).replaceAll(/\s+/g, ' ')
   return tag.length > 140 ? `${tag.slice(0, 139)}…` : tag
 }

@@ -64,8 +64,7 @@ const judged = (policy: Directives, address: URL): PagePolicy => {
 export const pagePolicy = (page: PageDocument, header: string | undefined): PagePolicy => {
   const metas = page.elements
     .filter(
-      ({ name, attribs }) =>
-        name === 'meta' && attribs['http-equiv']?.toLowerCase() === 'content-security-policy',
+      ({ name, attribs }) => name === 'meta' && attribs['http-equiv']?.toLowerCase() === 'content-security-policy',
     )
     .map(({ attribs }) => attribs['content'] ?? '')
   const all = [...(header ?? '').split(','), ...metas]

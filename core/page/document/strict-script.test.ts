@@ -18,7 +18,7 @@ describe('a script is strict as a whole (ECMA-262 §11.2.1)', () => {
     ['not when it is written otherwise', '"use\\x20strict"; f()', false],
     ['not when nothing follows', '/* a comment without an end', false],
     ['not when it is empty', '', false],
-  ])('%s: %s', (_what, script, strict) => expect(isStrict(script)).toBe(strict)) // prettier-ignore
+  ])('%s: %s', (_what, script, strict) => expect(isStrict(script)).toBe(strict))
   test('thousands of comments before and behind the first statement are read once', () => {
     const comments = '/* a quay */\n// a ferry\n'.repeat(5000)
     expect(isStrict(`${comments}f()\n${comments}`)).toBe(false)

@@ -35,7 +35,17 @@ describe('pages', () => {
   test.each(REAL_PAGES.filter(({ text }) => text.length > 5000))(
     '$name is within 3 % of what the minifier reaches alone',
     async ({ text }) => {
-      const alone = await htmlMinifier(text, { collapseWhitespace: true, conservativeCollapse: true, removeComments: true, removeAttributeQuotes: true, collapseBooleanAttributes: true, caseSensitive: true, keepClosingSlash: true, minifyCSS: true, minifyJS: true }) // prettier-ignore
+      const alone = await htmlMinifier(text, {
+        collapseWhitespace: true,
+        conservativeCollapse: true,
+        removeComments: true,
+        removeAttributeQuotes: true,
+        collapseBooleanAttributes: true,
+        caseSensitive: true,
+        keepClosingSlash: true,
+        minifyCSS: true,
+        minifyJS: true,
+      })
       expect((await minified(text)).length).toBeLessThanOrEqual(alone.length * 1.03)
     },
   )
@@ -57,7 +67,8 @@ describe('pages', () => {
     expect(made).toContain(body.replace('src=x', 'src=x'))
   })
   test('data inside a page loses its white space and nothing else', async () => {
-    const html = '<p>x</p><script type="application/ld+json">{ "price": 12345678901234567890.50, "name": "a  b" }</script>' // prettier-ignore
+    const html =
+      '<p>x</p><script type="application/ld+json">{ "price": 12345678901234567890.50, "name": "a  b" }</script>'
     expect(await minified(html)).toContain('{"price":12345678901234567890.50,"name":"a  b"}')
   })
   test.each([
@@ -74,10 +85,35 @@ describe('pages', () => {
   })
   test('whatever is thrown at it', async () => {
     const piece = fc.oneof(
-      fc.constantFrom('<p>', '</p>', '<b class="x y">', '</b>', '<pre>', '</pre>', '<table>', '<td>', '</table>', '<!-- c -->', '<img src=a/>', '<br>', '<textarea>', '</textarea>', '<script>a &&\n b</script>', '<style>.a { b : c }</style>', '<a href=x', '>', '&amp;', '<select><option>', '</select>', '<svg><path d="M0 0"/></svg>', '<template>', '</template>'),
+      fc.constantFrom(
+        '<p>',
+        '</p>',
+        '<b class="x y">',
+        '</b>',
+        '<pre>',
+        '</pre>',
+        '<table>',
+        '<td>',
+        '</table>',
+        '<!-- c -->',
+        '<img src=a/>',
+        '<br>',
+        '<textarea>',
+        '</textarea>',
+        '<script>a &&\n b</script>',
+        '<style>.a { b : c }</style>',
+        '<a href=x',
+        '>',
+        '&amp;',
+        '<select><option>',
+        '</select>',
+        '<svg><path d="M0 0"/></svg>',
+        '<template>',
+        '</template>',
+      ),
       fc.string({ maxLength: 8 }),
       fc.constantFrom(' ', '\n\n', '  \t '),
-    ) // prettier-ignore
+    )
     await fc.assert(
       fc.asyncProperty(fc.array(piece, { maxLength: 14 }), async (pieces) => {
         const html = pieces.join('')
@@ -93,21 +129,48 @@ describe('style sheets', () => {
     expect(treeOf(minifyStyle(text))).toBe(treeOf(text))
   })
   test.each(REAL_SHEETS)('$name is within 3 % of what csso reaches without moving rules', ({ text }) => {
-    expect(minifyStyle(text).length).toBeLessThanOrEqual(csso(text, { restructure: false, comments: 'exclamation' }).css.length * 1.03) // prettier-ignore
+    expect(minifyStyle(text).length).toBeLessThanOrEqual(
+      csso(text, { restructure: false, comments: 'exclamation' }).css.length * 1.03,
+    )
   })
   test.each([
     ['nesting', '.a { & > .b { c : d } }', '.a{&>.b{c:d}}'],
     ['a fix for browsers of long ago', '.a { color: red; *zoom: 1 }', '.a{color:red;*zoom:1}'],
-    ['layers and containers', '@layer a , b; @container (width > 3px) { .a { b: c } }', '@layer a,b;@container (width>3px){.a{b:c}}'],
+    [
+      'layers and containers',
+      '@layer a , b; @container (width > 3px) { .a { b: c } }',
+      '@layer a,b;@container (width>3px){.a{b:c}}',
+    ],
     ['custom properties, whose white space is theirs', ':root { --a:  1px  2px }', ':root{--a:  1px  2px }'],
     ['calculations keep the spaces they need', '.a { width: calc( 1px + 2px ) }', '.a{width:calc(1px + 2px)}'],
     ['licences', '/*! (c) */ /* note */ .a { b: c }', '/*! (c) */.a{b:c}'],
-  ])('%s', (_why, before, after) => expect(minifyStyle(before)).toBe(after)) // prettier-ignore
+  ])('%s', (_why, before, after) => expect(minifyStyle(before)).toBe(after))
   test('whatever is thrown at it, its tree stays', () => {
     const piece = fc.oneof(
-      fc.constantFrom('.a', '{', '}', 'b:c', ';', '@media x', '(', ')', '/* c */', '"', "'", ':hover', ',', 'url(x y)', '!important', '\\', '&', '>', '@import "a";', '@font-face{src:url(f)}'),
+      fc.constantFrom(
+        '.a',
+        '{',
+        '}',
+        'b:c',
+        ';',
+        '@media x',
+        '(',
+        ')',
+        '/* c */',
+        '"',
+        "'",
+        ':hover',
+        ',',
+        'url(x y)',
+        '!important',
+        '\\',
+        '&',
+        '>',
+        '@import "a";',
+        '@font-face{src:url(f)}',
+      ),
       fc.string({ maxLength: 4 }),
-    ) // prettier-ignore
+    )
     fc.assert(
       fc.property(fc.array(piece, { maxLength: 12 }), (pieces) => {
         const text = pieces.join(' ')
@@ -119,22 +182,25 @@ describe('style sheets', () => {
 })
 
 describe('scripts', () => {
-  test.each(REAL_SCRIPTS)(
-    '$name is within 3 % of what terser reaches with the same care',
-    async ({ text }) => {
-      const alone = await terser(text, { mangle: { toplevel: false } })
-      expect((await minifyScript(text)).length).toBeLessThanOrEqual(alone.code!.length * 1.03)
-    },
-  )
+  test.each(REAL_SCRIPTS)('$name is within 3 % of what terser reaches with the same care', async ({ text }) => {
+    const alone = await terser(text, { mangle: { toplevel: false } })
+    expect((await minifyScript(text)).length).toBeLessThanOrEqual(alone.code!.length * 1.03)
+  })
   test.each([
     ['what cannot be parsed stays', 'var = 1'],
     ['so does what is small already', 'a()'],
   ])('%s', async (_why, text) => expect(await minifyScript(text)).toBe(text))
   test('names at the top stay, for other scripts to use', async () => {
-    expect(await minifyScript('function greetTheVisitor (nameOfVisitor) { return nameOfVisitor + "!" }\nvar shipsBell = 1\n')).toMatch(/greetTheVisitor[^]*shipsBell/) // prettier-ignore
+    expect(
+      await minifyScript(
+        'function greetTheVisitor (nameOfVisitor) { return nameOfVisitor + "!" }\nvar shipsBell = 1\n',
+      ),
+    ).toMatch(/greetTheVisitor[^]*shipsBell/)
   })
   test('licences stay', async () => {
-    expect(await minifyScript('/*! (c) the ferry company */\n/* note */\nvar aVeryLongName = 1 + 1\n')).toContain('(c) the ferry company') // prettier-ignore
+    expect(await minifyScript('/*! (c) the ferry company */\n/* note */\nvar aVeryLongName = 1 + 1\n')).toContain(
+      '(c) the ferry company',
+    )
   })
 })
 
@@ -150,13 +216,14 @@ describe('data and drawings', () => {
   })
   test('what is no JSON stays', () => expect(minifyJson('{ a: 1 }')).toBe('{ a: 1 }'))
   test('a drawing shows the same pixels (sharp)', async () => {
-    const svg = '<?xml version="1.0"?><!-- drawn by hand --><svg xmlns="http://www.w3.org/2000/svg" width="60" height="40" viewBox="0 0 60 40"><desc>A boat</desc><g id="boat"><path d="M 10.000 30.000 L 50.000 30.000 L 44.000 36.000 L 16.000 36.000 Z" fill="#0c6a70"/><rect x="24" y="14" width="12" height="16" fill="#d9a400" stroke="none"/></g></svg>'
+    const svg =
+      '<?xml version="1.0"?><!-- drawn by hand --><svg xmlns="http://www.w3.org/2000/svg" width="60" height="40" viewBox="0 0 60 40"><desc>A boat</desc><g id="boat"><path d="M 10.000 30.000 L 50.000 30.000 L 44.000 36.000 L 16.000 36.000 Z" fill="#0c6a70"/><rect x="24" y="14" width="12" height="16" fill="#d9a400" stroke="none"/></g></svg>'
     const made = minifySvg(svg)
     expect(made.length).toBeLessThan(svg.length)
     expect(made).toContain('id="boat"')
     const pixels = (text: string) => sharp(Buffer.from(text)).raw().toBuffer()
     const [before, after] = [await pixels(svg), await pixels(made)]
     expect(before.every((value, i) => Math.abs(value - after[i]!) <= 2)).toBe(true)
-  }) // prettier-ignore
+  })
   test('what is no drawing stays', () => expect(minifySvg('<svg')).toBe('<svg'))
 })

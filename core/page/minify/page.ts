@@ -101,8 +101,7 @@ export const minifyPage = async (
       removeRedundantAttributes: false,
       decodeEntities: false,
       minifyCSS: inline
-        ? async (text: string, type?: string) =>
-            type === undefined || type === 'text/css' ? minifyStyle(text) : text
+        ? async (text: string, type?: string) => (type === undefined || type === 'text/css' ? minifyStyle(text) : text)
         : false,
       minifyJS: inline
         ? async (text: string, isAttribute?: boolean) => (isAttribute === true ? text : minifyScript(text))
@@ -123,11 +122,7 @@ export const minifyPage = async (
   return { kind: 'minified', html: made }
 }
 
-const JSON_SCRIPT =
-  /(<script\b[^>]*\btype\s*=\s*["']?application\/(?:ld\+)?json["']?[^>]*>)([\s\S]*?)(<\/script)/gi
+const JSON_SCRIPT = /(<script\b[^>]*\btype\s*=\s*["']?application\/(?:ld\+)?json["']?[^>]*>)([\s\S]*?)(<\/script)/gi
 
 const withJsonMinified = (html: string): string =>
-  html.replace(
-    JSON_SCRIPT,
-    (_match, open: string, data: string, close: string) => open + minifyJson(data) + close,
-  )
+  html.replace(JSON_SCRIPT, (_match, open: string, data: string, close: string) => open + minifyJson(data) + close)

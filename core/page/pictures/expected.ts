@@ -20,7 +20,7 @@ const expectedWidth = (
 ): number => {
   const shown = view?.images.find((one) => one.path === path && one.shownWidth > 0)
   const most = device === 'phone' && shown?.widthHeld === true ? phoneDensity : Number.POSITIVE_INFINITY
-  const needed = (shown?.shownWidth ?? view?.viewWidth ?? Number.POSITIVE_INFINITY) * Math.min(DENSITY[device], most) // prettier-ignore
+  const needed = (shown?.shownWidth ?? view?.viewWidth ?? Number.POSITIVE_INFINITY) * Math.min(DENSITY[device], most)
   return (widths.find(({ width }) => width >= needed) ?? widths.at(-1)!).width
 }
 
@@ -32,7 +32,7 @@ export const expectedWidths = (
   phoneDensity: number,
 ): number[] => [
   ...new Set(
-    (['phone', 'laptop'] as const).map((device) => expectedWidth(path, image, device, views[device], phoneDensity)), // prettier-ignore
+    (['phone', 'laptop'] as const).map((device) => expectedWidth(path, image, device, views[device], phoneDensity)),
   ),
 ]
 
@@ -57,7 +57,9 @@ export const inPageCandidates = (
   if (knowledge?.mainImage == null || left.some((one) => one.page(address.pathname) !== undefined)) return []
   return [knowledge.mainImage, ...knowledge.alsoMain].flatMap((path) => {
     const url = new URL(path, address)
-    const found = [...facts.values()].find((one) => new URL(one.address).host === url.host && new URL(one.address).pathname === path) // prettier-ignore
+    const found = [...facts.values()].find(
+      (one) => new URL(one.address).host === url.host && new URL(one.address).pathname === path,
+    )
     if (found?.image === undefined || found.made === undefined || found.image.widths.length < 2) return []
     if (left.some((one) => one.file(url) !== undefined)) return []
     const width = expectedWidth(path, found.image, 'phone', knowledge, images.phoneDensity)

@@ -23,10 +23,7 @@ export const offeredWidths = (
 export type PictureForm = 'avif' | 'webp' | 'jpeg' | 'png' | 'gif'
 
 /** Forms in which a picture is offered, smallest first; its own last. */
-export const offeredForms = (
-  own: PictureForm,
-  { avif, webp }: Pick<ImageSettings, 'avif' | 'webp'>,
-): PictureForm[] => [
+export const offeredForms = (own: PictureForm, { avif, webp }: Pick<ImageSettings, 'avif' | 'webp'>): PictureForm[] => [
   ...(avif && own !== 'avif' ? (['avif'] as const) : []),
   ...(webp && own !== 'webp' && own !== 'avif' ? (['webp'] as const) : []),
   own,
@@ -42,5 +39,7 @@ export const qualityFor = (form: PictureForm, jpegQuality: number): number =>
 /** Forms a browser says it takes (RFC 9110 §12.5.1); wildcards do not count, since all browsers send one. */
 export const acceptedForms = (accept: string | undefined, offered: readonly PictureForm[]): PictureForm[] =>
   offered.filter(
-    (form, index) => index === offered.length - 1 || new RegExp(`image/${form}(?!\\s*;\\s*q=0(?:\\.0*)?\\s*(?:,|$))`, 'i').test(accept ?? ''), // prettier-ignore
+    (form, index) =>
+      index === offered.length - 1 ||
+      new RegExp(`image/${form}(?!\\s*;\\s*q=0(?:\\.0*)?\\s*(?:,|$))`, 'i').test(accept ?? ''),
   )

@@ -36,7 +36,12 @@ const partOf = (page: PageDocument, element: Element, context: RewriteContext): 
   // A strict script makes all that is put behind it strict.
   if (isStrict(text)) return 'Stays: it is strict as a whole, and would make the others strict.'
   const { attribs } = element
-  return { element, item, text, manner: attribs['defer'] !== undefined ? 'defer' : attribs['async'] !== undefined ? 'async' : 'at once' } // prettier-ignore
+  return {
+    element,
+    item,
+    text,
+    manner: attribs['defer'] !== undefined ? 'defer' : attribs['async'] !== undefined ? 'async' : 'at once',
+  }
 }
 
 /** Neighbours in the order of the page; anything else that is carried out or styles in between ends a run. */
@@ -45,7 +50,8 @@ const runs = (page: PageDocument, of: 'link' | 'script', context: RewriteContext
   const sorts = (element: Element): boolean =>
     of === 'link' ? isStyleLink(element) || element.name === 'style' : element.name === 'script'
   for (const element of page.elements.filter(sorts)) {
-    const named = of === 'link' ? isStyleLink(element) : isClassicScript(element) && element.attribs['src'] !== undefined // prettier-ignore
+    const named =
+      of === 'link' ? isStyleLink(element) : isClassicScript(element) && element.attribs['src'] !== undefined
     const part = named ? partOf(page, element, context) : undefined
     if (typeof part === 'string') work.left(element.attribs['src'] ?? element.attribs['href'] ?? '', part)
     const run = all.at(-1)!

@@ -60,18 +60,19 @@ export const inlineCriticalStyles: PageRemedy = (page, context) => {
   }
   const { knowledge, policy } = context
   if (knowledge === undefined || knowledge.selectors.length === 0)
-    return leave('Left alone until this page, or one of its kind, has been measured on this device: only a browser can tell what the first view needs.') // prettier-ignore
-  if (!policy.inlineStyle)
-    return leave('Left alone: the page’s Content-Security-Policy allows no inline styles.')
+    return leave(
+      'Left alone until this page, or one of its kind, has been measured on this device: only a browser can tell what the first view needs.',
+    )
+  if (!policy.inlineStyle) return leave('Left alone: the page’s Content-Security-Policy allows no inline styles.')
   const known = knownSheets(page, context, compileExceptions(exceptions), (href, why) => work.left(href, why))
   const order = page.elements.filter((element) => isStyleLink(element) || element.name === 'style')
   const movable = new Map(
-    known.filter(({ media, element }) => !/^\s*print\b/i.test(media) && element.parent === page.head).map((sheet) => [sheet.element, sheet]), // prettier-ignore
+    known
+      .filter(({ media, element }) => !/^\s*print\b/i.test(media) && element.parent === page.head)
+      .map((sheet) => [sheet.element, sheet]),
   )
   // What stays in the head keeps all before it there: rules must keep their order (CSS Cascade 5 §6.1, order of appearance).
-  const stays = order.findLastIndex(
-    (one) => one.parent === page.head && isStyleLink(one) && !movable.has(one),
-  )
+  const stays = order.findLastIndex((one) => one.parent === page.head && isStyleLink(one) && !movable.has(one))
   const behind = order.slice(stays + 1)
   const sheets = behind.flatMap((element) => movable.get(element) ?? [])
   if (sheets.some(({ text }) => hasImport(text))) return leave('Left alone: a style sheet imports others.')
@@ -83,9 +84,7 @@ export const inlineCriticalStyles: PageRemedy = (page, context) => {
   })
   const critical = parts.join('')
   if (critical.length > mostBytes)
-    return leave(
-      `Left alone: the first view needs ${critical.length} bytes of rules, more than ${mostBytes}.`,
-    )
+    return leave(`Left alone: the first view needs ${critical.length} bytes of rules, more than ${mostBytes}.`)
   // A style sheet with this text would end its element early.
   if (/<\/style/i.test(critical)) return leave('Left alone: its rules cannot stand inside a page.')
   const style = `<style data-zest="first-view">${critical}</style>`

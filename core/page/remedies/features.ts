@@ -40,9 +40,7 @@ const FEATURES: readonly Feature[] = [
     setting: 'emoji',
     name: /emoji/i,
     needless: (page) =>
-      EMOJI.test(visibleText(page).replaceAll(PLAIN_SIGNS, ''))
-        ? undefined
-        : 'There is no emoji on this page.',
+      EMOJI.test(visibleText(page).replaceAll(PLAIN_SIGNS, '')) ? undefined : 'There is no emoji on this page.',
   },
   {
     setting: 'embeds',
@@ -93,9 +91,7 @@ export const leaveOutFeatures: PageRemedy = (page, context) => {
     const feature = FEATURES.find(
       (one) =>
         settings[one.setting] &&
-        (address !== undefined
-          ? one.name.test(address.pathname.split('/').at(-1)!)
-          : isInlineOf(element, one)),
+        (address !== undefined ? one.name.test(address.pathname.split('/').at(-1)!) : isInlineOf(element, one)),
     )
     const named = address !== undefined && isNeedless(address)
     if (!named && (feature === undefined || element.name === 'link')) continue
@@ -104,9 +100,7 @@ export const leaveOutFeatures: PageRemedy = (page, context) => {
       work.left(item, exceptionSentence(exception))
       continue
     }
-    const why = named
-      ? 'You named it as needless.'
-      : feature?.needless(page, context, address ?? page.address)
+    const why = named ? 'You named it as needless.' : feature?.needless(page, context, address ?? page.address)
     if (why === undefined) work.left(item, 'Stays: it may be needed here.')
     else
       work.change(item, `Left out. ${why}`, removeElement(element), {

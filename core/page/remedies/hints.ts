@@ -15,20 +15,15 @@ const MOST_LOOKUPS = 6
 const hasHint = (page: PageDocument, rel: string, href: string): boolean =>
   page.elements.some(
     ({ name, attribs }) =>
-      name === 'link' && words(attribs['rel']).includes(rel) && new URL(attribs['href'] ?? '', page.base).href === new URL(href, page.base).href, // prettier-ignore
+      name === 'link' &&
+      words(attribs['rel']).includes(rel) &&
+      new URL(attribs['href'] ?? '', page.base).href === new URL(href, page.base).href,
   )
 
 /** A picture that is or may be the main content is asked for before anything else of its kind (WHATWG HTML §2.5.8, fetch priority). */
-const mainPicture = (
-  page: PageDocument,
-  path: string,
-  sentence: string,
-  context: RewriteContext,
-  work: Work,
-): void => {
+const mainPicture = (page: PageDocument, path: string, sentence: string, context: RewriteContext, work: Work): void => {
   const element = page.elements.find(
-    ({ name, attribs }) =>
-      name === 'img' && originalPath(resolved(page, attribs['src'])?.pathname ?? '') === path,
+    ({ name, attribs }) => name === 'img' && originalPath(resolved(page, attribs['src'])?.pathname ?? '') === path,
   )
   if (element !== undefined && standsInPage(page, element, context)) return
   if (element !== undefined && element.attribs['fetchpriority'] === undefined)
@@ -45,7 +40,10 @@ const mainPictures = (page: PageDocument, context: RewriteContext, work: Work): 
   const left = compileExceptions(context.remedies.hints.exceptions)
   for (const path of mainImage === null ? [] : [mainImage, ...alsoMain]) {
     if (left.file(new URL(path, page.address)) !== undefined) continue
-    const sentence = path === mainImage ? 'The main picture is asked for first.' : 'Asked for early: about as large as the main picture, it is the main content of some loads.' // prettier-ignore
+    const sentence =
+      path === mainImage
+        ? 'The main picture is asked for first.'
+        : 'Asked for early: about as large as the main picture, it is the main content of some loads.'
     mainPicture(page, path, sentence, context, work)
   }
 }
@@ -67,7 +65,10 @@ const fonts = (page: PageDocument, context: RewriteContext, work: Work): void =>
     if (hasHint(page, 'preload', path)) continue
     if (inPage.has(originalPath(path))) {
       // Browsers wait with the first paint for fonts that are preloaded (in Chromium 0.4 s of a slow phone's time, docs/decisions/030).
-      work.left(path, 'Not asked for early: the page names it itself, so it is found with the first lines; asked for earlier, it would hold up the first paint.') // prettier-ignore
+      work.left(
+        path,
+        'Not asked for early: the page names it itself, so it is found with the first lines; asked for earlier, it would hold up the first paint.',
+      )
       continue
     }
     // Fonts are fetched without credentials; without crossorigin they would load twice (CSS Fonts 4 §4.8.2).
@@ -92,11 +93,7 @@ const hosts = (page: PageDocument, context: RewriteContext, work: Work): void =>
       ])
   const named = [...new Set(page.elements.map((one) => otherOrigin(page, one)))]
   for (const origin of named.filter((one) => one !== undefined).slice(0, MOST_LOOKUPS))
-    if (
-      !early.includes(origin) &&
-      !hasHint(page, 'dns-prefetch', origin) &&
-      !hasHint(page, 'preconnect', origin)
-    )
+    if (!early.includes(origin) && !hasHint(page, 'dns-prefetch', origin) && !hasHint(page, 'preconnect', origin))
       work.change(origin, 'Its name is looked up early.', [
         ...insertEarly(page, `<link rel="dns-prefetch" href="${escapedValue(origin)}">`),
       ])
@@ -110,6 +107,9 @@ export const addHints: PageRemedy = (page, context) => {
   if (preloadFonts) fonts(page, context, work)
   if (preconnect) hosts(page, context, work)
   if (context.knowledge === undefined && (preloadMain || preloadFonts))
-    work.left(page.address.pathname, 'Main picture and early fonts are not known until this page, or one of its kind, has been measured.') // prettier-ignore
+    work.left(
+      page.address.pathname,
+      'Main picture and early fonts are not known until this page, or one of its kind, has been measured.',
+    )
   return work.done()
 }

@@ -18,9 +18,9 @@ export const maySizePictures = (page: PageDocument, { policy }: RewriteContext):
 export const standsInPage = (page: PageDocument, element: Element, context: RewriteContext): boolean => {
   const { inPage, policy, remedies } = context
   if (inPage === undefined || !policy.dataImage || !remedies.images.enabled) return false
-  const isIt = (one: Element): boolean => one.name === 'img' && resolved(page, one.attribs['src'])?.href === inPage.address // prettier-ignore
+  const isIt = (one: Element): boolean =>
+    one.name === 'img' && resolved(page, one.attribs['src'])?.href === inPage.address
   if (!isIt(element) || page.elements.find(isIt) !== element) return false
-  if (element.attribs['srcset'] !== undefined || (element.parent as Element | null)?.name === 'picture')
-    return false
+  if (element.attribs['srcset'] !== undefined || (element.parent as Element | null)?.name === 'picture') return false
   return saysItsSize(element) || (remedies.images.dimensions && maySizePictures(page, context))
 }

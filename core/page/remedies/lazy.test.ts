@@ -22,7 +22,11 @@ describe('lazy loading', () => {
   })
 
   test('the main picture is freed when its author made it lazy', async () => {
-    const { html } = await rewritten('<img loading=lazy src="/hero.jpg">', { lazy: {} }, { knowledge: lookedAt({ mainImage: '/hero.jpg' }) }) // prettier-ignore
+    const { html } = await rewritten(
+      '<img loading=lazy src="/hero.jpg">',
+      { lazy: {} },
+      { knowledge: lookedAt({ mainImage: '/hero.jpg' }) },
+    )
     expect(html).not.toContain('lazy')
   })
 
@@ -53,21 +57,30 @@ describe('lazy loading', () => {
       },
     })
     expect(lazyOnes(result.html)).toEqual(['/c.jpg'])
-    expect(leftOf(result)).toEqual(['/a.jpg: Left out by an exception.', '/b.jpg: Left out by an exception: measured by a script'])
-  }) // prettier-ignore
+    expect(leftOf(result)).toEqual([
+      '/a.jpg: Left out by an exception.',
+      '/b.jpg: Left out by an exception: measured by a script',
+    ])
+  })
 
   test('a page that is an exception stays byte for byte', async () => {
-    const result = await rewritten(pictures(9), { lazy: { exceptions: [{ by: 'address', value: '/', reason: 'all at once' }] } })
+    const result = await rewritten(pictures(9), {
+      lazy: { exceptions: [{ by: 'address', value: '/', reason: 'all at once' }] },
+    })
     expect(result.html).toBe(pictures(9))
     expect(leftOf(result)).toEqual(['/: Left out by an exception: all at once'])
-  }) // prettier-ignore
+  })
 
   test('backgrounds keep everything but their pictures until they come near', async () => {
     const style = 'height:9em;background:#123 url(/b.jpg) center'
     const { html } = await rewritten(`<div style="${style}"></div>`, { lazy: { firstImages: 0 } })
     expect(html).toContain(`style="height:9em;background:#123 none center"`)
     expect(html).toContain(`data-zest-style="${style}"`)
-    const forbidden = await rewritten(`<div style="${style}"></div>`, { lazy: { firstImages: 0 } }, { policy: "script-src 'self'" }) // prettier-ignore
+    const forbidden = await rewritten(
+      `<div style="${style}"></div>`,
+      { lazy: { firstImages: 0 } },
+      { policy: "script-src 'self'" },
+    )
     expect(forbidden.html).toBe(`<div style="${style}"></div>`)
   })
 })

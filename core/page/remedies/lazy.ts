@@ -9,9 +9,8 @@ const plainPath = (address: URL): string => originalPath(address.pathname)
 
 /** Two lazy loaders fight: the page's own one swaps addresses in by script, and wins. */
 const hasOwnLoader = (element: Element): boolean =>
-  ['data-src', 'data-srcset', 'data-lazy', 'data-original'].some(
-    (name) => element.attribs[name] !== undefined,
-  ) || words(element.attribs['class']).some((word) => /^lazy/.test(word))
+  ['data-src', 'data-srcset', 'data-lazy', 'data-original'].some((name) => element.attribs[name] !== undefined) ||
+  words(element.attribs['class']).some((word) => /^lazy/.test(word))
 
 /** Whether a picture belongs to the first view, as far as is known; pictures at the top do where it is not. */
 const inFirstView = (address: URL, index: number, { knowledge, remedies }: RewriteContext): boolean => {
@@ -32,9 +31,7 @@ const backgrounds = (page: PageDocument, context: RewriteContext, work: Work): v
   const withBackground = page.elements.filter(({ attribs }) => BACKGROUND.test(attribs['style'] ?? ''))
   const later = withBackground
     .slice(firstImages)
-    .filter(
-      (element) => element.attribs['data-zest-style'] === undefined && left.element(element) === undefined,
-    )
+    .filter((element) => element.attribs['data-zest-style'] === undefined && left.element(element) === undefined)
   if (later.length === 0) return
   if (!context.policy.inlineScript)
     return work.left('backgrounds', 'Left alone: the page’s Content-Security-Policy allows no inline loader.')
@@ -84,9 +81,7 @@ export const loadLazily: PageRemedy = (page, context) => {
     if (element.attribs['loading'] !== undefined) continue
     work.change(
       item,
-      element.name === 'img'
-        ? 'Loads when it comes near the view.'
-        : 'Frame loads when it comes near the view.',
+      element.name === 'img' ? 'Loads when it comes near the view.' : 'Frame loads when it comes near the view.',
       setAttribute(element, 'loading', 'lazy'),
     )
   }

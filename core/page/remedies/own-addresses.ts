@@ -42,18 +42,13 @@ class Addresses {
     this.maySize = maySizePictures(page, context)
     const { pathname } = page.address
     this.#leaving = new Set(
-      FILE_REMEDIES.filter(
-        (id) => compileExceptions(context.remedies[id].exceptions).page(pathname) !== undefined,
-      ),
+      FILE_REMEDIES.filter((id) => compileExceptions(context.remedies[id].exceptions).page(pathname) !== undefined),
     )
   }
 
   /** Whether a remedy that had a part in a file leaves this page alone: then the page names the original. */
   #isLeft({ made, parts }: FileFacts): boolean {
-    return (
-      made?.by.some((id) => this.#leaving.has(id)) === true ||
-      parts?.some((part) => this.#isLeft(part)) === true
-    )
+    return made?.by.some((id) => this.#leaving.has(id)) === true || parts?.some((part) => this.#isLeft(part)) === true
   }
 
   get changes(): PageChange[] {
@@ -99,15 +94,12 @@ class Addresses {
 }
 
 const inSrcset = (value: string, to: Addresses): string =>
-  value.replaceAll(
-    /(^\s*|,\s+|,(?=\S+\s))([^\s,][^\s]*[^\s,]|[^\s,])/g,
-    (whole, before: string, address: string) => {
-      const facts = to.find(address)
-      if (facts === undefined) return whole
-      to.tell(facts)
-      return `${before}${to.written(facts.made.path)}`
-    },
-  )
+  value.replaceAll(/(^\s*|,\s+|,(?=\S+\s))([^\s,][^\s]*[^\s,]|[^\s,])/g, (whole, before: string, address: string) => {
+    const facts = to.find(address)
+    if (facts === undefined) return whole
+    to.tell(facts)
+    return `${before}${to.written(facts.made.path)}`
+  })
 
 const inStyles = (text: string, to: Addresses): string => {
   const wrapped = `x{${text}}`
@@ -140,10 +132,7 @@ const picture = (element: Element, facts: FileFacts, to: Addresses): Edit[] => {
   const sources = pictureSources(facts, attribs['loading'] === 'lazy', to.context, to.written, inPage)!
   const edits = [...setAttribute(element, 'src', sources.src)]
   if (sources.srcset !== undefined) {
-    edits.push(
-      ...setAttribute(element, 'srcset', sources.srcset),
-      ...setAttribute(element, 'sizes', sources.sizes),
-    )
+    edits.push(...setAttribute(element, 'srcset', sources.srcset), ...setAttribute(element, 'sizes', sources.sizes))
     if (inPage !== undefined) to.tellInPage(inPage)
   }
   if (mayBeSized) {
@@ -163,9 +152,7 @@ const asWideAsSeen = (element: Element, srcset: string, { page, context }: Addre
   const widths = [...srcset.matchAll(/([^\s,]\S*)\s+\d+w\b/g)].map(([, address]) => address!)
   const isWindow = /^\s*(?:100vw\s*)?$/.test(sizes ?? '')
   if (!context.remedies.images.enabled || !isWindow || widths.length === 0) return []
-  const addresses = [...widths, ...(src === undefined ? [] : [src])].filter((one) =>
-    URL.canParse(one, page.base),
-  )
+  const addresses = [...widths, ...(src === undefined ? [] : [src])].filter((one) => URL.canParse(one, page.base))
   const seen = sizesSeen(
     addresses.map((one) => originalPath(new URL(one, page.base).pathname)),
     context,
@@ -181,13 +168,21 @@ const integrity = (element: Element, { made }: FileFacts): Edit[] =>
     : setAttribute(element, 'integrity', made!.integrity ?? '')
 
 const preload = (element: Element, facts: FileFacts, to: Addresses): Edit[] => {
-  if (element.attribs['as'] !== 'image') return [...setAttribute(element, 'href', to.written(facts.made!.path)), ...integrity(element, facts)] // prettier-ignore
+  if (element.attribs['as'] !== 'image')
+    return [...setAttribute(element, 'href', to.written(facts.made!.path)), ...integrity(element, facts)]
   const { policy, remedies } = to.context
-  const sources = policy.inlineStyle && remedies.images.enabled && remedies.images.dimensions ? pictureSources(facts, false, to.context, to.written) : undefined // prettier-ignore
+  const sources =
+    policy.inlineStyle && remedies.images.enabled && remedies.images.dimensions
+      ? pictureSources(facts, false, to.context, to.written)
+      : undefined
   const href = setAttribute(element, 'href', sources?.src ?? to.written(facts.made!.path))
   return sources?.srcset === undefined
     ? href
-    : [...href, ...setAttribute(element, 'imagesrcset', sources.srcset), ...setAttribute(element, 'imagesizes', sources.sizes)] // prettier-ignore
+    : [
+        ...href,
+        ...setAttribute(element, 'imagesrcset', sources.srcset),
+        ...setAttribute(element, 'imagesizes', sources.sizes),
+      ]
 }
 
 const editsFor = (element: Element, to: Addresses): Edit[] => {

@@ -25,8 +25,7 @@ const DENSER = [1.75, 1.5, 1.3]
 const phoneSizes = (share: number, density: number, widthHeld: boolean): string => {
   const phone = `(max-width: ${PHONE_UP_TO}px)`
   const denser = DENSER.map(
-    (times) =>
-      `${phone} and (min-resolution: ${Number((density * times).toFixed(2))}dppx) ${percent(share / times)}`,
+    (times) => `${phone} and (min-resolution: ${Number((density * times).toFixed(2))}dppx) ${percent(share / times)}`,
   )
   return [...(widthHeld ? denser : []), `${phone} ${percent(share)}`].join(', ')
 }

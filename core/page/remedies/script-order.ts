@@ -1,23 +1,9 @@
 import type { Element } from 'domhandler'
 import { compileExceptions, exceptionSentence, fileMatcher } from '../exceptions.ts'
 import { Work, type PageRemedy, type RewriteContext } from '../context.ts'
-import {
-  escapedValue,
-  insertLast,
-  removeAttribute,
-  replaceElement,
-  setAttribute,
-  sourceOf,
-} from '../document/edits.ts'
+import { escapedValue, insertLast, removeAttribute, replaceElement, setAttribute, sourceOf } from '../document/edits.ts'
 import { behindLast, endOfPage, standsBefore, waitsAnyway, type EndOfPage } from './script-places.ts'
-import {
-  isClassicScript,
-  resolved,
-  shown,
-  textOf,
-  words,
-  type PageDocument,
-} from '../document/page-document.ts'
+import { isClassicScript, resolved, shown, textOf, words, type PageDocument } from '../document/page-document.ts'
 
 /** A script that is carried out where it stands, and what may be done with it. */
 interface Standing {
@@ -31,8 +17,7 @@ interface Standing {
 const WRITES = /\bdocument\s*\.\s*write(ln)?\s*\(|\bdocument\s*\[\s*['"]write|\bdocument\.currentScript\b/
 
 /** Scripts that already wait, or that may come at any time. */
-const waits = ({ attribs }: Element): boolean =>
-  attribs['async'] !== undefined || attribs['defer'] !== undefined
+const waits = ({ attribs }: Element): boolean => attribs['async'] !== undefined || attribs['defer'] !== undefined
 
 const staysBecause = (page: PageDocument, element: Element, context: RewriteContext): string | undefined => {
   const exceptions = compileExceptions(context.remedies.scriptOrder.exceptions)
@@ -42,8 +27,7 @@ const staysBecause = (page: PageDocument, element: Element, context: RewriteCont
   const text = address === undefined ? textOf(element) : context.shelf.find(address)?.text
   if (text !== undefined && WRITES.test(text))
     return 'Stays: it writes into the page while the page is read (document.write).'
-  if (address === undefined && element.attribs['src'] !== undefined)
-    return 'Stays: its address cannot be read.'
+  if (address === undefined && element.attribs['src'] !== undefined) return 'Stays: its address cannot be read.'
   // An inline script waits in the form of a data address, which a policy may forbid; a nonce speaks for one on inline code only.
   if (address === undefined && !context.policy.dataScript)
     return 'Stays: the page’s Content-Security-Policy does not let inline code wait.'
@@ -52,9 +36,7 @@ const staysBecause = (page: PageDocument, element: Element, context: RewriteCont
 
 const standingScripts = (page: PageDocument, context: RewriteContext): Standing[] =>
   page.elements
-    .filter(
-      (element) => isClassicScript(element) && !(element.attribs['src'] !== undefined && waits(element)),
-    )
+    .filter((element) => isClassicScript(element) && !(element.attribs['src'] !== undefined && waits(element)))
     .map((element) => ({
       element,
       address: resolved(page, element.attribs['src']),
@@ -92,10 +74,7 @@ const takeOut = (page: PageDocument, context: RewriteContext, work: Work): Set<E
     if (isLater(address)) {
       taken.add(element)
       if (!context.policy.inlineScript) {
-        work.left(
-          item,
-          'Cannot wait for the first touch: the page’s Content-Security-Policy allows no inline loader.',
-        )
+        work.left(item, 'Cannot wait for the first touch: the page’s Content-Security-Policy allows no inline loader.')
         continue
       }
       touching = true
@@ -124,7 +103,12 @@ const waitingScripts = (page: PageDocument, context: RewriteContext): Standing[]
     const address = resolved(page, element.attribs['src'])
     const exception = exceptions.file(address) ?? exceptions.element(element)
     const text = address === undefined ? undefined : context.shelf.find(address)?.text
-    const stays = exception !== undefined ? exceptionSentence(exception) : WRITES.test(text ?? '') ? 'It looks at its own place in the page.' : undefined // prettier-ignore
+    const stays =
+      exception !== undefined
+        ? exceptionSentence(exception)
+        : WRITES.test(text ?? '')
+          ? 'It looks at its own place in the page.'
+          : undefined
     return { element, address, item: element.attribs['src'] ?? shown(page, element), stays }
   })
 }
@@ -135,10 +119,11 @@ const waitingScripts = (page: PageDocument, context: RewriteContext): Standing[]
  */
 const thoseThatMayWait = (standing: readonly Standing[], work: Work): Standing[] => {
   const lastStaying = standing.findLastIndex(({ stays }) => stays !== undefined)
-  standing.slice(0, lastStaying + 1).forEach(
-    ({ item, stays }) =>
-    work.left(item, stays ?? `Stays: a script after it that must stay may need it (${standing[lastStaying]!.item}).`), // prettier-ignore
-  )
+  standing
+    .slice(0, lastStaying + 1)
+    .forEach(({ item, stays }) =>
+      work.left(item, stays ?? `Stays: a script after it that must stay may need it (${standing[lastStaying]!.item}).`),
+    )
   const rest = standing.slice(lastStaying + 1)
   const firstFile = rest.findIndex(({ address }) => address !== undefined)
   return firstFile === -1 ? [] : rest.slice(firstFile)
@@ -155,21 +140,35 @@ const moveToEnd = (page: PageDocument, scripts: readonly Standing[], end: EndOfP
 
 const inPlace = (page: PageDocument, { element, address, item }: Standing, work: Work): void =>
   address === undefined
-    ? work.change(item, 'Waits with the scripts before it (deferred).', replaceElement(element, asWaiting(page, element)))
-    : work.change(item, 'Deferred: carried out once the page is read.', setAttribute(element, 'defer', undefined)) // prettier-ignore
+    ? work.change(
+        item,
+        'Waits with the scripts before it (deferred).',
+        replaceElement(element, asWaiting(page, element)),
+      )
+    : work.change(item, 'Deferred: carried out once the page is read.', setAttribute(element, 'defer', undefined))
 
 /**
  * Deferred where they stand, or besides named at the end of the page, so that nothing of the first view waits for their requests. What waits by
  * its author's word ran after all of them, and still does: it is moved behind them where it stands before.
  */
-const defer = (page: PageDocument, scripts: readonly Standing[], waiting: readonly Standing[], { end, late }: { end: EndOfPage; late: boolean }, work: Work): void => {
+const defer = (
+  page: PageDocument,
+  scripts: readonly Standing[],
+  waiting: readonly Standing[],
+  { end, late }: { end: EndOfPage; late: boolean },
+  work: Work,
+): void => {
   const moves = ({ element }: Standing): boolean => late && !end.has(element)
   for (const script of scripts) {
     if (!moves(script)) inPlace(page, script, work)
     else
       work.change(script.item, 'Deferred, and named at the end of the page.', [
         ...replaceElement(script.element, ''),
-        ...end.insert(script.address === undefined ? asWaiting(page, script.element) : sourceOf(page, script.element).replace(/^<script/i, '$& defer')), // prettier-ignore
+        ...end.insert(
+          script.address === undefined
+            ? asWaiting(page, script.element)
+            : sourceOf(page, script.element).replace(/^<script/i, '$& defer'),
+        ),
       ])
   }
   const staying = scripts.filter((one) => !moves(one)).map(({ element }) => element)
@@ -178,10 +177,12 @@ const defer = (page: PageDocument, scripts: readonly Standing[], waiting: readon
   for (const { element, item } of waiting) {
     const ranAfter = last !== undefined && standsBefore(element, last)
     if (!ranAfter && !(late && !end.has(element))) continue
-    const sentence = late ? 'Named at the end of the page: it waits for all of it anyway.' : 'Moved behind scripts that wait now: it ran after them.' // prettier-ignore
+    const sentence = late
+      ? 'Named at the end of the page: it waits for all of it anyway.'
+      : 'Moved behind scripts that wait now: it ran after them.'
     work.change(item, sentence, [...replaceElement(element, ''), ...insert(sourceOf(page, element))])
   }
-} // prettier-ignore
+}
 
 /** Scripts that hold up the page wait: deferred, or moved to its end. The order in which scripts are carried out never changes. */
 export const orderScripts: PageRemedy = (page, context) => {
@@ -198,8 +199,11 @@ export const orderScripts: PageRemedy = (page, context) => {
   const held = waiting.filter(({ stays }) => stays !== undefined)
   const [first] = held
   const inOrder = standing.map((script): Standing => {
-    if (script.stays !== undefined || first === undefined || standsBefore(script.element, first.element)) return script // prettier-ignore
-    return { ...script, stays: `Stays: it runs before one that waits, stands before it and cannot be moved (${first.item}).` } // prettier-ignore
+    if (script.stays !== undefined || first === undefined || standsBefore(script.element, first.element)) return script
+    return {
+      ...script,
+      stays: `Stays: it runs before one that waits, stands before it and cannot be moved (${first.item}).`,
+    }
   })
   // Nothing may be moved past one that waits and cannot be moved.
   const late = manner === 'late' && held.every(({ element }) => end.has(element))
@@ -220,8 +224,7 @@ const preloadOf = (page: PageDocument, { attribs }: Element): string => {
   )
   const crossorigin =
     attribs['crossorigin'] === undefined ? '' : ` crossorigin="${escapedValue(attribs['crossorigin'])}"`
-  const integrity =
-    attribs['integrity'] === undefined ? '' : ` integrity="${escapedValue(attribs['integrity'])}"`
+  const integrity = attribs['integrity'] === undefined ? '' : ` integrity="${escapedValue(attribs['integrity'])}"`
   return preloaded
     ? ''
     : `<link rel="preload" as="script" href="${escapedValue(attribs['src']!)}"${crossorigin}${integrity}>`

@@ -15,9 +15,7 @@ export const waitsAnyway = (element: Element): boolean => {
   const { name, attribs } = element
   if (name !== 'script' || attribs['async'] !== undefined) return false
   const isModule = attribs['type']?.trim().toLowerCase() === 'module'
-  return (
-    isModule || (isClassicScript(element) && attribs['src'] !== undefined && attribs['defer'] !== undefined)
-  )
+  return isModule || (isClassicScript(element) && attribs['src'] !== undefined && attribs['defer'] !== undefined)
 }
 
 /** The end of a page, as far as scripts go. */

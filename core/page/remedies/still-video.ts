@@ -30,11 +30,7 @@ const stillFrame = (page: PageDocument, element: Element, address: URL, context:
   const { lazy } = context.remedies
   const saysWhen = element.attribs['loading'] !== undefined || (lazy.enabled && lazy.frames)
   return [
-    ...setAttribute(
-      element,
-      'src',
-      context.shelf.add('still', 'frame', stillPage(address, name), page.address),
-    ),
+    ...setAttribute(element, 'src', context.shelf.add('still', 'frame', stillPage(address, name), page.address)),
     ...(saysWhen ? [] : setAttribute(element, 'loading', 'lazy')),
   ]
 }

@@ -41,7 +41,10 @@ const unreadScript = (page: PageDocument, { shelf }: RewriteContext): string | u
   page.elements
     .filter((element) => isClassicScript(element) || element.attribs['type'] === 'module')
     .map((element) => ({ src: element.attribs['src'], address: resolved(page, element.attribs['src']) }))
-    .find(({ address }) => address !== undefined && address.host === page.address.host && shelf.find(address)?.text === undefined)?.src // prettier-ignore
+    .find(
+      ({ address }) =>
+        address !== undefined && address.host === page.address.host && shelf.find(address)?.text === undefined,
+    )?.src
 
 /** Answers for a page, by selector: asked once for what the page uses, and once for each sheet. */
 const needed = new WeakMap<ScriptWords, Map<string, boolean>>()
@@ -100,10 +103,20 @@ export const leaveOutUnusedStyles: PageRemedy = (page, context) => {
       continue
     }
     if (cut.replaceAll(/\/\*[\s\S]*?\*\//g, '').trim() === '') {
-      work.change(sheet.href, 'Left out whole: this page has no use for any of its rules.', removeElement(sheet.element), { before: sheet.text.length, after: 0 }) // prettier-ignore
+      work.change(
+        sheet.href,
+        'Left out whole: this page has no use for any of its rules.',
+        removeElement(sheet.element),
+        { before: sheet.text.length, after: 0 },
+      )
       continue
     }
-    const name = sheet.address.pathname.split('/').at(-1)!.replace(/\.css$/, '').replaceAll(/[^\w-]/g, '') || 'styles' // prettier-ignore
+    const name =
+      sheet.address.pathname
+        .split('/')
+        .at(-1)!
+        .replace(/\.css$/, '')
+        .replaceAll(/[^\w-]/g, '') || 'styles'
     const path = context.shelf.add(name, 'style', cut, page.address)
     work.change(
       sheet.href,

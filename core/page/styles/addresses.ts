@@ -10,8 +10,7 @@ export interface StyleAddress extends Omit<Edit, 'text'> {
 }
 
 /** Parse a style sheet (CSS Syntax 3): never fails, what is malformed stays as raw text. */
-export const readSheet = (text: string): CssNode =>
-  parse(text, { positions: true, parseCustomProperty: false })
+export const readSheet = (text: string): CssNode => parse(text, { positions: true, parseCustomProperty: false })
 
 /** All addresses of a style sheet, in order. */
 export const styleAddresses = (sheet: CssNode): StyleAddress[] => {
@@ -25,8 +24,7 @@ export const styleAddresses = (sheet: CssNode): StyleAddress[] => {
           from: loc.start.offset,
           to: loc.end.offset,
           value: node.value,
-          use:
-            this.atrule?.name === 'import' ? 'import' : this.atrule?.name === 'font-face' ? 'font' : 'other',
+          use: this.atrule?.name === 'import' ? 'import' : this.atrule?.name === 'font-face' ? 'font' : 'other',
           bare: false,
         })
       if (node.type === 'String' && this.atrule?.name === 'import' && this.atrulePrelude !== null)

@@ -59,11 +59,7 @@ const writtenAs = (value: string, base: URL, pathOf: SheetWishes['pathOf']): str
  * same anywhere on it.
  * @param base address of the sheet
  */
-export const makeSheet = (
-  text: string,
-  base: URL,
-  { minify, fontDisplay, pathOf }: SheetWishes,
-): MadeSheet => {
+export const makeSheet = (text: string, base: URL, { minify, fontDisplay, pathOf }: SheetWishes): MadeSheet => {
   const edits: Edit[] = []
   let addresses = 0
   for (const { from, to, value, bare } of styleAddresses(readSheet(text))) {

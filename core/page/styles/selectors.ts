@@ -4,7 +4,19 @@ import { clone, generate, parse, walk, type CssNode, type List, type Rule, type 
 import { allNodes } from '../document/page-document.ts'
 
 /** Pseudo-classes that depend on nothing but the document's structure; all others may come true later. */
-const STRUCTURAL = new Set(['root', 'first-child', 'last-child', 'only-child', 'nth-child', 'nth-last-child', 'first-of-type', 'last-of-type', 'only-of-type', 'nth-of-type', 'nth-last-of-type']) // prettier-ignore
+const STRUCTURAL = new Set([
+  'root',
+  'first-child',
+  'last-child',
+  'only-child',
+  'nth-child',
+  'nth-last-child',
+  'first-of-type',
+  'last-of-type',
+  'only-of-type',
+  'nth-of-type',
+  'nth-last-of-type',
+])
 
 /** A selector written in one way, whatever way it was written. */
 export const normalSelector = (text: string): string => {

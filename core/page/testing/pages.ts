@@ -18,9 +18,7 @@ type Settings = Partial<Record<keyof Remedies, Record<string, unknown>>>
 
 export const remediesWith = (settings: Settings): Remedies =>
   Setup.parse({
-    remedies: Object.fromEntries(
-      Object.entries(settings).map(([id, more]) => [id, { enabled: true, ...more }]),
-    ),
+    remedies: Object.fromEntries(Object.entries(settings).map(([id, more]) => [id, { enabled: true, ...more }])),
   }).remedies
 
 /** A file of the site with a text. */
@@ -41,14 +39,21 @@ export const factsOf = (...files: FileFacts[]): Map<string, FileFacts> =>
   new Map(files.map((file) => [file.address, file]))
 
 export const lookedAt = (more: Partial<PageKnowledge>): PageKnowledge => ({
-  path: '/', device: 'phone', viewWidth: 390, mainImage: null, alsoMain: [], images: [], fonts: [], selectors: [], hosts: [], spoke: [], measured: [], ...more,
-}) // prettier-ignore
+  path: '/',
+  device: 'phone',
+  viewWidth: 390,
+  mainImage: null,
+  alsoMain: [],
+  images: [],
+  fonts: [],
+  selectors: [],
+  hosts: [],
+  spoke: [],
+  measured: [],
+  ...more,
+})
 
-export const rewritten = (
-  html: string,
-  settings: Settings,
-  more: Partial<PageOrder> = {},
-): Promise<RewrittenPage> =>
+export const rewritten = (html: string, settings: Settings, more: Partial<PageOrder> = {}): Promise<RewrittenPage> =>
   rewritePage(
     {
       html,

@@ -14,10 +14,7 @@ export const basket = async ({ db }: PageContext, token: string | undefined): Pr
   const rows =
     token === undefined
       ? []
-      : await db.all(
-          'select i.name, b.amount from baskets b join items i on i.slug = b.item where b.token = $1',
-          token,
-        )
+      : await db.all('select i.name, b.amount from baskets b join items i on i.slug = b.item where b.token = $1', token)
   return {
     title: 'Basket',
     body: `<h1>Basket</h1>${rows.length === 0 ? '<p>Nothing in it yet.</p>' : `<ul>${rows.map((r) => `<li>${r['amount']} × ${r['name']}</li>`).join('')}</ul>`}`,
@@ -54,14 +51,9 @@ const FIELDS: Record<string, { table: string; fields: string[] }> = {
 
 export const editableFields = (kind: string): { table: string; fields: string[] } | undefined => FIELDS[kind]
 
-export const editForm = async (
-  { db }: PageContext,
-  kind: string,
-  slug: string,
-): Promise<Page | undefined> => {
+export const editForm = async ({ db }: PageContext, kind: string, slug: string): Promise<Page | undefined> => {
   const editable = FIELDS[kind]
-  const row =
-    editable === undefined ? undefined : await db.one(`select * from ${editable.table} where slug = $1`, slug)
+  const row = editable === undefined ? undefined : await db.one(`select * from ${editable.table} where slug = $1`, slug)
   if (editable === undefined || row === undefined) return undefined
   const inputs = editable.fields.map(
     (name) => `<label>${name} <textarea name="${name}">${escapeHtml(String(row[name]))}</textarea></label>`,

@@ -1,16 +1,13 @@
 import { escapeHtml, type Page, type PageContext } from '../layout.ts'
 
-const picture = (name: string, alt: string): string =>
-  `<img src="/media/${name}.jpg" alt="${escapeHtml(alt)}">`
+const picture = (name: string, alt: string): string => `<img src="/media/${name}.jpg" alt="${escapeHtml(alt)}">`
 const pounds = (pence: number | string): string => `£${(Number(pence) / 100).toFixed(2)}`
 const card = (href: string, name: string, title: string, text = ''): string =>
   `<a class="card" href="${href}">${picture(name, title)}<h3>${escapeHtml(title)}</h3>${text === '' ? '' : `<p>${text}</p>`}</a>`
 
 /** Next sailing of a quay: one query for each quay shown. */
 const nextSailing = async ({ db }: PageContext, quay: string): Promise<string> =>
-  (await db.one('select leaves, route from sailings where quay = $1 order by leaves limit 1', quay))?.[
-    'leaves'
-  ] ?? '–'
+  (await db.one('select leaves, route from sailings where quay = $1 order by leaves limit 1', quay))?.['leaves'] ?? '–'
 
 export const home = async (context: PageContext): Promise<Page> => {
   const { db, third } = context
@@ -29,9 +26,7 @@ export const home = async (context: PageContext): Promise<Page> => {
     card('/quays', v['picture']!, v['name']!),
   )
   const stories: string[] = []
-  for (const story of await db.all(
-    'select slug, title, picture from stories order by changed desc, slug limit 12',
-  )) {
+  for (const story of await db.all('select slug, title, picture from stories order by changed desc, slug limit 12')) {
     await db.one('select count(*) from comments where story = $1', story['slug'])
     stories.push(card(`/stories/${story['slug']}`, story['picture']!, story['title']!))
   }
@@ -167,10 +162,7 @@ export const item = async ({ db }: PageContext, slug: string): Promise<Page | un
 export const gallery = async ({ db }: PageContext): Promise<Page> => {
   const cards: string[] = []
   for (const album of await db.all('select slug, name from albums order by name')) {
-    const first = await db.one(
-      'select picture from photos where album = $1 order by id limit 1',
-      album['slug'],
-    )
+    const first = await db.one('select picture from photos where album = $1 order by id limit 1', album['slug'])
     cards.push(card(`/gallery/${album['slug']}`, first!['picture']!, album['name']!))
   }
   return { title: 'Gallery', body: `<h1>Gallery</h1><section class="grid">${cards.join('')}</section>` }
@@ -190,10 +182,7 @@ export const search = async ({ db }: PageContext, words: string): Promise<Page> 
   const found =
     words === ''
       ? []
-      : await db.all(
-          'select slug, title from stories where title ilike $1 or body ilike $1 limit 20',
-          `%${words}%`,
-        )
+      : await db.all('select slug, title from stories where title ilike $1 or body ilike $1 limit 20', `%${words}%`)
   return {
     title: 'Search',
     body: `<h1>Search</h1><form><label>Words <input name="q" value="${escapeHtml(words)}"></label><button>Search</button></form><ul>${found.map((s) => `<li><a href="/stories/${s['slug']}">${escapeHtml(s['title']!)}</a></li>`).join('')}</ul>`,
