@@ -21,6 +21,7 @@ export default tseslint.config(
     plugins: { rooms: roomsPlugin, regexp },
     rules: {
       'rooms/imports': 'error',
+      'rooms/circles': 'error',
       // Texts of strangers are read with them: none may take more than its length's time.
       'regexp/no-super-linear-backtracking': ['error', { report: 'potential' }],
       // "!= null" asks for both kinds of nothing, which libraries mix.

@@ -4,7 +4,7 @@ import sharp from 'sharp'
 import { Setup } from '../core/contracts/setup.ts'
 import { median } from '../core/stats/median.ts'
 import { configFor, HOST, startDelivery, type DeliveryProcess } from './delivery-process.ts'
-import type { Benchmark } from './result.ts'
+import type { Benchmark } from './results/result.ts'
 
 const PORT = 19_600
 const PHOTOS = 90

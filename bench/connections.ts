@@ -2,7 +2,7 @@ import { execFileSync } from 'node:child_process'
 import { createServer } from 'node:http'
 import { connect, type AddressInfo, type Socket } from 'node:net'
 import { configFor, HOST, startDelivery } from './delivery-process.ts'
-import type { Benchmark } from './result.ts'
+import type { Benchmark } from './results/result.ts'
 
 const PORT = 19_800
 const WANTED = 10_000

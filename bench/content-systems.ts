@@ -6,7 +6,7 @@ import { LiveVisitor } from '../e2e/live-visitor.ts'
 import { Stack } from '../e2e/stack.ts'
 import { ContentSystem } from '../standins/systems/content-system.ts'
 import { JOURNAL } from '../standins/systems/habits.ts'
-import type { Benchmark } from './result.ts'
+import type { Benchmark } from './results/result.ts'
 
 const PORT = 19_900
 const TIMES = 5

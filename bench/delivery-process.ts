@@ -5,7 +5,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import type { DeliveryConfig } from '../core/contracts/delivery.ts'
 import { Setup } from '../core/contracts/setup.ts'
-import { saveConfig } from '../delivery/config-file.ts'
+import { saveConfig } from '../delivery/process/config-file.ts'
 import { DeliveryClient } from '../delivery/control/client.ts'
 import { controlSocketPath } from '../delivery/control/socket-path.ts'
 

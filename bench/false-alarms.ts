@@ -2,7 +2,7 @@ import type { Job } from '../core/contracts/jobs.ts'
 import type { SafetyCheck } from '../core/contracts/safety.ts'
 import type { Site } from '../core/contracts/sites.ts'
 import { Stack } from '../e2e/stack.ts'
-import type { Benchmark } from './result.ts'
+import type { Benchmark } from './results/result.ts'
 
 const PORT = 19_900
 const TIMES = Number(process.env['ZEST_FALSE_ALARM_TIMES'] ?? 20)

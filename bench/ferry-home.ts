@@ -3,7 +3,7 @@ import type { Job } from '../core/contracts/jobs.ts'
 import type { Site } from '../core/contracts/sites.ts'
 import type { Trial } from '../core/contracts/ledger.ts'
 import { Stack } from '../e2e/stack.ts'
-import type { Benchmark } from './result.ts'
+import type { Benchmark } from './results/result.ts'
 
 const PORT = 19_400
 const RUNS = 7

@@ -2,7 +2,7 @@ import { setTimeout } from 'node:timers/promises'
 import type { Trial } from '../core/contracts/ledger.ts'
 import type { Site } from '../core/contracts/sites.ts'
 import { openBrowser, Stack } from '../e2e/stack.ts'
-import type { Benchmark } from './result.ts'
+import type { Benchmark } from './results/result.ts'
 
 const PORT = 19_940
 const FIRST_MS = 5000

@@ -1,6 +1,6 @@
 import { LRUCache } from 'lru-cache'
-import { FloodResistantQueue } from '../core/caching/flood-resistant-queue.ts'
-import type { Benchmark } from './result.ts'
+import { S3Fifo } from '../core/cache/s3-fifo.ts'
+import type { Benchmark } from './results/result.ts'
 
 /** A made-up but lifelike trace: pages wanted after Zipf's law with exponent 0.7 (Breslau et al. 1999 found 0.6–0.8 for web pages). */
 const PAGES = 20_000
@@ -63,7 +63,7 @@ const hitRatio = (held: Held, flood: number): number => {
 }
 
 const ours = (): Held => {
-  const queue = new FloodResistantQueue<true>(ROOM, () => undefined)
+  const queue = new S3Fifo<true>(ROOM, () => undefined)
   return { get: (id) => queue.get(id), set: (id) => queue.set(id, true, 1) }
 }
 const leastRecent = (): Held => {

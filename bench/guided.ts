@@ -2,7 +2,7 @@ import type { GuidedRun } from '../core/contracts/guided.ts'
 import type { Job } from '../core/contracts/jobs.ts'
 import type { Site } from '../core/contracts/sites.ts'
 import { Stack } from '../e2e/stack.ts'
-import type { Benchmark } from './result.ts'
+import type { Benchmark } from './results/result.ts'
 
 const PORT = 19_800
 /** The aims hold for a run that is not cut short. */

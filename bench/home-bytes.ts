@@ -6,10 +6,10 @@ import sharp from 'sharp'
 import { minify as terser } from 'terser'
 import type { Site } from '../core/contracts/sites.ts'
 import { TRIAL_KEY } from '../core/http/trial-key.ts'
-import { filesOfPage, filesOfSheet } from '../core/page/named-files.ts'
+import { filesOfPage, filesOfSheet } from '../core/page/transforms/named-files.ts'
 import { qualityFor } from '../core/page/pictures/widths.ts'
 import { Stack } from '../e2e/stack.ts'
-import type { Benchmark } from './result.ts'
+import type { Benchmark } from './results/result.ts'
 
 const PORT = 19_600
 const QUALITY = 82

@@ -2,12 +2,12 @@ import type { Measurement, MeasurementHead } from '../core/contracts/measurement
 import type { Job } from '../core/contracts/jobs.ts'
 import type { Site } from '../core/contracts/sites.ts'
 import { median } from '../core/stats/median.ts'
-import { launchBrowser } from '../lab/browser/launch.ts'
+import { launchBrowser } from '../lab/cdp/launch.ts'
 import { Stack } from '../e2e/stack.ts'
 import { JUDGES, load } from './model/judge.ts'
 import { servePages } from './model/page-server.ts'
 import { makeUpPage } from './model/pages.ts'
-import type { Benchmark } from './result.ts'
+import type { Benchmark } from './results/result.ts'
 
 const PORT = 19_600
 const SPREAD_LOADS = 15

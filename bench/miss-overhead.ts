@@ -2,7 +2,7 @@ import { Agent, createServer, request } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { median } from '../core/stats/median.ts'
 import { configFor, HOST, startDelivery } from './delivery-process.ts'
-import type { Benchmark } from './result.ts'
+import type { Benchmark } from './results/result.ts'
 
 const PORT = 19_700
 const ASKED = 600

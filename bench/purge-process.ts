@@ -2,9 +2,9 @@ import { mkdtemp, rm } from 'node:fs/promises'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { performance } from 'node:perf_hooks'
-import { cacheKey } from '../core/http/cache-key.ts'
+import { cacheKey } from '../core/cache/cache-key.ts'
 import { epochMs, seconds } from '../core/time.ts'
-import { purge } from '../delivery/purging.ts'
+import { purge } from '../delivery/purge/purge.ts'
 import { IndexedStore } from '../delivery/store/indexed-store.ts'
 import { MemoryStore } from '../delivery/store/memory-store.ts'
 
@@ -47,7 +47,7 @@ const watch = (): void => {
 const io = {
   store,
   ownCopies: new MemoryStore(1e6),
-  flights: { markPurged: () => undefined },
+  inFlight: { markPurged: () => undefined },
   rewriter: { forget: () => undefined },
   now: () => epochMs(Date.now()),
 } as unknown as Parameters<typeof purge>[1]

@@ -1,6 +1,6 @@
 import { fork } from 'node:child_process'
 import { join } from 'node:path'
-import type { Benchmark } from './result.ts'
+import type { Benchmark } from './results/result.ts'
 
 /** Longest time for which a purge by pattern over 200,000 entries keeps visitors' requests waiting. */
 export const purgeSlices: Benchmark = {

@@ -6,13 +6,13 @@ import type { AddressInfo } from 'node:net'
 import { tmpdir } from 'node:os'
 import { join, resolve } from 'node:path'
 import { performance } from 'node:perf_hooks'
-import { cacheKey } from '../core/http/cache-key.ts'
+import { cacheKey } from '../core/cache/cache-key.ts'
 import { median } from '../core/stats/median.ts'
 import { epochMs, seconds } from '../core/time.ts'
-import { saveConfig } from '../delivery/config-file.ts'
+import { saveConfig } from '../delivery/process/config-file.ts'
 import { IndexedStore } from '../delivery/store/indexed-store.ts'
 import { configFor, HOST } from './delivery-process.ts'
-import type { Benchmark } from './result.ts'
+import type { Benchmark } from './results/result.ts'
 
 const ENTRIES = 200_000
 const KILLS = 5

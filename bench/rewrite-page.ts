@@ -1,11 +1,11 @@
 import { readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { Setup } from '../core/contracts/setup.ts'
-import type { FileFacts } from '../core/page/files.ts'
+import type { FileFacts } from '../core/page/context/file-facts.ts'
 import { rewritePage, type PageOrder } from '../core/page/rewrite.ts'
 import { median } from '../core/stats/median.ts'
-import { digest20 } from '../delivery/rewriting/digest.ts'
-import type { Benchmark } from './result.ts'
+import { digest20 } from '../delivery/transform/digest.ts'
+import type { Benchmark } from './results/result.ts'
 
 const ROUNDS = 30
 const ADDRESS = 'http://bench.localhost/'

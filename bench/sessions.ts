@@ -3,7 +3,7 @@ import { LiveVisitor } from '../e2e/live-visitor.ts'
 import { ContentSystem } from '../standins/systems/content-system.ts'
 import { CHANDLERY } from '../standins/systems/habits.ts'
 import { configFor, HOST, startDelivery } from './delivery-process.ts'
-import type { Benchmark } from './result.ts'
+import type { Benchmark } from './results/result.ts'
 
 const PORT = 19_920
 const VISITS = 2000

@@ -2,13 +2,13 @@ import { fork } from 'node:child_process'
 import { mkdtemp, rm, writeFile } from 'node:fs/promises'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
-import { cacheKey } from '../core/http/cache-key.ts'
+import { cacheKey } from '../core/cache/cache-key.ts'
 import { epochMs, seconds } from '../core/time.ts'
 import { digestOf, headerText } from '../delivery/store/entry-file.ts'
 import { Journal } from '../delivery/store/journal.ts'
 import type { StoredEntry } from '../delivery/store/response-store.ts'
 import { createHash } from 'node:crypto'
-import type { Benchmark } from './result.ts'
+import type { Benchmark } from './results/result.ts'
 
 const ENTRIES = 100_000
 

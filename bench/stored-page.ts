@@ -7,7 +7,7 @@ import { median } from '../core/stats/median.ts'
 import { promisify } from 'node:util'
 import { configFor, HOST, startDelivery } from './delivery-process.ts'
 import { ratioOf } from './ratio.ts'
-import type { Benchmark } from './result.ts'
+import type { Benchmark } from './results/result.ts'
 import { startStatic } from './static-server.ts'
 
 /** Turns of each server, and how long one lasts; they alternate, so that a slow moment falls on both. */

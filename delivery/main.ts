@@ -4,42 +4,43 @@ import type { Server } from 'node:http'
 import type { Http2SecureServer } from 'node:http2'
 import { join } from 'node:path'
 import { performance } from 'node:perf_hooks'
-import { behind } from '../core/behind.ts'
+import { inBackground } from '../core/in-background.ts'
 import type { PurgeOrder } from '../core/contracts/delivery.ts'
 import { PageLinks } from '../core/watching/page-links.ts'
 import { epochMs } from '../core/time.ts'
-import { loadConfig, saveConfig } from './config-file.ts'
+import { loadConfig, saveConfig } from './process/config-file.ts'
 import { createControlChannel } from './control/channel.ts'
 import { claimSocket } from './control/claim-socket.ts'
 import { controlSocketPath } from './control/socket-path.ts'
-import { Counters } from './counting/counters.ts'
-import { loadCounters, saveCounters } from './counting/counters-file.ts'
-import { keyPartition } from '../core/http/cache-key.ts'
-import { sharedPartitions, type DeliveryIo } from './exchange.ts'
-import { Flights } from './flights.ts'
-import { BestCodings } from './answer/best-codings.ts'
-import { Draining } from './draining.ts'
-import { EmptySessions } from './empty-sessions.ts'
-import { createListener, createSecureListener } from './listener.ts'
-import { createLog } from './log.ts'
-import { OriginClient } from './origin/origin-client.ts'
-import { purge, purgeElsewhere } from './purging.ts'
-import { SavedEdits } from './saved-edits.ts'
-import { relearnLinks } from './relearn-links.ts'
-import { Refresher } from './refresher.ts'
-import { changesOf } from './rewriting/changes-of.ts'
-import { craftElsewhere } from './rewriting/craft-elsewhere.ts'
-import { MadeFiles, picturesMade } from './rewriting/made-files.ts'
-import { rememberingCraft } from './rewriting/remembering-craft.ts'
-import { Rewriter } from './rewriting/rewriter.ts'
-import { ownFolder } from './own-folder.ts'
-import { RouteCompiler, rewrittenAnew, type Routes } from './routing.ts'
-import { coverageOf, listStore } from './store/listing.ts'
-import { VaryMemory } from './vary-memory.ts'
+import { Counters } from './metrics/counters.ts'
+import { loadCounters, saveCounters } from './metrics/counters-file.ts'
+import { keyPartition } from '../core/cache/cache-key.ts'
+import { sharedPartitions } from './cache-keys/partitions.ts'
+import type { DeliveryIo } from './respond/request-context.ts'
+import { InFlightRequests } from './fetch/request-collapsing.ts'
+import { Recompression } from './respond/recompression.ts'
+import { Draining } from './process/draining.ts'
+import { EmptySessions } from './observation/empty-sessions.ts'
+import { createListener, createSecureListener } from './listener/listener.ts'
+import { createLog } from './process/log.ts'
+import { OriginClient } from './fetch/origin-client.ts'
+import { purge, purgeElsewhere } from './purge/purge.ts'
+import { SavedEdits } from './observation/saved-edits.ts'
+import { relearnLinks } from './observation/relearn-links.ts'
+import { BackgroundRevalidation } from './fetch/background-revalidation.ts'
+import { changesOf } from './transform/page-changes.ts'
+import { workerPool } from './transform/worker-pool.ts'
+import { GeneratedAssets, picturesMade } from './transform/generated-assets.ts'
+import { memoizingPool } from './transform/memoizing-pool.ts'
+import { PageRewriter } from './transform/page-rewriter.ts'
+import { ownFolder } from './process/own-folder.ts'
+import { RouteCompiler, rewrittenAnew, type Routes } from './request/routes.ts'
+import { coverageOf, listStore } from './control/list-store.ts'
+import { VaryMemory } from './fetch/vary-memory.ts'
 import { BeforeOpening } from './store/before-opening.ts'
 import { IndexedStore } from './store/indexed-store.ts'
 import { MemoryStore } from './store/memory-store.ts'
-import { Certificates } from './tls/certificates.ts'
+import { Certificates } from './listener/certificates.ts'
 
 const dataDir = process.env['ZEST_DATA_DIR'] ?? './data'
 const port = Number(process.env['ZEST_PORT'] ?? 8400) + 10
@@ -79,7 +80,7 @@ const LIMITS = {
 }
 
 const now = (): ReturnType<DeliveryIo['now']> => epochMs(Date.now())
-const craft = craftElsewhere({
+const pool = workerPool({
   pageWorker: join(import.meta.dirname, 'page-worker.mjs'),
   bulkWorker: join(import.meta.dirname, 'bulk-worker.mjs'),
 })
@@ -141,11 +142,11 @@ const beginBefore = (folder: string, routes: () => Routes): DeliveryIo => {
     report: log.report,
     store,
     ownCopies: new MemoryStore(LIMITS.ownCopiesBytes),
-    bestCodings: new BestCodings(store),
-    rewriter: new Rewriter(rememberingCraft(craft), new MadeFiles(store, now)),
+    recompression: new Recompression(store),
+    rewriter: new PageRewriter(memoizingPool(pool), new GeneratedAssets(store, now)),
     publicPort: (scheme) => publicPorts[scheme],
     origin: new OriginClient(),
-    flights: new Flights(),
+    inFlight: new InFlightRequests(),
     varied: new VaryMemory(),
     links: new PageLinks(),
     counters: new Counters(epochMs(Date.now())),
@@ -160,17 +161,17 @@ const keepCounters = async (path: string, counters: Counters): Promise<{ end: ()
   if (kept !== undefined) counters.goOn(kept)
   // One at a time: two would write into the same file on the way.
   let last = Promise.resolve()
-  const keep = (): Promise<void> =>
+  const save = (): Promise<void> =>
     (last = last
       .then(() => saveCounters(path, counters.kept()))
       .catch((error: Error) => log.say(`The counters could not be kept: ${error.message}`)))
   const keeping = setInterval(() => {
-    behind(keep(), (error) => log.report(error, { keeping: 'counters' }))
+    inBackground(save(), (error) => log.report(error, { keeping: 'counters' }))
   }, KEEP_COUNTERS_MS)
   return {
     end: () => {
       clearInterval(keeping)
-      return keep()
+      return save()
     },
   }
 }
@@ -216,14 +217,14 @@ const main = async (): Promise<void> => {
   Object.assign(io, {
     beforeOpening: undefined,
     store,
-    bestCodings: new BestCodings(store),
-    rewriter: new Rewriter(rememberingCraft(craft), new MadeFiles(store, now)),
+    recompression: new Recompression(store),
+    rewriter: new PageRewriter(memoizingPool(pool), new GeneratedAssets(store, now)),
   })
   shared.io = io
-  const refresher = new Refresher(io)
+  const revalidation = new BackgroundRevalidation(io)
   io.edits = new SavedEdits(io)
   io.sessions = new EmptySessions(io)
-  behind(relearnLinks(io), (error) => log.report(error, { reading: 'the links of stored pages' }))
+  inBackground(relearnLinks(io), (error) => log.report(error, { reading: 'the links of stored pages' }))
   const control = createControlChannel({
     configure: async (next) => {
       // Compiled first: a configuration that cannot be used must not replace one that can.
@@ -240,7 +241,7 @@ const main = async (): Promise<void> => {
         })
     },
     purge: async (order) => {
-      const purged = await purge(order, io, (stale) => refresher.add(stale))
+      const purged = await purge(order, io, (stale) => revalidation.add(stale))
       // A process that is killed the next moment must not come back with what was purged.
       await store.flushed()
       return purged
@@ -251,7 +252,7 @@ const main = async (): Promise<void> => {
     changes: (query) => changesOf(query, io),
     preparing: (siteId) => ({
       waiting: io.rewriter.waiting(siteId),
-      pages: refresher.waiting(siteId),
+      pages: revalidation.waiting(siteId),
       pictures: io.rewriter.pictures.waiting(siteId),
     }),
     picturesMade: (siteId) => picturesMade(siteId, store),
@@ -263,7 +264,7 @@ const main = async (): Promise<void> => {
   const stop = async (): Promise<void> => {
     await Promise.all(drains.map((one) => one.end()))
     await counters.end()
-    await craft.close()
+    await pool.close()
     await store.close()
     // Last: whoever takes this place begins when nobody answers here any more.
     control.close()
@@ -273,7 +274,7 @@ const main = async (): Promise<void> => {
   for (const signal of ['SIGTERM', 'SIGINT'] as const)
     process.on(signal, () => {
       stopping ??= stop()
-      behind(stopping, (error) => {
+      inBackground(stopping, (error) => {
         log.report(error, { stopping: signal })
         process.exit(1)
       })

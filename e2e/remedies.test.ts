@@ -4,7 +4,7 @@ import type { PageChanges } from '../core/contracts/delivery.ts'
 import type { Trial } from '../core/contracts/ledger.ts'
 import type { Measurement, MeasurementHead } from '../core/contracts/measurements.ts'
 import type { Site } from '../core/contracts/sites.ts'
-import { REMEDIES } from '../core/remedies/catalogue.ts'
+import { REMEDIES } from '../core/catalogue/catalogue.ts'
 import { accessibilityProblems } from './accessibility.ts'
 import { inTrial, openBrowser, openFerrySite, Stack, withQuickPhone } from './stack.ts'
 

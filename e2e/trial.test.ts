@@ -163,13 +163,11 @@ describe('publish, and step back', () => {
   test('an earlier setup is read in from its file, into trial only', async () => {
     const file = await stack.api<object>('GET', `/sites/${site.id}/setup-file?version=2`)
     const choose = (content: object): Promise<void> =>
-      page
-        .getByLabel('Read in a file')
-        .setInputFiles({
-          name: 'setup.json',
-          mimeType: 'application/json',
-          buffer: Buffer.from(JSON.stringify(content)),
-        })
+      page.getByLabel('Read in a file').setInputFiles({
+        name: 'setup.json',
+        mimeType: 'application/json',
+        buffer: Buffer.from(JSON.stringify(content)),
+      })
     await choose(file)
     await page.getByText('would change in the trial of Orrin Sound Ferries').waitFor()
     await page.getByRole('button', { name: 'Put into trial' }).click()

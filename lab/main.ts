@@ -2,12 +2,12 @@ import pino from 'pino'
 import { z } from 'zod'
 import type { LabMessage } from '../core/contracts/lab.ts'
 import { RunOrder } from '../core/contracts/measuring.ts'
-import { LookOrder } from '../core/contracts/safety.ts'
-import { behind } from '../core/behind.ts'
-import { launchBrowser } from './browser/launch.ts'
-import { probe } from './browser/probe.ts'
+import { SnapshotOrder } from '../core/contracts/safety.ts'
+import { inBackground } from '../core/in-background.ts'
+import { launchBrowser } from './cdp/launch.ts'
+import { probe } from './timing/probe.ts'
 import { LinkRelay } from './link/link-relay.ts'
-import { look } from './safety/look.ts'
+import { look } from './safety/page-snapshot.ts'
 
 /** The lab's process: takes one order at a time from control over the process channel and answers with its outcome. */
 const send = (message: LabMessage): void => {
@@ -20,7 +20,7 @@ const log = pino({ level: process.env['ZEST_LOG_LEVEL'] ?? 'warn', base: { room:
 const CLOSED_PORTS = [Number(process.env['ZEST_PORT'] ?? 8400)]
 
 /** A page load to be measured, or a page to be looked at closely. */
-const LabOrder = z.union([LookOrder, RunOrder])
+const LabOrder = z.union([SnapshotOrder, RunOrder])
 
 const linkFor = async (order: z.infer<typeof LabOrder>): Promise<{ relay: LinkRelay; port: number }> => {
   const { visitor, connectTo, privateAddresses } = order
@@ -42,7 +42,7 @@ const linkFor = async (order: z.infer<typeof LabOrder>): Promise<{ relay: LinkRe
 const main = async (): Promise<void> => {
   const browser = await launchBrowser()
   const end = (): void =>
-    behind(
+    inBackground(
       browser.close().finally(() => process.exit(0)),
       (error) => log.error(error),
     )
@@ -50,7 +50,7 @@ const main = async (): Promise<void> => {
   process.on('SIGTERM', end)
   process.on('message', (message) => {
     // Control sees the process end, and counts this one run as failed.
-    behind(
+    inBackground(
       Promise.resolve(message).then((text) => run(LabOrder.parse(text))),
       (error) => {
         log.error(error)

@@ -1,8 +1,8 @@
 import { RecorderOrder, type RecorderReply } from '../core/contracts/recording.ts'
-import { behind } from '../core/behind.ts'
-import { launchBrowser } from './browser/launch.ts'
+import { inBackground } from '../core/in-background.ts'
+import { launchBrowser } from './cdp/launch.ts'
 import { LinkRelay } from './link/link-relay.ts'
-import { JourneyRecorder } from './browser/recorder.ts'
+import { JourneyRecorder } from './journey/journey-recorder.ts'
 
 /** Nothing is measured here; what counts is where pages may reach. */
 const QUICKEST = { roundTripMs: 0, downKbps: 1_000_000, upKbps: 1_000_000 }
@@ -12,7 +12,7 @@ const browser = launchBrowser()
 let recorder: JourneyRecorder | undefined
 
 const end = (): void =>
-  behind(
+  inBackground(
     browser.then((one) => one.close()).finally(() => process.exit(0)),
     () => process.exit(1),
   )
@@ -39,5 +39,5 @@ process.on('message', (message) => {
     .then((text) => carryOut(RecorderOrder.parse(text)))
     .catch((error: Error): RecorderReply => ({ kind: 'failed', why: error.message.split('\n')[0]! }))
     .then((reply) => process.send?.(reply))
-  behind(answered, () => process.exit(1))
+  inBackground(answered, () => process.exit(1))
 })

@@ -36,8 +36,8 @@ const markBuilt = (name, print) => writeFileSync(join(root, 'dist', `${name}.bui
 const PROGRAMS = {
   control: 'server/main.ts',
   delivery: 'delivery/main.ts',
-  'page-worker': 'delivery/rewriting/page-worker.ts',
-  'bulk-worker': 'delivery/rewriting/bulk-worker.ts',
+  'page-worker': 'delivery/transform/page-worker.ts',
+  'bulk-worker': 'delivery/transform/bulk-worker.ts',
   lab: 'lab/main.ts',
   recorder: 'lab/recorder.ts',
   site: 'standins/site/main.ts',

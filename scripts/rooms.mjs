@@ -1,5 +1,6 @@
-// The rule table of the architecture, enforced as a lint rule: which room may import from which.
+// The rule table of the architecture, enforced as lint rules: which room may import from which, and no circles inside a room.
 import { dirname, relative, resolve, sep } from 'node:path'
+import { importGraph, readImports, reaches } from './import-graph.mjs'
 
 const root = resolve(import.meta.dirname, '..')
 const ANY = ['core', 'delivery', 'lab', 'server', 'web', 'cli', 'standins', 'e2e', 'bench', 'scripts']
@@ -46,8 +47,45 @@ const report = (context, node, source) => {
   if (message !== undefined) context.report({ node, message })
 }
 
+let graphs
+/** Read once for a whole run: files by what they import, and folders of one room likewise. */
+const graphsOfRepository = () => (graphs ??= importGraph(readImports(root, Object.keys(ROOMS))))
+
+/**
+ * Why an import closes a circle, or undefined when it does not.
+ * @param from and to: paths relative to the root, with forward slashes
+ * @param graphs what imports what, this import included
+ */
+export function circularImport(from, to, { files, folders }) {
+  if (from === to || reaches(files, to, from)) return `${to} imports this file, directly or through others.`
+  const [folder, target] = [dirname(from), dirname(to)]
+  if (folder === target || roomOf(from) !== roomOf(to)) return undefined
+  if (reaches(folders, target, folder))
+    return `${target}/ imports from ${folder}/, directly or through other folders: arrows inside a room go one way.`
+  return undefined
+}
+
+const reportCircle = (context, node, source) => {
+  if (!source.startsWith('.')) return
+  const from = relative(root, context.filename).split(sep).join('/')
+  const to = relative(root, resolve(dirname(context.filename), source))
+    .split(sep)
+    .join('/')
+  // A test is outside the running product, and so is what helps tests.
+  if (roomOf(from) in ROOMS === false || /\.test\.ts$|\/testing\//.test(from)) return
+  const message = circularImport(from, to, graphsOfRepository())
+  if (message !== undefined) context.report({ node, message })
+}
+
 export const roomsPlugin = {
   rules: {
+    circles: {
+      meta: { type: 'problem', schema: [] },
+      create: (context) => ({
+        ImportDeclaration: (node) => reportCircle(context, node, node.source.value),
+        ExportNamedDeclaration: (node) => node.source && reportCircle(context, node, node.source.value),
+      }),
+    },
     imports: {
       meta: { type: 'problem', schema: [] },
       create: (context) => ({

@@ -4,17 +4,17 @@ import { chmod, mkdir } from 'node:fs/promises'
 import { join } from 'node:path'
 import pino from 'pino'
 import { claimSocket } from '../delivery/control/claim-socket.ts'
-import { behind } from '../core/behind.ts'
+import { inBackground } from '../core/in-background.ts'
 import { DeliveryClient } from '../delivery/control/client.ts'
 import { controlLockPath, controlSocketPath } from '../delivery/control/socket-path.ts'
 import { digestToken } from './accounts/secrets.ts'
 import { createApp } from './app.ts'
 import { DamagedDatabase, openDatabase } from './db/database.ts'
 import { useKeyFile, WrongSecretKey } from './db/secret-text.ts'
-import { EventBus } from './events.ts'
+import { EventBus } from './live/event-bus.ts'
 import { createControlServer } from './http/control-listener.ts'
-import { controlNames } from './http/control-names.ts'
-import { jobHandlers } from './jobs/handlers.ts'
+import { controlNames } from './net/control-names.ts'
+import { jobHandlers } from './job-handlers.ts'
 import { JobQueue } from './jobs/job-queue.ts'
 import { LabClient } from './jobs/lab-client.ts'
 import { Recordings } from './measuring/recordings.ts'
@@ -23,8 +23,8 @@ import { startRoutine } from './routine/retests.ts'
 import { PrivacyOrders } from './privacy/privacy-checks.ts'
 import { startScheduledWork } from './watching/scheduled-work.ts'
 import { startWatching } from './watching/watcher.ts'
-import type { Services } from './services.ts'
-import { Publisher } from './sites/publisher.ts'
+import type { Services } from './routes/services.ts'
+import { Publisher } from './release/publisher.ts'
 
 const dataDir = process.env['ZEST_DATA_DIR'] ?? './data'
 const basePort = Number(process.env['ZEST_PORT'] ?? 8400)
@@ -124,7 +124,7 @@ const main = async (): Promise<void> => {
   publisher.publishBehind()
   const app = createApp(services, join(import.meta.dirname, 'web'), (error) => log.error(error))
   const answer = app.callback()
-  handler = (req, res) => behind(answer(req, res), (error) => log.error(error))
+  handler = (req, res) => inBackground(answer(req, res), (error) => log.error(error))
   await jobs.start()
   const endWatching = startWatching(services, (error) => log.error(error))
   const endScheduledWork = startScheduledWork(services, (error) => log.error(error))
@@ -144,7 +144,7 @@ const main = async (): Promise<void> => {
   }
   for (const signal of ['SIGTERM', 'SIGINT'] as const)
     process.on(signal, () =>
-      behind(stop(), (error) => {
+      inBackground(stop(), (error) => {
         log.error(error)
         process.exit(1)
       }),

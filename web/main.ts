@@ -1,7 +1,7 @@
 import '@fontsource-variable/figtree'
 import { createPinia } from 'pinia'
 import { createApp } from 'vue'
-import App from './App.vue'
+import App from './shell/App.vue'
 import { whenSignedOut } from './api/client.ts'
 import { router } from './router.ts'
 import { useSession } from './stores/session.ts'

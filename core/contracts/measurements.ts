@@ -185,7 +185,7 @@ export const Standing = z.object({
 export type Standing = z.infer<typeof Standing>
 
 /** Where a page stands for a visitor: the newest figures of the origin and of the setups that are live and in trial now. */
-export const PageStanding = z.object({
+export const LatestResult = z.object({
   pageId: z.string(),
   path: z.string(),
   kind: z.string(),
@@ -196,7 +196,7 @@ export const PageStanding = z.object({
   live: Standing.nullable(),
   trial: Standing.nullable().describe('null also while trial is the same as live'),
 })
-export type PageStanding = z.infer<typeof PageStanding>
+export type LatestResult = z.infer<typeof LatestResult>
 
 /** One page as one visitor on one occasion. */
 export const TrendPoint = z.object({

@@ -27,7 +27,7 @@ export const ColourGrid = z.object({
 export type ColourGrid = z.infer<typeof ColourGrid>
 
 /** What one load of a page showed to somebody who looks closely. */
-export const Sight = z.object({
+export const PageSnapshot = z.object({
   status: z.int(),
   title: z.string(),
   console: z.array(z.string()).describe('Errors, without host names'),
@@ -44,10 +44,10 @@ export const Sight = z.object({
   picture: z.string().describe('JPEG, base64'),
   journeys: z.array(z.object({ id: z.string(), name: z.string(), why: z.string().nullable() })),
 })
-export type Sight = z.infer<typeof Sight>
+export type PageSnapshot = z.infer<typeof PageSnapshot>
 
 /** Control to lab: look at a page closely. */
-export const LookOrder = z.object({
+export const SnapshotOrder = z.object({
   kind: z.literal('look'),
   id: z.string(),
   url: z.url(),
@@ -72,13 +72,13 @@ export const LookOrder = z.object({
     .describe('Quick: only what shows without touching the page, no picture'),
   timeoutMs: z.int(),
 })
-export type LookOrder = z.infer<typeof LookOrder>
+export type SnapshotOrder = z.infer<typeof SnapshotOrder>
 
-export const LookOutcome = z.discriminatedUnion('kind', [
-  z.object({ kind: z.literal('seen'), sight: Sight }),
+export const SnapshotOutcome = z.discriminatedUnion('kind', [
+  z.object({ kind: z.literal('seen'), sight: PageSnapshot }),
   z.object({ kind: z.literal('failed'), why: z.string() }),
 ])
-export type LookOutcome = z.infer<typeof LookOutcome>
+export type SnapshotOutcome = z.infer<typeof SnapshotOutcome>
 
 export const FindingKind = z.enum([
   'unreachable',

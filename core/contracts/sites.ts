@@ -92,14 +92,14 @@ export const ConnectSite = z
     message: 'Live and trial need different host names.',
   })
 /** Look at a connected site again. */
-export const LookAgain = z
+export const CheckAgain = z
   .strictObject({
     sitemap: SitemapAddress.nullable()
       .optional()
       .describe('Left out: where it was; null: where robots.txt says, or the usual place'),
   })
   .prefault({})
-export type LookAgain = z.infer<typeof LookAgain>
+export type CheckAgain = z.infer<typeof CheckAgain>
 
 export type ConnectSite = z.infer<typeof ConnectSite>
 

@@ -1,6 +1,6 @@
 import { z } from 'zod'
 import type { RequestRecord, RunMetrics } from '../contracts/measuring.ts'
-import { endOf } from '../measuring/phases.ts'
+import { endOf } from '../measuring/lcp-phases.ts'
 
 /** Entries of an archive that are read; a page with more is not one load. */
 const MOST_ENTRIES = 5000

@@ -1,7 +1,7 @@
 import fc from 'fast-check'
 import { parse } from 'parse5'
 import { describe, expect, test } from 'vitest'
-import { namedInHtml } from '../load/model/from-html.ts'
+import { namedInHtml } from '../model/recording-from-html.ts'
 import { readPage } from '../page/document/page-document.ts'
 import { mayFit } from '../page/styles/selectors.ts'
 import { pageValues } from '../privacy/page-values.ts'

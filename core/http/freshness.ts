@@ -1,7 +1,7 @@
 import { deltaSeconds, type Directives } from './directives.ts'
 import { fieldLines, fieldValue, type Fields } from './fields.ts'
 import { parseHttpDate } from './http-date.ts'
-import { sharedDirectives } from './targeted.ts'
+import { sharedDirectives } from './cdn-cache-control.ts'
 import { seconds, secondsBetween, type EpochMs, type Seconds } from '../time.ts'
 
 /** The owner's lifetimes for responses whose origin gives none. Zero means: give none. */

@@ -4,7 +4,7 @@ import { currentAge, freshnessLifetime, type OwnerLifetimes } from './freshness.
 import type { MissReason } from './reasons.ts'
 import { requestWishes, type RequestWishes } from './request-directives.ts'
 import type { StoredResponse } from './stored-response.ts'
-import { sharedDirectives } from './targeted.ts'
+import { sharedDirectives } from './cdn-cache-control.ts'
 import { matchesNominated } from './vary.ts'
 import { seconds, secondsBetween, type EpochMs, type Seconds } from '../time.ts'
 

@@ -2,7 +2,7 @@ import { fieldValue, hasField, type Fields } from './fields.ts'
 import { freshnessLifetime, type LifetimeSource, type OwnerLifetimes } from './freshness.ts'
 import type { NotStoredReason } from './reasons.ts'
 import { isStream } from './streams.ts'
-import { sharedDirectives } from './targeted.ts'
+import { sharedDirectives } from './cdn-cache-control.ts'
 import { varyNames } from './vary.ts'
 import type { EpochMs } from '../time.ts'
 

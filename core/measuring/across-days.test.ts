@@ -1,7 +1,7 @@
 import { describe, expect, test } from 'vitest'
 import type { PageResult } from '../contracts/measurements.ts'
 import type { Side } from '../contracts/measuring.ts'
-import { crossedLimits, worsenings } from '../routine/watch.ts'
+import { crossedLimits, worsenings } from './regression-alerts.ts'
 import { mannWhitneyCounts, unpairedShift } from '../stats/unpaired-shift.ts'
 import { acrossDays } from './across-days.ts'
 import { pageResult } from './summary.ts'

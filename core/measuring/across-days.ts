@@ -1,7 +1,7 @@
 import type { PageResult } from '../contracts/measurements.ts'
 import type { Side } from '../contracts/measuring.ts'
 import { unpairedShift, type UnpairedShift } from '../stats/unpaired-shift.ts'
-import { inSeconds } from './sentence.ts'
+import { inSeconds } from './result-sentence.ts'
 import { sideName } from './sides.ts'
 
 /** One page as one visitor, on two occasions. */

@@ -4,7 +4,7 @@ import type { RunMetrics, Side } from '../contracts/measuring.ts'
 import type { PageResult, VerdictKind } from '../contracts/measurements.ts'
 import { headline } from './headline.ts'
 import { planRuns, runName } from './plan.ts'
-import { inSeconds } from './sentence.ts'
+import { inSeconds } from './result-sentence.ts'
 import { someMetrics } from './testing/made-up.ts'
 import { comparisons, isDecided, pageResult, sameAgainstSame, sideSummary, type SummedRun } from './summary.ts'
 

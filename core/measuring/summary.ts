@@ -11,7 +11,7 @@ import { median } from '../stats/median.ts'
 import { lookAt, looks, type Look } from '../stats/sequential.ts'
 import { typicalDifference } from '../stats/spread.ts'
 import { verdictOf, type Verdict } from '../stats/verdict.ts'
-import { verdictSentence } from './sentence.ts'
+import { verdictSentence } from './result-sentence.ts'
 import { sideRank } from './sides.ts'
 
 /** A run as far as the summary needs it. */

@@ -1,22 +1,22 @@
-import { LARGEST_PAGE_BYTES } from './largest-page.ts'
+import { LARGEST_PAGE_BYTES } from './document/largest-page.ts'
 import type { PageChange, PageKnowledge } from '../contracts/page-changes.ts'
 import type { Remedies, RemedyId } from '../contracts/setup.ts'
-import type { PageRemedy, PictureInPage, Rewrite, RewriteContext } from './context.ts'
+import type { PageRemedy, InlinePicture, Rewrite, RewriteContext } from './context/rewrite-context.ts'
 import { applyEdits } from './document/edits.ts'
 import { readPage, type PageDocument } from './document/page-document.ts'
 import { pagePolicy } from './document/policy.ts'
-import { compileExceptions, exceptionSentence } from './exceptions.ts'
-import { FileShelf, type FileFacts, type NewFile } from './files.ts'
+import { compileExceptions, exceptionSentence } from './context/exceptions.ts'
+import { FileShelf, type FileFacts, type NewFile } from './context/file-facts.ts'
 import { minifyPage } from './minify/page.ts'
-import { combineFiles } from './remedies/combine.ts'
-import { inlineCriticalStyles } from './remedies/critical-styles.ts'
-import { leaveOutFeatures } from './remedies/features.ts'
-import { addHints } from './remedies/hints.ts'
-import { loadLazily } from './remedies/lazy.ts'
-import { nameOwnAddresses } from './remedies/own-addresses.ts'
-import { orderScripts } from './remedies/script-order.ts'
-import { showStills } from './remedies/still-video.ts'
-import { leaveOutUnusedStyles, usedSelectors } from './remedies/unused-styles.ts'
+import { combineFiles } from './transforms/combine-files.ts'
+import { inlineCriticalStyles } from './transforms/critical-css.ts'
+import { leaveOutFeatures } from './transforms/features.ts'
+import { addHints } from './transforms/preload.ts'
+import { loadLazily } from './transforms/lazy-loading.ts'
+import { nameOwnAddresses } from './transforms/file-addresses.ts'
+import { orderScripts } from './transforms/script-order.ts'
+import { showStills } from './transforms/video-previews.ts'
+import { leaveOutUnusedStyles, usedSelectors } from './transforms/unused-css.ts'
 
 type Step = readonly (readonly [RemedyId, PageRemedy])[]
 
@@ -48,7 +48,7 @@ export interface PageOrder {
   readonly policy: string | undefined
   readonly knowledge: PageKnowledge | undefined
   readonly views: RewriteContext['views']
-  readonly inPage?: PictureInPage | undefined
+  readonly inPage?: InlinePicture | undefined
   readonly facts: ReadonlyMap<string, FileFacts>
   readonly alsoUsed: readonly string[]
 }

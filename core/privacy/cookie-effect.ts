@@ -1,5 +1,5 @@
 import type { CookieFinding } from '../contracts/cookies.ts'
-import { settledHtml } from '../page/settled-html.ts'
+import { settledHtml } from '../page/document/settled-html.ts'
 
 /** A page asked for with and without one cookie; each twice, to know what differs by itself. */
 export interface CookieTrial {

@@ -1,7 +1,7 @@
 import { describe, expect, test } from 'vitest'
 import type { LedgerEntry } from '../contracts/ledger.ts'
-import type { PageStanding, Standing } from '../contracts/measurements.ts'
-import { composeReport, type ReportSource } from './compose.ts'
+import type { LatestResult, Standing } from '../contracts/measurements.ts'
+import { composeReport, type ReportSource } from './compose-report.ts'
 import { filterLedger } from './ledger-filter.ts'
 
 const AT = '2026-11-26T10:00:00.000Z'
@@ -21,7 +21,7 @@ const stands = (lcpMs: number): Standing => ({
     consoleErrors: 0,
   },
 })
-const standing: PageStanding = {
+const standing: LatestResult = {
   pageId: 'home',
   path: '/',
   kind: 'Home',

@@ -1,22 +1,22 @@
 import fc from 'fast-check'
 import { describe, expect, test } from 'vitest'
-import type { Sight } from '../contracts/safety.ts'
-import { compareSights, resultOfFindings, safetySentence, worst } from './compare.ts'
+import type { PageSnapshot } from '../contracts/safety.ts'
+import { compareSights, resultOfFindings, safetySentence, worst } from './compare-snapshots.ts'
 import { boxesOf, colourGrid, differingSquares, SQUARE } from './grid.ts'
 import { aGrid, anElement, aSight } from './testing/sights.ts'
-import { learnMore, learnVarying } from './varying.ts'
+import { learnMore, learnVarying } from './varying-elements.ts'
 
 const steady = learnVarying(aSight(), aSight())
-const compared = (trial: Partial<Sight>, live: Partial<Sight> = {}) => {
+const compared = (trial: Partial<PageSnapshot>, live: Partial<PageSnapshot> = {}) => {
   const before = aSight(live)
   return compareSights(before, learnVarying(before, before), aSight(trial))
 }
-const found = (trial: Partial<Sight>, live: Partial<Sight> = {}) =>
+const found = (trial: Partial<PageSnapshot>, live: Partial<PageSnapshot> = {}) =>
   compared(trial, live).findings.map(({ kind, severity }) => `${kind} ${severity}`)
 
 describe('what is another in trial is found, and how bad it is', () => {
   const elements = [anElement('h1'), anElement('p'), anElement('button', { what: 'control' })]
-  test.each<[string, Partial<Sight>, string[], Partial<Sight>?]>([
+  test.each<[string, Partial<PageSnapshot>, string[], Partial<PageSnapshot>?]>([
     ['nothing is another', {}, []],
     ['a new console error', { console: ['jQuery is not defined'] }, ['console broken']],
     ['an error that live has too', { console: ['old'] }, [], { console: ['old'] }],

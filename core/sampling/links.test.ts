@@ -1,5 +1,5 @@
 import { describe, expect, test } from 'vitest'
-import { chooseSample, pageKinds } from './kinds.ts'
+import { chooseSample, pageKinds } from './page-kinds.ts'
 import { likeness, linkedPages, structureOf } from './links.ts'
 
 describe('links of a page', () => {

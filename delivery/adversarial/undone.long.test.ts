@@ -22,12 +22,8 @@ const UNDONE: Undone[] = [
     what: 'framing of our own, and connections that only requests without content share',
     changes: [
       ['core/http/fields.ts', '.filter((name) => !NOT_NOMINATED.has(name))', ''],
-      ['delivery/origin/origin-client.ts', 'headers: framed(request).flat()', 'headers: request.fields.flat()'],
-      [
-        'delivery/origin/origin-client.ts',
-        '#openOrRefuse(request, body === undefined)',
-        '#openOrRefuse(request, true)',
-      ],
+      ['delivery/fetch/origin-client.ts', 'headers: framed(request).flat()', 'headers: request.fields.flat()'],
+      ['delivery/fetch/origin-client.ts', '#openOrRefuse(request, body === undefined)', '#openOrRefuse(request, true)'],
     ],
     found: 'delivery/adversarial/framing.test.ts',
     only: 'plain',
@@ -35,9 +31,9 @@ const UNDONE: Undone[] = [
   {
     what: 'the guard around everything a visitor can reach',
     changes: [
-      ['delivery/deliver.ts', '    giveUp(error, req, res, io)\n  }\n}', '    throw error\n  }\n}'],
+      ['delivery/listener/deliver.ts', '    giveUp(error, req, res, io)\n  }\n}', '    throw error\n  }\n}'],
       [
-        'delivery/trial-door.ts',
+        'delivery/request/trial-access.ts',
         "const mark = target.indexOf('?')",
         "const mark = new URL(target, 'http://site').href.length > 0 ? target.indexOf('?') : -1",
       ],
@@ -46,7 +42,7 @@ const UNDONE: Undone[] = [
   },
   {
     what: 'one target in the key and for the origin',
-    changes: [['delivery/answer/ask-origin.ts', 'target: sharedTargetOf(exchange)', 'target: exchange.target']],
+    changes: [['delivery/fetch/ask-origin.ts', 'target: sharedTargetOf(exchange)', 'target: exchange.target']],
     found: 'delivery/adversarial/visitors.test.ts',
     only: 'plain',
   },
@@ -54,7 +50,7 @@ const UNDONE: Undone[] = [
     what: 'the storing decision for what a 304 makes of a stored page',
     changes: [
       [
-        'delivery/answer/refresh.ts',
+        'delivery/fetch/revalidate.ts',
         "if (decision.kind !== 'store') {",
         "if (decision.kind !== 'store' && Number.isNaN(0)) {",
       ],

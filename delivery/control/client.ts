@@ -119,3 +119,8 @@ export class DeliveryClient {
     )
   }
 }
+
+/** For whoever asks or orders something of delivery. */
+export interface HasDelivery {
+  readonly delivery: DeliveryClient
+}

@@ -1,5 +1,5 @@
 import { join } from 'node:path'
-import type { CacheKey } from '../../core/http/cache-key.ts'
+import type { CacheKey } from '../../core/cache/cache-key.ts'
 import { readWholeEntry } from './entry-file.ts'
 import { idOf } from './indexed-store.ts'
 import { MemoryStore } from './memory-store.ts'

@@ -1,7 +1,7 @@
 import { createHash, randomBytes } from 'node:crypto'
 import { open, readFile, rename, rm } from 'node:fs/promises'
 import { z } from 'zod'
-import type { CacheKey } from '../../core/http/cache-key.ts'
+import type { CacheKey } from '../../core/cache/cache-key.ts'
 import { CODINGS, type Coding } from '../../core/http/negotiation.ts'
 import { epochMs, seconds } from '../../core/time.ts'
 import { internFields, internNominated } from './interning.ts'

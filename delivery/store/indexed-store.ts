@@ -1,15 +1,15 @@
 import { createHash } from 'node:crypto'
-import { FloodResistantQueue } from '../../core/caching/flood-resistant-queue.ts'
+import { S3Fifo } from '../../core/cache/s3-fifo.ts'
 import type { PurgeOrder } from '../../core/contracts/delivery.ts'
-import { keyPartition, type CacheKey } from '../../core/http/cache-key.ts'
+import { keyPartition, type CacheKey } from '../../core/cache/cache-key.ts'
 import type { Coding } from '../../core/http/negotiation.ts'
 import type { Backing, SharedChange } from './backing.ts'
 import { DiskBacking } from './disk-backing.ts'
 import { digestOf } from './entry-file.ts'
 import { internFields, internNominated } from './interning.ts'
 import { connectionTo, RespBacking } from './resp-backing.ts'
-import type { Bodies, NewEntry, ResponseStore, StoredEntry } from './response-store.ts'
-import { inSlices, type ActiveSweep, type Sweep } from './sweep.ts'
+import type { Bodies, NewEntry, ResponseStore, StoredEntry, Sweep } from './response-store.ts'
+import { inSlices, type ActiveSweep } from './sweep.ts'
 
 export interface StoreLimits {
   /** Bytes of bodies kept in memory. */
@@ -56,8 +56,8 @@ export class IndexedStore implements ResponseStore {
   readonly #backing: Backing
   /** One entry for most keys, and then without a list around it: there may be hundreds of thousands. */
   readonly #byKey = new Map<CacheKey, StoredEntry | readonly StoredEntry[]>()
-  readonly #held: FloodResistantQueue<StoredEntry>
-  readonly #inMemory: FloodResistantQueue<Bodies>
+  readonly #held: S3Fifo<StoredEntry>
+  readonly #inMemory: S3Fifo<Bodies>
   readonly #pending = new Set<Promise<void>>()
   /** Writes of one entry happen one after the other, the last state winning. */
   readonly #writes = new Map<string, Promise<void>>()
@@ -78,8 +78,8 @@ export class IndexedStore implements ResponseStore {
     this.#onProblem = onProblem
     this.#onPurged = onPurged
     this.#backing = makeBacking((error) => this.#report(error))
-    this.#inMemory = new FloodResistantQueue(limits.memoryBytes, () => undefined)
-    this.#held = new FloodResistantQueue(limits.diskBytes, (_id, entry) => this.#drop(entry))
+    this.#inMemory = new S3Fifo(limits.memoryBytes, () => undefined)
+    this.#held = new S3Fifo(limits.diskBytes, (_id, entry) => this.#drop(entry))
   }
 
   /**

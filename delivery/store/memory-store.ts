@@ -1,9 +1,9 @@
 import { createHash } from 'node:crypto'
 import { LRUCache } from 'lru-cache'
-import { keyPartition, type CacheKey } from '../../core/http/cache-key.ts'
+import { keyPartition, type CacheKey } from '../../core/cache/cache-key.ts'
 import type { Coding } from '../../core/http/negotiation.ts'
-import type { Bodies, NewEntry, ResponseStore, StoredEntry } from './response-store.ts'
-import { inSlices, type ActiveSweep, type Sweep } from './sweep.ts'
+import type { Bodies, NewEntry, ResponseStore, StoredEntry, Sweep } from './response-store.ts'
+import { inSlices, type ActiveSweep } from './sweep.ts'
 
 interface Held {
   readonly entry: StoredEntry

@@ -1,4 +1,4 @@
-import { behind } from '../../core/behind.ts'
+import { inBackground } from '../../core/in-background.ts'
 import { randomUUID } from 'node:crypto'
 import type { Redis } from 'ioredis'
 import { z } from 'zod'
@@ -75,7 +75,7 @@ export class RespBacking implements Backing {
     this.#listening.on('message', (_channel: string, text: string) => this.#hear(text))
     await this.#listening.subscribe(CHANGES)
     // Both connections come back by themselves; what was told in between is read instead.
-    this.#listening.on('ready', () => behind(this.#readAnew(), (error) => this.#onProblem(error as Error)))
+    this.#listening.on('ready', () => inBackground(this.#readAnew(), (error) => this.#onProblem(error as Error)))
     const entries = await this.#heads()
     this.#opened = true
     return entries

@@ -1,8 +1,7 @@
 import type { PurgeOrder } from '../../core/contracts/delivery.ts'
-import type { CacheKey } from '../../core/http/cache-key.ts'
+import type { CacheKey } from '../../core/cache/cache-key.ts'
 import type { Coding } from '../../core/http/negotiation.ts'
 import type { StoredResponse } from '../../core/http/stored-response.ts'
-import type { Sweep } from './sweep.ts'
 
 /** Raise when entries written under older rules must not be served; entries of other formats are removed at start. */
 export const STORED_FORMAT = 3
@@ -33,6 +32,13 @@ export type Bodies = ReadonlyMap<Coding, Buffer>
 export interface NewEntry extends Omit<StoredEntry, 'id' | 'bodies'> {
   /** Codings whose bytes are as small as they get. */
   readonly best?: readonly Coding[]
+}
+
+/** A change of many entries: what is purged, or marked stale. */
+export interface Sweep {
+  readonly matches: (entry: StoredEntry) => boolean
+  /** What becomes of an entry that matches; undefined: it is removed. */
+  readonly change: (entry: StoredEntry) => StoredEntry | undefined
 }
 
 /**

@@ -6,7 +6,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { Redis } from 'ioredis'
 import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, test } from 'vitest'
-import { purge, purgeElsewhere } from '../purging.ts'
+import { purge, purgeElsewhere } from '../purge/purge.ts'
 import { DeliveryBench, setupWith } from '../testing/bench-setup.ts'
 import { IndexedStore } from './indexed-store.ts'
 
@@ -106,8 +106,8 @@ describe('a store that several delivery processes share', () => {
     const asked = second.ask('/a')
     await expect.poll(() => first.asked.length).toBe(1)
     let heard = false
-    const mark = second.io.flights.markPurged.bind(second.io.flights)
-    second.io.flights.markPurged = (matches) => ((heard = true), mark(matches))
+    const mark = second.io.inFlight.markPurged.bind(second.io.inFlight)
+    second.io.inFlight.markPurged = (matches) => ((heard = true), mark(matches))
     await purge(everything, first.io)
     await expect.poll(() => heard).toBe(true)
     send()

@@ -1,17 +1,10 @@
 import { performance } from 'node:perf_hooks'
-import type { StoredEntry } from './response-store.ts'
+import type { Sweep } from './response-store.ts'
 
 /** Longest work at a stretch, ms: visitors' requests are answered in between. */
 const SLICE_MS = 2
 /** Looking at the clock costs about as much as looking at one entry. */
 const ENTRIES_BETWEEN_LOOKS = 16
-
-/** A change of many entries: what is purged, or marked stale. */
-export interface Sweep {
-  readonly matches: (entry: StoredEntry) => boolean
-  /** What becomes of an entry that matches; undefined: it is removed. */
-  readonly change: (entry: StoredEntry) => StoredEntry | undefined
-}
 
 /** A sweep that is under way. It counts at once for whoever asks for an entry, though most entries have not been looked at yet. */
 export interface ActiveSweep extends Sweep {

@@ -15,22 +15,22 @@ import type { DeliveryConfig, DeliverySite } from '../../core/contracts/delivery
 import { Setup, type RemedyId } from '../../core/contracts/setup.ts'
 import { PageLinks } from '../../core/watching/page-links.ts'
 import { epochMs } from '../../core/time.ts'
-import { BestCodings } from '../answer/best-codings.ts'
-import { Counters } from '../counting/counters.ts'
-import type { DeliveryIo } from '../exchange.ts'
-import { EmptySessions } from '../empty-sessions.ts'
-import { Flights } from '../flights.ts'
-import { createListener, createSecureListener } from '../listener.ts'
-import { OriginClient } from '../origin/origin-client.ts'
-import { craftHere } from '../rewriting/craft.ts'
-import { MadeFiles } from '../rewriting/made-files.ts'
-import { rememberingCraft } from '../rewriting/remembering-craft.ts'
-import { Rewriter } from '../rewriting/rewriter.ts'
-import { compileRoutes } from '../routing.ts'
-import { VaryMemory } from '../vary-memory.ts'
+import { Recompression } from '../respond/recompression.ts'
+import { Counters } from '../metrics/counters.ts'
+import type { DeliveryIo } from '../respond/request-context.ts'
+import { EmptySessions } from '../observation/empty-sessions.ts'
+import { InFlightRequests } from '../fetch/request-collapsing.ts'
+import { createListener, createSecureListener } from '../listener/listener.ts'
+import { OriginClient } from '../fetch/origin-client.ts'
+import { transformHere } from '../transform/transform-pool.ts'
+import { GeneratedAssets } from '../transform/generated-assets.ts'
+import { memoizingPool } from '../transform/memoizing-pool.ts'
+import { PageRewriter } from '../transform/page-rewriter.ts'
+import { compileRoutes } from '../request/routes.ts'
+import { VaryMemory } from '../fetch/vary-memory.ts'
 import { IndexedStore } from '../store/indexed-store.ts'
 import { MemoryStore } from '../store/memory-store.ts'
-import { Certificates } from '../tls/certificates.ts'
+import { Certificates } from '../listener/certificates.ts'
 
 /** For tests: a real origin, a real listener and a real store in between, on ports of their own, with a clock that the test moves. */
 
@@ -94,8 +94,8 @@ export class DeliveryBench {
       elapsed: () => performance.now(),
       store: parts.store,
       ownCopies: new MemoryStore(8e6),
-      bestCodings: new BestCodings(parts.store),
-      rewriter: new Rewriter(rememberingCraft(craftHere()), new MadeFiles(parts.store, now)),
+      recompression: new Recompression(parts.store),
+      rewriter: new PageRewriter(memoizingPool(transformHere()), new GeneratedAssets(parts.store, now)),
       say: (sentence) => {
         throw new Error(sentence)
       },
@@ -105,7 +105,7 @@ export class DeliveryBench {
       },
       publicPort: (scheme) => (scheme === 'http' ? 80 : 443),
       origin: new OriginClient(now),
-      flights: new Flights(),
+      inFlight: new InFlightRequests(),
       varied: new VaryMemory(),
       links: new PageLinks(),
       counters: new Counters(now()),

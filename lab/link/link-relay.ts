@@ -1,4 +1,4 @@
-import { behind } from '../../core/behind.ts'
+import { inBackground } from '../../core/in-background.ts'
 import { lookup as systemLookup } from 'node:dns'
 import { createServer, Socket, type AddressInfo, type LookupFunction, type Server } from 'node:net'
 import {
@@ -8,7 +8,7 @@ import {
   type PrivateAddresses,
 } from '../../core/http/private-addresses.ts'
 import { connectHost } from '../../core/http/special-names.ts'
-import { Bottleneck } from '../../core/load/transport/bottleneck.ts'
+import { Bottleneck } from '../../core/model/transport/bottleneck.ts'
 import { RealScheduler } from './scheduler.ts'
 import { Sender } from './sender.ts'
 import { acceptSocks, type SocksTarget } from './socks.ts'
@@ -61,7 +61,7 @@ export class LinkRelay {
   async listen(): Promise<number> {
     // Half-open, so that what the server still has to say arrives after the browser has ended its side.
     this.#server = createServer({ allowHalfOpen: true }, (socket) => {
-      behind(this.#accept(socket), () => socket.destroy())
+      inBackground(this.#accept(socket), () => socket.destroy())
     })
     await new Promise<void>((resolve, reject) => {
       this.#server!.once('error', reject)

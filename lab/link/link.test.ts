@@ -1,9 +1,9 @@
 import { createServer, type Server } from 'node:net'
 import { connect, type AddressInfo, type Socket } from 'node:net'
 import { afterEach, describe, expect, test } from 'vitest'
-import { transferMs } from '../../core/load/slow-start.ts'
-import { Bottleneck } from '../../core/load/transport/bottleneck.ts'
-import { SteppedScheduler } from '../../core/load/transport/scheduler.ts'
+import { transferMs } from '../../core/model/transport/slow-start.ts'
+import { Bottleneck } from '../../core/model/transport/bottleneck.ts'
+import { SteppedScheduler } from '../../core/model/transport/scheduler.ts'
 import { LinkRelay } from './link-relay.ts'
 import { Sender } from './sender.ts'
 

@@ -1,4 +1,4 @@
-import type { Scheduler } from '../../core/load/transport/scheduler.ts'
+import type { Scheduler } from '../../core/model/transport/scheduler.ts'
 
 /** Runs tasks in real time, in the order of their instants. */
 export class RealScheduler implements Scheduler {

@@ -1,6 +1,6 @@
-import type { Bottleneck } from '../../core/load/transport/bottleneck.ts'
-import { Flow, HEADER_BYTES, type FlowSource } from '../../core/load/transport/flow.ts'
-import type { Scheduler } from '../../core/load/transport/scheduler.ts'
+import type { Bottleneck } from '../../core/model/transport/bottleneck.ts'
+import { Flow, HEADER_BYTES, type FlowSource } from '../../core/model/transport/flow.ts'
+import type { Scheduler } from '../../core/model/transport/scheduler.ts'
 
 /** One direction of one connection with the bytes it carries; when they arrive is for Flow to say. */
 export class Sender implements FlowSource<Buffer> {

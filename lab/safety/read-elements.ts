@@ -1,8 +1,8 @@
-import type { Sight } from '../../core/contracts/safety.ts'
+import type { PageSnapshot } from '../../core/contracts/safety.ts'
 import type { KeyedWindow } from './element-key.ts'
 
 export interface ReadElements {
-  readonly elements: Sight['elements']
+  readonly elements: PageSnapshot['elements']
   readonly pictures: { key: string; url: string; shown: boolean }[]
 }
 
@@ -22,13 +22,13 @@ export const readElements = (within: 'view' | 'page'): ReadElements => {
         .join(' '),
     )
   const CONTROLS = 'button,input,select,textarea,summary,[role=button],a[href]'
-  const whatOf = (element: Element, text: string): Sight['elements'][number]['what'] => {
+  const whatOf = (element: Element, text: string): PageSnapshot['elements'][number]['what'] => {
     if (element.matches(CONTROLS)) return 'control'
     if (element.matches('img,picture,svg,canvas')) return 'picture'
     if (element.matches('iframe,video,audio,object,embed')) return 'frame'
     return text === '' ? 'other' : 'text'
   }
-  const elements: Sight['elements'] = []
+  const elements: PageSnapshot['elements'] = []
   const pictures: ReadElements['pictures'] = []
   const view = { width: window.innerWidth, height: window.innerHeight }
   for (const element of document.body?.querySelectorAll('*') ?? []) {

@@ -1,5 +1,5 @@
 import type { Page } from 'playwright-core'
-import type { Sight } from '../../core/contracts/safety.ts'
+import type { PageSnapshot } from '../../core/contracts/safety.ts'
 import type { KeyedWindow } from './element-key.ts'
 
 /** Controls tried on a page; more would say the same at length. */
@@ -54,13 +54,13 @@ const prepareControls = (most: number): Control[] => {
 }
 
 /** Press every button and switch of a page that does not lead away, and see whether anything happens. Nothing is sent to the server that could change it. */
-export const tryControls = async (page: Page): Promise<Sight['controls']> => {
+export const tryControls = async (page: Page): Promise<PageSnapshot['controls']> => {
   await page.route('**/*', (route) =>
     ['GET', 'HEAD'].includes(route.request().method()) ? route.continue() : route.abort(),
   )
   const address = page.url()
   const controls = await page.evaluate(prepareControls, MOST_CONTROLS)
-  const tried: Sight['controls'] = []
+  const tried: PageSnapshot['controls'] = []
   for (const { key, name } of controls) {
     let asked = false
     const onRequest = (): void => void (asked = true)

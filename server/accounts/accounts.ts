@@ -2,7 +2,7 @@ import { and, desc, eq, gt, sql } from 'drizzle-orm'
 import type { Account, ApiToken, MadeApiToken, NewAccount, SignIn } from '../../core/contracts/accounts.ts'
 import type { Database } from '../db/database.ts'
 import { accounts, apiTokens, sessions } from '../db/schema.ts'
-import { errors } from '../errors.ts'
+import { errors } from '../errors/app-errors.ts'
 import { digestToken, hashPassword, newId, newToken, passwordFits } from './secrets.ts'
 
 const SESSION_MS = 30 * 24 * 3600 * 1000

@@ -1,19 +1,19 @@
 import { eq } from 'drizzle-orm'
 import type { CulpritState } from '../../core/contracts/culprit.ts'
-import { SearchEnded } from '../../core/culprit/search.ts'
-import { exceptionsAmong, suspectSentence, withoutSuspects } from '../../core/culprit/suspects.ts'
+import { SearchEnded } from '../../core/experiments/culprit-search.ts'
+import { exceptionsAmong, suspectSentence, withoutSuspects } from '../../core/experiments/suspects.ts'
 import { culpritSearches } from '../db/schema.ts'
 import { JobFailure, type JobHandler } from '../jobs/job-queue.ts'
 import { LabUnusable } from '../jobs/lab-client.ts'
-import type { MeasureIo } from '../measuring/make-runs.ts'
-import { dropCandidate } from '../safety/candidate.ts'
+import type { MeasureIo } from '../measuring/run-measurement.ts'
+import { dropCandidate } from '../measuring/candidate.ts'
 import { Examiner, NotSeen } from '../safety/examine.ts'
 import { beginCheck } from '../safety/safety-checks.ts'
 import { checkPages } from '../safety/safety-job.ts'
-import { writeEntry } from '../sites/ledger.ts'
-import { getTrial, liveSetup, putTrial } from '../sites/setups.ts'
+import { writeEntry } from '../release/ledger.ts'
+import { getTrial, liveSetup, putTrial } from '../release/setups.ts'
 import { getSite } from '../sites/sites.ts'
-import { seekCulprits } from './seek.ts'
+import { bisectCulprits } from './bisect.ts'
 
 /** The search for what breaks a page of the trial; what is found is left out of the trial, and the page is checked again. */
 export const culpritJob =
@@ -40,7 +40,7 @@ export const culpritJob =
     try {
       // Found by an earlier process, which stopped before trial was changed and checked.
       if (state.outcome === null) {
-        const { found: result, reason } = await seekCulprits(io, {
+        const { found: result, reason } = await bisectCulprits(io, {
           site,
           live: live.setup,
           trial: trial.setup,

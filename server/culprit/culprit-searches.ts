@@ -1,11 +1,16 @@
+import type { HasDatabase } from '../db/database.ts'
+import type { HasAddresses } from '../net/addresses.ts'
+import type { HasEvents } from '../live/event-bus.ts'
+import type { HasJobs } from '../jobs/job-queue.ts'
+import type { HasRecordings } from '../measuring/recordings.ts'
+import type { HasClock } from '../live/clock.ts'
 import { and, desc, eq } from 'drizzle-orm'
 import type { CulpritOrder, CulpritSearch, CulpritState } from '../../core/contracts/culprit.ts'
-import { suspectSentence } from '../../core/culprit/suspects.ts'
+import { suspectSentence } from '../../core/experiments/suspects.ts'
 import { newId } from '../accounts/secrets.ts'
 import { culpritSearches, jobs } from '../db/schema.ts'
-import { errors } from '../errors.ts'
-import type { Services } from '../services.ts'
-import { getTrial } from '../sites/setups.ts'
+import { errors } from '../errors/app-errors.ts'
+import { getTrial } from '../release/setups.ts'
 import { refuseUnknown } from '../sites/refuse-unknown.ts'
 import { getSite } from '../sites/sites.ts'
 
@@ -22,7 +27,7 @@ const MOST_LISTED = 20
 
 /** Newest first. @throws AppError NOT_FOUND */
 export const listCulpritSearches = async (
-  services: Services,
+  services: HasDatabase & HasAddresses,
   siteId: string,
   id?: string,
 ): Promise<CulpritSearch[]> => {
@@ -51,7 +56,7 @@ export const listCulpritSearches = async (
  * @throws AppError UNKNOWN_PAGE, UNKNOWN_VISITOR, NOTHING_TO_TRY, MEASUREMENT_UNDER_WAY
  */
 export const orderCulpritSearch = async (
-  services: Services,
+  services: HasDatabase & HasEvents & HasJobs & HasRecordings & HasAddresses & HasClock,
   siteId: string,
   order: CulpritOrder,
   by: string,

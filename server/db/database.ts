@@ -1,10 +1,12 @@
 import { PGlite } from '@electric-sql/pglite'
 import { eq } from 'drizzle-orm'
-import { drizzle, type PgliteDatabase } from 'drizzle-orm/pglite'
+import type { PgDatabase, PgQueryResultHKT } from 'drizzle-orm/pg-core'
+import { drizzle } from 'drizzle-orm/pglite'
 import { migrate } from 'drizzle-orm/pglite/migrator'
 import * as schema from './schema.ts'
 
-export type Database = PgliteDatabase<typeof schema>
+/** The database or a transaction on it, whichever engine holds it. */
+export type Database = PgDatabase<PgQueryResultHKT, typeof schema>
 
 /** The database is there, but cannot be read. */
 export class DamagedDatabase extends Error {
@@ -63,4 +65,9 @@ export const openDatabase = async (
   await migrate(db, { migrationsFolder: migrations })
   await sealSecrets(db)
   return { db, close: () => client.close() }
+}
+
+/** For whoever reads or writes the database. */
+export interface HasDatabase {
+  readonly db: Database
 }

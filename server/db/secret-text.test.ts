@@ -19,7 +19,9 @@ afterAll(async () => {
 
 test('secrets of a site are sealed in the database, and the same when they are read', async () => {
   const site = await bench.connect()
-  const { rows } = await bench.services.db.execute(sql`select event_secret, trial_key from sites`)
+  const { rows } = (await bench.services.db.execute(sql`select event_secret, trial_key from sites`)) as {
+    rows: Record<string, unknown>[]
+  }
   for (const value of Object.values(rows[0]!)) expect(String(value)).toMatch(/^sealed1\./)
   const target = await bench.call('GET', `/sites/${site.id}/event-target`)
   expect(target.body.secret).toMatch(/^[\w-]{20,}$/)

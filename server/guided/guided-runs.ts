@@ -1,16 +1,21 @@
+import type { HasDatabase } from '../db/database.ts'
+import type { HasEvents } from '../live/event-bus.ts'
+import type { HasJobs } from '../jobs/job-queue.ts'
+import type { HasRecordings } from '../measuring/recordings.ts'
+import type { HasAddresses } from '../net/addresses.ts'
+import type { HasClock } from '../live/clock.ts'
 import { and, desc, eq } from 'drizzle-orm'
 import type { GuidedOrder, GuidedRun } from '../../core/contracts/guided.ts'
 import { newId } from '../accounts/secrets.ts'
 import { guidedRuns, jobs } from '../db/schema.ts'
-import { errors } from '../errors.ts'
-import type { Services } from '../services.ts'
+import { errors } from '../errors/app-errors.ts'
 import { refuseUnknown } from '../sites/refuse-unknown.ts'
 import { getSite, siteRow } from '../sites/sites.ts'
 
 const MOST_LISTED = 10
 
 /** Newest first. @throws AppError NOT_FOUND */
-export const listGuidedRuns = async ({ db }: Services, siteId: string, id?: string): Promise<GuidedRun[]> => {
+export const listGuidedRuns = async ({ db }: HasDatabase, siteId: string, id?: string): Promise<GuidedRun[]> => {
   await siteRow(db, siteId)
   const rows = await db
     .select()
@@ -32,7 +37,7 @@ const titleFor = (name: string): string => `Guided run on ${name}`
 
 /** @throws AppError UNKNOWN_PAGE, UNKNOWN_VISITOR, MEASUREMENT_UNDER_WAY */
 export const orderGuidedRun = async (
-  services: Services,
+  services: HasDatabase & HasEvents & HasJobs & HasRecordings & HasAddresses & HasClock,
   siteId: string,
   order: GuidedOrder,
   by: string,
@@ -53,14 +58,18 @@ export const orderGuidedRun = async (
 }
 
 /** @throws AppError NOT_FOUND */
-const found = async (services: Services, siteId: string, id: string): Promise<GuidedRun> => {
+const found = async (services: HasDatabase, siteId: string, id: string): Promise<GuidedRun> => {
   const [run] = await listGuidedRuns(services, siteId, id)
   if (run === undefined) throw errors.notFound('guided run')
   return run
 }
 
 /** Stop for now; what has been kept stays in trial, and the run can go on later. @throws AppError NOT_FOUND, JOB_ENDED */
-export const pauseGuidedRun = async (services: Services, siteId: string, id: string): Promise<GuidedRun> => {
+export const pauseGuidedRun = async (
+  services: HasDatabase & HasEvents & HasJobs,
+  siteId: string,
+  id: string,
+): Promise<GuidedRun> => {
   const run = await found(services, siteId, id)
   if (run.state !== 'running' && run.state !== 'queued') throw errors.jobEnded()
   await services.jobs.cancel(run.jobId)
@@ -75,7 +84,11 @@ export const pauseGuidedRun = async (services: Services, siteId: string, id: str
 }
 
 /** Go on with a paused run. @throws AppError NOT_FOUND, JOB_ENDED, MEASUREMENT_UNDER_WAY */
-export const resumeGuidedRun = async (services: Services, siteId: string, id: string): Promise<GuidedRun> => {
+export const resumeGuidedRun = async (
+  services: HasDatabase & HasEvents & HasJobs,
+  siteId: string,
+  id: string,
+): Promise<GuidedRun> => {
   const run = await found(services, siteId, id)
   if (run.state !== 'paused') throw errors.jobEnded()
   if (await services.jobs.hasOpen(siteId)) throw errors.measuring()

@@ -6,24 +6,24 @@ import type { Side } from '../../core/contracts/measuring.ts'
 import type { PageSafety, SafetyOrder } from '../../core/contracts/safety.ts'
 import type { Setup } from '../../core/contracts/setup.ts'
 import type { Site } from '../../core/contracts/sites.ts'
-import { SearchEnded } from '../../core/culprit/search.ts'
-import { suspectSentence, withoutSuspects } from '../../core/culprit/suspects.ts'
-import { worth } from '../../core/findings/worth.ts'
-import { decideStep, WORTH_A_SEARCH } from '../../core/guided/guide.ts'
-import { worst } from '../../core/safety/compare.ts'
-import { setupChanges } from '../../core/remedies/difference.ts'
+import { SearchEnded } from '../../core/experiments/culprit-search.ts'
+import { suspectSentence, withoutSuspects } from '../../core/experiments/suspects.ts'
+import { meanGain } from '../../core/audit/mean-gain.ts'
+import { decideStep, WORTH_A_SEARCH } from '../../core/experiments/guided-run.ts'
+import { worst } from '../../core/safety/compare-snapshots.ts'
+import { setupChanges } from '../../core/catalogue/setup-difference.ts'
 import { newId } from '../accounts/secrets.ts'
 import { nothingSought } from '../culprit/culprit-searches.ts'
-import { seekCulprits } from '../culprit/seek.ts'
+import { bisectCulprits } from '../culprit/bisect.ts'
 import { measurements, safetyChecks } from '../db/schema.ts'
 import type { JobProgress } from '../jobs/job-queue.ts'
-import { makeRuns, type MeasureIo } from '../measuring/make-runs.ts'
+import { runMeasurement, type MeasureIo } from '../measuring/run-measurement.ts'
 import { resultsOf } from '../measuring/measurements.ts'
-import { setCandidate } from '../safety/candidate.ts'
+import { setCandidate } from '../measuring/candidate.ts'
 import type { Examiner } from '../safety/examine.ts'
 import { beginCheck } from '../safety/safety-checks.ts'
 import { checkPages } from '../safety/safety-job.ts'
-import { setupDigest } from '../sites/setup-digest.ts'
+import { setupDigest } from '../release/setup-digest.ts'
 
 /** Pairs at most of one step: the whole is measured again at the end. */
 const STEP_PAIRS = 8
@@ -86,23 +86,21 @@ export const measureSides = async (
       trial: setupDigest(setups.trial),
       ...(setups.candidate === undefined ? {} : { candidate: setupDigest(setups.candidate) }),
     }
-    await db
-      .insert(measurements)
-      .values({
-        id,
-        siteId: site.id,
-        jobId,
-        order: wanted,
-        liveVersion: live.number,
-        changes: [...setups.changes],
-        setups: digests,
-        createdAt: new Date(),
-        by,
-      })
+    await db.insert(measurements).values({
+      id,
+      siteId: site.id,
+      jobId,
+      order: wanted,
+      liveVersion: live.number,
+      changes: [...setups.changes],
+      setups: digests,
+      createdAt: new Date(),
+      by,
+    })
     await begun(id)
   }
   const [row] = await db.select().from(measurements).where(eq(measurements.id, id))
-  await makeRuns(io, site, row!, progress)
+  await runMeasurement(io, site, row!, progress)
   if (!progress.signal.aborted)
     await db.update(measurements).set({ endedAt: new Date() }).where(eq(measurements.id, id))
   events.changed(site.id, 'measurements')
@@ -159,7 +157,7 @@ const mend = async (
     at,
   }
   try {
-    const { found } = await seekCulprits(io, seeking)
+    const { found } = await bisectCulprits(io, seeking)
     return found.kind === 'found' ? [...found.found] : undefined
   } catch (error) {
     if (error instanceof SearchEnded) return undefined
@@ -189,7 +187,7 @@ export const tryStep = async (guided: Guided, begun: GuidedStep, best: Setup, wa
   await setCandidate(io, site.id, setup)
   let pages = await checkSide(guided, 'candidate', setup, step.safetyCheckId, (id) => keep({ safetyCheckId: id }))
   const fault = broken(pages)
-  if (fault !== undefined && step.exceptions.length === 0 && worth(step.predicted) >= WORTH_A_SEARCH) {
+  if (fault !== undefined && step.exceptions.length === 0 && meanGain(step.predicted) >= WORTH_A_SEARCH) {
     const found = await mend(guided, setup, best, fault, [0, 1])
     if (found !== undefined && found.length > 0) {
       setup = withoutSuspects(wanted, best, found, BROKE)

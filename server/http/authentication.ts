@@ -1,10 +1,11 @@
+import type { HasDatabase } from '../db/database.ts'
+import type { HasClock } from '../live/clock.ts'
 import { timingSafeEqual } from 'node:crypto'
 import type { Context } from 'koa'
 import type { Account } from '../../core/contracts/accounts.ts'
 import { accountOfApiToken, accountOfSession } from '../accounts/accounts.ts'
 import { digestToken } from '../accounts/secrets.ts'
-import { errors } from '../errors.ts'
-import type { Services } from '../services.ts'
+import { errors } from '../errors/app-errors.ts'
 
 export const SESSION_COOKIE = 'zest_session'
 
@@ -31,7 +32,7 @@ const refuseOtherSites = (ctx: Context): void => {
 /** Who sends a request: by API token, else by session cookie; undefined when nobody known. */
 export const authenticate = async (
   ctx: Context,
-  { db, startTokenDigest, now }: Services,
+  { db, startTokenDigest, now }: HasDatabase & HasStartToken & HasClock,
 ): Promise<Account | undefined> => {
   const bearer = /^Bearer +(\S+)$/i.exec(ctx.get('authorization'))?.[1]
   if (bearer !== undefined) {
@@ -42,4 +43,10 @@ export const authenticate = async (
   if (cookie === undefined) return undefined
   refuseOtherSites(ctx)
   return accountOfSession(db, cookie, now())
+}
+
+/** For whoever tells who asks. */
+export interface HasStartToken {
+  /** Digest of the token given at start, if any. */
+  readonly startTokenDigest: string | undefined
 }

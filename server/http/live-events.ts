@@ -1,7 +1,10 @@
+import type { HasDatabase } from '../db/database.ts'
+import type { HasEvents } from '../live/event-bus.ts'
+import type { HasStartToken } from './authentication.ts'
+import type { HasClock } from '../live/clock.ts'
 import type { Context } from 'koa'
-import type { LiveEvent } from '../events.ts'
-import { errors } from '../errors.ts'
-import type { Services } from '../services.ts'
+import type { LiveEvent } from '../live/event-bus.ts'
+import { errors } from '../errors/app-errors.ts'
 import { authenticate } from './authentication.ts'
 
 /** Below the half minute after which proxies on the way take a silent connection for dead (common practice). */
@@ -12,7 +15,7 @@ const toText = (event: LiveEvent): string =>
 
 /** Server-sent events (WHATWG HTML §9.2) for every open interface. */
 export const liveEvents =
-  (services: Services) =>
+  (services: HasDatabase & HasEvents & HasStartToken & HasClock & HasRecheck) =>
   async (ctx: Context): Promise<void> => {
     if ((await authenticate(ctx, services)) === undefined) throw errors.signInNeeded()
     ctx.respond = false
@@ -33,3 +36,8 @@ export const liveEvents =
       stop()
     })
   }
+
+export interface HasRecheck {
+  /** How often an open stream of events is asked whether its credentials still hold, ms. */
+  readonly recheckMs: number
+}

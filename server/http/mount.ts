@@ -1,7 +1,9 @@
+import type { HasDatabase } from '../db/database.ts'
+import type { HasStartToken } from './authentication.ts'
+import type { HasClock } from '../live/clock.ts'
 import { Router } from '@koa/router'
 import type { Context } from 'koa'
-import { errors } from '../errors.ts'
-import type { Services } from '../services.ts'
+import { errors } from '../errors/app-errors.ts'
 import { authenticate } from './authentication.ts'
 import type { Endpoint } from './endpoint.ts'
 import { describeApi } from './openapi.ts'
@@ -10,7 +12,7 @@ import { describeApi } from './openapi.ts'
 const bodyOf = (ctx: Context): unknown => (ctx.request as { body?: unknown }).body
 
 const answer =
-  ({ input, access, handle, reply, status }: Endpoint, services: Services) =>
+  ({ input, access, handle, reply, status }: Endpoint, services: HasDatabase & HasStartToken & HasClock) =>
   async (ctx: Context): Promise<void> => {
     const account = await authenticate(ctx, services)
     if (access === 'account' && account === undefined) throw errors.signInNeeded()
@@ -28,7 +30,7 @@ const answer =
   }
 
 /** All endpoints and their description under /api/v1. */
-export const apiRouter = (endpoints: readonly Endpoint[], services: Services): Router => {
+export const apiRouter = (endpoints: readonly Endpoint[], services: HasDatabase & HasStartToken & HasClock): Router => {
   const router = new Router({ prefix: '/api/v1' })
   const description = describeApi(endpoints)
   router.get('/openapi.json', (ctx) => {

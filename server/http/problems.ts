@@ -1,7 +1,7 @@
 import type { Context, Next } from 'koa'
 import { z } from 'zod'
 import type { Problem } from '../../core/contracts/problem.ts'
-import { AppError, errors } from '../errors.ts'
+import { AppError, errors } from '../errors/app-errors.ts'
 import { DeliveryUnavailable } from '../../delivery/control/client.ts'
 
 const pathText = (path: readonly PropertyKey[]): string => path.map(String).join('.')

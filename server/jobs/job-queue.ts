@@ -2,8 +2,8 @@ import { and, asc, desc, eq, inArray } from 'drizzle-orm'
 import type { Job } from '../../core/contracts/jobs.ts'
 import type { Database } from '../db/database.ts'
 import { jobs } from '../db/schema.ts'
-import { errors } from '../errors.ts'
-import type { EventBus } from '../events.ts'
+import { errors } from '../errors/app-errors.ts'
+import type { EventBus } from '../live/event-bus.ts'
 
 /** How a job tells how far it is. */
 export interface JobProgress {
@@ -93,8 +93,7 @@ export class JobQueue {
    * @throws AppError MEASUREMENT_UNDER_WAY when the site has a job that has not ended, whoever ordered it a moment ago
    */
   async order(job: NewJob, id: string, write: (tx: Database) => Promise<unknown>): Promise<Job> {
-    const row = await this.#db.transaction(async (transaction) => {
-      const tx = transaction as unknown as Database
+    const row = await this.#db.transaction(async (tx) => {
       if (await hasOpenJob(tx, job.siteId)) throw errors.measuring()
       await write(tx)
       return insertJob(tx, job, id)
@@ -227,4 +226,9 @@ export class JobQueue {
   hasOpen(siteId: string): Promise<boolean> {
     return hasOpenJob(this.#db, siteId)
   }
+}
+
+/** For whoever orders work. */
+export interface HasJobs {
+  readonly jobs: JobQueue
 }

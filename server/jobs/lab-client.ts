@@ -1,7 +1,7 @@
 import { fork, type ChildProcess } from 'node:child_process'
 import { LabMessage } from '../../core/contracts/lab.ts'
 import type { RunOrder, RunOutcome } from '../../core/contracts/measuring.ts'
-import type { LookOrder, LookOutcome } from '../../core/contracts/safety.ts'
+import type { SnapshotOrder, SnapshotOutcome } from '../../core/contracts/safety.ts'
 import { labEnvironment } from './lab-environment.ts'
 
 /** The lab cannot measure at all; the sentence says what to do. */
@@ -79,14 +79,14 @@ export class LabClient {
   }
 
   /** Look at a page closely. @throws LabUnusable, LabCancelled as for a page load */
-  async look(order: LookOrder, signal: AbortSignal): Promise<LookOutcome> {
+  async look(order: SnapshotOrder, signal: AbortSignal): Promise<SnapshotOutcome> {
     const longest = order.timeoutMs * (1 + order.journeys.length) + order.watch.ms + LOOKING_MS
     const message = await this.#carryOut(order, longest, signal)
     return message.kind === 'looked' ? message.outcome : failed(message)
   }
 
   async #carryOut(
-    order: RunOrder | LookOrder,
+    order: RunOrder | SnapshotOrder,
     longestMs: number,
     signal: AbortSignal,
   ): Promise<LabMessage | { kind: 'broken'; why: string }> {

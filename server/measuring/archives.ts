@@ -1,3 +1,7 @@
+import type { HasDatabase } from '../db/database.ts'
+import type { HasEvents } from '../live/event-bus.ts'
+import type { HasAddresses } from '../net/addresses.ts'
+import type { HasClock } from '../live/clock.ts'
 import { ZodError } from 'zod'
 import type { MeasurementHead, MeasurementOrder } from '../../core/contracts/measurements.ts'
 import type { VisitorProfile } from '../../core/contracts/measuring.ts'
@@ -6,12 +10,11 @@ import { DEFAULT_VISITORS } from '../../core/sampling/default-visitors.ts'
 import { newId } from '../accounts/secrets.ts'
 import type { Database } from '../db/database.ts'
 import { jobs, measurements } from '../db/schema.ts'
-import { errors } from '../errors.ts'
-import type { Services } from '../services.ts'
-import { liveSetup } from '../sites/setups.ts'
-import { setupDigest } from '../sites/setup-digest.ts'
+import { errors } from '../errors/app-errors.ts'
+import { liveSetup } from '../release/setups.ts'
+import { setupDigest } from '../release/setup-digest.ts'
 import { getSite } from '../sites/sites.ts'
-import { writeRun } from './make-runs.ts'
+import { writeRun } from './run-measurement.ts'
 import { measurementHead } from './measurements.ts'
 
 const read = (file: unknown): HarLoad => {
@@ -44,7 +47,7 @@ const isDataProblem = (error: unknown): boolean => {
 /** All of it is written down, or nothing. @throws AppError BAD_ARCHIVE */
 const keepWhole = (db: Database, write: (tx: Database) => Promise<void>): Promise<void> =>
   db
-    .transaction((tx) => write(tx as unknown as Database))
+    .transaction((tx) => write(tx))
     .catch((error: unknown) => {
       if (!isDataProblem(error)) throw error
       throw errors.badArchive('It holds a text or a figure that cannot be kept. Export it again as HTTP Archive 1.2.')
@@ -55,7 +58,7 @@ const keepWhole = (db: Database, write: (tx: Database) => Promise<void>): Promis
  * @throws AppError NOT_FOUND, BAD_ARCHIVE
  */
 export const readArchive = async (
-  services: Services,
+  services: HasDatabase & HasEvents & HasAddresses & HasClock,
   siteId: string,
   file: unknown,
   by: string,

@@ -1,15 +1,16 @@
+import type { HasDatabase } from '../db/database.ts'
+import type { HasAddresses } from '../net/addresses.ts'
 import { LRUCache } from 'lru-cache'
 import type { Findings } from '../../core/contracts/findings.ts'
-import { findWhatIsSlow } from '../../core/findings/findings.ts'
-import { lookOf, type Look } from '../../core/findings/look.ts'
-import { predictedVisitor } from '../../core/load/model/predicted-visitor.ts'
+import { findWhatIsSlow } from '../../core/audit/findings.ts'
+import { auditedPageOf, type AuditedPage } from '../../core/audit/audited-page.ts'
+import { predictedVisitor } from '../../core/model/predicted-visitor.ts'
 import type { Database } from '../db/database.ts'
 import type { runs } from '../db/schema.ts'
-import type { Services } from '../services.ts'
-import { liveSetup } from '../sites/setups.ts'
-import { setupDigest } from '../sites/setup-digest.ts'
+import { liveSetup } from '../release/setups.ts'
+import { setupDigest } from '../release/setup-digest.ts'
 import { getSite } from '../sites/sites.ts'
-import { closeLooks, requestsOf } from './close-looks.ts'
+import { auditRuns, requestsOf } from '../audits/audit-runs.ts'
 
 /** Pages as visitors that findings rest on: more would say the same at length. */
 const MOST_LOOKS = 8
@@ -20,7 +21,7 @@ const remembered = new LRUCache<string, Promise<Findings>>({ max: 20 })
 /** The newest close look at what visitors get, for each page and visitor; only of pages and visitors the site still has. */
 const newestLooks = async (db: Database, siteId: string) => {
   const newest = new Map<string, typeof runs.$inferSelect>()
-  for (const run of await closeLooks(db, siteId, ['origin', 'live'])) {
+  for (const run of await auditRuns(db, siteId, ['origin', 'live'])) {
     const key = `${run.pageId} ${run.visitorId}`
     if (!newest.has(key)) newest.set(key, run)
   }
@@ -30,7 +31,7 @@ const newestLooks = async (db: Database, siteId: string) => {
 const yieldToOthers = (): Promise<void> => new Promise((resolve) => setImmediate(resolve))
 
 /** What is slow, by the newest close looks at the sample, in the order of the site's pages and visitors. */
-export const siteFindings = async (services: Pick<Services, 'db' | 'addresses'>, siteId: string): Promise<Findings> => {
+export const siteFindings = async (services: HasDatabase & HasAddresses, siteId: string): Promise<Findings> => {
   const { db } = services
   const site = await getSite(services, siteId)
   const { setup } = await liveSetup(db, siteId)
@@ -56,12 +57,12 @@ const findingsFrom = async (
   db: Database,
   chosen: readonly (typeof runs.$inferSelect)[],
   places: Parameters<typeof predictedVisitor>[1],
-): Promise<Look[]> => {
-  const looks: Look[] = []
+): Promise<AuditedPage[]> => {
+  const looks: AuditedPage[] = []
   for (const { id, pageId, path, visitor, at, metrics, details } of chosen) {
     if (metrics === null || details === null) continue
     const visitorOfRun = predictedVisitor(visitor, places, 'included')
-    const look = lookOf({
+    const look = auditedPageOf({
       pageId,
       path,
       visitor,

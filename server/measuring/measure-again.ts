@@ -1,12 +1,18 @@
+import type { HasDatabase } from '../db/database.ts'
+import type { HasPublisher } from '../sites/publishing.ts'
+import type { HasEvents } from '../live/event-bus.ts'
+import type { HasJobs } from '../jobs/job-queue.ts'
+import type { HasRecordings } from './recordings.ts'
+import type { HasAddresses } from '../net/addresses.ts'
+import type { HasClock } from '../live/clock.ts'
 import { and, eq } from 'drizzle-orm'
 import { DEFAULT_PAIRS, type MeasurementHead } from '../../core/contracts/measurements.ts'
 import { Setup } from '../../core/contracts/setup.ts'
 import { ledger } from '../db/schema.ts'
-import { errors } from '../errors.ts'
-import { dropCandidate, setCandidate } from '../safety/candidate.ts'
-import type { Services } from '../services.ts'
-import { setupDigest } from '../sites/setup-digest.ts'
-import { liveSetup } from '../sites/setups.ts'
+import { errors } from '../errors/app-errors.ts'
+import { dropCandidate, setCandidate } from './candidate.ts'
+import { setupDigest } from '../release/setup-digest.ts'
+import { liveSetup } from '../release/setups.ts'
 import { getSite } from '../sites/sites.ts'
 import { orderMeasurement } from './measurements.ts'
 
@@ -15,7 +21,7 @@ import { orderMeasurement } from './measurements.ts'
  * @throws AppError NOT_FOUND, NOTHING_TO_TRY, MEASUREMENT_UNDER_WAY
  */
 export const measureAgain = async (
-  services: Services,
+  services: HasDatabase & HasPublisher & HasEvents & HasJobs & HasRecordings & HasAddresses & HasClock,
   siteId: string,
   entryId: string,
   by: string,

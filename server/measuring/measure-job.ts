@@ -5,13 +5,17 @@ import { sideWords, versionOf } from '../../core/measuring/sides.ts'
 import { newId } from '../accounts/secrets.ts'
 import { ledger, measurements, trials } from '../db/schema.ts'
 import { JobFailure, type JobHandler } from '../jobs/job-queue.ts'
-import { tellOfFailure, watchResults } from '../routine/retests.ts'
-import type { Services } from '../services.ts'
-import { dropCandidate } from '../safety/candidate.ts'
+import { dropCandidate } from './candidate.ts'
 import { getSite } from '../sites/sites.ts'
-import { makeRuns, type MeasureIo } from './make-runs.ts'
+import { runMeasurement, type MeasureIo } from './run-measurement.ts'
 import { resultsOf } from './measurements.ts'
 import { forgetOldFrames } from './retention.ts'
+
+/** Who hears how measurements end. Measuring owns this port; what watches a site's results fills it. */
+export interface MeasurementWatch {
+  ended(measurement: typeof measurements.$inferSelect, results: readonly PageResult[]): Promise<void>
+  failed(measurement: typeof measurements.$inferSelect, why: string): Promise<void>
+}
 
 const entryFor = (
   order: MeasurementOrder,
@@ -36,7 +40,11 @@ const entryFor = (
   return { kind: 'measured', title: `Measured ${names}: ${scope}`, decision: 'none' }
 }
 
-const conclude = async (io: MeasureIo, measurement: typeof measurements.$inferSelect): Promise<void> => {
+const conclude = async (
+  io: MeasureIo,
+  measurement: typeof measurements.$inferSelect,
+  watch: MeasurementWatch,
+): Promise<void> => {
   const { db, events } = io
   const results = await resultsOf(db, measurement.id, measurement.order)
   const failed = results.flatMap(({ sides }) => sides)
@@ -73,17 +81,17 @@ const conclude = async (io: MeasureIo, measurement: typeof measurements.$inferSe
   // What was seen of pages is what remedies go by from now on.
   await io.publisher.publish().catch(() => undefined)
   await forgetOldFrames(db, measurement.siteId)
-  await watchResults({ db, events }, measurement, results)
+  await watch.ended(measurement, results)
 }
 
 /** Carries out a measurement; called again after a restart it goes on with the first run that is not there. */
 export const measureJob =
-  (io: MeasureIo): JobHandler =>
+  (io: MeasureIo, watch: MeasurementWatch): JobHandler =>
   async (job: Job, progress) => {
     const [measurement] = await io.db.select().from(measurements).where(eq(measurements.id, job.subjectId))
     if (measurement === undefined) throw new JobFailure('The measurement was removed.')
-    const site = await getSite(io as unknown as Services, measurement.siteId)
-    const tellIfRetest = (why: string): Promise<void> => tellOfFailure(io, measurement, why)
+    const site = await getSite(io, measurement.siteId)
+    const tellIfRetest = (why: string): Promise<void> => watch.failed(measurement, why)
     try {
       // Earlier versions are served, under names of their own, only while something measures them.
       if (measurement.order.sides.some((side) => versionOf(side) !== undefined)) {
@@ -91,8 +99,8 @@ export const measureJob =
         progress.afterwards(() => io.publisher.publish())
       }
       if (measurement.order.sides.includes('candidate')) progress.afterwards(() => dropCandidate(io, site.id))
-      await makeRuns(io, site, measurement, progress)
-      if (!progress.signal.aborted) await conclude(io, measurement)
+      await runMeasurement(io, site, measurement, progress)
+      if (!progress.signal.aborted) await conclude(io, measurement, watch)
     } catch (error) {
       if (!progress.signal.aborted) await tellIfRetest((error as Error).message)
       throw error

@@ -1,3 +1,9 @@
+import type { HasDatabase } from '../db/database.ts'
+import type { HasEvents } from '../live/event-bus.ts'
+import type { HasJobs } from '../jobs/job-queue.ts'
+import type { HasRecordings } from './recordings.ts'
+import type { HasAddresses } from '../net/addresses.ts'
+import type { HasClock } from '../live/clock.ts'
 import { and, asc, desc, eq } from 'drizzle-orm'
 import type {
   Measurement,
@@ -9,17 +15,16 @@ import type {
 } from '../../core/contracts/measurements.ts'
 import { RequestRecord, VisitorProfile, type Visit } from '../../core/contracts/measuring.ts'
 import type { Setup } from '../../core/contracts/setup.ts'
-import { setupChanges } from '../../core/remedies/difference.ts'
+import { setupChanges } from '../../core/catalogue/setup-difference.ts'
 import { planRuns } from '../../core/measuring/plan.ts'
 import { sideName, versionOf } from '../../core/measuring/sides.ts'
 import { pageResult, sameAgainstSame } from '../../core/measuring/summary.ts'
 import { newId } from '../accounts/secrets.ts'
 import type { Database } from '../db/database.ts'
 import { frames, jobs, measurements, requests, runs, versions } from '../db/schema.ts'
-import { errors } from '../errors.ts'
-import type { Services } from '../services.ts'
-import { getTrial, liveSetup } from '../sites/setups.ts'
-import { setupDigest } from '../sites/setup-digest.ts'
+import { errors } from '../errors/app-errors.ts'
+import { getTrial, liveSetup } from '../release/setups.ts'
+import { setupDigest } from '../release/setup-digest.ts'
 import { refuseUnknown } from '../sites/refuse-unknown.ts'
 import { getSite, siteRow } from '../sites/sites.ts'
 
@@ -88,7 +93,7 @@ const refuseUnknownVersions = async (db: Database, siteId: string, { sides }: Me
  * @throws AppError UNKNOWN_PAGE, UNKNOWN_VISITOR, UNKNOWN_VERSION, ALREADY_MEASURING, NOTHING_TO_TRY
  */
 export const orderMeasurement = async (
-  services: Services,
+  services: HasDatabase & HasEvents & HasJobs & HasRecordings & HasAddresses & HasClock,
   siteId: string,
   order: MeasurementOrder,
   by: string,
@@ -138,7 +143,7 @@ export const orderMeasurement = async (
  * @throws AppError NOT_FOUND, MEASUREMENT_UNDER_WAY
  */
 export const deleteMeasurement = async (
-  { db, events }: Pick<Services, 'db' | 'events'>,
+  { db, events }: HasDatabase & HasEvents,
   siteId: string,
   id: string,
 ): Promise<void> => {

@@ -8,12 +8,12 @@ import {
   recordingOfFetched,
   type FetchedResource,
   type NamedResource,
-} from '../../core/load/model/from-html.ts'
-import { simulateLoad } from '../../core/load/model/page-load.ts'
-import type { PredictedLoad } from '../../core/load/model/recording.ts'
-import { askHop, type HopAnswer } from '../checks/hop.ts'
+} from '../../core/model/recording-from-html.ts'
+import { simulateLoad } from '../../core/model/page-load.ts'
+import type { PredictedLoad } from '../../core/model/recording.ts'
+import { askHop, type HopAnswer } from '../net/hop.ts'
 import type { PrivateAddresses } from '../../core/http/private-addresses.ts'
-import { sentenceForFailure } from '../sites/outside-request.ts'
+import { sentenceForFailure } from '../net/outside-request.ts'
 
 const MOST_RESOURCES = 120
 const AT_A_TIME = 4

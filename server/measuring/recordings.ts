@@ -1,3 +1,6 @@
+import type { HasDatabase } from '../db/database.ts'
+import type { HasJobs } from '../jobs/job-queue.ts'
+import type { HasAddresses } from '../net/addresses.ts'
 import { fork, type ChildProcess } from 'node:child_process'
 import {
   RecorderReply,
@@ -5,9 +8,8 @@ import {
   type RecorderOrder,
   type RecordingState,
 } from '../../core/contracts/recording.ts'
-import { errors } from '../errors.ts'
+import { errors } from '../errors/app-errors.ts'
 import { labEnvironment } from '../jobs/lab-environment.ts'
-import type { Services } from '../services.ts'
 import { accessTo } from './run-order.ts'
 import { getSite } from '../sites/sites.ts'
 
@@ -51,7 +53,7 @@ export class Recordings {
   }
 
   /** Begin anew; one that was open before is given up. @throws AppError NOT_FOUND, MEASUREMENT_UNDER_WAY, RECORDING_FAILED */
-  async start(services: Services, siteId: string, path: string): Promise<RecordingState> {
+  async start(services: HasDatabase & HasJobs & HasAddresses, siteId: string, path: string): Promise<RecordingState> {
     const site = await getSite(services, siteId)
     if (await services.jobs.hasOpen(siteId)) throw errors.measuring()
     this.stop()
@@ -94,4 +96,9 @@ export class Recordings {
     this.#open.child.kill('SIGTERM')
     this.#open = undefined
   }
+}
+
+/** For whoever records journeys. */
+export interface HasRecordings {
+  readonly recordings: Recordings
 }

@@ -1,24 +1,16 @@
 import type { MeasurementOrder } from '../../core/contracts/measurements.ts'
 import type { RunOrder, Side, VisitorProfile } from '../../core/contracts/measuring.ts'
 import type { SamplePage, Site } from '../../core/contracts/sites.ts'
-import { distanceMs } from '../../core/load/distance.ts'
+import { distanceMs } from '../../core/model/distance.ts'
 import type { PlannedRun } from '../../core/measuring/plan.ts'
 import { versionOf } from '../../core/measuring/sides.ts'
 import { TRIAL_KEY } from '../../core/http/trial-key.ts'
 import { newId } from '../accounts/secrets.ts'
-import type { Addresses } from '../services.ts'
+import { candidateHost, originHost, versionHost } from '../sites/channel-hosts.ts'
+import type { Addresses } from '../net/addresses.ts'
 
 /** Longest time a page may take to become quiet. */
 const PAGE_TIMEOUT_MS = 60_000
-
-/** Name under which delivery serves an earlier version while it is measured. */
-export const versionHost = (trialHost: string, number: number): string => `version-${number}.${trialHost}`
-
-/** Name under which delivery serves a setup that is being tried out; trial itself stays as it is meanwhile. */
-export const candidateHost = (trialHost: string): string => `candidate.${trialHost}`
-
-/** Name under which delivery passes an origin on as it is that cannot be loaded directly: it answers by its public name only. */
-export const originHost = (trialHost: string): string => `origin.${trialHost}`
 
 /** A site as far as its addresses are concerned. */
 type SiteAddresses = Pick<Site, 'address' | 'hostHeader' | 'liveUrl' | 'trialUrl' | 'trialHost'>

@@ -1,3 +1,6 @@
+import type { HasDatabase } from '../db/database.ts'
+import type { HasEvents } from '../live/event-bus.ts'
+import type { HasAddresses } from '../net/addresses.ts'
 import { eq } from 'drizzle-orm'
 import type { CookieFinding } from '../../core/contracts/cookies.ts'
 import type { Site } from '../../core/contracts/sites.ts'
@@ -10,9 +13,8 @@ import { cookieEffect, type CookieTrial } from '../../core/privacy/cookie-effect
 import type { PageCacheSettings } from '../../core/contracts/setup.ts'
 import { sites } from '../db/schema.ts'
 import { JobFailure, type JobHandler } from '../jobs/job-queue.ts'
-import type { Services } from '../services.ts'
-import type { OutsideAnswer } from '../sites/outside-request.ts'
-import { getTrial } from '../sites/setups.ts'
+import type { OutsideAnswer } from '../net/outside-request.ts'
+import { getTrial } from '../release/setups.ts'
 import { getSite, siteRow } from '../sites/sites.ts'
 
 import { MadeUpVisitor } from './made-up-visitor.ts'
@@ -121,7 +123,7 @@ const pagesToTry = async (site: Site, port: number): Promise<string[]> => {
 
 /** Find out what each cookie does, by comparing answers of the origin with it and without. */
 export const cookieSearch =
-  (needed: Pick<Services, 'db' | 'events' | 'addresses' | 'cookieOrders'>): JobHandler =>
+  (needed: HasDatabase & HasEvents & HasCookieOrders & HasAddresses): JobHandler =>
   async (job, { signal, report }) => {
     const { db, events, addresses, cookieOrders } = needed
     const given = cookieOrders.take(job.id)
@@ -157,3 +159,8 @@ export const cookieSearch =
       .where(eq(sites.id, site.id))
     events.changed(site.id, 'site')
   }
+
+/** For whoever orders or makes cookie searches. */
+export interface HasCookieOrders {
+  readonly cookieOrders: CookieOrders
+}

@@ -5,10 +5,10 @@ import { attributeOf, htmlElements, type HtmlElement } from '../../core/formats/
 import { CookieJar } from '../../core/http/cookie-jar.ts'
 import { TRIAL_KEY } from '../../core/http/trial-key.ts'
 import { JobFailure } from '../jobs/job-queue.ts'
-import { settledHtml } from '../../core/page/settled-html.ts'
-import { withOwnAddresses } from '../../core/http/own-addresses.ts'
-import { namingFields } from '../sites/asked-site.ts'
-import { askOutside, type OutsideAnswer } from '../sites/outside-request.ts'
+import { settledHtml } from '../../core/page/document/settled-html.ts'
+import { rewriteHosts } from '../../core/http/host-rewrite.ts'
+import { namingFields } from '../net/asked-site.ts'
+import { askOutside, type OutsideAnswer } from '../net/outside-request.ts'
 
 const TIMEOUT_MS = 60_000
 
@@ -38,8 +38,8 @@ const asAtTrial = (answer: OutsideAnswer, publicAddress: string, trialUrl: strin
     fields:
       location === undefined
         ? answer.fields
-        : new Map([...answer.fields, ['location', withOwnAddresses(location, addresses)]]),
-    body: Buffer.from(withOwnAddresses(answer.body.toString('latin1'), addresses), 'latin1'),
+        : new Map([...answer.fields, ['location', rewriteHosts(location, addresses)]]),
+    body: Buffer.from(rewriteHosts(answer.body.toString('latin1'), addresses), 'latin1'),
   }
 }
 

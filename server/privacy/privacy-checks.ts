@@ -1,14 +1,16 @@
+import type { HasDatabase } from '../db/database.ts'
+import type { HasJobs } from '../jobs/job-queue.ts'
+import type { HasClock } from '../live/clock.ts'
 import { desc, eq } from 'drizzle-orm'
 import type { Job } from '../../core/contracts/jobs.ts'
 import type { PrivacyCheck, PrivacyCheckOrder, PrivacyState } from '../../core/contracts/privacy.ts'
-import { kindsToCheck } from '../../core/remedies/privacy-need.ts'
+import { kindsToCheck } from '../../core/catalogue/privacy-check-need.ts'
 import { newId } from '../accounts/secrets.ts'
 import { privacyChecks } from '../db/schema.ts'
-import { errors } from '../errors.ts'
-import type { Services } from '../services.ts'
-import { getTrial } from '../sites/setups.ts'
+import { errors } from '../errors/app-errors.ts'
+import { getTrial } from '../release/setups.ts'
 import { siteRow } from '../sites/sites.ts'
-import { pageCacheDigest } from './publishing-gate.ts'
+import { pageCacheDigest } from '../release/privacy-gate.ts'
 
 /**
  * What the visitors of checks that wait or run sign in with. In memory only: after a restart the check has to be ordered again, which is better
@@ -30,7 +32,7 @@ export class PrivacyOrders {
 
 /** @throws AppError NOTHING_TO_CHECK, MEASUREMENT_UNDER_WAY, NOT_FOUND */
 export const orderPrivacyCheck = async (
-  services: Services,
+  services: HasDatabase & HasJobs & HasPrivacyOrders & HasClock,
   siteId: string,
   order: PrivacyCheckOrder,
   by: string,
@@ -62,7 +64,7 @@ export const orderPrivacyCheck = async (
   )
 }
 
-export const privacyState = async (services: Services, siteId: string): Promise<PrivacyState> => {
+export const privacyState = async (services: HasDatabase, siteId: string): Promise<PrivacyState> => {
   const { setup } = await getTrial(services, siteId)
   const [row] = await services.db
     .select()
@@ -78,4 +80,10 @@ export const privacyState = async (services: Services, siteId: string): Promise<
     current: settings === pageCacheDigest(setup),
   }
   return { needed: kindsToCheck(setup), latest }
+}
+
+/** For whoever orders or makes privacy checks. */
+export interface HasPrivacyOrders {
+  /** What made-up visitors sign in with, for checks that wait. */
+  readonly privacyOrders: PrivacyOrders
 }

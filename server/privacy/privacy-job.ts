@@ -1,15 +1,19 @@
+import type { HasDatabase } from '../db/database.ts'
+import type { HasDelivery } from '../../delivery/control/client.ts'
+import type { HasEvents } from '../live/event-bus.ts'
+import type { HasAddresses } from '../net/addresses.ts'
+import type { HasPrivacyOrders } from './privacy-checks.ts'
 import { eq } from 'drizzle-orm'
 import { PRIVACY_VISITORS, type PrivacyVisitor } from '../../core/contracts/privacy.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import type { Setup } from '../../core/contracts/setup.ts'
 import { namePatterns, pathPatterns } from '../../core/http/patterns.ts'
-import { judgePrivacy, type Observation } from '../../core/privacy/judge.ts'
-import { kindsToCheck } from '../../core/remedies/privacy-need.ts'
+import { judgePrivacy, type Observation } from '../../core/privacy/leak-verdict.ts'
+import { kindsToCheck } from '../../core/catalogue/privacy-check-need.ts'
 import { privacyChecks, sitemapPages } from '../db/schema.ts'
 import { JobFailure, type JobHandler, type JobProgress } from '../jobs/job-queue.ts'
 import { stepEstimate } from '../jobs/step-estimate.ts'
-import type { Services } from '../services.ts'
-import { getTrial } from '../sites/setups.ts'
+import { getTrial } from '../release/setups.ts'
 import { getSite } from '../sites/sites.ts'
 import { MadeUpVisitor } from './made-up-visitor.ts'
 
@@ -18,7 +22,7 @@ const PAGES_OF_KIND = 3
 /** Leaks that are kept; a page that leaks at all leaks in many places. */
 const MOST_LEAKS = 50
 
-type Needed = Pick<Services, 'db' | 'delivery' | 'events' | 'addresses' | 'privacyOrders'>
+type Needed = HasDatabase & HasDelivery & HasEvents & HasAddresses & HasPrivacyOrders
 
 /** The sample, some pages of each kind that the setup has special rules for, and pages with forms. */
 const pagesToAsk = async ({ db }: Needed, site: Site, kinds: { paths: string[] }[]): Promise<string[]> => {

@@ -1,19 +1,21 @@
+import type { HasDatabase } from '../db/database.ts'
+import type { HasAddresses } from '../net/addresses.ts'
+import type { HasClock } from '../live/clock.ts'
 import { and, asc, eq, inArray } from 'drizzle-orm'
 import type { Frame, Side } from '../../core/contracts/measuring.ts'
 import type { Report } from '../../core/contracts/report.ts'
 import { emptySetup } from '../../core/contracts/setup.ts'
-import { setupChanges } from '../../core/remedies/difference.ts'
-import { beforeAndAfter, composeReport } from '../../core/report/compose.ts'
+import { setupChanges } from '../../core/catalogue/setup-difference.ts'
+import { beforeAndAfter, composeReport } from '../../core/report/compose-report.ts'
 import { clockSteps, shownAt } from '../../core/measuring/filmstrip.ts'
 import type { Database } from '../db/database.ts'
 import { frames, runs } from '../db/schema.ts'
 import { siteFindings } from '../measuring/findings.ts'
-import { standingsOf } from '../measuring/standings.ts'
+import { latestResultsOf } from '../measuring/latest-results.ts'
 import { listSafetyChecks } from '../safety/safety-checks.ts'
-import type { Services } from '../services.ts'
-import { listLedger } from '../sites/ledger.ts'
-import { setupDigest } from '../sites/setup-digest.ts'
-import { getTrial, liveSetup } from '../sites/setups.ts'
+import { listLedger } from '../release/ledger.ts'
+import { setupDigest } from '../release/setup-digest.ts'
+import { getTrial, liveSetup } from '../release/setups.ts'
 import { getSite } from '../sites/sites.ts'
 
 /** Pictures of each strip. */
@@ -54,13 +56,17 @@ const strips = (before: readonly Frame[], after: readonly Frame[]): { before: Fr
  * Before and after of a site for a client: the origin beside what visitors get, or beside what they would get.
  * @throws AppError NOT_FOUND
  */
-export const makeReport = async (services: Services, siteId: string, state: Report['state']): Promise<Report> => {
+export const makeReport = async (
+  services: HasDatabase & HasAddresses & HasClock,
+  siteId: string,
+  state: Report['state'],
+): Promise<Report> => {
   const { db, now } = services
   const site = await getSite(services, siteId)
   const live = await liveSetup(db, siteId)
   const trial = await getTrial(services, siteId)
   const setup = state === 'trial' ? trial.setup : live.setup
-  const standings = await standingsOf(services, siteId)
+  const standings = await latestResultsOf(services, siteId)
   const digest = setupDigest(setup)
   const [check] = (await listSafetyChecks(services, siteId)).filter(
     ({ state: ended, result, setupDigest: of }) => ended === 'done' && result !== null && of === digest,

@@ -1,3 +1,5 @@
+import type { HasDatabase } from '../db/database.ts'
+import type { HasClock } from '../live/clock.ts'
 import type { Context } from 'koa'
 import pLimit from 'p-limit'
 import { z } from 'zod'
@@ -21,10 +23,9 @@ import {
   signOut,
 } from '../accounts/accounts.ts'
 import { SignInLimit } from '../accounts/sign-in-limit.ts'
-import { errors } from '../errors.ts'
+import { errors } from '../errors/app-errors.ts'
 import { OPERATOR, SESSION_COOKIE } from '../http/authentication.ts'
 import { endpoint, type Endpoint } from '../http/endpoint.ts'
-import type { Services } from '../services.ts'
 
 /** Passwords checked at a time, and how many more may wait for it. */
 const CHECKED_AT_ONCE = 2
@@ -40,7 +41,7 @@ const setCookie = (ctx: Context, token: string, expires: Date): void => {
   })
 }
 
-export const accountEndpoints = ({ db, now, signInNotice }: Services): Endpoint[] => {
+export const accountEndpoints = ({ db, now, signInNotice }: HasDatabase & HasSignInNotice & HasClock): Endpoint[] => {
   const limit = new SignInLimit()
   const checking = pLimit(CHECKED_AT_ONCE)
 
@@ -142,4 +143,9 @@ export const accountEndpoints = ({ db, now, signInNotice }: Services): Endpoint[
       async ({ account, params }) => deleteApiToken(db, account!.id, params.tokenId),
     ),
   ]
+}
+
+export interface HasSignInNotice {
+  /** Read on the sign-in page. */
+  readonly signInNotice: string
 }

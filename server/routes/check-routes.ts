@@ -1,3 +1,8 @@
+import type { HasDatabase } from '../db/database.ts'
+import type { HasEvents } from '../live/event-bus.ts'
+import type { HasJobs } from '../jobs/job-queue.ts'
+import type { HasRecordings } from '../measuring/recordings.ts'
+import type { HasAddresses } from '../net/addresses.ts'
 import { z } from 'zod'
 import type { Journey, VisitorProfile } from '../../core/contracts/measuring.ts'
 import { QuickCheck, QuickCheckOrder } from '../../core/contracts/quick-check.ts'
@@ -15,9 +20,8 @@ import {
   SiteHosts,
   SitePlaces,
 } from '../../core/contracts/sites.ts'
-import { checkNamed, checkOfSite } from '../checks/site-check.ts'
+import { checkNamed, checkOfSite } from '../connect/site-quick-check.ts'
 import { endpoint, type Endpoint } from '../http/endpoint.ts'
-import type { Services } from '../services.ts'
 import {
   knownPages,
   readAccessLog,
@@ -46,7 +50,9 @@ const put = <B extends z.ZodType>(
   )
 
 /** Quick checks, and what a site is measured with: visitors, pages, journeys, places, hosts, routine. */
-export const checkEndpoints = (services: Services): Endpoint[] => [
+export const checkEndpoints = (
+  services: HasDatabase & HasEvents & HasJobs & HasRecordings & HasAddresses,
+): Endpoint[] => [
   endpoint(
     {
       method: 'post',

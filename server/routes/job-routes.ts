@@ -1,12 +1,12 @@
+import type { HasJobs } from '../jobs/job-queue.ts'
 import { z } from 'zod'
 import { Job } from '../../core/contracts/jobs.ts'
-import { errors } from '../errors.ts'
+import { errors } from '../errors/app-errors.ts'
 import { endpoint, type Endpoint } from '../http/endpoint.ts'
-import type { Services } from '../services.ts'
 
 const JobParams = z.object({ jobId: z.string() })
 
-export const jobEndpoints = ({ jobs }: Services): Endpoint[] => {
+export const jobEndpoints = ({ jobs }: HasJobs): Endpoint[] => {
   const found = async (id: string): Promise<Job> => {
     const job = await jobs.get(id)
     if (job === undefined) throw errors.notFound('job')

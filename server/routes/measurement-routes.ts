@@ -1,16 +1,22 @@
+import type { HasDatabase } from '../db/database.ts'
+import type { HasEvents } from '../live/event-bus.ts'
+import type { HasJobs } from '../jobs/job-queue.ts'
+import type { HasRecordings } from '../measuring/recordings.ts'
+import type { HasAddresses } from '../net/addresses.ts'
+import type { HasClock } from '../live/clock.ts'
 import { z } from 'zod'
 import {
   ArchiveUpload,
   Measurement,
   MeasurementHead,
   NewMeasurement,
-  PageStanding,
+  LatestResult,
   Run,
   TrendPoint,
 } from '../../core/contracts/measurements.ts'
 import { toHar } from '../../core/formats/har.ts'
 import { sideWords } from '../../core/measuring/sides.ts'
-import { errors } from '../errors.ts'
+import { errors } from '../errors/app-errors.ts'
 import { endpoint, type Endpoint } from '../http/endpoint.ts'
 import {
   deleteMeasurement,
@@ -20,9 +26,8 @@ import {
   orderMeasurement,
 } from '../measuring/measurements.ts'
 import { readArchive } from '../measuring/archives.ts'
-import { standingsOf } from '../measuring/standings.ts'
+import { latestResultsOf } from '../measuring/latest-results.ts'
 import { trendOf } from '../measuring/trend.ts'
-import type { Services } from '../services.ts'
 import { SiteParams } from './site-routes.ts'
 
 /** Of this program, as archives name it. */
@@ -31,16 +36,18 @@ const VERSION = '0.1'
 const MeasurementParams = SiteParams.extend({ measurementId: z.string() })
 const RunParams = MeasurementParams.extend({ runId: z.string() })
 
-export const measurementEndpoints = (services: Services): Endpoint[] => [
+export const measurementEndpoints = (
+  services: HasDatabase & HasEvents & HasJobs & HasRecordings & HasAddresses & HasClock,
+): Endpoint[] => [
   endpoint(
     {
       method: 'get',
       path: '/sites/:siteId/standings',
       summary: 'The newest figures of every page and visitor, at the origin, live and in trial',
       input: { params: SiteParams },
-      reply: z.array(PageStanding),
+      reply: z.array(LatestResult),
     },
-    async ({ params }) => standingsOf(services, params.siteId),
+    async ({ params }) => latestResultsOf(services, params.siteId),
   ),
   endpoint(
     {

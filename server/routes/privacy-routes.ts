@@ -1,14 +1,20 @@
+import type { HasDatabase } from '../db/database.ts'
+import type { HasJobs } from '../jobs/job-queue.ts'
+import type { HasPrivacyOrders } from '../privacy/privacy-checks.ts'
+import type { HasCookieOrders } from '../privacy/cookie-search.ts'
+import type { HasClock } from '../live/clock.ts'
 import { CookieReport, CookieSearchOrder } from '../../core/contracts/cookies.ts'
 import { Job } from '../../core/contracts/jobs.ts'
 import { PrivacyCheckOrder, PrivacyState } from '../../core/contracts/privacy.ts'
 import { newId } from '../accounts/secrets.ts'
 import { endpoint, type Endpoint } from '../http/endpoint.ts'
 import { orderPrivacyCheck, privacyState } from '../privacy/privacy-checks.ts'
-import type { Services } from '../services.ts'
 import { siteRow } from '../sites/sites.ts'
 import { SiteParams } from './site-routes.ts'
 
-export const privacyEndpoints = (services: Services): Endpoint[] => [
+export const privacyEndpoints = (
+  services: HasDatabase & HasJobs & HasPrivacyOrders & HasCookieOrders & HasClock,
+): Endpoint[] => [
   endpoint(
     {
       method: 'get',

@@ -1,12 +1,13 @@
+import type { HasDatabase } from '../db/database.ts'
+import type { HasEvents } from '../live/event-bus.ts'
 import { z } from 'zod'
 import { Message } from '../../core/contracts/routine.ts'
 import { endpoint, type Endpoint } from '../http/endpoint.ts'
 import { listMessages, readMessages } from '../routine/messages.ts'
-import type { Services } from '../services.ts'
 import { SiteParams } from './site-routes.ts'
 
 /** What the routine has to say. */
-export const routineEndpoints = ({ db, events }: Services): Endpoint[] => [
+export const routineEndpoints = ({ db, events }: HasDatabase & HasEvents): Endpoint[] => [
   endpoint(
     {
       method: 'get',

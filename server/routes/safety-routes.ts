@@ -1,3 +1,9 @@
+import type { HasDatabase } from '../db/database.ts'
+import type { HasEvents } from '../live/event-bus.ts'
+import type { HasJobs } from '../jobs/job-queue.ts'
+import type { HasRecordings } from '../measuring/recordings.ts'
+import type { HasAddresses } from '../net/addresses.ts'
+import type { HasClock } from '../live/clock.ts'
 import { z } from 'zod'
 import { CulpritOrder, CulpritSearch } from '../../core/contracts/culprit.ts'
 import { GuidedOrder, GuidedRun } from '../../core/contracts/guided.ts'
@@ -6,13 +12,14 @@ import { listCulpritSearches, orderCulpritSearch } from '../culprit/culprit-sear
 import { listGuidedRuns, orderGuidedRun, pauseGuidedRun, resumeGuidedRun } from '../guided/guided-runs.ts'
 import { endpoint, type Endpoint } from '../http/endpoint.ts'
 import { getSafetyCheck, listSafetyChecks, orderSafetyCheck, picturesOf } from '../safety/safety-checks.ts'
-import type { Services } from '../services.ts'
 import { SiteParams } from './site-routes.ts'
 
 const CheckParams = SiteParams.extend({ checkId: z.string() })
 const RunParams = SiteParams.extend({ runId: z.string() })
 
-export const safetyEndpoints = (services: Services): Endpoint[] => [
+export const safetyEndpoints = (
+  services: HasDatabase & HasEvents & HasJobs & HasRecordings & HasAddresses & HasClock,
+): Endpoint[] => [
   endpoint(
     {
       method: 'get',

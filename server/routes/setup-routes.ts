@@ -1,3 +1,11 @@
+import type { HasDatabase } from '../db/database.ts'
+import type { HasDelivery } from '../../delivery/control/client.ts'
+import type { HasPublisher } from '../sites/publishing.ts'
+import type { HasEvents } from '../live/event-bus.ts'
+import type { HasJobs } from '../jobs/job-queue.ts'
+import type { HasRecordings } from '../measuring/recordings.ts'
+import type { HasAddresses } from '../net/addresses.ts'
+import type { HasClock } from '../live/clock.ts'
 import { z } from 'zod'
 import { MeasurementHead } from '../../core/contracts/measurements.ts'
 import { Report } from '../../core/contracts/report.ts'
@@ -5,14 +13,15 @@ import { ImportedSetup, SetupFile, SetupImport } from '../../core/contracts/setu
 import { endpoint, type Endpoint } from '../http/endpoint.ts'
 import { measureAgain } from '../measuring/measure-again.ts'
 import { makeReport } from '../report/report.ts'
-import type { Services } from '../services.ts'
-import { exportSetup, importSetup } from '../sites/setup-files.ts'
+import { exportSetup, importSetup } from '../release/setup-files.ts'
 import { SiteParams } from './site-routes.ts'
 
 const EntryParams = SiteParams.extend({ entryId: z.string() })
 
 /** Setups as files, and what was done with them as a report. */
-export const setupEndpoints = (services: Services): Endpoint[] => [
+export const setupEndpoints = (
+  services: HasDatabase & HasDelivery & HasPublisher & HasEvents & HasJobs & HasRecordings & HasAddresses & HasClock,
+): Endpoint[] => [
   endpoint(
     {
       method: 'get',

@@ -1,3 +1,10 @@
+import type { HasDatabase } from '../db/database.ts'
+import type { HasDelivery } from '../../delivery/control/client.ts'
+import type { HasPublisher } from '../sites/publishing.ts'
+import type { HasEvents } from '../live/event-bus.ts'
+import type { HasAddresses } from '../net/addresses.ts'
+import type { HasClock } from '../live/clock.ts'
+import type { HasControlNames } from '../net/control-names.ts'
 import type { Context } from 'koa'
 import { z } from 'zod'
 import {
@@ -7,7 +14,7 @@ import {
   ConnectSite,
   EventTarget,
   HostCache,
-  LookAgain,
+  CheckAgain,
   SaveEventTarget,
   SaveWatch,
   ScheduledWork,
@@ -16,23 +23,25 @@ import {
   Version,
 } from '../../core/contracts/sites.ts'
 import { endpoint, type Endpoint } from '../http/endpoint.ts'
-import type { Services } from '../services.ts'
 import { removeCertificate, saveCertificate } from '../sites/certificates.ts'
-import { checkSite } from '../sites/check-site.ts'
-import { confirmLive } from '../sites/confirm.ts'
-import { saveHostCache } from '../sites/host-cache.ts'
+import { checkSite } from '../connect/check-site.ts'
+import { verifyLive } from '../store-admin/verify-live.ts'
+import { saveHostCache } from '../store-admin/host-cache.ts'
 import { saveScheduledWork } from '../watching/scheduled-work.ts'
 import { lookForChanges, saveWatch } from '../watching/watcher.ts'
-import { listVersions } from '../sites/setups.ts'
-import { eventTarget, renewChangeKey, saveHmacField } from '../sites/content-changes.ts'
-import { connectSite, getSite, listSites, lookAgain, removeSite } from '../sites/sites.ts'
+import { listVersions } from '../release/setups.ts'
+import { eventTarget, renewChangeKey, saveHmacField } from '../store-admin/content-changes.ts'
+import { connectSite, checkSiteAgain } from '../connect/connect-site.ts'
+import { getSite, listSites, removeSite } from '../sites/sites.ts'
 
 /** Where control was asked just now: under the name that the owner has given it, if there is one, since content systems may be on other machines. */
 const baseOf = (ctx: Context): string => `${ctx.protocol}://${ctx.host}`
 
 export const SiteParams = z.object({ siteId: z.string() })
 
-export const siteEndpoints = (services: Services): Endpoint[] => [
+export const siteEndpoints = (
+  services: HasDatabase & HasDelivery & HasPublisher & HasEvents & HasAddresses & HasClock & HasControlNames,
+): Endpoint[] => [
   endpoint(
     {
       method: 'post',
@@ -81,10 +90,10 @@ export const siteEndpoints = (services: Services): Endpoint[] => [
       method: 'post',
       path: '/sites/:siteId/checks',
       summary: 'Look at the site again and read its sitemap anew',
-      input: { params: SiteParams, body: LookAgain },
+      input: { params: SiteParams, body: CheckAgain },
       reply: Site,
     },
-    async ({ params, body }) => lookAgain(services, params.siteId, body),
+    async ({ params, body }) => checkSiteAgain(services, params.siteId, body),
   ),
   endpoint(
     {
@@ -216,6 +225,6 @@ export const siteEndpoints = (services: Services): Endpoint[] => [
       input: { params: SiteParams },
       reply: z.array(Confirmation),
     },
-    async ({ params }) => confirmLive(services, params.siteId),
+    async ({ params }) => verifyLive(services, params.siteId),
   ),
 ]

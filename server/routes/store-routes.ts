@@ -1,3 +1,9 @@
+import type { HasDatabase } from '../db/database.ts'
+import type { HasDelivery } from '../../delivery/control/client.ts'
+import type { HasPublisher } from '../sites/publishing.ts'
+import type { HasEvents } from '../live/event-bus.ts'
+import type { HasAddresses } from '../net/addresses.ts'
+import type { HasClock } from '../live/clock.ts'
 import { z } from 'zod'
 import { Channel, PurgeManner, PurgeResult, PurgeWhat, Readiness, Traffic } from '../../core/contracts/delivery.ts'
 import { Confirmation } from '../../core/contracts/sites.ts'
@@ -10,20 +16,21 @@ import {
   StoreQuery,
 } from '../../core/contracts/store.ts'
 import { endpoint, type Endpoint } from '../http/endpoint.ts'
-import type { Services } from '../services.ts'
-import { takeChangeCall } from '../sites/content-changes.ts'
-import { takeContentEvent } from '../sites/content-events.ts'
-import { refreshPaths } from '../sites/confirm.ts'
-import { coverageOfSite } from '../sites/coverage.ts'
-import { explainRequest } from '../sites/request-path.ts'
-import { purgeHostCache } from '../sites/host-cache.ts'
+import { takeChangeCall } from '../store-admin/content-changes.ts'
+import { takeContentEvent } from '../store-admin/content-events.ts'
+import { refreshPaths } from '../store-admin/verify-live.ts'
+import { coverageOfSite } from '../store-admin/coverage.ts'
+import { explainRequest } from '../store-admin/request-path.ts'
+import { purgeHostCache } from '../store-admin/host-cache.ts'
 import { siteRow } from '../sites/sites.ts'
 import { SiteParams } from './site-routes.ts'
 
 /** Purge orders of the API: what is meant, with the manner beside it. */
 const PurgeRequest = z.intersection(PurgeWhat, z.object({ manner: PurgeManner.default('hard') }))
 
-export const storeEndpoints = (services: Services): Endpoint[] => [
+export const storeEndpoints = (
+  services: HasDatabase & HasDelivery & HasPublisher & HasEvents & HasAddresses & HasClock,
+): Endpoint[] => [
   endpoint(
     {
       method: 'post',

@@ -1,18 +1,26 @@
+import type { HasDatabase } from '../db/database.ts'
+import type { HasDelivery } from '../../delivery/control/client.ts'
+import type { HasPublisher } from '../sites/publishing.ts'
+import type { HasEvents } from '../live/event-bus.ts'
+import type { HasJobs } from '../jobs/job-queue.ts'
+import type { HasAddresses } from '../net/addresses.ts'
+import type { HasClock } from '../live/clock.ts'
 import { z } from 'zod'
 import { ChangesQuery, PageChanges } from '../../core/contracts/delivery.ts'
 import { Findings } from '../../core/contracts/findings.ts'
 import { BackOut, KeepTrial, LedgerEntry, SaveTrial, StepBack, Trial } from '../../core/contracts/ledger.ts'
 import { Site, Version } from '../../core/contracts/sites.ts'
 import { endpoint, type Endpoint } from '../http/endpoint.ts'
-import type { Services } from '../services.ts'
-import { listLedger } from '../sites/ledger.ts'
-import { backOut, getTrial, keepTrial, saveTrial, stepBack } from '../sites/setups.ts'
+import { listLedger } from '../release/ledger.ts'
+import { backOut, getTrial, keepTrial, saveTrial, stepBack } from '../release/setups.ts'
 import { siteFindings } from '../measuring/findings.ts'
 import { renewTrialKey } from '../sites/site-settings.ts'
 import { siteRow } from '../sites/sites.ts'
 import { SiteParams } from './site-routes.ts'
 
-export const trialEndpoints = (services: Services): Endpoint[] => [
+export const trialEndpoints = (
+  services: HasDatabase & HasDelivery & HasPublisher & HasEvents & HasJobs & HasAddresses & HasClock,
+): Endpoint[] => [
   endpoint(
     {
       method: 'get',

@@ -1,10 +1,10 @@
 import { and, desc, eq } from 'drizzle-orm'
 import type { Message } from '../../core/contracts/routine.ts'
-import type { Notice } from '../../core/routine/watch.ts'
+import type { Notice } from '../../core/measuring/regression-alerts.ts'
 import { newId } from '../accounts/secrets.ts'
 import type { Database } from '../db/database.ts'
 import { messages, sites } from '../db/schema.ts'
-import type { EventBus } from '../events.ts'
+import type { EventBus } from '../live/event-bus.ts'
 import { siteRow } from '../sites/sites.ts'
 
 const MOST_SHOWN = 100

@@ -1,16 +1,22 @@
 import { and, desc, eq, inArray, lt, ne } from 'drizzle-orm'
 import type { PageResult } from '../../core/contracts/measurements.ts'
-import { isDue } from '../../core/routine/due.ts'
-import { crossedLimits, worsenings } from '../../core/routine/watch.ts'
+import { isDue } from '../../core/measuring/retest-schedule.ts'
+import { crossedLimits, worsenings } from '../../core/measuring/regression-alerts.ts'
 import { DEFAULT_RUNS } from '../../core/contracts/measurements.ts'
-import type { Database } from '../db/database.ts'
+import type { Database, HasDatabase } from '../db/database.ts'
+import type { HasJobs } from '../jobs/job-queue.ts'
+import type { HasClock } from '../live/clock.ts'
+import type { HasRecordings } from '../measuring/recordings.ts'
+import type { HasAddresses } from '../net/addresses.ts'
 import { jobs, measurements, sites } from '../db/schema.ts'
-import { AppError } from '../errors.ts'
-import type { EventBus } from '../events.ts'
+import { AppError } from '../errors/app-errors.ts'
+import type { HasEvents } from '../live/event-bus.ts'
+import type { MeasurementWatch } from '../measuring/measure-job.ts'
 import { orderMeasurement, resultsOf } from '../measuring/measurements.ts'
-import type { Services } from '../services.ts'
 import { getSite } from '../sites/sites.ts'
 import { tell } from './messages.ts'
+
+type RetestIo = HasDatabase & HasEvents & HasJobs & HasRecordings & HasAddresses & HasClock
 
 /** Under this name the routine orders its measurements. */
 export const ROUTINE = 'the routine'
@@ -32,7 +38,7 @@ const lastRetest = async (db: Database, siteId: string): Promise<Date | null> =>
  * Order the retests that are due: live, first pages of the sample, every visitor. They stand in the queue like any other work, so that
  * nothing measures beside anything else.
  */
-export const orderDueRetests = async (services: Services): Promise<void> => {
+export const orderDueRetests = async (services: RetestIo): Promise<void> => {
   const { db, now } = services
   for (const { id, routine } of await db.select().from(sites)) {
     if (routine === null) continue
@@ -55,7 +61,7 @@ export const orderDueRetests = async (services: Services): Promise<void> => {
 }
 
 /** @returns a function that ends it */
-export const startRoutine = (services: Services, log: (error: unknown) => void): (() => void) => {
+export const startRoutine = (services: RetestIo, log: (error: unknown) => void): (() => void) => {
   const timer = setInterval(() => void orderDueRetests(services).catch(log), LOOK_MS)
   timer.unref()
   return () => clearInterval(timer)
@@ -82,8 +88,8 @@ const resultsBefore = async (db: Database, measurement: typeof measurements.$inf
 }
 
 /** After a measurement: say which limits live crosses, and, of a retest, what has become slower since the last one. */
-export const watchResults = async (
-  { db, events }: { readonly db: Database; readonly events: EventBus },
+const watchResults = async (
+  { db, events }: HasDatabase & HasEvents,
   measurement: typeof measurements.$inferSelect,
   results: readonly PageResult[],
 ): Promise<void> => {
@@ -95,8 +101,8 @@ export const watchResults = async (
 }
 
 /** A retest that nobody was waiting for has failed: without a word it would look as if all were well. */
-export const tellOfFailure = async (
-  { db, events }: { readonly db: Database; readonly events: EventBus },
+const tellOfFailure = async (
+  { db, events }: HasDatabase & HasEvents,
   measurement: typeof measurements.$inferSelect,
   why: string,
 ): Promise<void> => {
@@ -104,3 +110,9 @@ export const tellOfFailure = async (
   const notice = { kind: 'retest-failed' as const, sentence: `The retest could not be made. ${why}` }
   await tell(db, events, measurement.siteId, [notice], measurement.id)
 }
+
+/** Tells the owner what measurements showed. */
+export const resultWatch = (io: HasDatabase & HasEvents): MeasurementWatch => ({
+  ended: (measurement, results) => watchResults(io, measurement, results),
+  failed: (measurement, why) => tellOfFailure(io, measurement, why),
+})

@@ -3,7 +3,7 @@ import type { AddressInfo } from 'node:net'
 import { afterEach, beforeEach, describe, expect, test } from 'vitest'
 import { Routine } from '../../core/contracts/routine.ts'
 import type { Site } from '../../core/contracts/sites.ts'
-import { isBetween, isDue } from '../../core/routine/due.ts'
+import { isBetween, isDue } from '../../core/measuring/retest-schedule.ts'
 import { measured, ServerBench, type Json } from '../testing/server-bench.ts'
 import { orderDueRetests } from './retests.ts'
 

@@ -1,12 +1,23 @@
 import type { Journey, Side, VisitorProfile } from '../../core/contracts/measuring.ts'
-import type { LookOrder, LookOutcome, PageSafety, SafetyPictures, Sight } from '../../core/contracts/safety.ts'
+import type {
+  SnapshotOrder,
+  SnapshotOutcome,
+  PageSafety,
+  SafetyPictures,
+  PageSnapshot,
+} from '../../core/contracts/safety.ts'
 import type { SamplePage, Site } from '../../core/contracts/sites.ts'
-import { compareSights, resultOfFindings, safetySentence, type Comparison } from '../../core/safety/compare.ts'
-import { learnMore, learnVarying, quickSight, type Varying } from '../../core/safety/varying.ts'
+import {
+  compareSights,
+  resultOfFindings,
+  safetySentence,
+  type Comparison,
+} from '../../core/safety/compare-snapshots.ts'
+import { learnMore, learnVarying, quickSight, type Varying } from '../../core/safety/varying-elements.ts'
 import { newId } from '../accounts/secrets.ts'
 import type { LabClient } from '../jobs/lab-client.ts'
 import { accessTo } from '../measuring/run-order.ts'
-import type { Addresses } from '../services.ts'
+import type { Addresses } from '../net/addresses.ts'
 
 const PAGE_TIMEOUT_MS = 45_000
 /** Sliders and clocks move every few seconds; what moves less often looks steady. */
@@ -29,7 +40,7 @@ const unhurried = (visitor: VisitorProfile): VisitorProfile => ({
 
 /** What is known of how a page looks on the side that trial is compared with. */
 interface Known {
-  readonly sight: Sight
+  readonly sight: PageSnapshot
   readonly varying: Varying
 }
 
@@ -53,7 +64,7 @@ export interface ExamineOrder {
 /** The page cannot be looked at where it must work. */
 export class NotSeen extends Error {}
 
-const seen = (outcome: LookOutcome): Sight => {
+const seen = (outcome: SnapshotOutcome): PageSnapshot => {
   if (outcome.kind === 'failed') throw new NotSeen(outcome.why)
   return outcome.sight
 }
@@ -78,10 +89,10 @@ export class Examiner {
     page: SamplePage,
     visitor: VisitorProfile,
     journeys: readonly Journey[],
-    watch: LookOrder['watch'],
+    watch: SnapshotOrder['watch'],
     signal: AbortSignal,
-    depth: LookOrder['depth'] = 'whole',
-  ): Promise<LookOutcome> {
+    depth: SnapshotOrder['depth'] = 'whole',
+  ): Promise<SnapshotOutcome> {
     const { origin, ...access } = accessTo(this.#site, side, this.#addresses)
     this.looks++
     return this.#lab.look(
@@ -123,8 +134,8 @@ export class Examiner {
   async compare(
     known: Known,
     { to, page, visitor, journeys, replaced, signal }: ExamineOrder,
-    depth: LookOrder['depth'] = 'whole',
-  ): Promise<Comparison & { sight: Sight | undefined }> {
+    depth: SnapshotOrder['depth'] = 'whole',
+  ): Promise<Comparison & { sight: PageSnapshot | undefined }> {
     const quick = depth === 'quick'
     const varying = quick ? { ...known.varying, moving: new Set<string>() } : known.varying
     const until = [...varying.moving]

@@ -1,15 +1,20 @@
+import type { HasDatabase } from '../db/database.ts'
+import type { HasEvents } from '../live/event-bus.ts'
+import type { HasJobs } from '../jobs/job-queue.ts'
+import type { HasRecordings } from '../measuring/recordings.ts'
+import type { HasAddresses } from '../net/addresses.ts'
+import type { HasClock } from '../live/clock.ts'
 import { and, desc, eq } from 'drizzle-orm'
 import type { SafetyOrder } from '../../core/contracts/safety.ts'
 import { type SafetyCheck, type SafetyPictures } from '../../core/contracts/safety.ts'
 import type { Setup } from '../../core/contracts/setup.ts'
-import { worst } from '../../core/safety/compare.ts'
+import { worst } from '../../core/safety/compare-snapshots.ts'
 import { newId } from '../accounts/secrets.ts'
 import type { Database } from '../db/database.ts'
 import { jobs, safetyChecks, safetyPictures } from '../db/schema.ts'
-import { errors } from '../errors.ts'
-import type { Services } from '../services.ts'
-import { setupDigest } from '../sites/setup-digest.ts'
-import { getTrial } from '../sites/setups.ts'
+import { errors } from '../errors/app-errors.ts'
+import { setupDigest } from '../release/setup-digest.ts'
+import { getTrial } from '../release/setups.ts'
 import { refuseUnknown } from '../sites/refuse-unknown.ts'
 import { getSite, siteRow } from '../sites/sites.ts'
 
@@ -47,7 +52,7 @@ export const beginCheck = async (
  * @throws AppError UNKNOWN_PAGE, UNKNOWN_VISITOR, MEASUREMENT_UNDER_WAY
  */
 export const orderSafetyCheck = async (
-  services: Services,
+  services: HasDatabase & HasEvents & HasJobs & HasRecordings & HasAddresses & HasClock,
   siteId: string,
   order: SafetyOrder,
   by: string,
@@ -80,18 +85,14 @@ const rows = (db: Database, siteId: string, id?: string) =>
     .limit(MOST_LISTED)
 
 /** Newest first. @throws AppError NOT_FOUND */
-export const listSafetyChecks = async (services: Pick<Services, 'db'>, siteId: string): Promise<SafetyCheck[]> => {
+export const listSafetyChecks = async (services: HasDatabase, siteId: string): Promise<SafetyCheck[]> => {
   await siteRow(services.db, siteId)
   const digest = setupDigest((await getTrial(services, siteId)).setup)
   return (await rows(services.db, siteId)).map((row) => toCheck(row.safety_checks, row.jobs, digest))
 }
 
 /** @throws AppError NOT_FOUND */
-export const getSafetyCheck = async (
-  services: Pick<Services, 'db'>,
-  siteId: string,
-  id: string,
-): Promise<SafetyCheck> => {
+export const getSafetyCheck = async (services: HasDatabase, siteId: string, id: string): Promise<SafetyCheck> => {
   const [row] = await rows(services.db, siteId, id)
   if (row === undefined) throw errors.notFound('safety check')
   return toCheck(row.safety_checks, row.jobs, setupDigest((await getTrial(services, siteId)).setup))

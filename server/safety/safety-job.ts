@@ -7,10 +7,10 @@ import { safetyChecks, safetyPictures } from '../db/schema.ts'
 import { JobFailure, type JobHandler, type JobProgress } from '../jobs/job-queue.ts'
 import { LabUnusable } from '../jobs/lab-client.ts'
 import { stepEstimate } from '../jobs/step-estimate.ts'
-import type { MeasureIo } from '../measuring/make-runs.ts'
-import { getTrial } from '../sites/setups.ts'
+import type { MeasureIo } from '../measuring/run-measurement.ts'
+import { getTrial } from '../release/setups.ts'
 import { getSite } from '../sites/sites.ts'
-import { makeReady } from './candidate.ts'
+import { makeReady } from '../measuring/candidate.ts'
 import { Examiner } from './examine.ts'
 
 /** Checks whose pictures are kept; what was found stays. */

@@ -1,5 +1,5 @@
 import { afterEach, beforeEach, describe, expect, test } from 'vitest'
-import type { LookOrder, LookOutcome, Sight } from '../../core/contracts/safety.ts'
+import type { SnapshotOrder, SnapshotOutcome, PageSnapshot } from '../../core/contracts/safety.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { anElement, aSight } from '../../core/safety/testing/sights.ts'
 import { LabUnusable } from '../jobs/lab-client.ts'
@@ -14,8 +14,8 @@ beforeEach(async () => {
 })
 afterEach(() => bench.close())
 
-const seen = (about: Partial<Sight> = {}): LookOutcome => ({ kind: 'seen', sight: aSight(about) })
-const isTrial = ({ url }: LookOrder): boolean => new URL(url).hostname === 'trial.quay.localhost'
+const seen = (about: Partial<PageSnapshot> = {}): SnapshotOutcome => ({ kind: 'seen', sight: aSight(about) })
+const isTrial = ({ url }: SnapshotOrder): boolean => new URL(url).hostname === 'trial.quay.localhost'
 const check = async (order: Record<string, unknown> = {}) => {
   const { body, status } = await bench.call('POST', at('/safety-checks'), {
     pageIds: [site.sample[0]!.id],
@@ -29,7 +29,7 @@ const check = async (order: Record<string, unknown> = {}) => {
 
 describe('a safety check', () => {
   test('looks at live twice, the second time for long, then at trial with its key', async () => {
-    const orders: LookOrder[] = []
+    const orders: SnapshotOrder[] = []
     bench.look = (order) => (orders.push(order), seen())
     expect((await check()).result).toBe('intact')
     expect(orders.map((order) => [new URL(order.url).hostname, order.watch.ms > 0])).toEqual([

@@ -1,23 +1,15 @@
+import type { HasDatabase } from '../db/database.ts'
+import type { HasPublisher } from './publishing.ts'
+import type { HasEvents } from '../live/event-bus.ts'
+import type { HasAddresses } from '../net/addresses.ts'
+import type { HasClock } from '../live/clock.ts'
 import { createPrivateKey, X509Certificate } from 'node:crypto'
 import { eq } from 'drizzle-orm'
 import type { CertificateOrder, Site } from '../../core/contracts/sites.ts'
 import { sites } from '../db/schema.ts'
-import { errors } from '../errors.ts'
-import type { Services } from '../services.ts'
+import { errors } from '../errors/app-errors.ts'
+import { certificateNames } from './describe-certificate.ts'
 import { getSite, siteRow } from './sites.ts'
-
-const namesOf = (certificate: X509Certificate): string[] =>
-  (certificate.subjectAltName ?? '')
-    .split(',')
-    .map((part) => part.trim())
-    .filter((part) => part.startsWith('DNS:'))
-    .map((part) => part.slice(4))
-
-/** What the owner sees of their certificate. The key is never given out again. */
-export const describeCertificate = (pem: string): NonNullable<Site['certificate']> => {
-  const certificate = new X509Certificate(pem)
-  return { names: namesOf(certificate), validUntil: new Date(certificate.validTo).toISOString() }
-}
 
 const read = <T>(what: string, make: () => T): T => {
   try {
@@ -39,12 +31,16 @@ const refuseUnusable = ({ certificate, key }: CertificateOrder, liveHost: string
     throw errors.badCertificate(`The certificate has ended (${parsed.validTo}). Renew it first.`)
   if (parsed.checkHost(liveHost) === undefined)
     throw errors.badCertificate(
-      `The certificate is for ${namesOf(parsed).join(', ') || 'no host name'}, not for ${liveHost}.`,
+      `The certificate is for ${certificateNames(parsed).join(', ') || 'no host name'}, not for ${liveHost}.`,
     )
 }
 
 /** Use the owner's certificate for the names it covers. @throws AppError NOT_FOUND, BAD_CERTIFICATE */
-export const saveCertificate = async (services: Services, siteId: string, order: CertificateOrder): Promise<Site> => {
+export const saveCertificate = async (
+  services: HasDatabase & HasPublisher & HasEvents & HasAddresses & HasClock,
+  siteId: string,
+  order: CertificateOrder,
+): Promise<Site> => {
   const { db, publisher, events, now } = services
   const { liveHost } = await siteRow(db, siteId)
   refuseUnusable(order, liveHost, now())
@@ -55,7 +51,10 @@ export const saveCertificate = async (services: Services, siteId: string, order:
 }
 
 /** Go back to certificates that are made here. @throws AppError NOT_FOUND */
-export const removeCertificate = async (services: Services, siteId: string): Promise<void> => {
+export const removeCertificate = async (
+  services: HasDatabase & HasPublisher & HasEvents,
+  siteId: string,
+): Promise<void> => {
   const { db, publisher, events } = services
   await siteRow(db, siteId)
   await db.update(sites).set({ tlsCertificate: null, tlsKey: null }).where(eq(sites.id, siteId))

@@ -1,5 +1,5 @@
 import type { Site } from '../../core/contracts/sites.ts'
-import { errors } from '../errors.ts'
+import { errors } from '../errors/app-errors.ts'
 
 /** Pages and visitors must be ones that the site has. @throws AppError UNKNOWN_PAGE, UNKNOWN_VISITOR */
 export const refuseUnknown = (

@@ -1,3 +1,8 @@
+import type { HasJobs } from '../jobs/job-queue.ts'
+import type { HasDatabase } from '../db/database.ts'
+import type { HasEvents } from '../live/event-bus.ts'
+import type { HasAddresses } from '../net/addresses.ts'
+import type { HasPublisher } from './publishing.ts'
 import { and, asc, desc, eq, sql } from 'drizzle-orm'
 import type { Journey, VisitorProfile } from '../../core/contracts/measuring.ts'
 import type { Routine } from '../../core/contracts/routine.ts'
@@ -10,27 +15,26 @@ import type {
   SitePlaces,
 } from '../../core/contracts/sites.ts'
 import { countVisits } from '../../core/formats/access-log.ts'
-import { addressPattern, chooseSample, pageKinds } from '../../core/sampling/kinds.ts'
+import { addressPattern, chooseSample, pageKinds } from '../../core/sampling/page-kinds.ts'
 import { newId, newToken } from '../accounts/secrets.ts'
 import type { Database } from '../db/database.ts'
 import { samplePages, sitemapPages, sites, visitors } from '../db/schema.ts'
-import { errors } from '../errors.ts'
-import type { Services } from '../services.ts'
+import { errors } from '../errors/app-errors.ts'
 import { getSite, siteRow } from './sites.ts'
 
 /** What a measurement works from must stay as it is while it runs. @throws AppError MEASUREMENT_UNDER_WAY */
-const refuseWhileMeasuring = async ({ jobs }: Services, siteId: string): Promise<void> => {
+const refuseWhileMeasuring = async ({ jobs }: HasJobs, siteId: string): Promise<void> => {
   if (await jobs.hasOpen(siteId)) throw errors.measuring()
 }
 
-const changedSite = async (services: Services, siteId: string): Promise<Site> => {
+const changedSite = async (services: HasDatabase & HasEvents & HasAddresses, siteId: string): Promise<Site> => {
   services.events.changed(siteId, 'site')
   return getSite(services, siteId)
 }
 
 /** Replace the visitors of a site. @throws AppError NOT_FOUND, MEASUREMENT_UNDER_WAY, UNKNOWN_JOURNEY */
 export const saveVisitors = async (
-  services: Services,
+  services: HasDatabase & HasEvents & HasJobs & HasAddresses,
   siteId: string,
   profiles: readonly VisitorProfile[],
 ): Promise<Site> => {
@@ -49,7 +53,7 @@ export const saveVisitors = async (
 
 /** Replace the sample; pages that stay keep their id, and with it what was measured of them. @throws AppError NOT_FOUND, MEASUREMENT_UNDER_WAY */
 export const saveSample = async (
-  services: Services,
+  services: HasDatabase & HasEvents & HasJobs & HasAddresses,
   siteId: string,
   pages: readonly SampleCandidate[],
 ): Promise<Site> => {
@@ -72,7 +76,11 @@ export const saveSample = async (
 }
 
 /** @throws AppError NOT_FOUND, JOURNEY_IN_USE */
-export const saveJourneys = async (services: Services, siteId: string, journeys: readonly Journey[]): Promise<Site> => {
+export const saveJourneys = async (
+  services: HasDatabase & HasEvents & HasAddresses,
+  siteId: string,
+  journeys: readonly Journey[],
+): Promise<Site> => {
   const { db } = services
   await siteRow(db, siteId)
   const users = await db.select().from(visitors).where(eq(visitors.siteId, siteId))
@@ -88,7 +96,7 @@ export const saveJourneys = async (services: Services, siteId: string, journeys:
 
 /** Where servers stand, which hosts may be asked, what is done of itself. @throws AppError NOT_FOUND */
 export const saveSiteSettings = async (
-  services: Services,
+  services: HasDatabase & HasEvents & HasAddresses,
   siteId: string,
   settings: { readonly places?: SitePlaces; readonly hosts?: SiteHosts; readonly routine?: Routine },
 ): Promise<Site> => {
@@ -101,7 +109,10 @@ export const saveSiteSettings = async (
  * A new key for the trial: whoever has the old one sees nothing of it any more, once delivery knows.
  * @throws AppError NOT_FOUND, MEASUREMENT_UNDER_WAY; DeliveryUnavailable, and delivery is told as soon as it is back
  */
-export const renewTrialKey = async (services: Services, siteId: string): Promise<Site> => {
+export const renewTrialKey = async (
+  services: HasDatabase & HasPublisher & HasEvents & HasJobs & HasAddresses,
+  siteId: string,
+): Promise<Site> => {
   await siteRow(services.db, siteId)
   await refuseWhileMeasuring(services, siteId)
   await services.db.update(sites).set({ trialKey: newToken() }).where(eq(sites.id, siteId))

@@ -8,7 +8,7 @@ import { PgTable } from 'drizzle-orm/pg-core'
 import type { ChangesQuery, DeliveryConfig, PurgeOrder } from '../../core/contracts/delivery.ts'
 import type { RunOrder, RunOutcome } from '../../core/contracts/measuring.ts'
 import type { PageChange } from '../../core/contracts/page-changes.ts'
-import type { LookOrder, LookOutcome } from '../../core/contracts/safety.ts'
+import type { SnapshotOrder, SnapshotOutcome } from '../../core/contracts/safety.ts'
 import type { Setup } from '../../core/contracts/setup.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { createControlChannel } from '../../delivery/control/channel.ts'
@@ -18,25 +18,25 @@ import { digestToken } from '../accounts/secrets.ts'
 import { createApp } from '../app.ts'
 import { openDatabase, type Database } from '../db/database.ts'
 import * as schema from '../db/schema.ts'
-import { EventBus, type LiveEvent } from '../events.ts'
-import { controlNames } from '../http/control-names.ts'
-import { jobHandlers } from '../jobs/handlers.ts'
+import { EventBus, type LiveEvent } from '../live/event-bus.ts'
+import { controlNames } from '../net/control-names.ts'
+import { jobHandlers } from '../job-handlers.ts'
 import { JobQueue } from '../jobs/job-queue.ts'
 import type { LabClient } from '../jobs/lab-client.ts'
 import { CookieOrders } from '../privacy/cookie-search.ts'
 import { PrivacyOrders } from '../privacy/privacy-checks.ts'
-import { Publisher } from '../sites/publisher.ts'
+import { Publisher } from '../release/publisher.ts'
 import { aRequest, someMetrics } from '../../core/measuring/testing/made-up.ts'
 import { aSight } from '../../core/safety/testing/sights.ts'
 import { Recordings } from '../measuring/recordings.ts'
-import type { Services } from '../services.ts'
+import type { Services } from '../routes/services.ts'
 
 /** For tests: the whole API over a database in memory, a delivery that writes down what it is told, and a lab that answers by rule. */
 
 export const TOKEN = 'test-token'
 
 export type LabRule = (order: RunOrder) => RunOutcome | Promise<RunOutcome>
-export type LookRule = (order: LookOrder) => LookOutcome | Promise<LookOutcome>
+export type LookRule = (order: SnapshotOrder) => SnapshotOutcome | Promise<SnapshotOutcome>
 
 /** A page load that took so long. */
 export const measured = (lcpMs: number): RunOutcome => ({
@@ -89,6 +89,7 @@ export class ServerBench {
   readonly events: LiveEvent[] = []
   readonly errors: unknown[] = []
   services!: Services
+  #publisher!: Publisher
   url = ''
   /** Answers of the site that is connected, by path. */
   site: (path: string) => { status?: number; headers?: Record<string, string>; body: string } | undefined = (path) =>
@@ -135,7 +136,7 @@ export class ServerBench {
     bench.#start(delivery, port)
     const app = createApp(bench.services, '/nowhere', (error) => bench.errors.push(error))
     bench.#close = [
-      async () => (bench.services.publisher.close(), bench.services.jobs.close()),
+      async () => (bench.#publisher.close(), bench.services.jobs.close()),
       async () => [server, site, channel].map((one) => (one.close(), one.closeAllConnections())),
       () => rm(folder, { recursive: true, force: true }),
     ]
@@ -149,11 +150,12 @@ export class ServerBench {
     const orders = { privacyOrders: new PrivacyOrders(), cookieOrders: new CookieOrders() }
     const lab = {
       run: async (order: RunOrder) => this.lab(order),
-      look: async (order: LookOrder) => this.look(order),
+      look: async (order: SnapshotOrder) => this.look(order),
       stop: () => undefined,
     } as unknown as LabClient
     const log = (error: unknown): void => void this.errors.push(error)
-    const publisher = new Publisher(this.#db, delivery, log)
+    this.#publisher = new Publisher(this.#db, delivery, log)
+    const publisher = this.#publisher
     this.services = {
       db: this.#db,
       delivery,

@@ -4,20 +4,9 @@ import { parseFeed } from '../../core/formats/feed.ts'
 import { sitemapsInRobots } from '../../core/formats/robots.ts'
 import { parseSitemap } from '../../core/formats/sitemap.ts'
 import type { Marks } from '../../core/watching/changed-pages.ts'
-import { askSite, type AskedSite } from '../sites/asked-site.ts'
-import type { OutsideAnswer } from '../sites/outside-request.ts'
-
-/** Where a site shows that something has changed. */
-export interface WatchSource {
-  /** Path and query. */
-  readonly path: string
-  readonly kind: 'home' | 'feed' | 'sitemap'
-  /** Validators of the last answer, to be asked with (RFC 9110 §13.1). */
-  readonly etag: string | null
-  readonly lastModified: string | null
-  /** What was read last; for the home page one entry. */
-  readonly marks: [string, string][]
-}
+import type { WatchSource } from '../../core/watching/watch-source.ts'
+import { askSite, type AskedSite } from '../net/asked-site.ts'
+import type { OutsideAnswer } from '../net/outside-request.ts'
 
 export type Reading =
   { kind: 'unchanged' } | { kind: 'read'; source: WatchSource } | { kind: 'unreadable'; why: string }

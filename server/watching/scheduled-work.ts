@@ -1,10 +1,12 @@
+import type { HasDatabase } from '../db/database.ts'
+import type { HasClock } from '../live/clock.ts'
+import type { HasEvents } from '../live/event-bus.ts'
 import { eq } from 'drizzle-orm'
-import { behind } from '../../core/behind.ts'
+import { inBackground } from '../../core/in-background.ts'
 import type { ScheduledWork } from '../../core/contracts/sites.ts'
 import { sites } from '../db/schema.ts'
-import type { Services } from '../services.ts'
-import { askSite } from '../sites/asked-site.ts'
-import { withLast } from '../sites/last-try.ts'
+import { askSite } from '../net/asked-site.ts'
+import { withLast } from '../store-admin/last-try.ts'
 import { siteRow } from '../sites/sites.ts'
 
 /** How often it is looked which sites are due, ms. */
@@ -12,7 +14,7 @@ const LOOK_MS = 15_000
 const MINUTE_MS = 60_000
 
 type SiteRow = typeof sites.$inferSelect
-type Needed = Pick<Services, 'db' | 'now' | 'events'>
+type Needed = HasDatabase & HasClock & HasEvents
 
 /** Call the address that sets the scheduled work of a site going. Its web server is asked itself, since live would answer from the store. */
 export const callScheduledWork = async ({ db, now, events }: Needed, row: SiteRow): Promise<void> => {
@@ -52,7 +54,7 @@ export const startScheduledWork = (services: Needed, log: (error: unknown) => vo
   const timer = setInterval(() => {
     if (busy) return
     busy = true
-    behind(
+    inBackground(
       round().finally(() => (busy = false)),
       log,
     )
@@ -63,7 +65,7 @@ export const startScheduledWork = (services: Needed, log: (error: unknown) => vo
 
 /** Say which address is called how often, and call it once; null: none is. @throws AppError NOT_FOUND */
 export const saveScheduledWork = async (
-  services: Services,
+  services: HasDatabase & HasEvents & HasClock,
   siteId: string,
   work: ScheduledWork | null,
 ): Promise<void> => {

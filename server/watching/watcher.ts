@@ -1,14 +1,20 @@
+import type { HasDatabase } from '../db/database.ts'
+import type { HasDelivery } from '../../delivery/control/client.ts'
+import type { HasPublisher } from '../sites/publishing.ts'
+import type { HasEvents } from '../live/event-bus.ts'
+import type { HasClock } from '../live/clock.ts'
+import type { HasJobs } from '../jobs/job-queue.ts'
 import { eq } from 'drizzle-orm'
-import { behind } from '../../core/behind.ts'
+import { inBackground } from '../../core/in-background.ts'
 import { changedPages } from '../../core/watching/changed-pages.ts'
 import { sites, watches } from '../db/schema.ts'
 import { DeliveryUnavailable } from '../../delivery/control/client.ts'
-import type { Services } from '../services.ts'
-import type { AskedSite } from '../sites/asked-site.ts'
-import { carryOutChange, noteCall } from '../sites/content-changes.ts'
-import { OutsideFailure } from '../sites/outside-request.ts'
+import type { AskedSite } from '../net/asked-site.ts'
+import { carryOutChange, noteCall } from '../store-admin/content-changes.ts'
+import { OutsideFailure } from '../net/outside-request.ts'
 import { siteRow } from '../sites/sites.ts'
-import { findSources, readSource, type WatchSource } from './read-source.ts'
+import { findSources, readSource } from './read-source.ts'
+import type { WatchSource } from '../../core/watching/watch-source.ts'
 
 /** How often a site is looked at, ms: an edit is seen within about a minute. */
 const LOOK_MS = 60_000
@@ -18,7 +24,7 @@ const FIND_MS = 3_600_000
 type WatchRow = typeof watches.$inferSelect
 
 /** How the watch of a site stands; a site that was never looked at has none yet. */
-const watchOf = async ({ db }: Services, siteId: string): Promise<WatchRow> => {
+const watchOf = async ({ db }: HasDatabase, siteId: string): Promise<WatchRow> => {
   const [row] = await db.select().from(watches).where(eq(watches.siteId, siteId))
   if (row !== undefined) return row
   const [added] = await db
@@ -26,7 +32,7 @@ const watchOf = async ({ db }: Services, siteId: string): Promise<WatchRow> => {
     .values({ siteId, enabled: true, sources: [], works: false })
     .onConflictDoNothing()
     .returning()
-  return added ?? watchOf({ db } as Services, siteId)
+  return added ?? watchOf({ db }, siteId)
 }
 
 interface Looked {
@@ -69,7 +75,10 @@ const isEnough = (sources: readonly WatchSource[]): boolean =>
  * @returns paths that have changed
  * @throws AppError NOT_FOUND; DeliveryUnavailable
  */
-export const lookForChanges = async (services: Services, siteId: string): Promise<string[]> => {
+export const lookForChanges = async (
+  services: HasDatabase & HasDelivery & HasPublisher & HasEvents & HasClock,
+  siteId: string,
+): Promise<string[]> => {
   const { db, now, events, publisher } = services
   const row = await siteRow(db, siteId)
   const watch = await watchOf(services, siteId)
@@ -115,7 +124,10 @@ export const lookForChanges = async (services: Services, siteId: string): Promis
 }
 
 /** Look at all sites that are watched, one after the other; one that is being measured is left in peace. */
-const lookAtAll = async (services: Services, log: (error: unknown) => void): Promise<void> => {
+const lookAtAll = async (
+  services: HasDatabase & HasDelivery & HasPublisher & HasEvents & HasJobs & HasClock,
+  log: (error: unknown) => void,
+): Promise<void> => {
   const all = await services.db.select({ id: sites.id }).from(sites)
   for (const { id } of all) {
     const { enabled } = await watchOf(services, id)
@@ -126,7 +138,10 @@ const lookAtAll = async (services: Services, log: (error: unknown) => void): Pro
 }
 
 /** @returns a function that ends it */
-export const startWatching = (services: Services, log: (error: unknown) => void): (() => void) => {
+export const startWatching = (
+  services: HasDatabase & HasDelivery & HasPublisher & HasEvents & HasJobs & HasClock,
+  log: (error: unknown) => void,
+): (() => void) => {
   // One look after the other: a site that answers slowly must not be asked twice at a time.
   let last = Promise.resolve()
   let waiting = 0
@@ -137,7 +152,7 @@ export const startWatching = (services: Services, log: (error: unknown) => void)
       .then(() => lookAtAll(services, log))
       .catch(log)
       .finally(() => void waiting--)
-    behind(last, log)
+    inBackground(last, log)
   }
   const timer = setInterval(look, LOOK_MS)
   timer.unref()
@@ -157,7 +172,7 @@ export const startWatching = (services: Services, log: (error: unknown) => void)
 
 /** Switch watching, or the short lifetimes without it, on or off. @throws AppError NOT_FOUND */
 export const saveWatch = async (
-  services: Services,
+  services: HasDatabase & HasPublisher & HasEvents,
   siteId: string,
   change: Partial<Pick<WatchRow, 'enabled' | 'lifetimes'>>,
 ): Promise<void> => {

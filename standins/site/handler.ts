@@ -1,5 +1,5 @@
 import type { IncomingMessage, ServerResponse } from 'node:http'
-import type { Page, PageContext } from './layout.ts'
+import type { Page, PageContext } from './pages/layout.ts'
 
 /** What answers a request of the ferry site: a page to be rendered, nothing (there is no such page), or done already. */
 export type Handler = (request: {

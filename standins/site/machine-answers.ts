@@ -1,6 +1,6 @@
 import type { ServerResponse } from 'node:http'
 import type { Handler } from './handler.ts'
-import { accountCorner } from './layout.ts'
+import { accountCorner } from './pages/layout.ts'
 
 /** Answers that are no pages: data for scripts, and for those who index the site. */
 

@@ -1,7 +1,7 @@
 import { randomBytes } from 'node:crypto'
 import { tellOfChange } from './events.ts'
 import { cookies, readForm, redirect, type Handler } from './handler.ts'
-import { escapeHtml } from './layout.ts'
+import { escapeHtml } from './pages/layout.ts'
 import * as personal from './pages/personal-pages.ts'
 
 /** What visitors send: who they are, what they buy, what they say. */

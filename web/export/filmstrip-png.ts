@@ -1,7 +1,7 @@
 import type { Run } from '../../core/contracts/measurements.ts'
 import { shownAt } from '../../core/measuring/filmstrip.ts'
 import { sideName } from '../../core/measuring/sides.ts'
-import { seconds } from '../words/show.ts'
+import { seconds } from '../format/show.ts'
 
 const WIDE = 110
 const GAP = 8

@@ -1,6 +1,6 @@
 import type { RunMetrics } from '../../core/contracts/measuring.ts'
 import type { Phase, WaterfallRow } from '../waterfall/rows.ts'
-import { bytes, seconds } from '../words/show.ts'
+import { bytes, seconds } from '../format/show.ts'
 
 const NAMES = 260
 const FIGURES = 90

@@ -1,13 +1,13 @@
 <script setup lang="ts">
 import type { LedgerEntry } from '../../core/contracts/ledger.ts'
 import type { Site } from '../../core/contracts/sites.ts'
-import { remedyName } from '../../core/remedies/catalogue.ts'
+import { remedyName } from '../../core/catalogue/catalogue.ts'
 import type { RulerScale } from '../ruler/scale.ts'
 import SecondsRuler from '../ruler/SecondsRuler.vue'
 import { gainInWords, gainOf } from '../stores/findings.ts'
 import { SAFETY_WORDS } from '../trial/result-words.ts'
-import { DECISION_NAMES } from '../words/decisions.ts'
-import { pageName, seconds, when } from '../words/show.ts'
+import { DECISION_NAMES } from '../format/decisions.ts'
+import { pageName, seconds, when } from '../format/show.ts'
 
 /** One thing that was tried: predicted beside measured, whether it was safe, and what was decided. */
 defineProps<{ site: Site; entry: LedgerEntry; scale: RulerScale; disabled: boolean }>()

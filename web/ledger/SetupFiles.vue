@@ -2,17 +2,17 @@
 import { computed, ref } from 'vue'
 import type { ImportedSetup } from '../../core/contracts/setup-file.ts'
 import type { Site, Version } from '../../core/contracts/sites.ts'
-import ActionButton from '../components/ActionButton.vue'
+import ActionButton from '../ui/ActionButton.vue'
 import { refused } from '../api/client.ts'
 import { fileName, saveFile } from '../export/save.ts'
-import { useBench } from '../stores/bench.ts'
+import { useSite } from '../stores/site.ts'
 import { useProblems } from '../stores/problems.ts'
 import { exportSetup, importSetup } from '../stores/setup-files.ts'
 import { useSites } from '../stores/sites.ts'
 
 /** Take a setup away as a file, carry it to another site, or read one in; always into trial, never live. */
 const props = defineProps<{ site: Site; versions: readonly Version[]; disabled: boolean }>()
-const bench = useBench()
+const bench = useSite()
 const problems = useProblems()
 const sites = useSites()
 

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 import type { Version } from '../../core/contracts/sites.ts'
-import { setupChanges } from '../../core/remedies/difference.ts'
+import { setupChanges } from '../../core/catalogue/setup-difference.ts'
 
 /** What differs between any two versions, in words. */
 const props = defineProps<{ versions: readonly Version[] }>()

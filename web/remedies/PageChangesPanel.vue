@@ -5,11 +5,11 @@ import type { PageChange } from '../../core/contracts/page-changes.ts'
 import type { RemedyException } from '../../core/contracts/rewriting.ts'
 import type { RemedyId } from '../../core/contracts/setup.ts'
 import type { Site } from '../../core/contracts/sites.ts'
-import { remedyName, takesExceptions } from '../../core/remedies/catalogue.ts'
-import ActionButton from '../components/ActionButton.vue'
+import { remedyName, takesExceptions } from '../../core/catalogue/catalogue.ts'
+import ActionButton from '../ui/ActionButton.vue'
 import { useFindings } from '../stores/findings.ts'
 import { useProblems } from '../stores/problems.ts'
-import { bytes, howMany } from '../words/show.ts'
+import { bytes, howMany } from '../format/show.ts'
 
 /** What the trial's remedies do to a page, change by change, and the way to leave one of them out. */
 const props = defineProps<{ site: Site; disabled: boolean }>()

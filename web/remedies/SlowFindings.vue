@@ -2,12 +2,12 @@
 import { computed } from 'vue'
 import type { Findings } from '../../core/contracts/findings.ts'
 import type { Site } from '../../core/contracts/sites.ts'
-import { remedyName } from '../../core/remedies/catalogue.ts'
+import { remedyName } from '../../core/catalogue/catalogue.ts'
 import { median } from '../../core/stats/median.ts'
 import { rulerScale } from '../ruler/scale.ts'
 import SecondsRuler from '../ruler/SecondsRuler.vue'
 import { gainOf } from '../stores/findings.ts'
-import { seconds, when } from '../words/show.ts'
+import { seconds, when } from '../format/show.ts'
 import PredictedGains from './PredictedGains.vue'
 
 /** What makes the site slow, the most seconds first, each with the remedies that answer it. */

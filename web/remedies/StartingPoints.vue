@@ -1,8 +1,8 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 import type { Setup } from '../../core/contracts/setup.ts'
-import { setupChanges } from '../../core/remedies/difference.ts'
-import { lookAfter, startedFrom, STARTING_POINTS, type StartingPoint } from '../../core/remedies/starting-points.ts'
+import { setupChanges } from '../../core/catalogue/setup-difference.ts'
+import { lookAfter, startedFrom, STARTING_POINTS, type StartingPoint } from '../../core/catalogue/starting-points.ts'
 
 /** For those who do not want to choose: a good set of remedies at once, into the trial. */
 const props = defineProps<{ trial: Setup; disabled: boolean }>()

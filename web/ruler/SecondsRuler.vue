@@ -2,7 +2,7 @@
 import { computed } from 'vue'
 import type { Side } from '../../core/contracts/measuring.ts'
 import { sideName } from '../../core/measuring/sides.ts'
-import { seconds, sideLook } from '../words/show.ts'
+import { seconds, sideLook } from '../format/show.ts'
 import { LCP_THRESHOLDS, position, type RulerScale } from './scale.ts'
 
 /** The seconds ruler: where the main content appears at the origin, live and in trial, and the floor below which no page can go. */

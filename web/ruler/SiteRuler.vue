@@ -1,13 +1,13 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { Site } from '../../core/contracts/sites.ts'
-import { useBench } from '../stores/bench.ts'
+import { useSite } from '../stores/site.ts'
 import SecondsRuler from './SecondsRuler.vue'
 import { siteScale } from './site-scale.ts'
 
 /** The ruler at the top of a site's screens, with the page and the visitor it is about. */
 const props = defineProps<{ site: Site }>()
-const bench = useBench()
+const bench = useSite()
 
 const scale = computed(() => siteScale(bench.standings))
 const page = computed({

@@ -2,10 +2,10 @@ import { defineStore } from 'pinia'
 import { computed, shallowRef } from 'vue'
 import { PageChanges } from '../../core/contracts/delivery.ts'
 import { Findings, type PredictedGain, type RemedyEvidence } from '../../core/contracts/findings.ts'
-import { isTelling } from '../../core/findings/telling.ts'
+import { isSignificant } from '../../core/audit/significance.ts'
 import { median } from '../../core/stats/median.ts'
 import { callApi } from '../api/client.ts'
-import { seconds } from '../words/show.ts'
+import { seconds } from '../format/show.ts'
 
 /** What is slow on the open site, and what each remedy would be worth. */
 export const useFindings = defineStore('findings', () => {
@@ -42,6 +42,6 @@ export const gainOf = (
 /** A gain in words: "1.7 s sooner", "no gain". */
 export const gainInWords = (ms: number | null): string => {
   if (ms === null) return '–'
-  if (!isTelling(ms)) return 'no gain'
+  if (!isSignificant(ms)) return 'no gain'
   return ms > 0 ? `${seconds(ms)} sooner` : `${seconds(-ms)} later`
 }

@@ -3,10 +3,10 @@ import { computed, ref } from 'vue'
 import type { GuidedOrder } from '../../core/contracts/guided.ts'
 import type { Setup } from '../../core/contracts/setup.ts'
 import type { Site } from '../../core/contracts/sites.ts'
-import { withinReach } from '../../core/guided/guide.ts'
-import { REACH } from '../../core/remedies/remedy.ts'
-import CheckList from '../components/CheckList.vue'
-import { namedItems, pageItems } from '../words/show.ts'
+import { withinReach } from '../../core/experiments/guided-run.ts'
+import { REACH } from '../../core/catalogue/remedy.ts'
+import CheckList from '../ui/CheckList.vue'
+import { namedItems, pageItems } from '../format/show.ts'
 
 /** What a guided run is to cover: how far it may go, for whom, and how long. */
 const props = defineProps<{ site: Site; trial: Setup; disabled: boolean }>()

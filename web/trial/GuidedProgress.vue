@@ -2,11 +2,11 @@
 import { computed } from 'vue'
 import type { GuidedRun, GuidedStep } from '../../core/contracts/guided.ts'
 import type { Site } from '../../core/contracts/sites.ts'
-import { remedyName } from '../../core/remedies/catalogue.ts'
-import { suspectSentence } from '../../core/culprit/suspects.ts'
-import ResultsTable from '../components/ResultsTable.vue'
+import { remedyName } from '../../core/catalogue/catalogue.ts'
+import { suspectSentence } from '../../core/experiments/suspects.ts'
+import ResultsTable from '../measure/ResultsTable.vue'
 import { gainInWords, gainOf } from '../stores/findings.ts'
-import { seconds, when } from '../words/show.ts'
+import { seconds, when } from '../format/show.ts'
 import { DECISION_WORDS, SAFETY_WORDS } from './result-words.ts'
 
 /** A guided run step by step: predicted beside measured, looked at, and what became of it. */

@@ -1,8 +1,8 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 import type { Site } from '../../core/contracts/sites.ts'
-import CheckList from '../components/CheckList.vue'
-import { namedItems, pageItems } from '../words/show.ts'
+import CheckList from '../ui/CheckList.vue'
+import { namedItems, pageItems } from '../format/show.ts'
 
 /** Which pages, visitors and journeys a safety check covers. */
 const props = defineProps<{ site: Site }>()

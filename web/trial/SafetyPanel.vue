@@ -1,8 +1,8 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { Site } from '../../core/contracts/sites.ts'
-import { useProving } from '../stores/proving.ts'
-import { howMany, when } from '../words/show.ts'
+import { useTrialChecks } from '../stores/trial-checks.ts'
+import { howMany, when } from '../format/show.ts'
 import { SAFETY_WORDS } from './result-words.ts'
 import SafetyResults from './SafetyResults.vue'
 
@@ -11,7 +11,7 @@ import SafetyResults from './SafetyResults.vue'
  * `changed`: whether the trial is another than live; without that nothing was searched in it.
  */
 defineProps<{ site: Site; disabled: boolean; changed: boolean }>()
-const proving = useProving()
+const proving = useTrialChecks()
 const check = computed(() => proving.currentCheck)
 /** A trial that was found broken after a search is another than the one that was searched. */
 const search = computed(() => {

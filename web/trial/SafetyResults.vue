@@ -2,14 +2,14 @@
 import { ref } from 'vue'
 import type { PageSafety, SafetyCheck, SafetyPictures } from '../../core/contracts/safety.ts'
 import { useProblems } from '../stores/problems.ts'
-import { useProving } from '../stores/proving.ts'
-import { pageName } from '../words/show.ts'
+import { useTrialChecks } from '../stores/trial-checks.ts'
+import { pageName } from '../format/show.ts'
 import PageCompare from './PageCompare.vue'
 import { SAFETY_WORDS } from './result-words.ts'
 
 /** What a safety check found, page by page, with the evidence and the pictures. */
 const props = defineProps<{ check: SafetyCheck; disabled: boolean }>()
-const proving = useProving()
+const proving = useTrialChecks()
 const problems = useProblems()
 const pictures = ref(new Map<string, SafetyPictures>())
 const keyOf = ({ pageId, visitorId }: PageSafety): string => `${pageId} ${visitorId}`

@@ -5,7 +5,7 @@ import { Account, ApiToken, MadeApiToken } from '../../core/contracts/accounts.t
 import { callApi } from '../api/client.ts'
 import { useProblems } from '../stores/problems.ts'
 import { useSession } from '../stores/session.ts'
-import { when } from '../words/show.ts'
+import { when } from '../format/show.ts'
 
 const session = useSession()
 const problems = useProblems()

@@ -1,17 +1,17 @@
 <script setup lang="ts">
-import ActionButton from '../components/ActionButton.vue'
+import ActionButton from '../ui/ActionButton.vue'
 import { computed, ref, shallowRef } from 'vue'
 import { QuickCheck } from '../../core/contracts/quick-check.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { callApi } from '../api/client.ts'
-import MeasureNav from '../components/MeasureNav.vue'
-import QuickCheckResult from '../components/QuickCheckResult.vue'
-import { useBench } from '../stores/bench.ts'
+import MeasureNav from '../measure/MeasureNav.vue'
+import QuickCheckResult from '../measure/QuickCheckResult.vue'
+import { useSite } from '../stores/site.ts'
 import { useProblems } from '../stores/problems.ts'
 
 /** One address of the site, in about two seconds. */
 const props = defineProps<{ site: Site }>()
-const bench = useBench()
+const bench = useSite()
 const problems = useProblems()
 const base = ref(props.site.liveUrl)
 const path = ref('/')

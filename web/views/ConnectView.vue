@@ -1,14 +1,14 @@
 <script setup lang="ts">
-import ActionButton from '../components/ActionButton.vue'
+import ActionButton from '../ui/ActionButton.vue'
 import { computed, ref, shallowRef } from 'vue'
 import { useRouter } from 'vue-router'
 import { QuickCheck } from '../../core/contracts/quick-check.ts'
 import type { HostHeader } from '../../core/contracts/delivery.ts'
 import type { SiteCheck } from '../../core/contracts/sites.ts'
 import { callApi } from '../api/client.ts'
-import QuickCheckResult from '../components/QuickCheckResult.vue'
-import FindingList from '../components/FindingList.vue'
-import { vFirstFocus } from '../components/first-focus.ts'
+import QuickCheckResult from '../measure/QuickCheckResult.vue'
+import FindingList from '../site/FindingList.vue'
+import { vFirstFocus } from '../ui/first-focus.ts'
 import { useProblems } from '../stores/problems.ts'
 import { useSites } from '../stores/sites.ts'
 

@@ -1,20 +1,20 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 import type { Site } from '../../core/contracts/sites.ts'
-import ActionButton from '../components/ActionButton.vue'
-import { useBench } from '../stores/bench.ts'
+import ActionButton from '../ui/ActionButton.vue'
+import { useSite } from '../stores/site.ts'
 import { useJobs } from '../stores/jobs.ts'
 import { useProblems } from '../stores/problems.ts'
-import { useProving } from '../stores/proving.ts'
+import { useTrialChecks } from '../stores/trial-checks.ts'
 import GuidedForm from '../trial/GuidedForm.vue'
 import GuidedProgress from '../trial/GuidedProgress.vue'
-import { when } from '../words/show.ts'
+import { when } from '../format/show.ts'
 
 const props = defineProps<{ site: Site }>()
-const bench = useBench()
+const bench = useSite()
 const jobs = useJobs()
 const problems = useProblems()
-const proving = useProving()
+const proving = useTrialChecks()
 const working = ref(false)
 const act = async (what: () => Promise<unknown>): Promise<void> => {
   working.value = true

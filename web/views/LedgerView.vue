@@ -1,23 +1,23 @@
 <script setup lang="ts">
-import ActionButton from '../components/ActionButton.vue'
+import ActionButton from '../ui/ActionButton.vue'
 import { computed, ref } from 'vue'
 import type { LedgerDecision } from '../../core/contracts/ledger.ts'
 import type { Site, Version } from '../../core/contracts/sites.ts'
-import { REMEDIES } from '../../core/remedies/catalogue.ts'
+import { REMEDIES } from '../../core/catalogue/catalogue.ts'
 import { filterLedger } from '../../core/report/ledger-filter.ts'
 import LedgerEntryItem from '../ledger/LedgerEntryItem.vue'
 import SetupFiles from '../ledger/SetupFiles.vue'
 import VersionCompare from '../ledger/VersionCompare.vue'
 import { rulerScale } from '../ruler/scale.ts'
-import { useBench } from '../stores/bench.ts'
+import { useSite } from '../stores/site.ts'
 import { useJobs } from '../stores/jobs.ts'
 import { useProblems } from '../stores/problems.ts'
 import { measureAgain } from '../stores/setup-files.ts'
-import { DECISION_NAMES } from '../words/decisions.ts'
-import { when } from '../words/show.ts'
+import { DECISION_NAMES } from '../format/decisions.ts'
+import { when } from '../format/show.ts'
 
 const props = defineProps<{ site: Site }>()
-const bench = useBench()
+const bench = useSite()
 const problems = useProblems()
 const target = ref<Version | null>(null)
 const asking = ref(false)

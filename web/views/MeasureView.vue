@@ -6,17 +6,17 @@ import type { Side } from '../../core/contracts/measuring.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { planRuns } from '../../core/measuring/plan.ts'
 import { sideRank } from '../../core/measuring/sides.ts'
-import ArchiveImport from '../components/ArchiveImport.vue'
-import MeasureNav from '../components/MeasureNav.vue'
-import MeasurementChoice, { firstChoice, isComplete } from '../components/MeasurementChoice.vue'
-import SideTag from '../components/SideTag.vue'
-import { useBench } from '../stores/bench.ts'
+import ArchiveImport from '../measure/ArchiveImport.vue'
+import MeasureNav from '../measure/MeasureNav.vue'
+import MeasurementChoice, { firstChoice, isComplete } from '../measure/MeasurementChoice.vue'
+import SideTag from '../ui/SideTag.vue'
+import { useSite } from '../stores/site.ts'
 import { useJobs } from '../stores/jobs.ts'
 import { useProblems } from '../stores/problems.ts'
-import { when } from '../words/show.ts'
+import { when } from '../format/show.ts'
 
 const props = defineProps<{ site: Site }>()
-const bench = useBench()
+const bench = useSite()
 const jobs = useJobs()
 const problems = useProblems()
 const router = useRouter()

@@ -4,21 +4,21 @@ import { useRoute, useRouter } from 'vue-router'
 import { Measurement, type RunHead } from '../../core/contracts/measurements.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { callApi } from '../api/client.ts'
-import ActionButton from '../components/ActionButton.vue'
-import ResultsTable from '../components/ResultsTable.vue'
-import AcrossDays from '../components/AcrossDays.vue'
-import SideTag from '../components/SideTag.vue'
+import ActionButton from '../ui/ActionButton.vue'
+import ResultsTable from '../measure/ResultsTable.vue'
+import AcrossDays from '../measure/AcrossDays.vue'
+import SideTag from '../ui/SideTag.vue'
 import { fileName, saveFile } from '../export/save.ts'
 import { toCsv } from '../../core/formats/csv.ts'
-import StripChoice from '../pictures/StripChoice.vue'
-import { useBench } from '../stores/bench.ts'
+import StripChoice from '../measure/FilmStripChoice.vue'
+import { useSite } from '../stores/site.ts'
 import { useJobs } from '../stores/jobs.ts'
 import { useProblems } from '../stores/problems.ts'
-import { bytes, seconds, timeLeft, when } from '../words/show.ts'
+import { bytes, seconds, timeLeft, when } from '../format/show.ts'
 
 const props = defineProps<{ site: Site }>()
 const route = useRoute()
-const bench = useBench()
+const bench = useSite()
 const jobs = useJobs()
 const problems = useProblems()
 const measurement = shallowRef<Measurement | null>(null)

@@ -1,45 +1,45 @@
 <script setup lang="ts">
-import ChangesNotice from '../components/ChangesNotice.vue'
-import ReadinessNote from '../components/ReadinessNote.vue'
-import SessionsNotice from '../components/SessionsNotice.vue'
-import ActionButton from '../components/ActionButton.vue'
+import ChangesNotice from '../store/ChangesNotice.vue'
+import ReadinessNote from '../store/ReadinessNote.vue'
+import SessionsNotice from '../remedies/SessionsNotice.vue'
+import ActionButton from '../ui/ActionButton.vue'
 import { computed, nextTick, onMounted, ref, watch } from 'vue'
 import type { PageResult } from '../../core/contracts/measurements.ts'
 import type { Setup } from '../../core/contracts/setup.ts'
 import type { Confirmation, Site } from '../../core/contracts/sites.ts'
-import { REMEDIES } from '../../core/remedies/catalogue.ts'
-import type { Remedy } from '../../core/remedies/remedy.ts'
+import { REMEDIES } from '../../core/catalogue/catalogue.ts'
+import type { Remedy } from '../../core/catalogue/remedy.ts'
 import type { RemedyId } from '../../core/contracts/setup.ts'
-import ConfirmationTable from '../components/ConfirmationTable.vue'
-import LiveCheck from '../components/LiveCheck.vue'
-import GeneralPanel from '../components/GeneralPanel.vue'
-import PrivacyPanel from '../components/PrivacyPanel.vue'
+import ConfirmationTable from '../trial/LiveConfirmation.vue'
+import LiveCheck from '../trial/LiveCheck.vue'
+import GeneralPanel from '../remedies/GeneralPanel.vue'
+import PrivacyPanel from '../remedies/PrivacyPanel.vue'
 import PageChangesPanel from '../remedies/PageChangesPanel.vue'
 import RemedyPanel from '../remedies/RemedyPanel.vue'
 import SlowFindings from '../remedies/SlowFindings.vue'
 import StartingPoints from '../remedies/StartingPoints.vue'
-import ResultsTable from '../components/ResultsTable.vue'
-import RetestDialog from '../components/RetestDialog.vue'
-import type { MeasuredChoice } from '../components/MeasurementChoice.vue'
-import { measuredAlone } from '../../core/remedies/measured.ts'
-import { relationsOf, type SiteTraits } from '../../core/remedies/relations.ts'
+import ResultsTable from '../measure/ResultsTable.vue'
+import RetestDialog from '../trial/RetestDialog.vue'
+import type { MeasuredChoice } from '../measure/MeasurementChoice.vue'
+import { measuredAlone } from '../../core/catalogue/measured-gain.ts'
+import { relationsOf, type SiteTraits } from '../../core/catalogue/relations.ts'
 import type { RemedyException } from '../../core/contracts/rewriting.ts'
-import { useBench } from '../stores/bench.ts'
+import { useSite } from '../stores/site.ts'
 import { useFindings } from '../stores/findings.ts'
 import { useJobs } from '../stores/jobs.ts'
 import { useProblems } from '../stores/problems.ts'
-import { useProving } from '../stores/proving.ts'
+import { useTrialChecks } from '../stores/trial-checks.ts'
 import SafetyDialog from '../trial/SafetyDialog.vue'
 import SafetyPanel from '../trial/SafetyPanel.vue'
 import SlowSearch from '../trial/SlowSearch.vue'
-import { trialLink, when } from '../words/show.ts'
+import { trialLink, when } from '../format/show.ts'
 
 const props = defineProps<{ site: Site }>()
-const bench = useBench()
+const bench = useSite()
 const jobs = useJobs()
 const problems = useProblems()
 const findings = useFindings()
-const proving = useProving()
+const proving = useTrialChecks()
 
 const checking = ref(false)
 const retesting = ref(false)

@@ -8,7 +8,7 @@ import SecondsRuler from '../ruler/SecondsRuler.vue'
 import { useProblems } from '../stores/problems.ts'
 import { loadReport } from '../stores/setup-files.ts'
 import { SAFETY_WORDS } from '../trial/result-words.ts'
-import { bytes, seconds, when, whole, pageName } from '../words/show.ts'
+import { bytes, seconds, when, whole, pageName } from '../format/show.ts'
 
 /** Before and after for a client: to print, to save as PDF by the browser's print, and as JSON. */
 const props = defineProps<{ site: Site }>()

@@ -1,11 +1,11 @@
 <script setup lang="ts">
-import ActionButton from '../components/ActionButton.vue'
+import ActionButton from '../ui/ActionButton.vue'
 import { computed, ref, watch } from 'vue'
 import { Routine, type VisitorLimits } from '../../core/contracts/routine.ts'
 import { Site } from '../../core/contracts/sites.ts'
 import { callApi } from '../api/client.ts'
-import MeasureNav from '../components/MeasureNav.vue'
-import MessageList from '../components/MessageList.vue'
+import MeasureNav from '../measure/MeasureNav.vue'
+import MessageList from '../measure/MessageList.vue'
 import { useSaving } from '../stores/saving.ts'
 
 /** Retests that nobody has to start, and what they are held against. */

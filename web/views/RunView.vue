@@ -5,24 +5,24 @@ import { Measurement, Run } from '../../core/contracts/measurements.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { toCsv } from '../../core/formats/csv.ts'
 import { sideName } from '../../core/measuring/sides.ts'
-import { endOf } from '../../core/measuring/phases.ts'
+import { endOf } from '../../core/measuring/lcp-phases.ts'
 import { callApi } from '../api/client.ts'
-import SideTag from '../components/SideTag.vue'
+import SideTag from '../ui/SideTag.vue'
 import { fileName, saveFile, svgToPng } from '../export/save.ts'
 import { waterfallSvg } from '../export/waterfall-svg.ts'
-import FilmStrip from '../pictures/FilmStrip.vue'
-import PredictionPanel from '../pictures/PredictionPanel.vue'
-import SeenList from '../pictures/SeenList.vue'
-import WeightBars from '../pictures/WeightBars.vue'
-import { useBench } from '../stores/bench.ts'
+import FilmStrip from '../charts/FilmStrip.vue'
+import PredictionPanel from '../measure/PredictionPanel.vue'
+import SeenList from '../measure/ObservationList.vue'
+import WeightBars from '../charts/WeightBars.vue'
+import { useSite } from '../stores/site.ts'
 import { useProblems } from '../stores/problems.ts'
 import { waterfallEnd, waterfallRows } from '../waterfall/rows.ts'
 import WaterfallTable from '../waterfall/WaterfallTable.vue'
-import { bytes, seconds, when } from '../words/show.ts'
+import { bytes, seconds, when } from '../format/show.ts'
 
 defineProps<{ site: Site }>()
 const route = useRoute()
-const bench = useBench()
+const bench = useSite()
 const problems = useProblems()
 const run = shallowRef<Run | null>(null)
 const other = shallowRef<Run | null>(null)

@@ -3,14 +3,14 @@ import { computed } from 'vue'
 import { useRoute } from 'vue-router'
 import type { Site } from '../../core/contracts/sites.ts'
 import { useJobs } from '../stores/jobs.ts'
-import { useProving } from '../stores/proving.ts'
+import { useTrialChecks } from '../stores/trial-checks.ts'
 import SafetyResults from '../trial/SafetyResults.vue'
-import { when } from '../words/show.ts'
+import { when } from '../format/show.ts'
 
 const props = defineProps<{ site: Site }>()
 const route = useRoute()
 const jobs = useJobs()
-const proving = useProving()
+const proving = useTrialChecks()
 const check = computed(() => proving.checks.find(({ id }) => id === route.params['checkId']))
 const busy = computed(() => jobs.openOf(props.site.id) !== undefined)
 </script>

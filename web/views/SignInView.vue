@@ -1,9 +1,9 @@
 <script setup lang="ts">
-import ActionButton from '../components/ActionButton.vue'
+import ActionButton from '../ui/ActionButton.vue'
 import { ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import ProblemNote from '../components/ProblemNote.vue'
-import { vFirstFocus } from '../components/first-focus.ts'
+import ProblemNote from '../ui/ProblemNote.vue'
+import { vFirstFocus } from '../ui/first-focus.ts'
 import SecondsRuler from '../ruler/SecondsRuler.vue'
 import { rulerScale } from '../ruler/scale.ts'
 import { useProblems } from '../stores/problems.ts'

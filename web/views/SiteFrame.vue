@@ -2,16 +2,16 @@
 import { computed, watch } from 'vue'
 import { useRoute } from 'vue-router'
 import SiteRuler from '../ruler/SiteRuler.vue'
-import { useBench } from '../stores/bench.ts'
+import { useSite } from '../stores/site.ts'
 import { useProblems } from '../stores/problems.ts'
-import { useProving } from '../stores/proving.ts'
+import { useTrialChecks } from '../stores/trial-checks.ts'
 import { useSites } from '../stores/sites.ts'
 
 /** What every place of a site has in common: the ruler on top, and the figures it shows. */
 const route = useRoute()
 const sites = useSites()
-const bench = useBench()
-const proving = useProving()
+const bench = useSite()
+const proving = useTrialChecks()
 const problems = useProblems()
 const site = computed(() => sites.find(String(route.params['siteId'])))
 

@@ -1,21 +1,21 @@
 <script setup lang="ts">
-import ActionButton from '../components/ActionButton.vue'
+import ActionButton from '../ui/ActionButton.vue'
 import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { Site } from '../../core/contracts/sites.ts'
 import { callApi } from '../api/client.ts'
-import CertificatePanel from '../components/CertificatePanel.vue'
-import ContentChangesPanel from '../components/ContentChangesPanel.vue'
-import CookiePanel from '../components/CookiePanel.vue'
-import HostsPanel from '../components/HostsPanel.vue'
-import HostCachePanel from '../components/HostCachePanel.vue'
-import ScheduledWorkPanel from '../components/ScheduledWorkPanel.vue'
-import FindingList from '../components/FindingList.vue'
-import TrialKeyPanel from '../components/TrialKeyPanel.vue'
+import CertificatePanel from '../site/CertificatePanel.vue'
+import ContentChangesPanel from '../site/ContentChangesPanel.vue'
+import CookiePanel from '../site/CookiePanel.vue'
+import HostsPanel from '../site/HostsPanel.vue'
+import HostCachePanel from '../site/HostCachePanel.vue'
+import ScheduledWorkPanel from '../site/ScheduledWorkPanel.vue'
+import FindingList from '../site/FindingList.vue'
+import TrialKeyPanel from '../site/TrialKeyPanel.vue'
 import { useJobs } from '../stores/jobs.ts'
 import { useProblems } from '../stores/problems.ts'
 import { useSites } from '../stores/sites.ts'
-import { trialLink } from '../words/show.ts'
+import { trialLink } from '../format/show.ts'
 
 const props = defineProps<{ site: Site }>()
 const sites = useSites()
@@ -27,7 +27,7 @@ const looking = ref(false)
 /** Where the sitemap is, where the owner has to say so. */
 const sitemap = ref(props.site.check.sitemap ?? '')
 
-const lookAgain = async (): Promise<void> => {
+const checkSiteAgain = async (): Promise<void> => {
   looking.value = true
   const named = sitemap.value.trim()
   await problems.catching(() =>
@@ -63,7 +63,7 @@ const askedAs = computed(() => {
   <h2>What it says about itself</h2>
   <FindingList :findings="site.check.findings" />
 
-  <form class="bar again" @submit.prevent="lookAgain">
+  <form class="bar again" @submit.prevent="checkSiteAgain">
     <v-text-field
       v-model="sitemap"
       class="sitemap"
@@ -72,7 +72,7 @@ const askedAs = computed(() => {
       hint="Left empty: where robots.txt says, or /sitemap.xml."
       persistent-hint
     />
-    <ActionButton size="small" :under-way="looking" @click="lookAgain"
+    <ActionButton size="small" :under-way="looking" @click="checkSiteAgain"
       >Look again, and read the sitemap anew</ActionButton
     >
   </form>

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { useSites } from '../stores/sites.ts'
-import { trialLink } from '../words/show.ts'
+import { trialLink } from '../format/show.ts'
 
 const sites = useSites()
 </script>

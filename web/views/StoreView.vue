@@ -3,20 +3,20 @@ import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
 import type { Site } from '../../core/contracts/sites.ts'
 import { Coverage } from '../../core/contracts/store.ts'
 import { callApi } from '../api/client.ts'
-import ChangesNotice from '../components/ChangesNotice.vue'
-import ReadinessNote from '../components/ReadinessNote.vue'
-import CoverageTable from '../components/CoverageTable.vue'
-import PurgePanel from '../components/PurgePanel.vue'
-import RequestPathPanel from '../components/RequestPathPanel.vue'
-import StoredTable from '../components/StoredTable.vue'
-import TrafficPanel from '../components/TrafficPanel.vue'
-import { useBench } from '../stores/bench.ts'
+import ChangesNotice from '../store/ChangesNotice.vue'
+import ReadinessNote from '../store/ReadinessNote.vue'
+import CoverageTable from '../store/CoverageTable.vue'
+import PurgePanel from '../store/PurgePanel.vue'
+import RequestPathPanel from '../store/RequestPathPanel.vue'
+import StoredTable from '../store/StoredTable.vue'
+import TrafficPanel from '../store/TrafficPanel.vue'
+import { useSite } from '../stores/site.ts'
 import { useProblems } from '../stores/problems.ts'
-import { whole } from '../words/show.ts'
+import { whole } from '../format/show.ts'
 
 /** What the store holds, of which pages, and why not of the others. */
 const props = defineProps<{ site: Site }>()
-const bench = useBench()
+const bench = useSite()
 const problems = useProblems()
 
 const SECTIONS = [

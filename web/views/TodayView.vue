@@ -1,17 +1,17 @@
 <script setup lang="ts">
 import { computed, onMounted } from 'vue'
-import type { PageStanding } from '../../core/contracts/measurements.ts'
+import type { LatestResult } from '../../core/contracts/measurements.ts'
 import type { Site } from '../../core/contracts/sites.ts'
-import { inSeconds } from '../../core/measuring/sentence.ts'
-import MessageList from '../components/MessageList.vue'
+import { inSeconds } from '../../core/measuring/result-sentence.ts'
+import MessageList from '../measure/MessageList.vue'
 import SecondsRuler from '../ruler/SecondsRuler.vue'
 import { siteScale } from '../ruler/site-scale.ts'
-import { useBench } from '../stores/bench.ts'
+import { useSite } from '../stores/site.ts'
 import { useProblems } from '../stores/problems.ts'
-import { seconds, whole } from '../words/show.ts'
+import { seconds, whole } from '../format/show.ts'
 
 const props = defineProps<{ site: Site }>()
-const bench = useBench()
+const bench = useSite()
 const problems = useProblems()
 onMounted(() => void problems.catching(() => bench.loadTraffic()))
 
@@ -20,7 +20,7 @@ const rows = computed(() =>
   props.site.visitors.flatMap(({ id }) =>
     props.site.sample
       .map((page) => bench.standings.find((one) => one.pageId === page.id && one.visitorId === id))
-      .filter((one): one is PageStanding => one !== undefined),
+      .filter((one): one is LatestResult => one !== undefined),
   ),
 )
 

@@ -6,17 +6,17 @@ import type { Site } from '../../core/contracts/sites.ts'
 import { toCsv } from '../../core/formats/csv.ts'
 import { sideName } from '../../core/measuring/sides.ts'
 import { callApi } from '../api/client.ts'
-import MeasureNav from '../components/MeasureNav.vue'
-import SideTag from '../components/SideTag.vue'
+import MeasureNav from '../measure/MeasureNav.vue'
+import SideTag from '../ui/SideTag.vue'
 import { bytesOfDataUrl, fileName, saveFile } from '../export/save.ts'
-import TrendChart from '../pictures/TrendChart.vue'
-import { useBench } from '../stores/bench.ts'
+import TrendChart from '../charts/TrendChart.vue'
+import { useSite } from '../stores/site.ts'
 import { useProblems } from '../stores/problems.ts'
-import { bytes, seconds, when, whole } from '../words/show.ts'
+import { bytes, seconds, when, whole } from '../format/show.ts'
 
 /** The page and visitor of the ruler, over the weeks. */
 const props = defineProps<{ site: Site }>()
-const bench = useBench()
+const bench = useSite()
 const problems = useProblems()
 const points = shallowRef<readonly TrendPoint[] | null>(null)
 const chart = ref<InstanceType<typeof TrendChart> | null>(null)

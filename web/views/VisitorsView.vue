@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import type { Site } from '../../core/contracts/sites.ts'
-import MeasureNav from '../components/MeasureNav.vue'
+import MeasureNav from '../measure/MeasureNav.vue'
 import JourneysPanel from '../visitors/JourneysPanel.vue'
 import SamplePanel from '../visitors/SamplePanel.vue'
 import VisitorsPanel from '../visitors/VisitorsPanel.vue'

@@ -3,10 +3,10 @@ import { nextTick } from 'vue'
 import { afterEach, describe, expect, test, vi } from 'vitest'
 import { emptySetup, Setup } from '../../core/contracts/setup.ts'
 import type { SafetyCheck } from '../../core/contracts/safety.ts'
-import { useBench } from '../stores/bench.ts'
+import { useSite } from '../stores/site.ts'
 import { useJobs } from '../stores/jobs.ts'
 import { useProblems } from '../stores/problems.ts'
-import { useProving } from '../stores/proving.ts'
+import { useTrialChecks } from '../stores/trial-checks.ts'
 import { aSite } from '../testing/a-site.ts'
 import { answering, refusal, whatOf, type Asked } from '../testing/answers.ts'
 import { button, field, mounted, press, textOf, textsOf, type } from '../testing/mounted.ts'
@@ -51,8 +51,8 @@ const answers = {
 const shown = async (now: object = trial(), more: Record<string, unknown> = {}) => {
   const asked = answering({ ...answers, ...more })
   const host = mounted(RemediesView, { site: aSite() })
-  Object.assign(useBench(), { siteId: 'quay', trial: now, privacy })
-  useProving().siteId = 'quay'
+  Object.assign(useSite(), { siteId: 'quay', trial: now, privacy })
+  useTrialChecks().siteId = 'quay'
   await expect.poll(() => textOf(host)).not.toContain('Looking through what was measured')
   await nextTick()
   return { asked, host }
@@ -128,7 +128,7 @@ describe('keeping', () => {
   })
   test('warns of a page that was found broken', async () => {
     const { host } = await shown()
-    useProving().checks = [
+    useTrialChecks().checks = [
       {
         id: 'c',
         siteId: 'quay',

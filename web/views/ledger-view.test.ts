@@ -4,7 +4,7 @@ import { afterEach, describe, expect, test, vi } from 'vitest'
 import type { LedgerEntry } from '../../core/contracts/ledger.ts'
 import { emptySetup } from '../../core/contracts/setup.ts'
 import type { Version } from '../../core/contracts/sites.ts'
-import { useBench } from '../stores/bench.ts'
+import { useSite } from '../stores/site.ts'
 import { aSite } from '../testing/a-site.ts'
 import { answering } from '../testing/answers.ts'
 import { field, mounted, press, textOf, textsOf, type } from '../testing/mounted.ts'
@@ -39,7 +39,7 @@ const entry = (id: string, title: string): LedgerEntry => ({
 
 const shown = async (): Promise<HTMLElement> => {
   const host = mounted(LedgerView, { site: aSite({ liveVersion: 2 }) })
-  const bench = useBench()
+  const bench = useSite()
   bench.siteId = 'quay'
   bench.versions = [version(3), version(2, true), version(1)]
   bench.ledger = [entry('b', 'Lighter pictures tried'), entry('a', 'Lazy loading tried')]

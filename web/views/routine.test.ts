@@ -2,8 +2,8 @@
 import { nextTick } from 'vue'
 import { afterEach, describe, expect, test, vi } from 'vitest'
 import { Routine, type Message } from '../../core/contracts/routine.ts'
-import MessageList from '../components/MessageList.vue'
-import { useBench } from '../stores/bench.ts'
+import MessageList from '../measure/MessageList.vue'
+import { useSite } from '../stores/site.ts'
 import { aSite } from '../testing/a-site.ts'
 import { answering, whatOf } from '../testing/answers.ts'
 import { button, choose, field, mounted, press, textOf, textsOf, type } from '../testing/mounted.ts'
@@ -66,7 +66,7 @@ describe('messages', () => {
   })
   const shown = async (props: object = {}) => {
     const host = mounted(MessageList, { site: aSite(), ...props })
-    Object.assign(useBench(), { siteId: 'quay', messages: [message('new', false), message('old', true)] })
+    Object.assign(useSite(), { siteId: 'quay', messages: [message('new', false), message('old', true)] })
     await nextTick()
     return host
   }

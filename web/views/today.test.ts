@@ -2,10 +2,10 @@
 import { nextTick } from 'vue'
 import { afterEach, beforeEach, describe, expect, test, vi } from 'vitest'
 import type { Trial } from '../../core/contracts/ledger.ts'
-import type { PageStanding } from '../../core/contracts/measurements.ts'
+import type { LatestResult } from '../../core/contracts/measurements.ts'
 import { emptySetup } from '../../core/contracts/setup.ts'
 import { aSideSummary } from '../../core/measuring/testing/made-up.ts'
-import { useBench } from '../stores/bench.ts'
+import { useSite } from '../stores/site.ts'
 import { aSite } from '../testing/a-site.ts'
 import { answering } from '../testing/answers.ts'
 import { mounted, textsOf } from '../testing/mounted.ts'
@@ -16,7 +16,7 @@ const at = (lcpMs: number, measurementId = 'm') => ({
   at: '2026-11-26T08:00:00.000Z',
   medians: aSideSummary('live', lcpMs).medians,
 })
-const home = (more: Partial<PageStanding>): PageStanding => ({
+const home = (more: Partial<LatestResult>): LatestResult => ({
   pageId: 'home',
   path: '/',
   kind: 'Home',
@@ -36,10 +36,10 @@ const trial = (changes: string[], openEntryId: string | null = null): Trial => (
   openEntryId,
 })
 
-const shown = async (standings: PageStanding[], now: Trial | null = null): Promise<HTMLElement> => {
+const shown = async (standings: LatestResult[], now: Trial | null = null): Promise<HTMLElement> => {
   const host = mounted(TodayView, { site: aSite() })
-  useBench().standings = standings
-  useBench().trial = now
+  useSite().standings = standings
+  useSite().trial = now
   await nextTick()
   return host
 }
@@ -70,7 +70,7 @@ describe('the first thing an owner reads', () => {
 })
 
 describe('what to do next', () => {
-  const tasks = async (standings: PageStanding[], now: Trial | null): Promise<string[]> =>
+  const tasks = async (standings: LatestResult[], now: Trial | null): Promise<string[]> =>
     textsOf(await shown(standings, now), '.tasks strong')
   test('begins with a baseline', async () => {
     expect(await tasks([], trial([]))).toEqual(['Measure a baseline'])

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import ActionButton from '../components/ActionButton.vue'
+import ActionButton from '../ui/ActionButton.vue'
 import { onBeforeUnmount, ref, shallowRef } from 'vue'
 import type { JourneyStep } from '../../core/contracts/measuring.ts'
 import { RecordingState, type RecordedAct } from '../../core/contracts/recording.ts'

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import ActionButton from '../components/ActionButton.vue'
+import ActionButton from '../ui/ActionButton.vue'
 import { computed, ref, watch } from 'vue'
 import type { Journey, JourneyStep } from '../../core/contracts/measuring.ts'
 import { Site } from '../../core/contracts/sites.ts'

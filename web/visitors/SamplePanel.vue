@@ -1,13 +1,13 @@
 <script setup lang="ts">
-import ActionButton from '../components/ActionButton.vue'
+import ActionButton from '../ui/ActionButton.vue'
 import { computed, ref, shallowRef, watch } from 'vue'
 import { z } from 'zod'
 import { AccessLogResult, KnownPage, Site, type SampleCandidate } from '../../core/contracts/sites.ts'
-import { addressPattern } from '../../core/sampling/kinds.ts'
+import { addressPattern } from '../../core/sampling/page-kinds.ts'
 import { callApi } from '../api/client.ts'
 import { useProblems } from '../stores/problems.ts'
 import { useSaving } from '../stores/saving.ts'
-import { whole } from '../words/show.ts'
+import { whole } from '../format/show.ts'
 
 /** Which pages stand for the site. */
 const props = defineProps<{ site: Site }>()

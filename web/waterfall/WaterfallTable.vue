@@ -1,10 +1,10 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 import type { Run } from '../../core/contracts/measurements.ts'
-import { alignRequests, type RequestChange } from '../../core/measuring/aligned.ts'
-import { sourceOf } from '../../core/measuring/weight.ts'
+import { alignRequests, type RequestChange } from '../../core/measuring/request-diff.ts'
+import { sourceOf } from '../../core/measuring/page-weight.ts'
 import { sideName } from '../../core/measuring/sides.ts'
-import { bytes, seconds } from '../words/show.ts'
+import { bytes, seconds } from '../format/show.ts'
 import { PHASE_NAMES, PHASES, typesOf, waterfallEnd, waterfallRows, type WaterfallRow } from './rows.ts'
 
 /** Every request of one page load, or of two under each other: a table that can be read, with bars that can be seen. */

@@ -1,6 +1,6 @@
 import { minify } from 'html-minifier-terser'
 import type { Document, Element } from 'domhandler'
-import { hasFragmentMarkup } from '../fragments.ts'
+import { hasFragmentMarkup } from '../document/fragments.ts'
 import { isClassicScript, parseTree, textOf } from '../document/page-document.ts'
 import { minifyJson } from './data.ts'
 import { minifyScript } from './script.ts'

@@ -1,6 +1,6 @@
 import { Setup, type Remedies } from '../../contracts/setup.ts'
 import type { PageKnowledge } from '../../contracts/page-changes.ts'
-import type { FileFacts, FileFactsKind } from '../files.ts'
+import type { FileFacts, FileFactsKind } from '../context/file-facts.ts'
 import { rewritePage, type PageOrder, type RewrittenPage } from '../rewrite.ts'
 
 /** For tests: pages rewritten by some remedies, with files made up beside them. */

@@ -1,4 +1,4 @@
-import type { SeenElement, Sight } from '../../contracts/safety.ts'
+import type { SeenElement, PageSnapshot } from '../../contracts/safety.ts'
 import { colourGrid } from '../grid.ts'
 
 /** For tests: made-up sights of pages. */
@@ -24,7 +24,7 @@ export const aGrid = (painted: readonly string[] = [], columns = 10, rows = 10) 
   return colourGrid(rgb, width, height, (bytes) => Buffer.from(bytes).toString('base64'))
 }
 
-export const aSight = (about: Partial<Sight> = {}): Sight => {
+export const aSight = (about: Partial<PageSnapshot> = {}): PageSnapshot => {
   const elements = about.elements ?? ['h1', 'p', 'button'].map((key) => anElement(key))
   return {
     status: 200,

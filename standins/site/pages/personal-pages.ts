@@ -1,4 +1,4 @@
-import { escapeHtml, type Page, type PageContext } from '../layout.ts'
+import { escapeHtml, type Page, type PageContext } from './layout.ts'
 
 export const signIn = (message = ''): Page => ({
   title: 'Sign in',

@@ -1,4 +1,4 @@
-import { escapeHtml, type Page, type PageContext } from '../layout.ts'
+import { escapeHtml, type Page, type PageContext } from './layout.ts'
 
 const picture = (name: string, alt: string): string => `<img src="/media/${name}.jpg" alt="${escapeHtml(alt)}">`
 const pounds = (pence: number | string): string => `£${(Number(pence) / 100).toFixed(2)}`

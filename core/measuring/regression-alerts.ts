@@ -1,0 +1,47 @@
+import type { PageResult } from '../contracts/measurements.ts'
+import type { Message, VisitorLimits } from '../contracts/routine.ts'
+import { acrossDays } from './across-days.ts'
+import { inSeconds } from './result-sentence.ts'
+
+/** What the owner should hear of a measurement. */
+export type Notice = Pick<Message, 'kind' | 'sentence'>
+
+const pageName = (path: string): string => (path === '/' ? 'the home page' : path)
+
+/** Limits that the live side crosses, one sentence each. */
+export const crossedLimits = (results: readonly PageResult[], limits: readonly VisitorLimits[]): Notice[] =>
+  results.flatMap(({ path, visitorId, visitorName, sides }) => {
+    const limit = limits.find((one) => one.visitorId === visitorId)
+    const live = sides.find(({ side }) => side === 'live')
+    if (limit === undefined || live === undefined) return []
+    const { lcpMs, sentBytes, requests } = live.medians
+    const where = `${pageName(path)} on ${visitorName}`
+    const sentences: string[] = []
+    if (limit.lcpSeconds !== null && lcpMs !== null && lcpMs > limit.lcpSeconds * 1000)
+      sentences.push(`The main content of ${where} takes ${inSeconds(lcpMs)}; the limit is ${limit.lcpSeconds} s.`)
+    if (limit.sentKilobytes !== null && sentBytes !== null && sentBytes > limit.sentKilobytes * 1000)
+      sentences.push(
+        `${where[0]!.toUpperCase()}${where.slice(1)} weighs ${Math.round(sentBytes / 1000)} KB; the limit is ${limit.sentKilobytes} KB.`,
+      )
+    if (limit.requests !== null && requests !== null && requests > limit.requests)
+      sentences.push(
+        `${where[0]!.toUpperCase()}${where.slice(1)} makes ${Math.round(requests)} requests; the limit is ${limit.requests}.`,
+      )
+    return sentences.map((sentence): Notice => ({ kind: 'limit-crossed', sentence }))
+  })
+
+/** Pages of the live side that are slower than on the occasion before, where the difference is more than chance. */
+export const worsenings = (before: readonly PageResult[], now: readonly PageResult[]): Notice[] => {
+  const liveOnly = (results: readonly PageResult[]): PageResult[] =>
+    results.map((result) => ({ ...result, sides: result.sides.filter(({ side }) => side === 'live') }))
+  return acrossDays(liveOnly(before), liveOnly(now))
+    .filter(({ kind }) => kind === 'slower')
+    .map(({ path, visitorName, shift, later }) => ({
+      kind: 'slower',
+      sentence:
+        `${pageName(path)} on ${visitorName} has become slower by ${inSeconds(-shift!.shift)} (between ${inSeconds(-shift!.high)} and ${inSeconds(-shift!.low)}): main content now after ${inSeconds(later.lcpMs ?? 0)}.`.replace(
+          /^./,
+          (letter) => letter.toUpperCase(),
+        ),
+    }))
+}

@@ -1,0 +1,237 @@
+import type { IncomingMessage, ServerResponse } from 'node:http'
+import { decideCacheBypass, type CacheBypass } from '../../core/cache/cache-bypass.ts'
+import { requestWishes } from '../../core/http/request-directives.ts'
+import { hasField } from '../../core/http/fields.ts'
+import type { CacheKey } from '../../core/cache/cache-key.ts'
+import { decideReuse, type ReuseDecision } from '../../core/http/reuse.ts'
+import { fetchShared } from '../respond/fetch-shared.ts'
+import { revalidateOnce } from '../fetch/revalidate.ts'
+import { contentOf, passThrough } from '../respond/pass-through.ts'
+import { problemPage } from '../respond/problem-page.ts'
+import { originalPath } from '../../core/page/context/file-facts.ts'
+import { mayBeMade, sendGeneratedAsset } from '../respond/send-generated-asset.ts'
+import { sendStored } from '../respond/send-stored.ts'
+import { cut } from '../respond/write-head.ts'
+import { keyOf } from '../cache-keys/partitions.ts'
+import { storeOf } from '../fetch/fetch-context.ts'
+import type { DeliveryIo, RequestContext } from '../respond/request-context.ts'
+import type { BeforeOpening } from '../store/before-opening.ts'
+import type { StoredEntry } from '../store/response-store.ts'
+import { parseRequest, secureAddress, type Refusal } from '../request/parse-request.ts'
+import { trialAccess } from '../request/trial-access.ts'
+
+const EVERYONE = { kind: 'everyone' } as const
+
+const refuse = (res: ServerResponse, { status, title, sentence }: Refusal): void => {
+  const body = problemPage(title, sentence)
+  res.writeHead(status, {
+    'content-type': 'text/html; charset=utf-8',
+    'content-length': Buffer.byteLength(body),
+    'cache-control': 'no-store',
+    'x-robots-tag': 'noindex',
+    'cache-status': 'zest-lamp; detail=refused',
+    // What comes after a body that is not read cannot be told from it.
+    ...(status === 413 && res.req.httpVersionMajor < 2 ? { connection: 'close' } : {}),
+  })
+  res.end(body)
+}
+
+/** RFC 9110 §15.4.9: 308 keeps the method, so that a form that is sent does not turn into a visit. */
+const redirect = (res: ServerResponse, location: string): void => {
+  res.writeHead(308, {
+    location,
+    'content-length': 0,
+    'cache-control': 'no-cache',
+    'cache-status': 'zest-lamp; detail=redirect-to-https',
+  })
+  res.end()
+}
+
+const CLOSED: Refusal = {
+  status: 403,
+  title: 'This is a trial',
+  sentence: 'It is not for visitors. Open it from Zest Lamp, which gives you its key.',
+}
+
+/** The key goes into a cookie and out of the address, so that it is not in what is copied from there. */
+const letIn = (res: ServerResponse, { location, cookie }: { location: string; cookie: string }): void => {
+  res.writeHead(303, {
+    location,
+    'set-cookie': cookie,
+    'content-length': 0,
+    'cache-control': 'no-store',
+    'referrer-policy': 'no-referrer',
+    'x-robots-tag': 'noindex',
+    'cache-status': 'zest-lamp; detail=trial-key',
+  })
+  res.end()
+}
+
+/** Something of ours went wrong: the visitor gets an answer or a cut connection, the log gets the reason, and everybody else goes on being served. */
+const giveUp = (error: unknown, req: IncomingMessage, res: ServerResponse, io: DeliveryIo): void => {
+  const id = io.report(error, { method: req.method, target: req.url, host: req.headers.host })
+  if (res.headersSent) return cut(res)
+  refuse(res, {
+    status: 500,
+    title: 'Something went wrong here',
+    sentence: `This request could not be answered. Please try again. Its number in the log is ${id}.`,
+  })
+}
+
+/**
+ * Answer one request of a visitor. Never throws, and nothing that it begins is left to throw: this is the one guard around everything that a
+ * visitor can reach.
+ */
+export const deliver = (req: IncomingMessage, res: ServerResponse, io: DeliveryIo): void => {
+  try {
+    // A stored page is answered within this turn of the event loop, without a promise.
+    const answering = begin(req, res, io)
+    if (answering !== undefined) answering.catch((error: unknown) => giveUp(error, req, res, io))
+  } catch (error) {
+    giveUp(error, req, res, io)
+  }
+}
+
+const begin = (req: IncomingMessage, res: ServerResponse, io: DeliveryIo): void | Promise<void> => {
+  const startedAt = io.elapsed()
+  const reading = parseRequest(req, io)
+  if (reading.kind === 'refused') return refuse(res, reading.refusal)
+  const door = trialAccess(reading.request)
+  if (door.kind === 'closed') return refuse(res, CLOSED)
+  if (door.kind === 'let-in') return letIn(res, door)
+  const { request } = door
+  const { route, path, visitor } = request
+  if (route.redirectToHttps && visitor.scheme === 'http') return redirect(res, secureAddress(request, io))
+  // Written out: an object that is spread together costs as much as the rest of the answer.
+  return answer({
+    io,
+    route,
+    visitor,
+    method: request.method,
+    target: request.target,
+    path,
+    fields: request.fields,
+    rule: route.ruleFor(path),
+    audience: EVERYONE,
+    req,
+    res,
+    startedAt,
+  })
+}
+
+/** An address made here stands for a file of the origin, which has the same bytes or better ones. */
+const asItCame = (context: RequestContext): RequestContext => {
+  if (!mayBeMade(context)) return context
+  const target = originalPath(context.path)
+  return { ...context, target, path: target }
+}
+
+const answer = (context: RequestContext): void | Promise<void> => {
+  if (context.io.beforeOpening !== undefined) return answerBeforeOpening(context, context.io.beforeOpening)
+  if (!mayBeMade(context)) return answerOwn(context)
+  return sendGeneratedAsset(context).then((rest) => (rest === 'sent' ? undefined : answerOwn(rest)))
+}
+
+/** While the store is being opened: a fresh copy is looked for on the disk, and everything else passes through. */
+const answerBeforeOpening = async (context: RequestContext, before: BeforeOpening): Promise<void> => {
+  const { io, req, rule, fields, res } = context
+  const passes = (): Promise<void> => passThrough(asItCame(context), 'store-opening')
+  if (mayBeMade(context) || contentOf(req) !== undefined || admitted(context).kind !== 'shared') return passes()
+  const key = keyOf(context)
+  await before.find(key)
+  if (res.destroyed) return
+  if (io.beforeOpening === undefined) return answerOwn(context)
+  const decision = decideReuse(fields, before.store.candidates(key), rule.reuse, io.now())
+  if (decision.kind !== 'reuse') return passes()
+  const sent = await sendStored(context, decision.stored, { kind: 'hit', ttl: decision.ttl }, decision.age)
+  return sent ? undefined : passes()
+}
+
+/** Who may share the answer. An unusual field that the origin names in Vary is no obstacle: copies are kept apart by it. */
+const admitted = (context: RequestContext): CacheBypass => {
+  const { io, route } = context
+  const bypassRules = decideCacheBypass(context, route.bypassRules, ignoredCookie(context))
+  if (bypassRules.kind !== 'pass' || bypassRules.reason !== 'unknown-field') return bypassRules
+  const names = io.varied.names(context)
+  if (names.length === 0) return bypassRules
+  const harmlessField = (name: string): boolean => names.includes(name) || route.bypassRules.harmlessField(name)
+  return decideCacheBypass(context, { ...route.bypassRules, harmlessField }, ignoredCookie(context))
+}
+
+/** Cookies that count for nothing in this request: by the owner's word, and sessions that hold nothing. */
+const ignoredCookie = ({ io, route, rule, fields }: RequestContext): ((name: string) => boolean) => {
+  const { sessionCookie } = rule
+  if (sessionCookie === undefined || !hasField(fields, 'cookie')) return rule.ignoredCookie
+  return io.sessions?.areEmpty({ route, rule, fields }) === true
+    ? (name) => rule.ignoredCookie(name) || sessionCookie(name)
+    : rule.ignoredCookie
+}
+
+/** Whether a session is all that keeps a visitor from sharing the page. */
+const passesForSession = (context: RequestContext): boolean => {
+  const { route, rule } = context
+  const { sessionCookie } = rule
+  return (
+    sessionCookie !== undefined &&
+    decideCacheBypass(context, route.bypassRules, (name) => rule.ignoredCookie(name) || sessionCookie(name)).kind ===
+      'shared'
+  )
+}
+
+const answerOwn = (context: RequestContext): void | Promise<void> => {
+  const { route, req } = context
+  if (contentOf(req) !== undefined) return passThrough(context, context.method === 'GET' ? 'content' : 'method')
+  const bypassRules = admitted(context)
+  if (bypassRules.kind !== 'shared' && passesForSession(context)) context.io.sessions?.compare(context)
+  switch (bypassRules.kind) {
+    case 'pass':
+      return passThrough(context, bypassRules.reason)
+    case 'shared':
+      return answerStorable(context)
+    case 'private':
+      return answerStorable({
+        ...context,
+        rule: route.privateRule,
+        audience: { kind: 'one', identity: bypassRules.identity },
+      })
+  }
+}
+
+const answerStorable = (context: RequestContext): void | Promise<void> => {
+  const { io, rule, fields } = context
+  const key = keyOf(context)
+  const decision = decideReuse(fields, storeOf(context).candidates(key), rule.reuse, io.now())
+  if (decision.kind !== 'reuse') return answerOtherwise(context, key, decision)
+  const sending = sendStored(context, decision.stored, { kind: 'hit', ttl: decision.ttl }, decision.age)
+  if (sending === true) return undefined
+  return Promise.resolve(sending).then((sent) => (sent ? undefined : fetchAnew(context, key)))
+}
+
+/** What was to be sent turned out to be gone or damaged: ask for all of it. */
+const fetchAnew = (context: RequestContext, key: CacheKey): Promise<void> =>
+  fetchShared(context, { key, reason: 'uri-miss', stale: undefined, condition: [] })
+
+const answerOtherwise = async (
+  context: RequestContext,
+  key: CacheKey,
+  decision: Exclude<ReuseDecision<StoredEntry>, { kind: 'reuse' }>,
+): Promise<void> => {
+  const { req, res, rule, fields } = context
+  if (decision.kind === 'reuse-stale') {
+    const outcome = { kind: 'hit-stale', ttl: decision.ttl, because: decision.allowedBy } as const
+    const sent = await sendStored(context, decision.stored, outcome, decision.age)
+    return sent ? revalidateOnce(context, key, decision.stored) : fetchAnew(context, key)
+  }
+  // A part is cut from a whole copy; for a part alone no whole file is fetched.
+  if (req.headers.range !== undefined) return passThrough(context, 'range')
+  if (rule.reuse.obeyRequest === true && requestWishes(fields).onlyIfCached)
+    return refuse(res, {
+      status: 504,
+      title: 'No copy is stored',
+      sentence: 'The request asks for a stored copy only (RFC 9111 §5.2.1.7), and there is none that may be used.',
+    })
+  const { reason } = decision
+  return decision.kind === 'validate'
+    ? fetchShared(context, { key, reason, stale: decision.stored, condition: decision.condition })
+    : fetchShared(context, { key, reason, stale: decision.stale, condition: [] })
+}

@@ -1,0 +1,206 @@
+import { LRUCache } from 'lru-cache'
+import type { Channel, ChannelTraffic, DecisionRecord, Traffic } from '../../core/contracts/delivery.ts'
+import { sharedTarget } from '../../core/cache/cache-key.ts'
+import type { Outcome } from '../../core/http/cache-status.ts'
+import type { EpochMs } from '../../core/time.ts'
+import { addressPattern } from '../../core/sampling/page-kinds.ts'
+import type { KeptCounters } from './counters-file.ts'
+import { addTo, Course, noSums, type Counted, type Sums } from './sums.ts'
+import type { ResponseStore } from '../store/response-store.ts'
+import { partitionOf, type Route } from '../request/routes.ts'
+
+/** Decisions kept per site, newest last. */
+const RECENT = 200
+
+/** Bytes of addresses whose hits and last decision are known: about a hundred thousand of the usual length. */
+const MOST_ADDRESS_BYTES = 32 * 1024 * 1024
+/** What an address takes besides its letters. */
+const BESIDES = 200
+
+export interface AddressRecord {
+  hits: number
+  last: { at: number; cacheStatus: string }
+}
+
+/** An address as its key has it: without what makes no other page. */
+const addressName = (route: Route, target: string): string =>
+  `${route.partition} ${sharedTarget(target, route.ignoredParameter, route.sortParameters)}`
+
+/** Kinds told apart on one channel; what more there is counts as one. */
+const MOST_KINDS = 100
+const OTHER_KINDS = 'everything else'
+
+/** What is known of one channel. */
+interface ChannelRecord {
+  readonly sums: Sums
+  readonly outcomes: Map<string, number>
+  readonly course: Course
+  readonly kinds: Map<string, Sums>
+  /** See countLate. */
+  late: number
+}
+
+const newRecord = (): ChannelRecord => ({
+  sums: noSums(),
+  outcomes: new Map(),
+  course: new Course(),
+  kinds: new Map(),
+  late: 0,
+})
+
+/** The kind a page counts under: the owner's name, else the pattern of its address. Files and data are not told apart. */
+export const kindLabel = (kind: string | null, page: boolean, target: string): string =>
+  kind ?? (page ? addressPattern(target) : 'Files and data')
+
+/** What there is to say of an answered request besides its outcome. */
+export interface CountedAnswer {
+  readonly bytes: number
+  /** Whether it was HTML. */
+  readonly page: boolean
+  /** What the origin took for the copy that was used, ms. */
+  readonly savedMs: number
+  /** See kindLabel. */
+  readonly kind: string
+}
+
+/** The name an outcome is counted under. */
+export const outcomeName = (outcome: Outcome): string => {
+  switch (outcome.kind) {
+    case 'hit':
+    case 'validated':
+      return outcome.kind
+    case 'hit-stale':
+      return `hit ${outcome.because}`
+    case 'collapsed':
+      return `collapsed ${outcome.why}`
+    case 'forwarded':
+      return `forwarded ${outcome.why}`
+    case 'passed':
+      return `passed ${outcome.why}`
+    case 'failed':
+      return `failed ${outcome.why}`
+  }
+}
+
+const isHit = ({ kind }: Outcome): boolean => kind === 'hit' || kind === 'hit-stale'
+const isCold = (outcome: Outcome): boolean =>
+  outcome.kind === 'validated' ||
+  outcome.kind === 'collapsed' ||
+  (outcome.kind === 'forwarded' && outcome.storing.kind === 'stored')
+
+/** What was answered how. Sums outlive the process, decisions and hits of single addresses do not. */
+export class Counters {
+  #since: EpochMs
+  readonly #channels = new Map<string, ChannelRecord>()
+  readonly #recent = new Map<string, DecisionRecord[]>()
+  /** By partition and address; the least recently asked for are forgotten, so that made-up addresses cannot fill the memory. */
+  readonly #addresses = new LRUCache<string, AddressRecord>({
+    maxSize: MOST_ADDRESS_BYTES,
+    sizeCalculation: (_record, name) => name.length + BESIDES,
+  })
+
+  constructor(since: EpochMs) {
+    this.#since = since
+  }
+
+  /** Runs for every request: nothing here may be spread together or looked up twice. */
+  count(route: Route, outcome: Outcome, { bytes, page, savedMs, kind }: CountedAnswer, record: DecisionRecord): void {
+    const channel = this.#recordOf(route)
+    const hit = isHit(outcome)
+    const counted: Counted = { hit, cold: isCold(outcome), page, bytes, savedMs: hit ? savedMs : 0 }
+    addTo(channel.sums, counted)
+    channel.course.add(record.at as EpochMs, counted)
+    this.#countKind(channel, kind, counted)
+    this.#countAddress(addressName(route, record.target), hit, record)
+    const name = outcomeName(outcome)
+    channel.outcomes.set(name, (channel.outcomes.get(name) ?? 0) + 1)
+    let recent = this.#recent.get(route.siteId)
+    if (recent === undefined) this.#recent.set(route.siteId, (recent = []))
+    recent.push(record)
+    // Cut in batches: shifting one by one would move the whole array on every request.
+    if (recent.length > 2 * RECENT) recent.splice(0, recent.length - RECENT)
+  }
+
+  /** A page went out as it came, because rewriting it took longer than its visitor waits. */
+  countLate(route: Route): void {
+    this.#recordOf(route).late++
+  }
+
+  #recordOf({ countedAs }: Route): ChannelRecord {
+    let channel = this.#channels.get(countedAs)
+    if (channel === undefined) this.#channels.set(countedAs, (channel = newRecord()))
+    return channel
+  }
+
+  #countKind({ kinds }: ChannelRecord, name: string, counted: Counted): void {
+    const known = kinds.get(name)
+    if (known !== undefined) return addTo(known, counted)
+    const under = kinds.size < MOST_KINDS ? name : OTHER_KINDS
+    const sums = kinds.get(under) ?? noSums()
+    kinds.set(under, sums)
+    addTo(sums, counted)
+  }
+
+  #countAddress(name: string, hit: boolean, { at, cacheStatus }: DecisionRecord): void {
+    const known = this.#addresses.get(name)
+    if (known === undefined) this.#addresses.set(name, { hits: hit ? 1 : 0, last: { at, cacheStatus } })
+    else {
+      if (hit) known.hits++
+      known.last = { at, cacheStatus }
+    }
+  }
+
+  /** Answers from the store for an address, and the last decision about it; undefined when it was not asked for lately. */
+  addressRecord(route: Route, target: string): AddressRecord | undefined {
+    return this.#addresses.peek(addressName(route, target))
+  }
+
+  traffic(siteId: string, store: ResponseStore): Omit<Traffic, 'unrewritten'> {
+    const holdings = store.holdings()
+    const channels = (['live', 'trial'] as Channel[]).map((channel): ChannelTraffic => {
+      const partition = partitionOf(siteId, channel)
+      const { sums, outcomes, course, kinds, late } = this.#channels.get(partition) ?? newRecord()
+      const held = [...holdings].filter(([name]) => name === partition || name.startsWith(`${partition}:`))
+      return {
+        channel,
+        ...sums,
+        outcomes: Object.fromEntries(outcomes),
+        course: [...course.stretches],
+        kinds: [...kinds].map(([kind, of]) => ({ kind, ...of })).sort((a, b) => b.requests - a.requests),
+        late,
+        storedAddresses: held.reduce((sum, [, { entries }]) => sum + entries, 0),
+        storedBytes: held.reduce((sum, [, { bytes }]) => sum + bytes, 0),
+      }
+    })
+    const recent = (this.#recent.get(siteId) ?? []).slice(-RECENT).reverse()
+    return { since: this.#since, channels, recent, storeProblem: store.problem() }
+  }
+
+  /** The sums, to be kept for the next process. */
+  kept(): KeptCounters {
+    return {
+      since: this.#since,
+      channels: [...this.#channels].map(([partition, { sums, outcomes, course, kinds, late }]) => ({
+        partition,
+        sums,
+        outcomes: Object.fromEntries(outcomes),
+        course: [...course.stretches],
+        kinds: [...kinds].map(([kind, of]) => ({ kind, ...of })),
+        late,
+      })),
+    }
+  }
+
+  /** Go on with the sums of an earlier process. */
+  goOn({ since, channels }: KeptCounters): void {
+    this.#since = since as EpochMs
+    for (const { partition, sums, outcomes, course, kinds, late } of channels)
+      this.#channels.set(partition, {
+        sums,
+        outcomes: new Map(Object.entries(outcomes)),
+        course: new Course(course),
+        kinds: new Map(kinds.map(({ kind, ...of }) => [kind, of])),
+        late,
+      })
+  }
+}

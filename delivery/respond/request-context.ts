@@ -1,0 +1,74 @@
+import type { IncomingMessage, ServerResponse } from 'node:http'
+import { cacheStatus, type Outcome } from '../../core/http/cache-status.ts'
+import type { FetchIo, FetchContext } from '../fetch/fetch-context.ts'
+import type { OriginAnswer } from '../fetch/origin-client.ts'
+import { kindLabel } from '../metrics/counters.ts'
+import type { BeforeOpening } from '../store/before-opening.ts'
+import type { PageRewriter } from '../transform/page-rewriter.ts'
+import type { Recompression } from './recompression.ts'
+
+/** What comes of a request that sends something; "fruitless": requests like it have changed nothing for a while. */
+export type EditWatch = 'no-edit' | 'fruitless' | 'comparing' | 'compared-next'
+
+/** What notices editors' saves in what visitors send. */
+interface WatchesEdits {
+  saw(context: RequestContext, answer: Pick<OriginAnswer, 'status' | 'fields'>): EditWatch
+}
+
+/** What knows which sessions hold nothing. */
+interface KnowsSessions {
+  areEmpty(request: Pick<RequestContext, 'route' | 'rule' | 'fields'>): boolean
+  sends(context: RequestContext): void
+  lost(request: Pick<RequestContext, 'route' | 'fields'>): void
+  saw(context: RequestContext, answer: Pick<OriginAnswer, 'status' | 'fields'>): void
+  compare(context: RequestContext): void
+}
+
+/** What answering visitors needs from outside. */
+export interface DeliveryIo extends FetchIo {
+  /** Where stored answers are looked for while the store is still being opened, right after a start; undefined once it is open. */
+  readonly beforeOpening: BeforeOpening | undefined
+  readonly recompression: Recompression
+  readonly rewriter: PageRewriter
+  /** Told what visitors have sent; undefined while the store is being opened. */
+  readonly edits?: WatchesEdits | undefined
+  /** Sessions that hold nothing; undefined while the store is being opened, when they pass. */
+  readonly sessions?: KnowsSessions | undefined
+}
+
+/** One request of a visitor and the way to answer it. */
+export interface RequestContext extends FetchContext<DeliveryIo> {
+  readonly req: IncomingMessage
+  readonly res: ServerResponse
+  readonly startedAt: number
+}
+
+/** Count and log an exchange once its response has ended, however it ended. */
+export const countWhenDone = (
+  context: RequestContext,
+  outcome: Outcome,
+  bytes: () => number,
+  {
+    page = false,
+    savedMs = 0,
+    kind,
+  }: { readonly page?: boolean; readonly savedMs?: number; readonly kind?: string } = {},
+): void => {
+  context.res.once('close', () => {
+    const { res, io, route, rule, method, target, startedAt } = context
+    io.counters.count(
+      route,
+      outcome,
+      { bytes: bytes(), page, savedMs, kind: kind ?? kindLabel(rule.kind, page, target) },
+      {
+        at: io.now(),
+        channel: route.channel,
+        method,
+        target,
+        status: res.statusCode,
+        cacheStatus: cacheStatus(outcome),
+        tookMs: io.elapsed() - startedAt,
+      },
+    )
+  })
+}

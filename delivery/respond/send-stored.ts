@@ -1,0 +1,156 @@
+import type { Outcome } from '../../core/http/cache-status.ts'
+import { isNotModified } from '../../core/http/conditional.ts'
+import { negotiateCoding, type Coding } from '../../core/http/negotiation.ts'
+import { ifRangeHolds, rangeWanted, type RangeWanted } from '../../core/http/range.ts'
+import { waitOf } from '../../core/http/stored-response.ts'
+import type { Seconds } from '../../core/time.ts'
+import { storeOf } from '../fetch/fetch-context.ts'
+import { type RequestContext, countWhenDone } from './request-context.ts'
+import type { Route } from '../request/routes.ts'
+import type { ResponseStore, StoredEntry } from '../store/response-store.ts'
+import { hasFragments, sendAssembled } from './assemble-fragments.ts'
+import { encode } from '../fetch/content-coding.ts'
+import { closing, extendByAge } from './response-fields.ts'
+import { mayBeCoded, prepared, type Prepared } from './header-cache.ts'
+import { writeHead } from './write-head.ts'
+
+/** A coding is kept only when it saves at least a twentieth. */
+export const WORTH_KEEPING = 0.95
+
+/** Entries whose codings have been made, or found not to gain. */
+const coded = new WeakMap<StoredEntry, Set<Coding>>()
+
+/** Make the missing codings of an entry and keep them beside the others; the entry to go on with. */
+const withCodings = async (store: ResponseStore, route: Route, entry: StoredEntry): Promise<StoredEntry> => {
+  const tried = coded.get(entry) ?? new Set(entry.bodies.map(({ coding }) => coding))
+  coded.set(entry, tried)
+  const missing = route.codings.filter((coding) => !tried.has(coding))
+  if (missing.length === 0 || !mayBeCoded(route, entry)) return entry
+  const identity = await store.body(entry, 'identity')
+  if (identity === undefined) return entry
+  const bodies = new Map<Coding, Buffer>([['identity', identity]])
+  for (const { coding } of entry.bodies.slice(1)) {
+    const bytes = await store.body(entry, coding)
+    if (bytes !== undefined) bodies.set(coding, bytes)
+  }
+  for (const coding of missing) {
+    tried.add(coding)
+    const bytes = await encode(identity, coding)
+    if (bytes.length < identity.length * WORTH_KEEPING) bodies.set(coding, bytes)
+  }
+  // Replaced or purged while it was being coded: the newer state stands.
+  if (!store.candidates(entry.key).includes(entry)) return entry
+  const { id: _id, bodies: before, ...known } = entry
+  const best = before.filter((body) => body.best === true).map(({ coding }) => coding)
+  const grown = store.put({ ...known, best }, bodies)
+  coded.set(grown, tried)
+  return grown
+}
+
+interface Sending {
+  readonly context: RequestContext
+  readonly entry: StoredEntry
+  readonly coding: Coding
+  readonly body: Buffer
+  readonly outcome: Outcome
+  readonly age: Seconds
+}
+
+/** What of a stored response is sent: all of it, nothing but the news that it is unchanged, or a part. */
+const partOf = ({ context, entry, body }: Sending, ready: Prepared): RangeWanted | { kind: 'unchanged' } => {
+  const { req, io, method, fields } = context
+  if (entry.status !== 200) return { kind: 'whole' }
+  const conditional = req.headers['if-none-match'] !== undefined || req.headers['if-modified-since'] !== undefined
+  // RFC 9110 §13.2.2: conditions come before the range.
+  if (conditional && isNotModified(fields, ready, io.now())) return { kind: 'unchanged' }
+  const { range } = req.headers
+  if (range === undefined || method !== 'GET') return { kind: 'whole' }
+  return ifRangeHolds(fields, { ...ready, date: entry.responseTime })
+    ? rangeWanted(range, body.length)
+    : { kind: 'whole' }
+}
+
+/** Status line, fields and body of a stored response to a visitor. */
+const write = (sending: Sending): void => {
+  const { context, entry, coding, body, outcome, age } = sending
+  const { res, route, method } = context
+  const ready = prepared(route, entry, coding)
+  const part = partOf(sending, ready)
+  const fields = [...(part.kind === 'unchanged' ? ready.fixed304 : ready.fixed)]
+  if (ready.ownerLifetime !== undefined) fields.push('cache-control', extendByAge(ready.ownerLifetime, age))
+  if (outcome.kind !== 'forwarded' || ready.aged) fields.push('age', String(Math.max(0, Math.floor(age))))
+  for (const [name, value] of closing(ready.statusBefore, context, outcome)) fields.push(name, value)
+  let sent = body
+  let status = entry.status
+  if (part.kind === 'part') {
+    sent = body.subarray(part.first, part.last + 1)
+    status = 206
+    fields.push('content-range', `bytes ${part.first}-${part.last}/${body.length}`)
+  } else if (part.kind === 'unsatisfiable') {
+    sent = NOTHING
+    status = 416
+    fields.push('content-range', `bytes */${body.length}`)
+  } else if (part.kind === 'unchanged') status = 304
+  if (part.kind !== 'unchanged') fields.push('content-length', String(sent.length))
+  writeHead(res, status, fields)
+  const withBody = part.kind !== 'unchanged' && method !== 'HEAD'
+  countWhenDone(context, outcome, () => (withBody ? sent.length : 0), {
+    page: ready.page,
+    savedMs: waitOf(entry),
+    kind: ready.kind,
+  })
+  res.end(withBody ? sent : undefined)
+}
+
+const NOTHING = Buffer.alloc(0)
+
+/**
+ * Answer from the store in the best coding the visitor takes.
+ * @returns false, with nothing sent, when the stored bytes turn out to be gone or damaged
+ */
+export const sendStored = (
+  context: RequestContext,
+  entry: StoredEntry,
+  outcome: Outcome,
+  age: Seconds,
+): boolean | Promise<boolean> => {
+  const { route, req } = context
+  if (hasFragments(route, entry)) return sendAssembled(context, entry, outcome)
+  // Parts are of the identity form only, so that parts of two codings are never put together.
+  const wanted =
+    mayBeCoded(route, entry) && req.headers.range === undefined
+      ? negotiateCoding(req.headers['accept-encoding'] as string | undefined, route.codings)
+      : 'identity'
+  const have = entry.bodies.some(({ coding }) => coding === wanted)
+  if (!have && !coded.get(entry)?.has(wanted)) return sendCoded(context, entry, wanted, outcome, age)
+  const coding = have ? wanted : 'identity'
+  const body = storeOf(context).body(entry, coding)
+  if (body instanceof Promise) return body.then((bytes) => sendBytes(context, entry, coding, bytes, outcome, age))
+  return sendBytes(context, entry, coding, body, outcome, age)
+}
+
+const sendBytes = (
+  context: RequestContext,
+  entry: StoredEntry,
+  coding: Coding,
+  bytes: Buffer | undefined,
+  outcome: Outcome,
+  age: Seconds,
+): boolean => {
+  if (bytes === undefined) return false
+  write({ context, entry, coding, body: bytes, outcome, age })
+  return true
+}
+
+const sendCoded = async (
+  context: RequestContext,
+  entry: StoredEntry,
+  wanted: Coding,
+  outcome: Outcome,
+  age: Seconds,
+): Promise<boolean> => {
+  const grown = await withCodings(storeOf(context), context.route, entry)
+  context.io.recompression.add(grown)
+  const coding = grown.bodies.some((body) => body.coding === wanted) ? wanted : 'identity'
+  return sendBytes(context, grown, coding, await storeOf(context).body(grown, coding), outcome, age)
+}

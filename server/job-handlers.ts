@@ -1,0 +1,26 @@
+import type { HasDelivery } from '../delivery/control/client.ts'
+import type { HasEvents } from './live/event-bus.ts'
+import type { HasPrivacyOrders } from './privacy/privacy-checks.ts'
+import type { HasCookieOrders } from './privacy/cookie-search.ts'
+import type { Job } from '../core/contracts/jobs.ts'
+import type { MeasureIo } from './measuring/run-measurement.ts'
+import { measureJob } from './measuring/measure-job.ts'
+import { culpritJob } from './culprit/culprit-job.ts'
+import { guidedJob } from './guided/guided-job.ts'
+import { cookieSearch } from './privacy/cookie-search.ts'
+import { resultWatch } from './routine/retests.ts'
+import { privacyJob } from './privacy/privacy-job.ts'
+import { safetyJob } from './safety/safety-job.ts'
+import type { JobHandler } from './jobs/job-queue.ts'
+
+export type HandlerIo = MeasureIo & HasDelivery & HasEvents & HasPrivacyOrders & HasCookieOrders
+
+/** Who does the work of each kind of job. */
+export const jobHandlers = (io: HandlerIo): Record<Job['kind'], JobHandler> => ({
+  measure: measureJob(io, resultWatch(io)),
+  'privacy-check': privacyJob(io),
+  'cookie-search': cookieSearch(io),
+  'safety-check': safetyJob(io),
+  'culprit-search': culpritJob(io),
+  'guided-run': guidedJob(io),
+})

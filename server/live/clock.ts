@@ -1,0 +1,4 @@
+/** For whoever needs the time. */
+export interface HasClock {
+  readonly now: () => Date
+}

@@ -1,0 +1,14 @@
+/** Where things are reached, as told at start. */
+export interface Addresses {
+  /** Port of control. */
+  readonly controlPort: number
+  /** Port of delivery for HTTP. */
+  readonly deliveryPort: number
+  /** Port of delivery for HTTPS. */
+  readonly securePort: number
+}
+
+/** For whoever needs to know where things are reached. */
+export interface HasAddresses {
+  readonly addresses: Addresses
+}

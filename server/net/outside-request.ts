@@ -1,0 +1,152 @@
+import { request as httpRequest, type IncomingMessage } from 'node:http'
+import { request as httpsRequest } from 'node:https'
+import { urlToHttpOptions } from 'node:url'
+import { promisify } from 'node:util'
+import { brotliDecompress, gunzip } from 'node:zlib'
+import { guardedLookup } from './private-addresses.ts'
+import { PrivateAddressRefused, refusePrivate, type PrivateAddresses } from '../../core/http/private-addresses.ts'
+
+/** An answer of a web server, read whole. */
+export interface OutsideAnswer {
+  readonly status: number
+  /** Names in lower case, lines of one name joined; Set-Cookie apart. */
+  readonly fields: ReadonlyMap<string, string>
+  readonly setCookies: readonly string[]
+  readonly body: Buffer
+  readonly tookMs: number
+}
+
+/** A server could not be asked; the sentence says what to do. */
+export class OutsideFailure extends Error {
+  /** Refused before anything was sent, because the host is in a private network. */
+  readonly isPrivate: boolean
+  constructor(sentence: string, isPrivate = false) {
+    super(sentence)
+    this.isPrivate = isPrivate
+  }
+}
+
+const WHY: Record<string, (url: URL) => string> = {
+  ENOTFOUND: ({ hostname }) => `There is no such host as ${hostname}. Check the spelling of the address.`,
+  EAI_AGAIN: ({ hostname }) =>
+    `The name ${hostname} could not be looked up. Check the spelling, and that this machine reaches a name server.`,
+  ECONNREFUSED: ({ host }) => `Nothing answers at ${host}. Check the address and that the web server runs.`,
+  ECONNRESET: ({ host }) =>
+    `${host} closed the connection without an answer. Check the address, and whether it wants https.`,
+  EHOSTUNREACH: ({ host }) => `There is no way to ${host} from this machine.`,
+  ENETUNREACH: ({ host }) => `There is no way to ${host} from this machine.`,
+  ETIMEDOUT: ({ host }) => `${host} did not answer in time. Check the address.`,
+  EPROTO: ({ host }) => `${host} does not speak https at this address. Try http://.`,
+  CERT_HAS_EXPIRED: ({ host }) => `The certificate of ${host} has expired. Renew it first.`,
+}
+
+/** Why a web server could not be asked, in a sentence that says what to do. */
+export const sentenceForFailure = (error: NodeJS.ErrnoException, url: URL): string => {
+  if (error instanceof PrivateAddressRefused) return error.message
+  const code = error.code ?? ''
+  if (code.startsWith('HPE_')) return `What answers at ${url.host} does not speak HTTP. Check the port.`
+  return WHY[code]?.(url) ?? `${url.host} cannot be asked: ${error.message}.`
+}
+
+const decoded = async (body: Buffer, coding: string | undefined): Promise<Buffer> => {
+  const limit = { maxOutputLength: 64 * 1024 * 1024 }
+  if (coding === 'gzip') return promisify(gunzip)(body, limit)
+  if (coding === 'br') return promisify(brotliDecompress)(body, limit)
+  return body
+}
+
+const readBody = (incoming: IncomingMessage, mostBytes: number): Promise<Buffer> =>
+  new Promise((resolve, reject) => {
+    const chunks: Buffer[] = []
+    let size = 0
+    incoming.on('data', (chunk: Buffer) => {
+      chunks.push(chunk)
+      size += chunk.length
+      if (size > mostBytes) incoming.destroy(new Error(`more than ${mostBytes} bytes came`))
+    })
+    incoming.on('end', () => resolve(Buffer.concat(chunks)))
+    incoming.on('error', reject)
+    incoming.on('aborted', () => reject(new Error('the answer broke off')))
+  })
+
+/**
+ * Ask a web server for one address; redirects are answers, not followed: only addresses that the owner named are asked.
+ * @param options.timeoutMs longest time for the whole answer
+ * @throws OutsideFailure
+ */
+export const askOutside = (
+  address: string,
+  options: {
+    fields?: Record<string, string>
+    timeoutMs?: number
+    mostBytes?: number
+    method?: string
+    /** Sent as a form with POST. */
+    form?: Record<string, string>
+    /** Whether the owner has said that private networks may be asked. */
+    reach?: PrivateAddresses
+  } = {},
+): Promise<OutsideAnswer> => {
+  const url = new URL(address)
+  const {
+    fields = {},
+    timeoutMs = 15_000,
+    mostBytes = 10 * 1024 * 1024,
+    method = 'GET',
+    form,
+    reach = 'refused',
+  } = options
+  const body = form === undefined ? undefined : new URLSearchParams(form).toString()
+  const startedAt = performance.now()
+  return new Promise((resolve, reject) => {
+    const fail = (error: Error): void =>
+      reject(new OutsideFailure(sentenceForFailure(error, url), error instanceof PrivateAddressRefused))
+    try {
+      refusePrivate(url.hostname, reach)
+    } catch (error) {
+      return fail(error as Error)
+    }
+    const outgoing = (url.protocol === 'https:' ? httpsRequest : httpRequest)({
+      ...urlToHttpOptions(url),
+      hostname: url.hostname.replace(/^\[|\]$/g, ''),
+      lookup: guardedLookup(reach),
+      method: body === undefined ? method : 'POST',
+      agent: false,
+      headers: {
+        host: url.host,
+        'user-agent': 'zest-lamp',
+        accept: '*/*',
+        ...fields,
+        ...(body === undefined
+          ? {}
+          : {
+              'content-type': 'application/x-www-form-urlencoded',
+              'content-length': String(Buffer.byteLength(body)),
+            }),
+      },
+    })
+    const timer = setTimeout(
+      () => outgoing.destroy(Object.assign(new Error('timeout'), { code: 'ETIMEDOUT' })),
+      timeoutMs,
+    )
+    outgoing.on('error', fail)
+    outgoing.on('close', () => clearTimeout(timer))
+    outgoing.on('response', (incoming) => {
+      readBody(incoming, mostBytes)
+        .then((body) => decoded(body, incoming.headers['content-encoding']))
+        .then((body) =>
+          resolve({
+            status: incoming.statusCode ?? 0,
+            fields: new Map(
+              Object.entries(incoming.headersDistinct).map(([name, lines]) => [name, (lines ?? []).join(', ')]),
+            ),
+            setCookies: incoming.headers['set-cookie'] ?? [],
+            body,
+            tookMs: performance.now() - startedAt,
+          }),
+        )
+        .catch(fail)
+    })
+    outgoing.end(body)
+  })
+}

@@ -1,0 +1,30 @@
+import type { HasDelivery } from '../../delivery/control/client.ts'
+import type { HasDatabase } from '../db/database.ts'
+import type { HasStartToken } from '../http/authentication.ts'
+import type { HasRecheck } from '../http/live-events.ts'
+import type { HasJobs } from '../jobs/job-queue.ts'
+import type { HasClock } from '../live/clock.ts'
+import type { HasEvents } from '../live/event-bus.ts'
+import type { HasRecordings } from '../measuring/recordings.ts'
+import type { HasAddresses } from '../net/addresses.ts'
+import type { HasControlNames } from '../net/control-names.ts'
+import type { HasCookieOrders } from '../privacy/cookie-search.ts'
+import type { HasPrivacyOrders } from '../privacy/privacy-checks.ts'
+import type { HasPublisher } from '../sites/publishing.ts'
+import type { HasSignInNotice } from './account-routes.ts'
+
+/** All that the API's routes need from outside, put together at start; each function names only what it needs itself. */
+export type Services = HasDatabase &
+  HasDelivery &
+  HasPublisher &
+  HasEvents &
+  HasJobs &
+  HasPrivacyOrders &
+  HasCookieOrders &
+  HasRecordings &
+  HasAddresses &
+  HasStartToken &
+  HasSignInNotice &
+  HasClock &
+  HasControlNames &
+  HasRecheck

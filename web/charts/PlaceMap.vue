@@ -1,0 +1,154 @@
+<script setup lang="ts">
+import { computed, onMounted, ref, shallowRef } from 'vue'
+import { geoEqualEarth, geoPath, type GeoPermissibleObjects } from 'd3-geo'
+import type { Place } from '../../core/contracts/measuring.ts'
+import { distanceMs } from '../../core/model/distance.ts'
+
+/** Where visitors and servers are. Clicking chooses a place; the fields beside it do the same from the keyboard. */
+const props = defineProps<{
+  places: readonly { place: Place; kind: 'visitor' | 'origin' | 'host' }[]
+}>()
+const emit = defineEmits<{ choose: [point: { latitude: number; longitude: number }] }>()
+const WIDTH = 720
+const HEIGHT = 320
+/** Where people live: the ice of the south is left out, and what is left is larger. */
+const SHOWN: GeoPermissibleObjects = {
+  type: 'MultiPoint',
+  coordinates: [
+    [-168, 0],
+    [178, 0],
+    [0, 78],
+    [0, -56],
+  ],
+}
+const projection = geoEqualEarth().fitSize([WIDTH, HEIGHT], SHOWN)
+const path = geoPath(projection)
+const land = shallowRef<GeoPermissibleObjects | null>(null)
+const svg = ref<SVGSVGElement | null>(null)
+
+onMounted(async () => {
+  // Shapes of Natural Earth (public domain) that ship with the application; only who looks at the map loads them.
+  const [{ feature }, { default: atlas }] = await Promise.all([
+    import('topojson-client'),
+    import('world-atlas/land-110m.json'),
+  ])
+  land.value = feature(atlas as never, (atlas as unknown as { objects: { land: never } }).objects.land)
+})
+const outline = computed(() => path({ type: 'Sphere' }) ?? '')
+const shape = computed(() => (land.value === null ? '' : (path(land.value) ?? '')))
+const dots = computed(() =>
+  props.places.flatMap(({ place, kind }) => {
+    const at = projection([place.longitude, place.latitude])
+    return at === null ? [] : [{ place, kind, x: at[0], y: at[1] }]
+  }),
+)
+const origin = computed(() => props.places.find(({ kind }) => kind === 'origin')?.place ?? null)
+/** Great circles from each visitor to the origin, as the projection bends them. */
+const ways = computed(() =>
+  origin.value === null
+    ? []
+    : props.places
+        .filter(({ kind }) => kind === 'visitor')
+        .map(({ place }) => ({
+          key: `${place.name} ${place.latitude} ${place.longitude}`,
+          d:
+            path({
+              type: 'LineString',
+              coordinates: [
+                [place.longitude, place.latitude],
+                [origin.value!.longitude, origin.value!.latitude],
+              ],
+            }) ?? '',
+        })),
+)
+const spoken = computed(() =>
+  props.places
+    .map(({ place, kind }) =>
+      kind === 'visitor' && origin.value !== null
+        ? `${place.name}, ${Math.round(distanceMs(place, origin.value))} ms from the origin`
+        : `${place.name} (${kind})`,
+    )
+    .join('; '),
+)
+const choose = (event: MouseEvent): void => {
+  const box = svg.value!.getBoundingClientRect()
+  const point = projection.invert?.([
+    ((event.clientX - box.left) / box.width) * WIDTH,
+    ((event.clientY - box.top) / box.height) * HEIGHT,
+  ])
+  if (point)
+    emit('choose', {
+      longitude: Math.round(point[0] * 100) / 100,
+      latitude: Math.round(point[1] * 100) / 100,
+    })
+}
+</script>
+
+<template>
+  <svg
+    ref="svg"
+    class="map"
+    :viewBox="`0 0 ${WIDTH} ${HEIGHT}`"
+    role="img"
+    :aria-label="`Map of places: ${spoken || 'none yet'}`"
+    @click="choose"
+  >
+    <path class="sea" :d="outline" />
+    <path class="land" :d="shape" />
+    <path v-for="way in ways" :key="way.key" class="way" :d="way.d" />
+    <g
+      v-for="dot in dots"
+      :key="dot.kind + dot.place.name + dot.x"
+      :class="dot.kind"
+      :transform="`translate(${dot.x} ${dot.y})`"
+    >
+      <circle v-if="dot.kind === 'visitor'" r="7" />
+      <rect v-else-if="dot.kind === 'origin'" x="-6" y="-6" width="12" height="12" />
+      <path v-else d="M0 -6l6 10h-12z" />
+      <text x="11" :y="dot.kind === 'origin' ? 18 : 4">{{ dot.place.name }}</text>
+    </g>
+  </svg>
+</template>
+
+<style scoped>
+.map {
+  width: 100%;
+  height: auto;
+  cursor: crosshair;
+  display: block;
+}
+.sea {
+  fill: rgb(var(--v-theme-surface));
+  stroke: rgb(var(--v-theme-line));
+}
+.land {
+  fill: rgb(var(--v-theme-surface-variant));
+  stroke: rgb(var(--v-theme-line));
+  stroke-width: 0.5;
+}
+.way {
+  fill: none;
+  stroke: rgb(var(--v-theme-secondary));
+  stroke-dasharray: 3 3;
+}
+.visitor circle {
+  fill: rgb(var(--v-theme-live));
+  stroke: rgb(var(--v-theme-surface));
+}
+.origin rect {
+  fill: rgb(var(--v-theme-surface));
+  stroke: rgb(var(--v-theme-origin));
+  stroke-width: 3;
+}
+.host path {
+  fill: rgb(var(--v-theme-trial));
+  stroke: rgb(var(--v-theme-trial-ink));
+}
+text {
+  font-size: 17px;
+  fill: rgb(var(--v-theme-on-surface));
+  paint-order: stroke;
+  stroke: rgb(var(--v-theme-surface));
+  stroke-width: 3px;
+}
+</style>

@@ -1,0 +1,43 @@
+<script setup lang="ts">
+import ActionButton from '../ui/ActionButton.vue'
+import { computed, ref, watch } from 'vue'
+import { Site, type SiteHosts } from '../../core/contracts/sites.ts'
+import { callApi } from '../api/client.ts'
+import { useSaving } from '../stores/saving.ts'
+
+/** Which hosts besides the origin may be asked on the owner's behalf. */
+const props = defineProps<{ site: Site }>()
+const hosts = ref<SiteHosts>({ added: [], privateAddresses: 'refused' })
+watch(
+  () => props.site.hosts,
+  (saved) => (hosts.value = { ...saved, added: [...saved.added] }),
+  { immediate: true },
+)
+const changed = computed(() => JSON.stringify(hosts.value) !== JSON.stringify(props.site.hosts))
+const { saving, save } = useSaving(async () => {
+  await callApi('PUT', `/sites/${props.site.id}/hosts`, Site, hosts.value)
+})
+</script>
+
+<template>
+  <p class="muted small">
+    Checks ask only the origin, live and trial, and the hosts named here. Hosts whose address is private, link-local or
+    this machine are asked only with your explicit yes.
+  </p>
+  <form class="bar" @submit.prevent="save">
+    <v-combobox v-model="hosts.added" class="hosts" multiple chips closable-chips label="Other hosts of the site" />
+    <v-switch
+      :model-value="hosts.privateAddresses === 'allowed'"
+      label="Private addresses may be asked"
+      @update:model-value="(on: unknown) => (hosts.privateAddresses = on ? 'allowed' : 'refused')"
+    />
+    <ActionButton type="submit" size="small" :disabled="!changed" :under-way="saving">Save hosts</ActionButton>
+  </form>
+</template>
+
+<style scoped>
+.hosts {
+  flex: 1 1 300px;
+  max-width: 560px;
+}
+</style>

@@ -1,0 +1,43 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import { Site } from '../../core/contracts/sites.ts'
+import { callApi } from '../api/client.ts'
+import { useSaving } from '../stores/saving.ts'
+import ActionButton from '../ui/ActionButton.vue'
+
+/** As long as nothing tells of changes: that pages are kept for a short time, why, and the ways out. */
+const props = defineProps<{ site: Site }>()
+const { saving, save } = useSaving(() => callApi('PUT', `/sites/${props.site.id}/watch`, Site, { lifetimes: 'as-set' }))
+const shown = computed(() => props.site.changes.told === null && props.site.changes.lifetimes === 'short')
+const why = computed(() => {
+  const { watching } = props.site.changes
+  if (!watching.enabled) return 'Watching the site is switched off.'
+  if (watching.at === null) return 'The site is about to be looked at for feeds and dates that show changes.'
+  if (watching.problem !== null) return `Watching the site failed: ${watching.problem}`
+  return 'The site has neither a feed nor a sitemap with dates that would show changes.'
+})
+</script>
+
+<template>
+  <v-alert v-if="shown" type="warning" variant="tonal" density="compact" class="changes-notice">
+    <p>
+      <b>Pages are kept for 10 minutes at most</b>, because nothing tells Zest Lamp when you change one.
+      {{ why }}
+    </p>
+    <p class="bar">
+      <v-btn size="small" :to="{ name: 'site', params: { siteId: site.id }, hash: '#changes' }"
+        >Let your content system tell</v-btn
+      >
+      <ActionButton size="small" :under-way="saving" @click="save">Use my lifetimes anyway</ActionButton>
+    </p>
+  </v-alert>
+</template>
+
+<style scoped>
+.changes-notice {
+  margin-bottom: 0.9rem;
+}
+.bar {
+  margin-top: 0.5rem;
+}
+</style>

@@ -1,0 +1,167 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import { PATIENCE_MS, type Traffic } from '../../core/contracts/delivery.ts'
+import type { Site } from '../../core/contracts/sites.ts'
+import { roughlyInWords } from '../../core/catalogue/setting-sentences.ts'
+import CourseBars from '../charts/HourlyBars.vue'
+import { bytes, howMany, seconds, when, whole } from '../format/show.ts'
+
+/** What delivery answered, how, and why: from its own decision log. */
+const props = defineProps<{ traffic: Traffic; site: Site }>()
+/** A kind by the name the check of the site gave it; one the owner named has its own. */
+const kindName = (kind: string): string => props.site.check.kinds.find(({ pattern }) => pattern === kind)?.name ?? kind
+const live = computed(() => props.traffic.channels.find(({ channel }) => channel === 'live'))
+const late = computed(() =>
+  props.traffic.channels
+    .filter((one) => one.late > 0)
+    .map((one) => `${howMany(one.late, 'page')} of ${one.channel}`)
+    .join(' and '),
+)
+const ratio = computed(() =>
+  live.value === undefined || live.value.requests === 0 ? null : (100 * live.value.hits) / live.value.requests,
+)
+const outcomes = computed(() => Object.entries(live.value?.outcomes ?? {}).sort((a, b) => b[1] - a[1]))
+const recent = computed(() => props.traffic.recent.slice(0, 12))
+const percent = (part: number, all: number): string => (all === 0 ? '–' : `${((100 * part) / all).toFixed(0)} %`)
+const shortStatus = (text: string): string => text.replace(/^zest-lamp; /, '')
+</script>
+
+<template>
+  <div class="bar head">
+    <h2>Visitors' requests since {{ when(new Date(traffic.since).toISOString()) }}</h2>
+  </div>
+  <p v-if="live === undefined || live.requests === 0">Nobody has asked live for anything yet.</p>
+  <p v-else>
+    {{ whole(live.requests) }} requests to {{ site.liveHost
+    }}<template v-if="ratio !== null">, {{ ratio.toFixed(0) }} % answered from the store</template>,
+    {{ bytes(live.bytes) }} sent, {{ percent(live.hitBytes, live.bytes) }} of it from the store. Hits have saved
+    visitors {{ roughlyInWords(live.savedMs / 1000) }} of server wait, and the origin {{ whole(live.hits) }} requests.
+    The store holds {{ whole(live.storedAddresses) }} responses, {{ bytes(live.storedBytes) }}.
+  </p>
+  <p v-if="late !== ''" class="late">
+    {{ late }} went out as the origin makes them, without what remedies do to pages: rewriting took longer than the
+    {{ PATIENCE_MS / 1000 }} s a visitor is made to wait. The page cache, which keeps rewritten pages, helps, and so do
+    fewer remedies of reach page.
+  </p>
+  <template v-if="traffic.unrewritten.length > 0">
+    <p class="unrewritten">
+      Rewriting failed for {{ howMany(traffic.unrewritten.length, 'page') }}, which
+      {{ traffic.unrewritten.length === 1 ? 'goes' : 'go' }} out as the origin makes
+      {{ traffic.unrewritten.length === 1 ? 'it' : 'them' }} until the next try. A purge tries at once.
+    </p>
+    <ul class="failed">
+      <li v-for="page in traffic.unrewritten" :key="`${page.channel} ${page.target} ${page.againAt}`">
+        <code>{{ page.target }}</code> of {{ page.channel }}: {{ page.why }}. Tried
+        {{ page.tries === 1 ? 'once' : howMany(page.tries, 'time') }}, again after
+        {{ when(new Date(page.againAt).toISOString()) }}.
+      </li>
+    </ul>
+  </template>
+  <v-alert v-if="traffic.storeProblem" type="error" density="compact" class="problem">{{
+    traffic.storeProblem
+  }}</v-alert>
+  <CourseBars v-if="live && live.course.length > 0" :course="live.course" />
+  <div v-if="live && live.kinds.length > 0" class="scroll">
+    <table class="bench">
+      <caption class="visually-hidden">
+        Requests by kind of page
+      </caption>
+      <thead>
+        <tr>
+          <th scope="col">Kind</th>
+          <th scope="col" class="num">Requests</th>
+          <th scope="col" class="num">From the store</th>
+          <th scope="col" class="num">Of the bytes</th>
+          <th scope="col" class="num">Cold per 1,000</th>
+          <th scope="col" class="num">Server wait saved</th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="kind in live.kinds.slice(0, 20)" :key="kind.kind">
+          <th scope="row">{{ kindName(kind.kind) }}</th>
+          <td class="num">{{ whole(kind.requests) }}</td>
+          <td class="num">{{ percent(kind.hits, kind.requests) }}</td>
+          <td class="num">{{ percent(kind.hitBytes, kind.bytes) }}</td>
+          <td class="num">
+            {{ kind.pageVisits === 0 ? '–' : whole((1000 * kind.coldVisits) / kind.pageVisits) }}
+          </td>
+          <td class="num">{{ seconds(kind.savedMs) }}</td>
+        </tr>
+      </tbody>
+    </table>
+  </div>
+  <div class="two">
+    <div class="scroll">
+      <table class="bench">
+        <caption class="visually-hidden">
+          How requests to live were answered
+        </caption>
+        <thead>
+          <tr>
+            <th scope="col">Answered how (live)</th>
+            <th scope="col" class="num">Requests</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="[name, count] in outcomes" :key="name">
+            <td>{{ name }}</td>
+            <td class="num">{{ whole(count) }}</td>
+          </tr>
+          <tr v-if="outcomes.length === 0">
+            <td colspan="2" class="muted">No request yet.</td>
+          </tr>
+        </tbody>
+      </table>
+    </div>
+    <div class="scroll">
+      <table class="bench small">
+        <caption class="visually-hidden">
+          The newest decisions
+        </caption>
+        <thead>
+          <tr>
+            <th scope="col">Newest requests</th>
+            <th scope="col">To</th>
+            <th scope="col" class="num">Status</th>
+            <th scope="col">Decision</th>
+            <th scope="col" class="num">Took</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="(record, index) in recent" :key="index">
+            <td>
+              <code>{{ record.method }} {{ record.target }}</code>
+            </td>
+            <td>{{ record.channel }}</td>
+            <td class="num">{{ record.status }}</td>
+            <td>
+              <code>{{ shortStatus(record.cacheStatus) }}</code>
+            </td>
+            <td class="num">{{ record.tookMs.toFixed(0) }} ms</td>
+          </tr>
+        </tbody>
+      </table>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.head {
+  justify-content: space-between;
+}
+.failed {
+  margin-bottom: 1rem;
+  padding-left: 1.5rem;
+}
+.two {
+  display: grid;
+  grid-template-columns: minmax(240px, 1fr) minmax(0, 3fr);
+  gap: 1rem;
+  align-items: start;
+}
+@media (max-width: 900px) {
+  .two {
+    grid-template-columns: minmax(0, 1fr);
+  }
+}
+</style>
