@@ -12,7 +12,7 @@ import { Stack } from '../e2e/stack.ts'
 import type { Benchmark } from './results/result.ts'
 
 const PORT = 19_600
-const QUALITY = 82
+const QUALITY = 80
 
 interface Sent {
   readonly type: string

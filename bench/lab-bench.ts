@@ -76,7 +76,7 @@ export const retest: Benchmark = {
       )
       for (const { path, visitorName, verdict } of results)
         console.log(
-          `${path} on ${visitorName}: ${verdict?.gains.lcpMs?.pairs} pairs, ${verdict?.ended}. ${verdict?.sentence}`,
+          `${path} as “${visitorName}”: ${verdict?.gains.lcpMs?.pairs} pairs, ${verdict?.ended}. ${verdict?.sentence}`,
         )
       return [{ name: 'retest-s', value: tookS, unit: 's', aim: 600, better: 'lower' }]
     } finally {

@@ -14,7 +14,7 @@ export interface ApiAccess {
 export const accessFrom = (env: NodeJS.ProcessEnv): ApiAccess => {
   const token = env['ZEST_API_TOKEN']
   if (token === undefined || token === '')
-    throw new CommandFailure('Set ZEST_API_TOKEN to a token made in the interface under "Account".')
+    throw new CommandFailure('Set ZEST_API_TOKEN to a token created in the interface under "Account".')
   return {
     url: (env['ZEST_URL'] ?? `http://127.0.0.1:${env['ZEST_PORT'] ?? 8400}`).replace(/\/+$/, ''),
     token,

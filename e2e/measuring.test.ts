@@ -55,7 +55,7 @@ describe('quick check', () => {
     await view('Quick check').click()
     await page.getByRole('button', { name: 'Check', exact: true }).click()
     await page.getByText('Sent without compression').waitFor()
-    await page.getByText('Says nothing about how long it may be kept').waitFor()
+    await page.getByText('Does not say how long it may be stored').waitFor()
     await page.getByRole('row', { name: /^Brotli 11/ }).waitFor()
     expect(await accessibilityProblems(page)).toEqual([])
   })
@@ -215,7 +215,7 @@ describe('a measurement', () => {
     expect(await accessibilityProblems(page)).toEqual([])
   })
   test('lays another load above it, aligned by address', async () => {
-    await choose(page, 'Lay another load above it', 'Trial, looked at closely')
+    await choose(page, 'Compare with another load', 'Trial, looked at closely')
     const table = page.getByRole('table', { name: /each with the one of the other load above it/ })
     await table.waitFor()
     await choose(page, 'Against the other', /^later/)
@@ -274,7 +274,7 @@ describe('routine', () => {
       runs: 1,
     })
     await page
-      .getByText(/The main content of the home page on Laptop takes .* the limit is 0.1 s/)
+      .getByText(/The main content of the home page as “Laptop” takes .* the limit is 0.1 s/)
       .waitFor({ timeout: MEASURED_MS })
     await page.getByRole('navigation', { name: 'Places' }).getByRole('link', { name: 'Today' }).click()
     await page.getByRole('heading', { name: 'The routine says' }).waitFor()

@@ -68,7 +68,7 @@ describe('what a person can do wrong', () => {
   const check = async (address: string): Promise<string> => {
     await page.goto(`${stack.url}/connect`)
     await page.getByLabel('Address of the web server').fill(address)
-    await page.getByRole('button', { name: 'Look at it' }).click()
+    await page.getByRole('button', { name: 'Check the site' }).click()
     const sentence = page.locator('.findings .stop, .problem').first()
     await sentence.waitFor()
     return (await sentence.textContent())!
@@ -76,7 +76,7 @@ describe('what a person can do wrong', () => {
   test('connecting an address where nothing answers, Zest Lamp itself, or no address at all', async () => {
     // This machine is asked only with the owner's yes.
     expect(await check('http://127.0.0.1:9')).toContain('in a private network')
-    await page.getByRole('button', { name: 'It is mine: look at it anyway' }).click()
+    await page.getByRole('button', { name: 'It is mine: check it anyway' }).click()
     await page.getByText('Nothing answers at 127.0.0.1:9').waitFor()
     expect(await check(`http://orrin.localhost:${stack.basePort + 10}`)).toContain('is Zest Lamp itself')
     expect(await check(stack.url)).toContain('is Zest Lamp itself')
@@ -87,10 +87,10 @@ describe('what a person can do wrong', () => {
   test('taking a host name twice', async () => {
     await page.goto(`${stack.url}/connect`)
     await page.getByLabel('Address of the web server').fill(`http://127.0.0.1:${stack.basePort + 1}`)
-    await page.getByRole('button', { name: 'Look at it' }).click()
-    await page.getByRole('button', { name: 'It is mine: look at it anyway' }).click()
+    await page.getByRole('button', { name: 'Check the site' }).click()
+    await page.getByRole('button', { name: 'It is mine: check it anyway' }).click()
     await page.getByText('What its first answer says').waitFor()
-    await page.getByLabel('Host name of live').fill('orrin.localhost')
+    await page.getByLabel('Live host name').fill('orrin.localhost')
     expect(await accessibilityProblems(page)).toEqual([])
     await page.getByRole('button', { name: 'Connect', exact: true }).click()
     await page.getByRole('alert').getByText('already served as').waitFor()

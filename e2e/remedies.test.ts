@@ -96,13 +96,13 @@ describe('what is slow', () => {
   })
   test('after a measurement findings come with evidence and seconds, most first, and lead to their remedies', async () => {
     await measure(['origin'])
-    const pictures = page.getByRole('row', { name: /Pictures are heavier than what the screen shows/ })
+    const pictures = page.getByRole('row', { name: /Pictures are larger than the screen shows/ })
     await pictures.waitFor()
-    expect(await pictures.innerText()).toMatch(/MB: about .* less; for one, \/media\//)
+    expect(await pictures.innerText()).toMatch(/MB: about .* less; for example \/media\//)
     expect(await pictures.innerText()).toMatch(/loaded \d.*s sooner/)
     await page.getByText('The host is slow').waitFor()
-    await pictures.getByRole('link', { name: 'Lighter pictures' }).click()
-    await panel('Lighter pictures').getByText('How to undo').waitFor()
+    await pictures.getByRole('link', { name: 'Picture formats and sizes' }).click()
+    await panel('Picture formats and sizes').getByText('How to undo').waitFor()
     expect(await accessibilityProblems(page)).toEqual([])
   })
 })
@@ -125,9 +125,9 @@ describe('remedies', () => {
     for (const name of [
       'Page cache',
       'Minify',
-      'Lighter pictures',
+      'Picture formats and sizes',
       'Lazy loading',
-      'Scripts that wait',
+      'Defer scripts',
       'Critical CSS',
     ])
       await switchOn(name)
@@ -167,15 +167,15 @@ describe('remedies', () => {
   })
 
   test('a page is left out by its address, with the reason', async () => {
-    const scripts = panel('Scripts that wait')
+    const scripts = panel('Defer scripts')
     await scripts.getByText('Settings', { exact: true }).click()
-    await scripts.getByRole('combobox', { name: 'Leave out a' }).focus()
+    await scripts.getByRole('combobox', { name: 'Exclude a' }).focus()
     await page.keyboard.press('ArrowDown')
     await page.getByRole('option', { name: 'Page', exact: true }).click()
     await scripts.getByRole('textbox', { name: 'Page', exact: true }).fill('/shop')
     await scripts.getByRole('textbox', { name: 'Why' }).fill('the till draws itself')
     await scripts.getByRole('button', { name: 'Leave out' }).click()
-    await page.getByText(/Scripts that wait: leaves out page \/shop \(the till draws itself\)/).waitFor()
+    await page.getByText(/Defer scripts: leaves out page \/shop \(the till draws itself\)/).waitFor()
     const exceptions = (await trial()).setup.remedies.scriptOrder.exceptions
     expect(exceptions).toEqual([{ by: 'address', value: '/shop', reason: 'the till draws itself' }])
     const [shop, home] = await Promise.all(
@@ -208,10 +208,10 @@ describe('starting points', () => {
     await page.getByRole('listitem').filter({ hasText: 'Delivery, files and page' }).getByRole('button').click()
     const dialog = page.getByRole('dialog')
     await dialog.getByText('Compression switched on').waitFor()
-    await dialog.getByText('What to look at afterwards').waitFor()
+    await dialog.getByText('What to check afterwards').waitFor()
     await dialog.getByText('Slider, menu, forms and basket; the console for errors.').waitFor()
     expect(await accessibilityProblems(page)).toEqual([])
-    await dialog.getByRole('button', { name: 'Put into the trial' }).click()
+    await dialog.getByRole('button', { name: 'Try in the trial' }).click()
     await page.getByRole('button', { name: 'All on in trial' }).first().waitFor()
     const { remedies } = (await trial()).setup
     expect(remedies.stillVideo.enabled && remedies.fonts.enabled && remedies.compression.enabled).toBe(true)

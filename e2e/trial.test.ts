@@ -86,7 +86,7 @@ describe('a remedy that breaks the slider by its order', () => {
     await stack.api('POST', `/sites/${site.id}/culprit-searches`, { pageId: site.sample[0]!.id, visitorId: 'desk' })
     await place('Remedies')
     await idle('Culprit search')
-    await page.getByText('Scripts that wait: /assets/jquery.js').first().waitFor()
+    await page.getByText('Defer scripts: /assets/jquery.js').first().waitFor()
     const { setup } = await trial()
     expect(setup.remedies.scriptOrder).toMatchObject({
       enabled: true,
@@ -124,7 +124,7 @@ describe('a guided run', () => {
     await page.getByRole('button', { name: 'Pause' }).waitFor()
     await idle('Guided run')
     await page.getByRole('row', { name: /^Page cache .*kept in trial/ }).waitFor()
-    await page.getByText('The whole, measured against origin and live').waitFor()
+    await page.getByText('The result, measured against your server (origin) and live').waitFor()
     const [run] = await stack.api<GuidedRun[]>('GET', `/sites/${site.id}/guided-runs`)
     expect(run!.progress.final?.safety).toBe('intact')
     // Nearby, compression makes none. That a test at 95 % calls equal things different now and then is its nature; what it says is what is done.
@@ -179,7 +179,7 @@ describe('publish, and step back', () => {
   test('the report says in plain words what it was and what it would be', async () => {
     await page.getByRole('link', { name: 'Report for a client' }).click()
     await page.getByRole('heading', { name: 'Orrin Sound Ferries: before and after' }).waitFor()
-    await page.getByRole('heading', { name: 'What was changed, and what it was worth' }).waitFor()
+    await page.getByRole('heading', { name: 'What was changed, and what it gained' }).waitFor()
     expect(await accessibilityProblems(page)).toEqual([])
   })
   test('no error in the interface meanwhile', () => expect(complaints).toEqual([]))

@@ -95,7 +95,7 @@ const mainInPage = (look: AuditedPage, files: readonly AuditedFile[], { remedies
   // RFC 4648 §4: four characters for three bytes; compression finds the six bits in each character again.
   const grown = page.request.sentBytes + Math.ceil(page.compressed ? bytes : (bytes * 4) / 3)
   return {
-    items: [item(main, 0, 'the main picture, small enough to come in the page itself')],
+    items: [item(main, 0, 'the main picture, small enough to be sent inside the page')],
     changes: [
       { kind: 'sized', sizes: new Map([[0, grown]]) },
       { kind: 'without', ids: [main.id] },
@@ -112,7 +112,7 @@ const unusedShare = ({ details }: AuditedPage, { request }: AuditedFile): number
 const videoFiles = (look: AuditedPage, files: readonly AuditedFile[], { remedies }: Setup): AuditedFile[] => {
   const isVideo = fileMatcher(remedies.stillVideo.frames)
   const frames = files.filter(
-    ({ id, request }) => id > 0 && request.type === 'Document' && isVideo(new URL(request.url)),
+    ({ id, request }) => id > 0 && request.type === 'document' && isVideo(new URL(request.url)),
   )
   const hosts = new Set(frames.map(({ request }) => request.url))
   return files.filter((file) => frames.includes(file) || hosts.has(file.request.initiator?.url ?? ''))
@@ -127,7 +127,7 @@ const EVIDENCE: Record<RemedyId, (look: AuditedPage, files: AuditedFile[], setup
     const { serverMs } = look.recording.resources[0]!
     return page === undefined || serverMs < 50
       ? { items: [], changes: [] }
-      : whole([page], `built by the origin in ${seconds(serverMs)}`, [{ kind: 'stored', ids: [0] }])
+      : whole([page], `built by your server (origin) in ${seconds(serverMs)}`, [{ kind: 'stored', ids: [0] }])
   },
   compression: (_look, files) =>
     smaller(
@@ -141,20 +141,20 @@ const EVIDENCE: Record<RemedyId, (look: AuditedPage, files: AuditedFile[], setup
         ({ id, fields, own }) =>
           id > 0 && own && !/max-age|no-store|private/.test(fieldValue(fields, 'cache-control') ?? ''),
       ),
-      'has no lifetime: asked for again on the next visit',
+      'has no lifetime: requested again on the next visit',
       [],
     ),
   minify: (_look, files) =>
     smaller(
-      ofType(files, 'Script', 'Stylesheet').filter(({ path, own }) => own && !/[.-]min\.|\.z[0-9a-f]{19}\./.test(path)),
+      ofType(files, 'script', 'style').filter(({ path, own }) => own && !/[.-]min\.|\.z[0-9a-f]{19}\./.test(path)),
       ({ request, compressed }) =>
         request.sentBytes *
-        LEFT_OF[request.type === 'Script' ? 'minifiedScript' : 'minifiedStyle'][compressed ? 'compressed' : 'plain'],
-      () => 'about so much, by common practice',
+        LEFT_OF[request.type === 'script' ? 'minifiedScript' : 'minifiedStyle'][compressed ? 'compressed' : 'plain'],
+      () => 'typical saving',
     ),
   images: (look, files) =>
     smaller(
-      ofType(files, 'Image').filter(({ own }) => own),
+      ofType(files, 'image').filter(({ own }) => own),
       (file) => fittingBytes(look, file),
       (file) => {
         const shown = imageOf(look, file)
@@ -171,7 +171,7 @@ const EVIDENCE: Record<RemedyId, (look: AuditedPage, files: AuditedFile[], setup
     return whole(below, 'below the first view', [{ kind: 'without', ids: ids(below) }], true)
   },
   scriptOrder: (look, files, { remedies }) => {
-    const blocking = ofType(files, 'Script').filter(({ id }) => look.recording.resources[id]?.blocks !== 'nothing')
+    const blocking = ofType(files, 'script').filter(({ id }) => look.recording.resources[id]?.blocks !== 'nothing')
     // Moved to the end as they are, they are asked for as early as before.
     const late = remedies.scriptOrder.manner === 'late' ? { offset: END_OF_PAGE } : {}
     return whole(blocking, 'the page waits for it', [{ kind: 'deferred', ids: ids(blocking), ...late }])
@@ -181,7 +181,7 @@ const EVIDENCE: Record<RemedyId, (look: AuditedPage, files: AuditedFile[], setup
     const main = files.filter(({ request }) => request.url === look.metrics.lcpUrl)
     const waiting = look.details.fonts.filter(({ blockedMs }) => blockedMs > 0)
     const fonts = files.filter(({ request }) => waiting.some(({ url }) => url === request.url))
-    const late = inPage.items.length > 0 ? [] : main.filter(({ request }) => !/High/.test(request.priority))
+    const late = inPage.items.length > 0 ? [] : main.filter(({ request }) => request.priority !== 'high')
     const changes: WhatIf[] = [
       ...inPage.changes,
       ...(late.length > 0 ? [{ kind: 'early', ids: ids(late) } as const] : []),
@@ -191,7 +191,7 @@ const EVIDENCE: Record<RemedyId, (look: AuditedPage, files: AuditedFile[], setup
       items: [
         ...inPage.items,
         ...late.map((file) =>
-          item(file, file.request.sentBytes, `the main picture, asked for after ${seconds(file.request.startMs)}`),
+          item(file, file.request.sentBytes, `the main picture, requested after ${seconds(file.request.startMs)}`),
         ),
         ...fonts.map((file) =>
           item(
@@ -205,9 +205,7 @@ const EVIDENCE: Record<RemedyId, (look: AuditedPage, files: AuditedFile[], setup
     }
   },
   criticalStyles: (look, files) => {
-    const blocking = ofType(files, 'Stylesheet').filter(
-      ({ id }) => look.recording.resources[id]?.blocks === 'rendering',
-    )
+    const blocking = ofType(files, 'style').filter(({ id }) => look.recording.resources[id]?.blocks === 'rendering')
     const page = look.recording.resources[0]!.sentBytes
     return whole(blocking, 'nothing shows before it has come', [
       { kind: 'deferred', ids: ids(blocking), offset: END_OF_PAGE },
@@ -216,9 +214,9 @@ const EVIDENCE: Record<RemedyId, (look: AuditedPage, files: AuditedFile[], setup
   },
   unusedStyles: (look, files) =>
     smaller(
-      ofType(files, 'Stylesheet').filter((file) => file.own && unusedShare(look, file) > 0.2),
+      ofType(files, 'style').filter((file) => file.own && unusedShare(look, file) > 0.2),
       (file) => file.request.sentBytes * (1 - unusedShare(look, file)),
-      (file) => `${Math.round(unusedShare(look, file) * 100)} % of it unused here`,
+      (file) => `${Math.round(unusedShare(look, file) * 100)}% of it unused here`,
     ),
   stillVideo: (look, files, setup) => {
     const video = videoFiles(look, files, setup)
@@ -226,7 +224,7 @@ const EVIDENCE: Record<RemedyId, (look: AuditedPage, files: AuditedFile[], setup
   },
   fonts: (_look, files) =>
     smaller(
-      ofType(files, 'Font').filter(({ own }) => own),
+      ofType(files, 'font').filter(({ own }) => own),
       ({ request }) => request.sentBytes * LEFT_OF.cutFont,
       () => 'with all its characters',
     ),
@@ -240,7 +238,7 @@ const EVIDENCE: Record<RemedyId, (look: AuditedPage, files: AuditedFile[], setup
       [],
     ),
   features: (_look, files) => {
-    const named = ofType(files, 'Script').filter(({ path }) => FEATURE.test(path.split('/').at(-1)!))
+    const named = ofType(files, 'script').filter(({ path }) => FEATURE.test(path.split('/').at(-1)!))
     return whole(
       named,
       'left out where the page is proven not to need it',
@@ -249,7 +247,7 @@ const EVIDENCE: Record<RemedyId, (look: AuditedPage, files: AuditedFile[], setup
     )
   },
   localCopies: (look, files) => {
-    const others = ofType(files, 'Script').filter(
+    const others = ofType(files, 'script').filter(
       ({ own, request }) =>
         !own && request.initiator?.kind === 'parser' && request.initiator.url === files[0]?.request.url,
     )
@@ -257,7 +255,7 @@ const EVIDENCE: Record<RemedyId, (look: AuditedPage, files: AuditedFile[], setup
     return whole(others, 'comes from another host', [{ kind: 'elsewhere', ids: ids(others), hostname }])
   },
   combine: (look, files) => {
-    const many = ofType(files, 'Script', 'Stylesheet').filter(
+    const many = ofType(files, 'script', 'style').filter(
       ({ own, id }) => own && look.recording.resources[id]?.multiplexed === false,
     )
     return many.length < 3 ? { items: [], changes: [] } : whole(many, 'one of many over HTTP/1.1', [])

@@ -59,24 +59,24 @@ const requests = [
     initiator: { kind: 'navigation', url: null },
     responseFields: [['content-type', 'text/html']],
   }),
-  file('/a.css?v=1', 'Stylesheet', 40_000, {
+  file('/a.css?v=1', 'style', 40_000, {
     blocks: 'rendering',
     responseFields: [['content-type', 'text/css']],
     url: `${HOME}a.css`,
   }),
-  file('/a.js', 'Script', 200_000, { blocks: 'parsing', responseFields: [['content-type', 'text/javascript']] }),
-  file('/page-embed.js', 'Script', 9000, {
+  file('/a.js', 'script', 200_000, { blocks: 'parsing', responseFields: [['content-type', 'text/javascript']] }),
+  file('/page-embed.js', 'script', 9000, {
     responseFields: [
       ['content-type', 'text/javascript'],
       ['content-encoding', 'br'],
     ],
   }),
-  file('/hero.jpg', 'Image', 400_000, { responseFields: [['content-type', 'image/jpeg']], priority: 'Low' }),
-  file('/far.jpg', 'Image', 400_000, { responseFields: [['content-type', 'image/jpeg']] }),
-  file('/f.woff', 'Font', 30_000, { responseFields: [['cache-control', 'max-age=60']] }),
-  file('http://tags.example/t.js', 'Script', 5000, {}),
-  file('http://video.example/embed/1', 'Document', 8000, {}),
-  file('http://video.example/player.js', 'Script', 50_000, {
+  file('/hero.jpg', 'image', 400_000, { responseFields: [['content-type', 'image/jpeg']], priority: 'low' }),
+  file('/far.jpg', 'image', 400_000, { responseFields: [['content-type', 'image/jpeg']] }),
+  file('/f.woff', 'font', 30_000, { responseFields: [['cache-control', 'max-age=60']] }),
+  file('http://tags.example/t.js', 'script', 5000, {}),
+  file('http://video.example/embed/1', 'document', 8000, {}),
+  file('http://video.example/player.js', 'script', 50_000, {
     initiator: { kind: 'parser', url: 'http://video.example/embed/1' },
   }),
 ]
@@ -147,7 +147,7 @@ describe('the main picture in the page', () => {
         : one,
     )
   const setup = (images = {}, hints = {}) => Setup.parse({ remedies: { images: { enabled: true, ...images }, hints } })
-  const NOTE = 'the main picture, small enough to come in the page itself'
+  const NOTE = 'the main picture, small enough to be sent inside the page'
   const notes = (of: AuditedPage, by: Setup) => evidenceFor('hints', of, by).items.map(({ note }) => note)
 
   test('is predicted to come with the first paint, on a page that grows by it', () => {
@@ -190,7 +190,7 @@ describe('findings', () => {
     const { findings } = await findWhatIsSlow([look()], emptySetup())
     expect(findings.length).toBeGreaterThan(8)
     for (const { evidence, remedies, gains } of findings) {
-      expect(evidence).toMatch(/^\d+ files?, .*; for one, /)
+      expect(evidence).toMatch(/^\d+ files?, .*; for example /)
       for (const id of remedies) expect(REMEDIES.map((one) => one.id)).toContain(id)
       for (const gain of gains) expect(gain).toMatchObject({ pageId: 'p', visitorId: 'phone' })
     }
@@ -290,7 +290,13 @@ describe('remedies together', () => {
       .join()
   test.each([
     ['combining against HTTP/2', 'combine', {}, { secure: true }, /conflict .*HTTP\/2/],
-    ['another accelerator upstream', 'minify', {}, { otherAccelerator: 'Something is at work.' }, /conflict .*fight/],
+    [
+      'another accelerator upstream',
+      'minify',
+      {},
+      { otherAccelerator: 'Something is at work.' },
+      /conflict .*in each other’s way/,
+    ],
     ['critical CSS needs a measurement', 'criticalStyles', {}, { measured: false }, /needs .*measurement/],
     ['rewriting without a store', 'images', {}, {}, /needs .*page cache/],
     ['copies of no host', 'localCopies', { localCopies: { enabled: true } }, {}, /needs Name at least one host/],
@@ -339,7 +345,7 @@ describe('measured by itself', () => {
       remedies: { lazy: { exceptions: [{ by: 'address', value: '/shop', reason: 'the till' }] } },
     })
     expect(setupChanges(before, after).map(({ sentence }) => sentence)).toEqual([
-      'Lazy loading: leaves out page /shop (the till); no longer leaves out file a.jpg',
+      'Lazy loading: excludes page /shop (the till); no longer excludes file a.jpg',
     ])
   })
 })

@@ -141,10 +141,11 @@ const withNote = (items: readonly EvidenceItem[]): string =>
 
 /** Why a remedy has nothing to do here, where more can be said than that. */
 const NOTHING: Partial<Record<RemedyId, string>> = {
-  pageCache: 'The pages that were looked at came from a store, or were built within 50 ms.',
-  polling: 'Open pages were not watched; the remedy spares the server and is not about the first view.',
-  combine: 'Visitors come by HTTP/2, or there is little to combine.',
-  localCopies: 'No script of another host stands in the pages that were looked at.',
+  pageCache: 'The measured pages came from a store, or were built within 50 ms.',
+  polling:
+    'Requests of open pages were not recorded; this remedy takes load off your server and does not change how fast a page appears.',
+  combine: 'Visitors use HTTP/2, or there is little to combine.',
+  localCopies: 'The measured pages load no script from another host.',
 }
 
 const remedyEvidence = async (judged: readonly Judged[], id: RemedyId, pause: Pause): Promise<RemedyEvidence> => {
@@ -153,9 +154,7 @@ const remedyEvidence = async (judged: readonly Judged[], id: RemedyId, pause: Pa
     remedy: id,
     applies: items.length > 0,
     sentence:
-      items.length > 0
-        ? withNote(items)
-        : (NOTHING[id] ?? 'Nothing for it was found on the pages that were looked at.'),
+      items.length > 0 ? withNote(items) : (NOTHING[id] ?? 'Nothing to improve was found on the measured pages.'),
     items: items.slice(0, MOST_ITEMS),
     gains: await gainsOf(judged, [id], pause),
   }
@@ -163,29 +162,29 @@ const remedyEvidence = async (judged: readonly Judged[], id: RemedyId, pause: Pa
 
 /** What slows a page down, and the remedies that answer it. */
 const FINDINGS: readonly { id: string; title: string; remedies: readonly RemedyId[] }[] = [
-  { id: 'server', title: 'Visitors wait for the origin to build the page', remedies: ['pageCache'] },
+  { id: 'server', title: 'Visitors wait for your server (origin) to build the page', remedies: ['pageCache'] },
   { id: 'uncompressed', title: 'Text is sent uncompressed', remedies: ['compression'] },
-  { id: 'pictures', title: 'Pictures are heavier than what the screen shows', remedies: ['images'] },
-  { id: 'below', title: 'Pictures nobody sees yet take the link from the first view', remedies: ['lazy'] },
+  { id: 'pictures', title: 'Pictures are larger than the screen shows', remedies: ['images'] },
+  { id: 'below', title: 'Pictures further down slow down what is visible first', remedies: ['lazy'] },
   { id: 'scripts', title: 'The page waits for scripts', remedies: ['scriptOrder'] },
   {
     id: 'styles',
-    title: 'Nothing shows until all styles have come',
+    title: 'Nothing shows until all style sheets have loaded',
     remedies: ['criticalStyles', 'unusedStyles'],
   },
   {
     id: 'late',
-    title: 'The main picture is found late, or text is hidden until its font comes',
+    title: 'The main picture is discovered late, or text is hidden until its font loads',
     remedies: ['hints'],
   },
-  { id: 'fonts', title: 'Fonts bring more characters than the pages use', remedies: ['fonts'] },
-  { id: 'video', title: 'A video player loads before anybody plays', remedies: ['stillVideo'] },
-  { id: 'others', title: 'Other hosts stand between the visitor and the page', remedies: ['localCopies'] },
-  { id: 'wordy', title: 'Styles and scripts carry what only people read', remedies: ['minify'] },
-  { id: 'needless', title: 'Scripts for features that are not used', remedies: ['features'] },
+  { id: 'fonts', title: 'Fonts contain more characters than the pages use', remedies: ['fonts'] },
+  { id: 'video', title: 'A video player loads before anybody plays the video', remedies: ['stillVideo'] },
+  { id: 'others', title: 'The page waits for other hosts', remedies: ['localCopies'] },
+  { id: 'wordy', title: 'Styles and scripts contain comments and spacing that only people need', remedies: ['minify'] },
+  { id: 'needless', title: 'Scripts that are not used', remedies: ['features'] },
   {
     id: 'again',
-    title: 'A second visit loads again what the browser had',
+    title: 'A second visit loads files again',
     remedies: ['browserCache', 'fingerprint'],
   },
 ]
@@ -195,7 +194,7 @@ const findingsOf = async (judged: readonly Judged[], pause: Pause): Promise<Find
   for (const { id, title, remedies } of FINDINGS) {
     const [first] = remedies.flatMap((remedy) => itemsOf(judged, remedy))
     if (first === undefined) continue
-    const evidence = `${amountOf(itemsOf(judged, remedies[0]!))}; for one, ${first.item}: ${first.note}.`
+    const evidence = `${amountOf(itemsOf(judged, remedies[0]!))}; for example ${first.item}: ${first.note}.`
     found.push({
       id,
       title,
@@ -228,7 +227,7 @@ const limitsOf = (judged: readonly Judged[]): Limit[] => {
     )
     limits.push({
       title: 'The page is heavy by design',
-      sentence: `With every remedy, ${look.path} would still take ${(left / 1000).toFixed(1)} s on ${look.visitor.name}. The link alone takes ${(floor / 1000).toFixed(1)} s for what the first view needs: less of it, or a smaller main picture, is up to those who make the page.`,
+      sentence: `With every remedy, ${look.path} as “${look.visitor.name}” would still take ${(left / 1000).toFixed(1)} s. The connection alone needs ${(floor / 1000).toFixed(1)} s to load what is visible before scrolling. Only whoever makes the page can reduce that, for example with a smaller main picture.`,
       share: Math.min(1, floor / left),
     })
   }
@@ -237,7 +236,7 @@ const limitsOf = (judged: readonly Judged[]): Limit[] => {
   if (wait > 600)
     limits.push({
       title: 'The host is slow',
-      sentence: `The origin takes up to ${(wait / 1000).toFixed(1)} s to build a page. A store hides that from most visitors, but signed-in ones, searches, baskets and the first visitor after a change still wait so long: ask the host, or look at the database.`,
+      sentence: `Your server (origin) takes up to ${(wait / 1000).toFixed(1)} s to build a page. The page cache hides this from most visitors, but signed-in visitors, searches, baskets and the first visitor after a change still wait that long. Ask your host, or check the database.`,
       share: Math.min(1, wait / Math.max(1, medianTimes(slowest.now).lcpMs)),
     })
   return limits

@@ -10,7 +10,7 @@ export interface Observation {
 }
 
 const kb = (bytes: number): string => `${(bytes / 1000).toFixed(bytes < 10_000 ? 1 : 0)} KB`
-const share = (part: number, whole: number): string => `${Math.round((100 * part) / Math.max(1, whole))} %`
+const share = (part: number, whole: number): string => `${Math.round((100 * part) / Math.max(1, whole))}%`
 const nameOf = (url: string): string => {
   if (!URL.canParse(url)) return url
   const { pathname, search, host } = new URL(url)
@@ -27,7 +27,7 @@ const unusedSeen = ({ unused }: RunDetails): Observation | undefined => {
   const total = rows.reduce((sum, { unusedBytes }) => sum + unusedBytes, 0)
   return {
     title: 'Styles and scripts that this page does not use',
-    sentence: `${kb(total)} of them did nothing for this load. What a menu or a form uses later is among it, so it cannot simply be left out.`,
+    sentence: `${kb(total)} of them were not used in this load. A menu or a form may use some of it later, so it cannot simply be removed.`,
     columns: ['File', 'Kind', 'Not used', 'Of', 'Share'],
     rows: rows.map(({ url, type, inline, totalBytes, unusedBytes }) => [
       inline ? `${nameOf(url)} (inline)` : nameOf(url),
@@ -53,7 +53,7 @@ const imagesSeen = ({ images }: RunDetails, pixelRatio: number): Observation | u
   return {
     title: 'Pictures larger than they are shown',
     sentence: `${rows.length} ${rows.length === 1 ? 'picture has' : 'pictures have'} more pixels than this screen can show of ${rows.length === 1 ? 'it' : 'them'}.`,
-    columns: ['Picture', 'Has', 'Shown at', 'Pixels too many'],
+    columns: ['Picture', 'Has', 'Shown at', 'Extra pixels'],
     rows: rows.map(({ image, factor }) => [
       nameOf(image.url),
       `${image.naturalWidth}×${image.naturalHeight}`,
@@ -68,8 +68,8 @@ const unsizedSeen = ({ images }: RunDetails): Observation | undefined => {
   if (rows.length === 0) return undefined
   return {
     title: 'Pictures without width and height',
-    sentence: `${rows.length} ${rows.length === 1 ? 'picture pushes' : 'pictures push'} what is below aside when ${rows.length === 1 ? 'it comes' : 'they come'}.`,
-    columns: ['Picture', 'In the first view'],
+    sentence: `${rows.length} ${rows.length === 1 ? 'picture moves' : 'pictures move'} the content below when ${rows.length === 1 ? 'it loads' : 'they load'}.`,
+    columns: ['Picture', 'Visible before scrolling'],
     rows: rows.map(({ url, inFirstView }) => [nameOf(url), inFirstView ? 'yes' : 'no']),
   }
 }
@@ -79,7 +79,7 @@ const fontsSeen = ({ fonts }: RunDetails): Observation | undefined => {
   if (rows.length === 0) return undefined
   return {
     title: 'Fonts that hid text',
-    sentence: `Text stayed invisible for up to ${inSeconds(Math.max(...rows.map(({ blockedMs }) => blockedMs)))} while ${rows.length === 1 ? 'a font' : 'fonts'} came.`,
+    sentence: `Text stayed invisible for up to ${inSeconds(Math.max(...rows.map(({ blockedMs }) => blockedMs)))} while ${rows.length === 1 ? 'a font' : 'fonts'} loaded.`,
     columns: ['Font', 'File', 'font-display', 'Hidden for'],
     rows: rows.map(({ family, url, display, blockedMs }) => [
       family,
@@ -94,8 +94,8 @@ const shiftsSeen = ({ shifts }: Pick<RunMetrics, 'shifts'>): Observation | undef
   shifts.length === 0
     ? undefined
     : {
-        title: 'What moved by itself',
-        sentence: `Things moved ${shifts.length === 1 ? 'once' : `${shifts.length} times`} while the page came.`,
+        title: 'Layout shifts',
+        sentence: `Elements moved ${shifts.length === 1 ? 'once' : `${shifts.length} times`} while the page loaded.`,
         columns: ['After', 'By (CLS)', 'What'],
         rows: shifts.map(({ atMs, value, elements }) => [inSeconds(atMs), value.toFixed(3), elements.join(', ')]),
       }
@@ -115,12 +115,12 @@ const MANY_NODES = 1500
 
 const domSeen = ({ dom }: RunDetails): Observation => ({
   title: 'Size of the document',
-  sentence: `${dom.nodes.toLocaleString('en-GB')} elements, ${dom.depth} levels deep${dom.nodes > MANY_NODES ? '; every change of style has to look at them all' : ''}.`,
+  sentence: `${dom.nodes.toLocaleString('en-GB')} elements, ${dom.depth} levels deep${dom.nodes > MANY_NODES ? '; every style change has to consider all of them' : ''}.`,
   columns: [],
   rows: [],
 })
 
-/** What a close look showed, in the order of what it commonly costs. @param pixelRatio of the visitor's screen */
+/** Details of this load, in the order of what it commonly costs. @param pixelRatio of the visitor's screen */
 export const observationsOf = (details: RunDetails, metrics: RunMetrics, pixelRatio: number): Observation[] =>
   [
     imagesSeen(details, pixelRatio),

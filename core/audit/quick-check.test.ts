@@ -29,11 +29,11 @@ const about = (topic: QuickCheckPoint['topic'], answers: Partial<QuickAnswers>):
 
 describe('caching in plain words', () => {
   test.each<[string, [string, string][], string]>([
-    ['a lifetime', [['cache-control', 'max-age=600']], 'May be kept for 10 minutes by every cache.'],
+    ['a lifetime', [['cache-control', 'max-age=600']], 'Every cache may store it for 10 minutes.'],
     [
       'a shared lifetime wins',
       [['cache-control', 's-maxage=7200, max-age=1']],
-      'May be kept for 2 hours by every cache.',
+      'Every cache may store it for 2 hours.',
     ],
     [
       'no-store',
@@ -48,9 +48,9 @@ describe('caching in plain words', () => {
         ['cache-control', 'max-age=0'],
         ['etag', '"1"'],
       ],
-      'has to be asked for again every time',
+      'must be checked again every time',
     ],
-    ['nothing', [], 'Says nothing about how long it may be kept'],
+    ['nothing', [], 'Does not say how long it may be stored'],
   ])('%s', (_why, fields, words) => expect(about('caching', { hops: [hop(fields)] }).sentence).toContain(words))
   test('a guess is called one', () => {
     const fields: [string, string][] = [
@@ -58,14 +58,14 @@ describe('caching in plain words', () => {
       ['date', 'Thu, 26 Nov 2026 03:00:00 GMT'],
       ['last-modified', 'Mon, 16 Nov 2026 03:00:00 GMT'],
     ]
-    expect(about('caching', { hops: [hop([], { fields })] }).sentence).toContain('a guess from its date of change')
+    expect(about('caching', { hops: [hop([], { fields })] }).sentence).toContain('a guess from its Last-Modified date')
   })
 })
 
 describe('compression', () => {
   test('none: what Brotli would save', () => {
     expect(about('compression', {}).sentence).toBe(
-      'Sent without compression: 30 KB. Brotli would make it 7.0 KB, 77 % less.',
+      'Sent without compression: 30 KB. Brotli would make it 7.0 KB, 77% less.',
     )
   })
   test('gzip: what is saved, and what the best level would save besides', () => {
@@ -80,7 +80,7 @@ describe('compression', () => {
     )
   })
   test('no text: nothing to gain', () =>
-    expect(about('compression', { sizes: null }).sentence).toContain('nothing to gain'))
+    expect(about('compression', { sizes: null }).sentence).toContain('would gain nothing'))
 })
 
 describe('what stands on the way', () => {
@@ -89,12 +89,12 @@ describe('what stands on the way', () => {
     [
       'stored now',
       'zest-lamp; fwd=uri-miss; fwd-status=200; stored; ttl=60',
-      'From the origin, and stored now. Nothing is stored for this address.',
+      'From your server (origin), and now stored. Nothing is stored for this address.',
     ],
     [
       'passed',
       'zest-lamp; fwd=bypass; detail=page-cache-off',
-      'From the origin. The page cache is switched off in this setup.',
+      'From your server (origin). The page cache is switched off in this setup.',
     ],
     ['somebody else’s', 'other; hit', 'Does not come through Zest Lamp.'],
   ])('store: %s', (_why, value, sentence) => {
@@ -106,7 +106,9 @@ describe('what stands on the way', () => {
       ['cache-status', 'edge; hit'],
       ['x-cache', 'HIT'],
     ] as [string, string][])
-      expect(about('intermediaries', { hops: [hop([line])] }).sentence).toContain('Something else stands between')
+      expect(about('intermediaries', { hops: [hop([line])] }).sentence).toContain(
+        'There is another cache or accelerator between',
+      )
     expect(
       about('intermediaries', {
         hops: [
@@ -134,24 +136,24 @@ describe('the answer itself', () => {
   })
   test('redirects that every new visitor waits for', () => {
     expect(about('answer', { hops: [redirect, hop()] })).toMatchObject({
-      sentence: 'Answers with status 200, after 1 redirect, which every new visitor waits for.',
+      sentence: 'Answers with status 200, after 1 redirect that every new visitor waits for.',
       evidence: ['301 http://quay.example/', '200 https://quay.example/'],
     })
   })
   test('a redirect to another host was not followed', () => {
-    expect(about('answer', { hops: [redirect] }).sentence).toContain('which was not asked')
+    expect(about('answer', { hops: [redirect] }).sentence).toContain('which was not checked')
   })
   test('a failure', () =>
     expect(about('answer', { hops: [hop([], { status: 503 })] }).sentence).toBe('Fails with status 503.'))
   test('the wait, and what of it is the server’s', () => {
     expect(about('wait', {}).sentence).toBe(
-      'First byte 250 ms after it was asked for; the server and the way to it take 200 ms of that.',
+      'First byte 250 ms after the request; the server and the round trip take 200 ms of that.',
     )
   })
   test('a certificate that browsers warn of', () => {
     const hops = [hop([], { certificate: 'self-signed certificate' })]
     expect(about('protocol', { hops })).toMatchObject({
-      sentence: expect.stringContaining('Browsers warn of its certificate.'),
+      sentence: expect.stringContaining('Browsers warn about its certificate.'),
       evidence: ['certificate: self-signed certificate'],
     })
   })

@@ -31,11 +31,11 @@ const answerPoint = (hops: readonly QuickCheckHop[]): QuickCheckPoint => {
   const after =
     turns === 0
       ? ''
-      : `, after ${turns} ${turns === 1 ? 'redirect, which every new visitor waits for' : 'redirects, which every new visitor waits for'}`
+      : `, after ${turns} ${turns === 1 ? 'redirect that every new visitor waits for' : 'redirects that every new visitor waits for'}`
   if (last.status >= 300 && last.status < 400)
     return point(
       'answer',
-      `Sends visitors on to ${last.location ?? 'nowhere'}, which was not asked: it is another host.`,
+      `Redirects to ${last.location ?? 'nowhere'}, which was not checked because it is another host.`,
       route,
     )
   const kind = last.status < 400 ? 'Answers' : 'Fails'
@@ -43,13 +43,13 @@ const answerPoint = (hops: readonly QuickCheckHop[]): QuickCheckPoint => {
 }
 
 const PROTOCOLS: Record<string, string> = {
-  h2: 'HTTP/2: everything of this host shares one connection.',
-  'http/1.1': 'HTTP/1.1: browsers fetch six things at a time from this host.',
-  'http/1.0': 'HTTP/1.0: every request opens a connection of its own.',
+  h2: 'HTTP/2: all requests to this host share one connection.',
+  'http/1.1': 'HTTP/1.1: browsers load at most six files at a time from this host.',
+  'http/1.0': 'HTTP/1.0: every request opens its own connection.',
 }
 
 const protocolPoint = ({ protocol, certificate, fields }: QuickCheckHop): QuickCheckPoint => {
-  const warned = certificate === null ? '' : ' Browsers warn of its certificate.'
+  const warned = certificate === null ? '' : ' Browsers warn about its certificate.'
   return point('protocol', `${PROTOCOLS[protocol] ?? protocol}${warned}`, [
     ...(certificate === null ? [] : [`certificate: ${certificate}`]),
     ...shown(fields, ['alt-svc', 'upgrade']),
@@ -59,7 +59,7 @@ const protocolPoint = ({ protocol, certificate, fields }: QuickCheckHop): QuickC
 const waitPoint = ({ lookupMs, connectMs, tlsMs, waitMs }: QuickCheckHop): QuickCheckPoint =>
   point(
     'wait',
-    `First byte ${ms(lookupMs + connectMs + tlsMs + waitMs)} after it was asked for; the server and the way to it take ${ms(waitMs)} of that.`,
+    `First byte ${ms(lookupMs + connectMs + tlsMs + waitMs)} after the request; the server and the round trip take ${ms(waitMs)} of that.`,
     [`name ${ms(lookupMs)}, connection ${ms(connectMs)}${tlsMs > 0 ? `, TLS ${ms(tlsMs)}` : ''}, wait ${ms(waitMs)}`],
   )
 
@@ -70,17 +70,13 @@ const compressionPoint = (fields: Fields, { sizes, sentBytes, decodedBytes }: Qu
   const coding = fieldValue(fields, 'content-encoding')
   const evidence = shown(fields, ['content-encoding', 'content-type', 'vary'])
   if (sizes === null)
-    return point(
-      'compression',
-      'Not text, or compressed in itself: there is nothing to gain by compressing it.',
-      evidence,
-    )
+    return point('compression', 'Not text, or already compressed: compression would gain nothing.', evidence)
   const brotli = best(sizes, 'br')?.bytes ?? decodedBytes
   const share = decodedBytes === 0 ? 0 : Math.round(100 * (1 - brotli / decodedBytes))
   if (coding === undefined)
     return point(
       'compression',
-      `Sent without compression: ${kb(decodedBytes)}. Brotli would make it ${kb(brotli)}, ${share} % less.`,
+      `Sent without compression: ${kb(decodedBytes)}. Brotli would make it ${kb(brotli)}, ${share}% less.`,
       evidence,
     )
   const rest = sentBytes - brotli
@@ -102,17 +98,21 @@ const cachingPoint = (hop: QuickCheckHop, at: EpochMs): QuickCheckPoint => {
     return point('caching', `Shared caches may not store it. ${NOT_STORED[storing.reason]}`, evidence)
   const { lifetime, source } = freshnessLifetime(response, nobody)
   if (source === 'none')
-    return point('caching', 'Says nothing about how long it may be kept, so every cache has to guess.', evidence)
-  if (lifetime === 0) return point('caching', 'May be kept, but has to be asked for again every time.', evidence)
-  const guess = source === 'heuristic' ? ' That is a guess from its date of change.' : ''
-  return point('caching', `May be kept for ${roughlyInWords(lifetime)} by every cache.${guess}`, evidence)
+    return point('caching', 'Does not say how long it may be stored, so every cache has to guess.', evidence)
+  if (lifetime === 0) return point('caching', 'May be stored, but must be checked again every time.', evidence)
+  const guess = source === 'heuristic' ? ' This is a guess from its Last-Modified date.' : ''
+  return point('caching', `Every cache may store it for ${roughlyInWords(lifetime)}.${guess}`, evidence)
 }
 
 const validatorPoint = (fields: Fields): QuickCheckPoint => {
   const evidence = shown(fields, ['etag', 'last-modified'])
   return hasValidator(fields)
-    ? point('validators', 'Can be asked for again without sending it again, as long as it has not changed.', evidence)
-    : point('validators', 'Has neither ETag nor Last-Modified: whoever has it and asks again gets all of it.', evidence)
+    ? point(
+        'validators',
+        'Can be checked without sending it again if it has not changed (ETag or Last-Modified).',
+        evidence,
+      )
+    : point('validators', 'Has no ETag and no Last-Modified: every check sends all of it again.', evidence)
 }
 
 const cookiePoint = (fields: Fields): QuickCheckPoint => {
@@ -122,7 +122,7 @@ const cookiePoint = (fields: Fields): QuickCheckPoint => {
   const named = lines.map((line) => line.replace(/^([^=]*)=[^;]*/, '$1=…'))
   return point(
     'cookies',
-    `Sets ${lines.map(cookieNameOf).join(', ')}; answers that set a cookie are not stored for others.`,
+    `Sets ${lines.map(cookieNameOf).join(', ')}; responses that set a cookie are not stored for other visitors.`,
     named,
   )
 }
@@ -141,7 +141,11 @@ const storePoint = (fields: Fields): QuickCheckPoint => {
   const detail = own.get('detail') ?? ''
   const why = { ...MISSED, ...PASSED, ...NOT_STORED } as Record<string, string>
   const reason = why[detail] ?? why[forwarded] ?? ''
-  return point('store', `From the origin${own.has('stored') ? ', and stored now' : ''}. ${reason}`.trim(), evidence)
+  return point(
+    'store',
+    `From your server (origin)${own.has('stored') ? ', and now stored' : ''}. ${reason}`.trim(),
+    evidence,
+  )
 }
 
 /** Fields that intermediaries leave behind: Via and Age are standard, the others common practice. */
@@ -164,8 +168,8 @@ const intermediaryPoint = (fields: Fields): QuickCheckPoint => {
   const evidence = [...shown(fields, TRACES), ...others.map((member) => `cache-status: ${member}`)]
   const traces = evidence.filter((line) => !/^(server|server-timing|alt-svc):/.test(line))
   return traces.length === 0
-    ? point('intermediaries', 'No other cache or accelerator shows on the way.', evidence)
-    : point('intermediaries', 'Something else stands between the visitor and the web server.', evidence)
+    ? point('intermediaries', 'No other cache or accelerator was found.', evidence)
+    : point('intermediaries', 'There is another cache or accelerator between the visitor and the web server.', evidence)
 }
 
 /** What a single answer says, in plain words, in the order in which one asks. @param at when it came */

@@ -47,7 +47,7 @@ describe('setup', () => {
     const to = Setup.parse({ remedies: { pageCache: { enabled: true, lifetimeS: 60 } }, serverTiming: true })
     expect(setupChanges(emptySetup(), to).map(({ sentence }) => sentence)).toEqual([
       'Page cache switched on',
-      'Page cache: lifetime of pages from 10 hours to 1 minute',
+      'Page cache: lifetime of pages from 12 hours to 1 minute',
       'Server-Timing added to answers',
     ])
     expect(setupChanges(to, to)).toEqual([])

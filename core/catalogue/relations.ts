@@ -23,12 +23,14 @@ const conflict = (sentence: string): Relation => ({ kind: 'conflict', sentence }
 /** Rewriting by two programs at once: each undoes or doubles what the other does. */
 const alone: Rule = (_setup, { otherAccelerator }) =>
   otherAccelerator !== undefined &&
-  conflict(`${otherAccelerator} Two that rewrite the same page fight: switch this off there, or leave it off here.`)
+  conflict(
+    `${otherAccelerator} Two programs that rewrite the same page get in each other’s way: switch this off there, or leave it off here.`,
+  )
 
 const withoutPageCache: Rule = ({ remedies }) =>
   !remedies.pageCache.enabled &&
   needs(
-    `Without the page cache every page is rewritten anew while its visitor waits, for ${PATIENCE_MS / 1000} s at most; then it goes out as it came.`,
+    `Without the page cache every page is rewritten again while its visitor waits, for at most ${PATIENCE_MS / 1000} s; after that it is sent as your server made it.`,
   )
 
 const RULES: Partial<Record<RemedyId, readonly Rule[]>> = {
@@ -38,65 +40,64 @@ const RULES: Partial<Record<RemedyId, readonly Rule[]>> = {
     alone,
     ({ remedies }, { measured }) =>
       !measured &&
-      needs(
-        `Until a page has been measured, its first ${remedies.lazy.firstImages} pictures are taken for the first view.`,
-      ),
+      needs(`Until a page has been measured, its first ${remedies.lazy.firstImages} pictures are never lazy.`),
   ],
   scriptOrder: [alone],
   combine: [
     (_setup, { secure }) =>
       secure &&
       conflict(
-        'Your visitors come by HTTP/2: combining is of little use there, and nothing is combined unless you say “over HTTP/2 too”.',
+        'Your visitors use HTTP/2: combining is of little use there, and nothing is combined unless you switch on “Over HTTP/2 too”.',
       ),
     ({ remedies }) =>
       remedies.unusedStyles.enabled &&
       conflict(
-        'With “Styles without the unused” the combined style sheet differs from kind to kind of page, so browsers keep less of it.',
+        'With “CSS without unused rules” the combined style sheet differs between kinds of pages, so browsers can reuse less of it.',
       ),
     ({ remedies }) =>
       remedies.criticalStyles.enabled &&
-      needs('With critical CSS the style sheets hold up nothing any more; combining them gains little.'),
+      needs('With critical CSS the style sheets no longer delay the page; combining them gains little.'),
   ],
   criticalStyles: [
     (_setup, { measured }) =>
       !measured &&
-      needs('Needs a measurement: only a browser can tell what the first view needs. Until then pages are left alone.'),
+      needs(
+        'Needs a measurement: only a browser can tell which rules are needed before scrolling. Until then pages are left alone.',
+      ),
     withoutPageCache,
     alone,
   ],
   unusedStyles: [withoutPageCache, alone],
   hints: [
     (_setup, { measured }) =>
-      !measured && needs('The main picture and the fonts of the first view are known once a page has been measured.'),
+      !measured &&
+      needs('The main picture and the fonts used before scrolling are known once a page has been measured.'),
   ],
-  features: [
-    (_setup, { measured }) => !measured && needs('Migration shims are left out only on pages that were measured.'),
-  ],
+  features: [(_setup, { measured }) => !measured && needs('Scripts are left out only on pages that were measured.')],
   fingerprint: [
     ({ remedies }) =>
       !remedies.browserCache.enabled &&
-      needs('Goes well with the browser cache: pages must be asked about each time for new names to be seen.'),
+      needs('Works best with the browser cache: browsers must check pages each time to see new names.'),
   ],
   localCopies: [
     ({ remedies }) =>
       remedies.localCopies.enabled &&
       remedies.localCopies.hosts.length === 0 &&
-      needs('Name at least one host: none is asked that you have not named.'),
+      needs('Name at least one host: only hosts you name are contacted.'),
   ],
   stillVideo: [
     ({ remedies }) =>
       remedies.lazy.enabled &&
       remedies.lazy.frames &&
       needs(
-        'With lazy frames the players below the first view wait anyway; the still picture spares them to visitors who scroll past.',
+        'With lazy frames, players further down wait anyway; the preview picture also helps visitors who scroll past.',
       ),
   ],
   compression: [alone],
   fonts: [
     ({ remedies }) =>
       !remedies.hints.enabled &&
-      needs('Goes well with “Early hints in the page”: text then shows while the smaller font loads.'),
+      needs('Works best with “Preload what matters first”: text then shows while the smaller font loads.'),
   ],
 }
 

@@ -43,7 +43,7 @@ export interface Remedy<Id extends RemedyId = RemedyId> {
 }
 
 export const REACH: Record<Reach, string> = {
-  delivery: 'Headers and transport only: the bytes a browser decodes stay the same.',
-  files: 'Lighter files, in the same structure and order.',
+  delivery: 'Headers and transport only: what a browser decodes stays the same.',
+  files: 'Smaller files, in the same structure and order.',
   page: 'The order or structure of the page changes.',
 }

@@ -38,7 +38,7 @@ export const settingInWords = (input: OptionInput, value: unknown): string => {
     case 'text':
       return value === '' ? 'nothing' : `“${String(value)}”`
     case 'exceptions':
-      return Array.isArray(value) && value.length > 0 ? `${value.length} left out` : 'nothing left out'
+      return Array.isArray(value) && value.length > 0 ? `${value.length} excluded` : 'nothing excluded'
     case 'kinds':
       return Array.isArray(value) && value.length > 0 ? `${value.length} named` : 'none named'
   }

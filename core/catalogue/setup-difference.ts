@@ -58,8 +58,8 @@ const exceptionsSentence = (from: readonly RemedyException[], to: readonly Remed
   const removed = from.filter((one) => !has(to, one)).map(exceptionWords)
   return (
     [
-      ...(added.length > 0 ? [`leaves out ${added.join(', ')}`] : []),
-      ...(removed.length > 0 ? [`no longer leaves out ${removed.join(', ')}`] : []),
+      ...(added.length > 0 ? [`excludes ${added.join(', ')}`] : []),
+      ...(removed.length > 0 ? [`no longer excludes ${removed.join(', ')}`] : []),
     ].join('; ') || 'exceptions in another order'
   )
 }
@@ -96,13 +96,13 @@ export const setupChanges = (from: Setup, to: Setup): SetupChange[] => {
     changes.push({
       remedy: 'general',
       setting: 'redirectToHttps',
-      sentence: `Plain HTTP ${to.redirectToHttps ? 'sent on to HTTPS' : 'answered as it is'}`,
+      sentence: `HTTP ${to.redirectToHttps ? 'redirected to HTTPS' : 'no longer redirected'}`,
     })
   if (!same(from.contentEvents, to.contentEvents))
     changes.push({
       remedy: 'general',
       setting: 'contentEvents',
-      sentence: 'What follows a change of content: settings changed',
+      sentence: 'What is purged after a change: settings changed',
     })
   if (from.serverTiming !== to.serverTiming)
     changes.push({

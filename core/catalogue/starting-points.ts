@@ -24,20 +24,20 @@ export const STARTING_POINTS: readonly StartingPoint[] = [
   {
     id: 'delivery',
     title: 'Delivery',
-    sentence: 'Store, compress and give lifetimes. What a browser decodes stays the same, byte for byte.',
+    sentence: 'Store, compress and set lifetimes. What a browser decodes stays the same, byte for byte.',
     remedies: ofReach('delivery'),
   },
   {
     id: 'files',
     title: 'Delivery and files',
-    sentence: 'Also lighter files: minified, in better forms, cut to what is in use. Order and structure stay.',
+    sentence: 'Also smaller files: minified, in better formats, reduced to what is used. Order and structure stay.',
     remedies: ofReach('delivery', 'files'),
   },
   {
     id: 'page',
     title: 'Delivery, files and page',
     sentence:
-      'Also a better order: what the first view needs comes first, the rest later. Look at the pages afterwards.',
+      'Also a better order: what visitors see before scrolling comes first, the rest later. Look at the pages afterwards.',
     remedies: ofReach('delivery', 'files', 'page'),
   },
 ]

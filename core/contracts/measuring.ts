@@ -74,7 +74,11 @@ const ms = z.number().min(0)
 export const RequestRecord = z.object({
   url: z.string(),
   method: z.string(),
-  type: z.string().describe('Document, Stylesheet, Script, Image, Font, …'),
+  type: z
+    .string()
+    .describe(
+      'Destination, as the Fetch standard names it: document, style, script, image, font, …; fetch where it names none',
+    ),
   status: z.int().describe('0 when no answer came'),
   protocol: z.string(),
   startMs: ms,
@@ -90,7 +94,17 @@ export const RequestRecord = z.object({
   fromCache: z.boolean().describe('From the browser cache, nothing sent'),
   failure: z.string().nullable(),
   responseFields: z.array(z.tuple([z.string(), z.string()])),
-  priority: z.string().default('').describe('VeryHigh, High, Medium, Low or VeryLow, as the browser first gave it'),
+  priority: z
+    .enum(['high', 'auto', 'low'])
+    .default('auto')
+    .describe('As the browser first gave it, in the Fetch standard’s words'),
+  urgency: z
+    .int()
+    .min(0)
+    .max(7)
+    .nullable()
+    .default(null)
+    .describe('The same, finer: 0 is the most urgent (RFC 9218); null: not known'),
   initiator: z
     .object({
       kind: z.enum(['navigation', 'parser', 'preload', 'style', 'script', 'other']),

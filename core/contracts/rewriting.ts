@@ -53,7 +53,7 @@ export const ImageSettings = z.strictObject({
     .int()
     .min(30)
     .max(100)
-    .default(82)
+    .default(80)
     .describe('Of photos, on the scale of JPEG; 90 is hardly visible (common practice)'),
   lossless: z
     .enum(['drawings', 'never'])
@@ -173,7 +173,7 @@ export const LazySettings = z.strictObject({
     .int()
     .min(0)
     .max(50)
-    .default(3)
+    .default(4)
     .describe('Pictures at the top that are never lazy where the first view has not been measured'),
   exceptions,
 })
@@ -227,10 +227,10 @@ export const PollingSettings = z.strictObject({
   paths: z
     .array(z.string().trim().max(500).regex(/^[/*]/, 'A path begins with "/", or with "*" for any beginning.'))
     .max(100)
-    .default(['*/poll', '*/heartbeat'])
+    .default(['*/poll', '*/presence'])
     .describe('Addresses that open pages ask again and again'),
   everyS: wholeSeconds(3600)
-    .default(120)
+    .default(90)
     .describe('One answer from the origin serves one visitor for so long, in seconds'),
   exceptions,
 })

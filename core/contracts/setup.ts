@@ -33,7 +33,7 @@ export const PageKind = z.strictObject({
   lifetimeS: wholeSeconds(YEAR)
     .nullable()
     .default(null)
-    .describe('Lifetime where the origin gives none, in seconds; null: the same as for other pages'),
+    .describe('Lifetime where your server (origin) gives none, in seconds; null: the same as for other pages'),
   overrule: z
     .boolean()
     .default(false)
@@ -60,7 +60,7 @@ export type PageKind = z.infer<typeof PageKind>
 export const PageCacheSettings = z.strictObject({
   enabled: z.boolean().default(false),
   lifetimeS: wholeSeconds(YEAR)
-    .default(10 * 3600)
+    .default(12 * 3600)
     .describe('Lifetime of pages whose origin gives none, in seconds'),
   fileLifetimeS: wholeSeconds(YEAR)
     .default(DAY)
@@ -127,7 +127,7 @@ export const PageCacheSettings = z.strictObject({
   authorCookies: z
     .array(pattern)
     .max(100)
-    .default(['comment_author*', 'commenter*'])
+    .default(['*comment*author*'])
     .describe('Cookies of visitors who have written a comment; they pass through, to see it while it waits'),
   signedIn: z
     .enum(['pass', 'private'])
@@ -193,8 +193,8 @@ export const ContentEventSettings = z.strictObject({
     .describe(
       '"hard": the next visitor waits for the new page; "soft": it is fetched at once, and until then visitors get the old one',
     ),
-  home: z.boolean().default(true).describe('The home page follows every change'),
-  lists: z.boolean().default(true).describe('The lists above a page follow it: /stories for /stories/storm'),
+  home: z.boolean().default(true).describe('Purge the home page with every change'),
+  lists: z.boolean().default(true).describe('Purge the lists above a page: /stories for /stories/storm'),
   dependants: z
     .boolean()
     .default(true)

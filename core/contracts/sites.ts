@@ -48,7 +48,7 @@ export const SiteCheck = z.object({
   suggestedHosts: z.object({ live: z.string(), trial: z.string() }),
   findings: z.array(Finding),
   kinds: z.array(KindOfPage),
-  sample: z.array(SampleCandidate).describe('Pages that stand for the site'),
+  sample: z.array(SampleCandidate).describe('Sample pages'),
 })
 export type SiteCheck = z.infer<typeof SiteCheck>
 
@@ -57,7 +57,7 @@ export const PrivateAddresses = z.enum(['refused', 'allowed'])
 
 const namedByOwner = SiteAddress.pipe(PublicAddress)
   .optional()
-  .describe('What visitors type to get to the site, where the server answers to no other name')
+  .describe('Public address of the site, where the server answers to no other name')
 
 /** Where a sitemap is: a path, or a full address of the site. */
 const SitemapAddress = z

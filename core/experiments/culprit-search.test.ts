@@ -72,16 +72,16 @@ describe('the search for what breaks a page', () => {
     const { found } = await searchCulprits(page(FILES, (on) => on('scriptOrder', '/a.js') && on('lazy', '/1.jpg')))
     expect(found).toHaveLength(1)
   })
-  test('the culprit is the whole set: the remedy has to stay off', async () => {
+  test('the culprit is the whole set: the remedy must stay off', async () => {
     const { kind, found, sentence } = await searchCulprits(page(FILES, (on) => on('scriptOrder')))
     expect(kind).toBe('whole')
     expect(names(found)).toEqual(['scriptOrder'])
-    expect(sentence).toMatch(/has to stay off/)
+    expect(sentence).toMatch(/must stay off/)
   })
   test('none of ours: bad without any remedy too', async () => {
     const { kind, sentence } = await searchCulprits(page(FILES, () => true))
     expect(kind).toBe('not-ours')
-    expect(sentence).toMatch(/origin itself/)
+    expect(sentence).toMatch(/\(origin\) itself/)
   })
   test('nothing is the matter', async () =>
     expect((await searchCulprits(page(FILES, () => false))).kind).toBe('intact'))

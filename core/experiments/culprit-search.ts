@@ -50,14 +50,14 @@ export const searchCulprits = async ({ remedies, details, isBad }: CulpritQuesti
     return {
       kind: 'intact',
       found: [],
-      sentence: 'The page is as it should be; there is nothing to leave out.',
+      sentence: 'The page works as it should; there is nothing to exclude.',
     }
   if (remedies.length === 0 || (await isBad(remedies)))
     return {
       kind: 'not-ours',
       found: [],
       sentence:
-        'Without any of the remedies in trial the page is the same, so none of them is the culprit. Look whether the origin itself has changed.',
+        'The page is the same without any of the remedies in the trial, so none of them is the cause. Check whether your server (origin) itself has changed.',
     }
   let found: Suspect[] = []
   let whole = false
@@ -84,7 +84,7 @@ export const searchCulprits = async ({ remedies, details, isBad }: CulpritQuesti
     ? {
         kind: 'whole',
         found,
-        sentence: `Leaving out single files or parts does not help: ${listed(found)} has to stay off here.`,
+        sentence: `Excluding single files or parts does not help: ${listed(found)} must stay off here.`,
       }
-    : { kind: 'found', found, sentence: `With ${listed(found)} left out, the page is as it should be.` }
+    : { kind: 'found', found, sentence: `With ${listed(found)} excluded, the page works as it should.` }
 }

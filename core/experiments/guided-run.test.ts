@@ -129,7 +129,7 @@ describe('what becomes of it', () => {
 test('all that comes sooner is said, where the main content does not', () => {
   const gains = { ...sooner('fcpMs', 60, 91).gains, ...sooner('loadedMs', 350, 490).gains }
   expect(decideStep([result('no-difference', { gains })], 'intact', '').sentence).toBe(
-    '/ on Phone: the main content comes no sooner that could be told, but the first content is there 0.09 s sooner, everything is there 0.49 s sooner.',
+    '/ as “Phone”: no measurable change in main content, but the first content is there 0.09 s sooner, everything is there 0.49 s sooner.',
   )
 })
 

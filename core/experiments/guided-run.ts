@@ -93,7 +93,7 @@ const comesSooner = ({ verdict, sides }: PageResult): string[] =>
     return surely && telling ? [`${words} ${inSeconds(gain.shift)} sooner`] : []
   })
 
-const where = ({ path, visitorName }: PageResult): string => `${path} on ${visitorName}`
+const where = ({ path, visitorName }: PageResult): string => `${path} as “${visitorName}”`
 
 /** What becomes of what was tried, and why. A gain for one visitor never makes up for a loss of another. */
 export const decideStep = (
@@ -108,7 +108,7 @@ export const decideStep = (
       decision: 'failed',
       sentence:
         results.flatMap(({ sides }) => sides).find(({ failure }) => failure !== null)?.failure ??
-        'No page could be loaded, so nothing can be said.',
+        'No page could be loaded, so there is no result.',
     }
   const of = (kind: string): PageResult[] => judged.filter(({ verdict }) => verdict!.kind === kind)
   const [broken] = of('broken')
@@ -122,7 +122,7 @@ export const decideStep = (
     if (sooner.length > 0)
       return {
         decision: 'kept',
-        sentence: `${where(result)}: the main content comes no sooner that could be told, but ${sooner.join(', ')}.`,
+        sentence: `${where(result)}: no measurable change in main content, but ${sooner.join(', ')}.`,
       }
   }
   return { decision: 'no-difference', sentence: 'No measurable difference.' }

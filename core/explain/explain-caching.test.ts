@@ -32,14 +32,14 @@ describe('request path', () => {
   test('a hit: how old, how long still, the origin not asked', () => {
     const result = explain(hit, {}, [['age', '120']])
     expect(sentence(result, 'Store')).toBe(
-      'A copy 2 minutes old is fresh for another 10 minutes; the origin was not asked.',
+      'A copy 2 minutes old is fresh for another 10 minutes; your server (origin) was not asked.',
     )
     expect(sentence(result, 'Origin')).toBeUndefined()
     expect(result.suggestion).toBeNull()
   })
   test('a stale hit says by how much, and what allows it', () => {
     expect(sentence(explain({ kind: 'hit-stale', ttl: seconds(-90), because: 'stale-if-error' }), 'Store')).toContain(
-      'past its lifetime by 90 seconds',
+      'outlived its lifetime by 90 seconds',
     )
   })
   test.each(Object.keys(PASSED) as PassReason[])('passing through because of "%s" is said in its sentence', (why) => {
@@ -57,15 +57,15 @@ describe('request path', () => {
   test('cookies are told apart: of one visitor, harmless, unknown', () => {
     const { steps } = explain(hit, { requestFields: [['cookie', 'consent=1; ferry_session=2; x=3']] })
     expect(steps.find(({ title }) => title === 'Cookies')?.evidence).toEqual([
-      'consent: harmless, not sent on',
-      'ferry_session: belongs to one visitor',
-      'x: not known, so it is taken to belong to one visitor',
+      'consent: harmless, not sent to your server',
+      'ferry_session: personal',
+      'x: unknown, so it is treated as personal',
     ])
   })
   test('a path rule is named, and so are parameters that make no other page', () => {
     const result = explain({ kind: 'passed', why: 'path', status: 200 }, { address: '/basket/pay?utm_source=x&b=1' })
     expect(sentence(result, 'Path rules')).toContain('The rule is /basket.')
-    expect(sentence(result, 'Address')).toContain('utm_source makes no other page')
+    expect(sentence(result, 'Address')).toContain('utm_source does not change the page')
     expect(result.suggestion).toMatchObject({ setting: 'passPaths', value: '/basket' })
   })
   test('an unknown cookie can be made a harmless one', () => {
@@ -76,10 +76,10 @@ describe('request path', () => {
     expect(suggestion).toMatchObject({ setting: 'harmlessCookies', value: 'seen' })
   })
   test.each<[string, string | undefined, string]>([
-    ['no-store', 'no-store', 'keeps nothing'],
-    ['no-cache', 'no-cache', 'asks each time'],
+    ['no-store', 'no-store', 'stores nothing'],
+    ['no-cache', 'no-cache', 'checks each time'],
     ['a lifetime less its age', 'max-age=720', 'without asking for 10 minutes'],
-    ['nothing', undefined, 'guess or ask'],
+    ['nothing', undefined, 'guesses or checks'],
   ])('what the browser does with %s', (_why, value, words) => {
     const fields: Fields = [['age', '120'], ...(value === undefined ? [] : [['cache-control', value] as const])]
     expect(sentence(explain(hit, {}, fields), 'Browser')).toContain(words)

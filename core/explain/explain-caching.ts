@@ -54,10 +54,10 @@ const addressStep = ({ address, setup }: ExplainedExchange): PathStep => {
     .map((pair) => pair.split('=', 1)[0]!)
     .filter((name) => name !== '' && ignored(name))
   return left.length === 0
-    ? step('Address', 'The whole address tells stored copies apart.', 'RFC 9111 §2')
+    ? step('Address', 'Stored copies are distinguished by the whole address.', 'RFC 9111 §2')
     : step(
         'Address',
-        `${left.join(', ')} ${left.length === 1 ? 'makes' : 'make'} no other page and ${left.length === 1 ? 'is' : 'are'} left out of the key.`,
+        `${left.join(', ')} ${left.length === 1 ? 'does' : 'do'} not change the page and ${left.length === 1 ? 'is' : 'are'} left out of the cache key.`,
         'RFC 9111 §2',
         left,
       )
@@ -67,7 +67,7 @@ const pathStep = ({ address, setup }: ExplainedExchange): PathStep => {
   const path = address.split('?', 1)[0]!
   const rule = setup.remedies.pageCache.passPaths.find((pattern) => pathPatterns([pattern])(path))
   return rule === undefined
-    ? step('Path rules', 'No rule makes this path pass through.')
+    ? step('Path rules', 'No rule sends this path to your server (origin).')
     : step('Path rules', `${PASSED.path} The rule is ${rule}.`, null, [rule])
 }
 
@@ -83,16 +83,16 @@ const kindStep = (exchange: ExplainedExchange): PathStep | undefined => {
   const says = [
     ...(kind.lifetimeS === null
       ? []
-      : [`kept for ${roughlyInWords(kind.lifetimeS)} where the origin gives no lifetime`]),
+      : [`stored for ${roughlyInWords(kind.lifetimeS)} where your server (origin) gives no lifetime`]),
     ...(kind.overrule ? ['stored for signed-out visitors although the origin forbids it'] : []),
     ...(kind.ignoredCookies.length > 0 ? [`shared by visitors with ${kind.ignoredCookies.join(', ')}`] : []),
     ...(kind.sessionCookies.length > 0
-      ? [`shared until ${kind.sessionCookies.join(', ')} stands for a session that holds something`]
+      ? [`shared until the session of ${kind.sessionCookies.join(', ')} holds something`]
       : []),
   ]
   return step(
     'Kind of page',
-    `It is of the kind “${kind.name}”${says.length === 0 ? '' : `: ${says.join('; ')}`}.`,
+    `This page is of the kind “${kind.name}”${says.length === 0 ? '' : `: ${says.join('; ')}`}.`,
     'RFC 9111 §4.2.2',
     kind.paths,
   )
@@ -109,19 +109,19 @@ const cookieStep = (exchange: ExplainedExchange): PathStep => {
   ]
   const names = cookieNames(requestFields)
   if (names.length === 0)
-    return step('Cookies', 'The visitor sends none: signed out, nothing in the basket.', 'RFC 6265 §5.4')
+    return step('Cookies', 'The visitor sends no cookies: signed out, with an empty basket.', 'RFC 6265 §5.4')
   const told = names.map((name) =>
     ignored(name)
       ? `${name}: does not change this kind of page`
       : session(name)
-        ? `${name}: a session, which counts for nothing until it holds something`
+        ? `${name}: a session, ignored until it holds something`
         : author!(name)
-          ? `${name}: its visitor has written a comment`
+          ? `${name}: this visitor has written a comment`
           : visitor!(name)
-            ? `${name}: belongs to one visitor`
+            ? `${name}: personal`
             : harmless!(name)
-              ? `${name}: harmless, not sent on`
-              : `${name}: not known, so it is taken to belong to one visitor`,
+              ? `${name}: harmless, not sent to your server`
+              : `${name}: unknown, so it is treated as personal`,
   )
   const withSession = names.some((name) => session(name) && !ignored(name))
   const shared = names.every(
@@ -129,15 +129,15 @@ const cookieStep = (exchange: ExplainedExchange): PathStep => {
   )
   const own =
     signedIn === 'private' && !names.some((name) => author!(name))
-      ? 'The visitor gets private copies, kept for nobody else.'
-      : 'The visitor gets a page of their own from the origin.'
+      ? 'The visitor gets private copies that nobody else gets.'
+      : 'The visitor gets pages from your server (origin).'
   return step(
     'Cookies',
     !shared
       ? own
       : withSession
-        ? 'A session that is known to hold nothing shares stored copies; with any other the visitor gets a page of their own from the origin.'
-        : 'None of the cookies changes the page; the visitor shares stored copies.',
+        ? 'A visitor whose session is known to be empty shares stored copies; any other visitor gets pages from your server (origin).'
+        : 'No cookie changes the page, so the visitor shares stored copies.',
     'RFC 6265 §5.4',
     told,
   )
@@ -153,13 +153,13 @@ const storeStep = (exchange: ExplainedExchange, status: ReadonlyMap<string, stri
     if (Number(status.get('ttl')) < 0)
       return step(
         'Store',
-        `A copy ${ageText(fields)} old is past its lifetime by ${ttlText(status.get('ttl'))}, and may still be handed out (${status.get('detail') ?? 'stale'}).`,
+        `A copy ${ageText(fields)} old outlived its lifetime by ${ttlText(status.get('ttl'))}, but may still be sent (${status.get('detail') ?? 'stale'}).`,
         'RFC 5861',
         evidence,
       )
     return step(
       'Store',
-      `A copy ${ageText(fields)} old is fresh for another ${ttlText(status.get('ttl'))}; the origin was not asked.`,
+      `A copy ${ageText(fields)} old is fresh for another ${ttlText(status.get('ttl'))}; your server (origin) was not asked.`,
       'RFC 9111 §4.2',
       evidence,
     )
@@ -168,14 +168,14 @@ const storeStep = (exchange: ExplainedExchange, status: ReadonlyMap<string, stri
   if (status.has('collapsed'))
     return step(
       'Store',
-      'Nothing was stored, but the same address was under way for another visitor; that answer was waited for and shared.',
+      'Nothing was stored, but another visitor’s request for the same address was under way; its response was shared.',
       'RFC 9211 §2.6',
       evidence,
     )
   if (fwd === 'stale' && status.get('fwd-status') === '304')
     return step(
       'Store',
-      'A copy had outlived its lifetime; the origin says that it is still right.',
+      'A copy had outlived its lifetime; your server (origin) confirmed that it has not changed.',
       'RFC 9111 §4.3',
       evidence,
     )
@@ -183,7 +183,7 @@ const storeStep = (exchange: ExplainedExchange, status: ReadonlyMap<string, stri
   const why = status.get('detail') as PassReason | undefined
   return step(
     'Store',
-    `Not looked into. ${why !== undefined && why in PASSED ? PASSED[why] : ''}`.trim(),
+    `Not used. ${why !== undefined && why in PASSED ? PASSED[why] : ''}`.trim(),
     'RFC 9211 §2.2',
     evidence,
   )
@@ -193,19 +193,20 @@ const originStep = (status: ReadonlyMap<string, string>): PathStep | undefined =
   if (status.has('hit') || status.has('collapsed')) return undefined
   const code = status.get('fwd-status')
   const detail = status.get('detail') ?? ''
-  if (code === undefined) return step('Origin', `The origin gave no usable answer (${detail.replace('origin-', '')}).`)
-  return step('Origin', `The origin was asked and answered with status ${code}.`, 'RFC 9211 §2.3')
+  if (code === undefined)
+    return step('Origin', `Your server (origin) gave no usable response (${detail.replace('origin-', '')}).`)
+  return step('Origin', `Your server (origin) answered with status ${code}.`, 'RFC 9211 §2.3')
 }
 
 const storingStep = (status: ReadonlyMap<string, string>): PathStep | undefined => {
   if (status.has('hit') || status.has('collapsed')) return undefined
   if (status.get('fwd') === 'bypass' || status.get('fwd') === 'method') return undefined
   if (status.has('stored'))
-    return step('Storing', `The answer is kept for ${ttlText(status.get('ttl'))}.`, 'RFC 9111 §3')
+    return step('Storing', `The response is stored for ${ttlText(status.get('ttl'))}.`, 'RFC 9111 §3')
   const reason = status.get('detail') as NotStoredReason | undefined
   return step(
     'Storing',
-    `Not kept. ${reason !== undefined && reason in NOT_STORED ? NOT_STORED[reason] : ''}`.trim(),
+    `Not stored. ${reason !== undefined && reason in NOT_STORED ? NOT_STORED[reason] : ''}`.trim(),
     'RFC 9111 §3',
   )
 }
@@ -229,11 +230,11 @@ const browserStep = ({ fields }: ExplainedExchange): PathStep => {
   const evidence = text === undefined ? [] : [`cache-control: ${text}`]
   const age = Number(fieldValue(fields, 'age') ?? 0)
   const lifetime = deltaSeconds(directives, 'max-age')
-  if (directives.has('no-store')) return step('Browser', 'The browser keeps nothing.', 'RFC 9111 §5.2.2.5', evidence)
+  if (directives.has('no-store')) return step('Browser', 'The browser stores nothing.', 'RFC 9111 §5.2.2.5', evidence)
   if (directives.has('no-cache'))
     return step(
       'Browser',
-      'The browser keeps it, and asks each time whether it is still right.',
+      'The browser stores it and checks each time whether it has changed.',
       'RFC 9111 §5.2.2.4',
       evidence,
     )
@@ -246,7 +247,7 @@ const browserStep = ({ fields }: ExplainedExchange): PathStep => {
     )
   return step(
     'Browser',
-    'Nothing tells the browser how long it may keep it; it will guess or ask.',
+    'Nothing tells the browser how long to store it, so it guesses or checks.',
     'RFC 9111 §4.2.2',
     evidence,
   )
@@ -282,7 +283,7 @@ const suggestionFor = (
         : {
             setting: 'passPaths',
             value: rule,
-            sentence: 'Take the rule off the list of addresses that pass through.',
+            sentence: 'Remove the rule from the addresses that pass through.',
           }
     }
     case 'no-store':
@@ -292,13 +293,13 @@ const suggestionFor = (
         setting: 'kinds',
         value: address.split('?', 1)[0]!,
         sentence:
-          'If this page is the same for every signed-out visitor, make it a kind of page that is stored all the same. The privacy check has to pass before it can be kept.',
+          'If this page is the same for every signed-out visitor, define a kind of page that is stored anyway. The privacy check must pass before it can be kept.',
       }
     case 'no-lifetime':
       return {
         setting: 'lifetimeS',
         value: '36000',
-        sentence: 'Give pages without a lifetime one of your own.',
+        sentence: 'Set a lifetime for pages that have none.',
       }
     default:
       return null

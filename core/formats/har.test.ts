@@ -38,7 +38,8 @@ const RUN = {
       receiveMs: 20,
       sentBytes: 9000,
       decodedBytes: 30_000,
-      priority: 'VeryHigh',
+      priority: 'high',
+      urgency: 0,
       initiator: { kind: 'navigation', url: null },
       connection: 12,
       responseFields: [
@@ -48,27 +49,28 @@ const RUN = {
     }),
     aRequest({
       url: `${URL_OF}a.css?v=1`,
-      type: 'Stylesheet',
+      type: 'style',
       startMs: 410,
       protocol: 'h2',
       waitMs: 60,
       receiveMs: 5,
-      priority: 'VeryHigh',
+      priority: 'high',
+      urgency: 0,
       initiator: { kind: 'parser', url: URL_OF },
       connection: 12,
       responseFields: [['content-type', 'text/css']],
     }),
     aRequest({
       url: `${URL_OF}old`,
-      type: 'Image',
+      type: 'image',
       startMs: 420,
       status: 302,
       responseFields: [['location', '/new.png']],
     }),
-    aRequest({ url: `${URL_OF}kept.png`, type: 'Image', startMs: 430, fromCache: true, sentBytes: 0 }),
+    aRequest({ url: `${URL_OF}kept.png`, type: 'image', startMs: 430, fromCache: true, sentBytes: 0 }),
     aRequest({
       url: 'http://third.example/gone.js',
-      type: 'Script',
+      type: 'script',
       startMs: 440,
       status: 0,
       failure: 'net::ERR_FAILED',
@@ -125,7 +127,7 @@ describe('read', () => {
     fromHar(HarFile.parse({ log: { entries, ...(pages === undefined ? {} : { pages }) } }))
   test('one without pages, and with the least that programs write', () => {
     expect(read([entry(URL_OF)]).requests[0]).toMatchObject({
-      type: 'Document',
+      type: 'document',
       protocol: 'h2',
       startMs: 0,
       waitMs: 10,
@@ -138,13 +140,13 @@ describe('read', () => {
     expect(load.requests[0]!.startMs).toBe(100)
   })
   test.each([
-    ['text/css', 'Stylesheet'],
-    ['application/javascript', 'Script'],
-    ['image/avif', 'Image'],
-    ['font/woff2', 'Font'],
-    ['application/font-woff', 'Font'],
-    ['video/mp4', 'Media'],
-    ['application/json', 'Other'],
+    ['text/css', 'style'],
+    ['application/javascript', 'script'],
+    ['image/avif', 'image'],
+    ['font/woff2', 'font'],
+    ['application/font-woff', 'font'],
+    ['video/mp4', 'video'],
+    ['application/json', 'other'],
   ])('%s is a %s', (mimeType, type) => {
     const second = entry(`${URL_OF}x`, {
       response: { status: 200, content: { mimeType } },

@@ -54,7 +54,9 @@ export const HarFile = z.object({
             })
             .default({}),
           connection: z.string().optional(),
-          _priority: z.string().optional(),
+          _zestDestination: z.string().optional(),
+          _zestPriority: z.enum(['high', 'auto', 'low']).optional().catch(undefined),
+          _zestUrgency: z.int().min(0).max(7).optional().catch(undefined),
           _resourceType: z.string().optional(),
           _initiator: z.object({ type: z.string().optional(), url: z.string().optional() }).loose().optional(),
           _fromCache: z.string().optional(),
@@ -68,27 +70,29 @@ export type HarFile = z.infer<typeof HarFile>
 type HarEntry = HarFile['log']['entries'][number]
 
 const TYPES_BY_NAME: Record<string, string> = {
-  document: 'Document',
-  stylesheet: 'Stylesheet',
-  script: 'Script',
-  image: 'Image',
-  font: 'Font',
-  media: 'Media',
-  xhr: 'XHR',
-  fetch: 'Fetch',
+  document: 'document',
+  stylesheet: 'style',
+  style: 'style',
+  script: 'script',
+  image: 'image',
+  font: 'font',
+  media: 'video',
+  video: 'video',
+  xhr: 'fetch',
+  fetch: 'fetch',
 }
 
-const typeOf = ({ _resourceType, response }: HarEntry): string => {
-  const named = TYPES_BY_NAME[_resourceType?.toLowerCase() ?? '']
+const typeOf = ({ _zestDestination, _resourceType, response }: HarEntry): string => {
+  const named = TYPES_BY_NAME[(_zestDestination ?? _resourceType)?.toLowerCase() ?? '']
   if (named !== undefined) return named
   const mime = response.content.mimeType?.split(';')[0]?.trim().toLowerCase() ?? ''
-  if (mime === 'text/html' || mime === 'application/xhtml+xml') return 'Document'
-  if (mime === 'text/css') return 'Stylesheet'
-  if (/javascript|ecmascript/.test(mime)) return 'Script'
-  if (mime.startsWith('image/')) return 'Image'
-  if (mime.startsWith('font/') || mime.includes('font')) return 'Font'
-  if (/^(audio|video)\//.test(mime)) return 'Media'
-  return 'Other'
+  if (mime === 'text/html' || mime === 'application/xhtml+xml') return 'document'
+  if (mime === 'text/css') return 'style'
+  if (/javascript|ecmascript/.test(mime)) return 'script'
+  if (mime.startsWith('image/')) return 'image'
+  if (mime.startsWith('font/') || mime.includes('font')) return 'font'
+  if (/^(audio|video)\//.test(mime)) return 'video'
+  return 'other'
 }
 
 const known = (value: number | null | undefined): number => (typeof value === 'number' && value > 0 ? value : 0)
@@ -127,7 +131,8 @@ const recordOf = (entry: HarEntry, startedAt: number, isFirst: boolean): Request
     fromCache,
     failure: response.status > 0 ? null : (response._error ?? 'no answer'),
     responseFields: headers,
-    priority: entry._priority ?? '',
+    priority: entry._zestPriority ?? 'auto',
+    urgency: entry._zestUrgency ?? null,
     initiator: isFirst
       ? { kind: 'navigation', url: null }
       : kind === undefined
@@ -172,7 +177,7 @@ export const fromHar = ({ log }: HarFile): HarLoad => {
   )
   const requests = own.map((entry, index) => recordOf(entry, begun, index === 0))
   const document =
-    requests.find(({ type, status }) => type === 'Document' && (status < 300 || status >= 400)) ?? requests[0]!
+    requests.find(({ type, status }) => type === 'document' && (status < 300 || status >= 400)) ?? requests[0]!
   const answered = requests.filter(({ failure }) => failure === null)
   return {
     title: page?.title ?? '',
@@ -259,8 +264,9 @@ const entryOf = (record: RequestRecord, pageref: string, startedAt: number) => {
       receive: record.receiveMs,
     },
     ...(record.connection === null ? {} : { connection: String(record.connection) }),
-    _priority: record.priority,
-    _resourceType: record.type.toLowerCase(),
+    _zestDestination: record.type,
+    _zestPriority: record.priority,
+    ...(record.urgency === null ? {} : { _zestUrgency: record.urgency }),
     ...(record.initiator === null
       ? {}
       : { _initiator: { type: record.initiator.kind, url: record.initiator.url ?? undefined } }),
@@ -281,8 +287,8 @@ export const toHar = (run: ArchivedRun, version: string) => ({
         pageTimings: {
           onContentLoad: -1,
           onLoad: run.metrics.loadedMs,
-          _firstContentfulPaint: run.metrics.fcpMs ?? -1,
-          _largestContentfulPaint: run.metrics.lcpMs ?? -1,
+          _zestFirstContentfulPaint: run.metrics.fcpMs ?? -1,
+          _zestLargestContentfulPaint: run.metrics.lcpMs ?? -1,
         },
       },
     ],

@@ -28,9 +28,7 @@ export const isLoopback = (address: string): boolean =>
 export class PrivateAddressRefused extends Error {
   override readonly name = 'PrivateAddressRefused'
   constructor(host: string) {
-    super(
-      `${host} is on this machine or in a private network. Say that private addresses may be asked, if this is meant.`,
-    )
+    super(`${host} is on this machine or in a private network. If this is intended, allow private addresses.`)
   }
 }
 

@@ -80,7 +80,7 @@ describe('two days', () => {
       {
         kind: 'slower',
         shift: { shift: -500 },
-        sentence: expect.stringContaining('Later by 0.50 s on the later occasion'),
+        sentence: expect.stringContaining('Slower by 0.50 s in the later measurement'),
       },
     ])
   })
@@ -100,9 +100,9 @@ describe('two days', () => {
 describe('what the owner is told', () => {
   const limit = { visitorId: 'phone', lcpSeconds: null, sentKilobytes: null, requests: null }
   test.each([
-    ['time', { lcpSeconds: 1.2 }, 'The main content of the home page on Phone takes 1.5 s; the limit is 1.2 s.'],
-    ['weight', { sentKilobytes: 500 }, 'The home page on Phone weighs 900 KB; the limit is 500 KB.'],
-    ['requests', { requests: 50 }, 'The home page on Phone makes 80 requests; the limit is 50.'],
+    ['time', { lcpSeconds: 1.2 }, 'The main content of the home page as “Phone” takes 1.5 s; your limit is 1.2 s.'],
+    ['weight', { sentKilobytes: 500 }, 'The home page as “Phone” weighs 900 KB; your limit is 500 KB.'],
+    ['requests', { requests: 50 }, 'The home page as “Phone” makes 80 requests; your limit is 50.'],
   ])('a limit of %s', (_what, own, sentence) => {
     expect(crossedLimits([measured('live', LATE)], [{ ...limit, ...own }])).toEqual([
       { kind: 'limit-crossed', sentence },
@@ -115,7 +115,7 @@ describe('what the owner is told', () => {
   })
   test('a worsening of live, with its interval', () => {
     expect(worsenings([measured('live', EARLY)], [measured('live', LATE)])[0]?.sentence).toMatch(
-      /^The home page on Phone has become slower by 0\.50 s \(between 0\.4\d s and 0\.5\d s\): main content now after 1\.5 s\.$/,
+      /^The home page as “Phone” has become slower by 0\.50 s \(between 0\.4\d s and 0\.5\d s\): main content now after 1\.5 s\.$/,
     )
     expect(worsenings([measured('live', LATE)], [measured('live', EARLY)])).toEqual([])
   })

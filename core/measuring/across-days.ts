@@ -22,13 +22,13 @@ const judged = (shift: UnpairedShift | undefined): AcrossDays['kind'] => {
 }
 
 const sentenceFor = (kind: AcrossDays['kind'], shift: UnpairedShift | undefined): string => {
-  if (shift === undefined) return 'Too few runs to tell; four on each occasion are the least.'
+  if (shift === undefined) return 'Too few runs to tell: at least four are needed in each measurement.'
   const range = `between ${inSeconds(shift.low)} and ${inSeconds(shift.high)}`
   switch (kind) {
     case 'faster':
-      return `Sooner by ${inSeconds(shift.shift)} on the later occasion, ${range}.`
+      return `Faster by ${inSeconds(shift.shift)} in the later measurement, ${range}.`
     case 'slower':
-      return `Later by ${inSeconds(-shift.shift)} on the later occasion, between ${inSeconds(-shift.high)} and ${inSeconds(-shift.low)}.`
+      return `Slower by ${inSeconds(-shift.shift)} in the later measurement, between ${inSeconds(-shift.high)} and ${inSeconds(-shift.low)}.`
     default:
       return `No measurable difference: ${range}.`
   }

@@ -8,7 +8,7 @@ const listed = (names: readonly string[]): string =>
 const among = (results: readonly PageResult[], kind: VerdictKind): string[] =>
   results
     .filter(({ verdict }) => verdict?.kind === kind)
-    .map(({ path, visitorName }) => `${pageName(path)} on ${visitorName}`)
+    .map(({ path, visitorName }) => `${pageName(path)} as “${visitorName}”`)
 
 /**
  * What a comparison comes to, worst first and never averaged: what helps one visitor and hurts another says so before anything
@@ -24,7 +24,7 @@ export const headline = (results: readonly PageResult[]): string[] => {
   const sentences: string[] = []
   if (broken!.length > 0) sentences.push(`Broken: ${listed(broken!)}.`)
   if (slower!.length > 0 && faster!.length > 0)
-    sentences.push(`Helps some and hurts others. Slower: ${listed(slower!)}. Faster: ${listed(faster!)}.`)
+    sentences.push(`Some pages are slower: ${listed(slower!)}. Faster: ${listed(faster!)}.`)
   else if (slower!.length > 0) sentences.push(`Slower: ${listed(slower!)}.`)
   else if (faster!.length > 0)
     sentences.push(

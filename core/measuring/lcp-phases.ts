@@ -25,7 +25,7 @@ export const lcpPhases = (
 
 /** The parts of the time to the first byte, of the page's own requests. */
 export const ttfbPhases = (requests: readonly RequestRecord[]): TtfbPhases | null => {
-  const documents = requests.filter(({ initiator, type }) => initiator?.kind === 'navigation' && type === 'Document')
+  const documents = requests.filter(({ initiator, type }) => initiator?.kind === 'navigation' && type === 'document')
   const last = documents.at(-1)
   if (last === undefined) return null
   return {

@@ -110,7 +110,7 @@ describe('verdict of a page', () => {
     expect(verdict(both(slow, fast))).toMatchObject({
       kind: 'faster',
       sentence:
-        'Faster by 1.0 s, between 1.0 s and 1.0 s with 95 % confidence. Main content after 2.0 s in trial, 3.0 s live.',
+        'Faster by 1.0 s, between 1.0 s and 1.0 s with 95% confidence. Main content after 2.0 s in trial, 3.0 s live.',
       gains: { lcpMs: { shift: 1000, pairs: 6 } },
     })
   })
@@ -152,13 +152,13 @@ describe('verdict of a page', () => {
   test('five pairs are too few, and it says so', () => {
     expect(verdict(both(slow.slice(1), fast.slice(1)))).toMatchObject({
       kind: 'too-few',
-      sentence: expect.stringContaining('six are needed'),
+      sentence: expect.stringContaining('interval needs six'),
     })
   })
   test('broken goes before faster: a failed request', () => {
     expect(verdict(both(slow, fast, { failedRequests: 1 }))).toMatchObject({
       kind: 'broken',
-      why: '1 requests fail where 0 failed before.',
+      why: '1 requests fail; before, 0 did.',
     })
   })
   test('broken: script errors', () => expect(verdict(both(slow, fast, { consoleErrors: 2 }))?.kind).toBe('broken'))
@@ -194,15 +194,15 @@ describe('headline of a comparison', () => {
   }
   test('what helps the laptop and hurts the phone says so first', () => {
     expect(headline([on('Laptop', 'faster'), on('Phone', 'slower')])).toEqual([
-      'Helps some and hurts others. Slower: the home page on Phone. Faster: the home page on Laptop.',
+      'Some pages are slower: the home page as “Phone”. Faster: the home page as “Laptop”.',
     ])
   })
   test('broken comes before everything', () => {
-    expect(headline([on('Laptop', 'faster'), on('Phone', 'broken')])[0]).toBe('Broken: the home page on Phone.')
+    expect(headline([on('Laptop', 'faster'), on('Phone', 'broken')])[0]).toBe('Broken: the home page as “Phone”.')
   })
   test('faster for all', () => {
     expect(headline([on('Laptop', 'faster'), on('Phone', 'faster')])).toEqual([
-      'Faster everywhere: the home page on Laptop and the home page on Phone.',
+      'Faster everywhere: the home page as “Laptop” and the home page as “Phone”.',
     ])
   })
   test('nothing compared, nothing said', () => expect(headline([])).toEqual([]))

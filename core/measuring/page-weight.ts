@@ -29,7 +29,7 @@ export const hostOf = ({ url }: RequestRecord): string => new URL(url).host
 /** Where answers came from, as far as can be told from outside. */
 export const sourceOf = ({ fromCache, responseFields, status }: RequestRecord): string => {
   if (fromCache) return 'browser cache'
-  if (status === 304) return 'browser cache, asked for'
+  if (status === 304) return 'browser cache, checked'
   const cacheStatus = responseFields.find(([name]) => name === 'cache-status')?.[1] ?? ''
   return /zest-lamp;\s*hit/.test(cacheStatus) ? 'store' : 'server'
 }

@@ -15,17 +15,17 @@ export const crossedLimits = (results: readonly PageResult[], limits: readonly V
     const live = sides.find(({ side }) => side === 'live')
     if (limit === undefined || live === undefined) return []
     const { lcpMs, sentBytes, requests } = live.medians
-    const where = `${pageName(path)} on ${visitorName}`
+    const where = `${pageName(path)} as “${visitorName}”`
     const sentences: string[] = []
     if (limit.lcpSeconds !== null && lcpMs !== null && lcpMs > limit.lcpSeconds * 1000)
-      sentences.push(`The main content of ${where} takes ${inSeconds(lcpMs)}; the limit is ${limit.lcpSeconds} s.`)
+      sentences.push(`The main content of ${where} takes ${inSeconds(lcpMs)}; your limit is ${limit.lcpSeconds} s.`)
     if (limit.sentKilobytes !== null && sentBytes !== null && sentBytes > limit.sentKilobytes * 1000)
       sentences.push(
-        `${where[0]!.toUpperCase()}${where.slice(1)} weighs ${Math.round(sentBytes / 1000)} KB; the limit is ${limit.sentKilobytes} KB.`,
+        `${where[0]!.toUpperCase()}${where.slice(1)} weighs ${Math.round(sentBytes / 1000)} KB; your limit is ${limit.sentKilobytes} KB.`,
       )
     if (limit.requests !== null && requests !== null && requests > limit.requests)
       sentences.push(
-        `${where[0]!.toUpperCase()}${where.slice(1)} makes ${Math.round(requests)} requests; the limit is ${limit.requests}.`,
+        `${where[0]!.toUpperCase()}${where.slice(1)} makes ${Math.round(requests)} requests; your limit is ${limit.requests}.`,
       )
     return sentences.map((sentence): Notice => ({ kind: 'limit-crossed', sentence }))
   })
@@ -39,7 +39,7 @@ export const worsenings = (before: readonly PageResult[], now: readonly PageResu
     .map(({ path, visitorName, shift, later }) => ({
       kind: 'slower',
       sentence:
-        `${pageName(path)} on ${visitorName} has become slower by ${inSeconds(-shift!.shift)} (between ${inSeconds(-shift!.high)} and ${inSeconds(-shift!.low)}): main content now after ${inSeconds(later.lcpMs ?? 0)}.`.replace(
+        `${pageName(path)} as “${visitorName}” has become slower by ${inSeconds(-shift!.shift)} (between ${inSeconds(-shift!.high)} and ${inSeconds(-shift!.low)}): main content now after ${inSeconds(later.lcpMs ?? 0)}.`.replace(
           /^./,
           (letter) => letter.toUpperCase(),
         ),

@@ -28,12 +28,12 @@ export const verdictSentence = (
   const range = `between ${inSeconds(Math.min(Math.abs(gain.low), Math.abs(gain.high)))} and ${inSeconds(Math.max(Math.abs(gain.low), Math.abs(gain.high)))}`
   switch (kind) {
     case 'faster':
-      return `Faster by ${inSeconds(gain.shift)}, ${range} with 95 % confidence.${seen}`
+      return `Faster by ${inSeconds(gain.shift)}, ${range} with 95% confidence.${seen}`
     case 'slower':
-      return `Slower by ${inSeconds(-gain.shift)}, ${range} with 95 % confidence.${seen}`
+      return `Slower by ${inSeconds(-gain.shift)}, ${range} with 95% confidence.${seen}`
     case 'no-difference':
-      return `No measurable difference: the gain lies between ${inSeconds(gain.low)} and ${inSeconds(gain.high)}, and zero is among it.${seen}`
+      return `No measurable difference: the gain lies between ${inSeconds(gain.low)} and ${inSeconds(gain.high)}, a range that includes zero.${seen}`
     case 'too-few':
-      return `${gain.pairs} ${gain.pairs === 1 ? 'pair is' : 'pairs are'} too few to tell; six are needed for a 95 % interval.${seen}`
+      return `${gain.pairs} ${gain.pairs === 1 ? 'pair is' : 'pairs are'} too few to tell; a 95% interval needs six.${seen}`
   }
 }

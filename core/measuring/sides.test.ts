@@ -6,11 +6,11 @@ import { aVisitor } from './testing/made-up.ts'
 
 describe('sides', () => {
   test.each<[Side, string, string]>([
-    ['origin', 'Origin', 'at the origin'],
+    ['origin', 'Origin', 'from your server (origin)'],
     ['live', 'Live', 'live'],
     ['trial', 'Trial', 'in trial'],
     ['version-12', 'Version 12', 'in version 12'],
-    ['again', 'Once more', 'once more'],
+    ['again', 'Repeat', 'in the repeat'],
     ['archive', 'Archive', 'in the archive'],
   ])('%s is called %s', (side, name, words) => expect([sideName(side), sideWords(side)]).toEqual([name, words]))
   test('earlier states rank first: origin, versions by number, live, trial', () => {

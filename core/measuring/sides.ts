@@ -15,8 +15,8 @@ const NAMES: Record<string, string> = {
   origin: 'Origin',
   live: 'Live',
   trial: 'Trial',
-  candidate: 'Candidate',
-  again: 'Once more',
+  candidate: 'With this change',
+  again: 'Repeat',
   archive: 'Archive',
 }
 
@@ -24,11 +24,11 @@ const NAMES: Record<string, string> = {
 export const sideName = (side: Side): string => NAMES[side] ?? `Version ${versionOf(side)}`
 
 const WORDS: Record<string, string> = {
-  origin: 'at the origin',
+  origin: 'from your server (origin)',
   live: 'live',
   trial: 'in trial',
-  candidate: 'as candidate',
-  again: 'once more',
+  candidate: 'with this change',
+  again: 'in the repeat',
   archive: 'in the archive',
 }
 

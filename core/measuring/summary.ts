@@ -130,9 +130,9 @@ const brokenBy = (from: SideSummary, to: SideSummary): string | null => {
     return `${to.failed} of ${to.runs} loads failed: ${to.failure ?? 'no reason given'}`
   const [before, after] = [from.medians, to.medians]
   if ((after.failedRequests ?? 0) > (before.failedRequests ?? 0))
-    return `${after.failedRequests} requests fail where ${before.failedRequests ?? 0} failed before.`
+    return `${after.failedRequests} requests fail; before, ${before.failedRequests ?? 0} did.`
   if ((after.consoleErrors ?? 0) > (before.consoleErrors ?? 0))
-    return `The page reports ${after.consoleErrors} script errors where it reported ${before.consoleErrors ?? 0} before.`
+    return `The page reports ${after.consoleErrors} script errors; before, it reported ${before.consoleErrors ?? 0}.`
   return null
 }
 

@@ -54,10 +54,10 @@ describe('two loads under each other', () => {
 describe('weight', () => {
   const requests = [
     aRequest({ sentBytes: 100, decodedBytes: 400 }),
-    aRequest({ url: 'http://third.example/x.png', type: 'Image', sentBytes: 900, decodedBytes: 900 }),
+    aRequest({ url: 'http://third.example/x.png', type: 'image', sentBytes: 900, decodedBytes: 900 }),
     aRequest({
       url: 'http://quay.example/y.png',
-      type: 'Image',
+      type: 'image',
       sentBytes: 0,
       decodedBytes: 50,
       fromCache: true,
@@ -65,15 +65,15 @@ describe('weight', () => {
   ]
   test('by type, heaviest first', () => {
     expect(weightBy(requests, ({ type }) => type)).toEqual([
-      { name: 'Image', requests: 2, sentBytes: 900, decodedBytes: 950 },
-      { name: 'Document', requests: 1, sentBytes: 100, decodedBytes: 400 },
+      { name: 'image', requests: 2, sentBytes: 900, decodedBytes: 950 },
+      { name: 'document', requests: 1, sentBytes: 100, decodedBytes: 400 },
     ])
   })
   test('by host', () =>
     expect(weightBy(requests, hostOf).map(({ name }) => name)).toEqual(['third.example', 'quay.example']))
   test.each([
     ['browser cache', { fromCache: true }],
-    ['browser cache, asked for', { status: 304 }],
+    ['browser cache, checked', { status: 304 }],
     ['store', { responseFields: [['cache-status', 'other; fwd=miss, zest-lamp; hit; ttl=5']] as [string, string][] }],
     ['server', { responseFields: [['cache-status', 'zest-lamp; fwd=uri-miss; stored']] as [string, string][] }],
     ['server', {}],
@@ -83,7 +83,7 @@ describe('weight', () => {
 describe('phases', () => {
   const hero = aRequest({
     url: 'http://quay.example/hero.jpg',
-    type: 'Image',
+    type: 'image',
     startMs: 500,
     waitMs: 200,
     receiveMs: 300,
@@ -215,7 +215,7 @@ describe('a close look', () => {
       'Styles and scripts that this page does not use',
       'Fonts that hid text',
       'Pictures without width and height',
-      'What moved by itself',
+      'Layout shifts',
       'Errors the page reported',
       'Size of the document',
     ])

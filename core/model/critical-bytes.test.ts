@@ -54,12 +54,12 @@ describe('critical bytes', () => {
   const record = (type: string, url: string, startMs: number, sentBytes: number): RequestRecord =>
     aRequest({ type, url, startMs, sentBytes })
   const requests = [
-    record('Document', 'http://x/', 0, 1000),
-    record('Stylesheet', 'http://x/a.css', 10, 200),
-    record('Stylesheet', 'http://x/late.css', 900, 5000),
-    record('Script', 'http://x/a.js', 10, 9000),
-    record('Image', 'http://x/hero.jpg', 20, 300),
-    record('Image', 'http://x/other.jpg', 20, 700),
+    record('document', 'http://x/', 0, 1000),
+    record('style', 'http://x/a.css', 10, 200),
+    record('style', 'http://x/late.css', 900, 5000),
+    record('script', 'http://x/a.js', 10, 9000),
+    record('image', 'http://x/hero.jpg', 20, 300),
+    record('image', 'http://x/other.jpg', 20, 700),
   ]
   test('are the HTML, style sheets before the first paint, and the picture that is the main content', () => {
     expect(criticalBytes(requests, { fcpMs: 500, lcpUrl: 'http://x/hero.jpg' })).toEqual({

@@ -11,12 +11,12 @@ export const criticalBytes = (
   requests: readonly RequestRecord[],
   metrics: Pick<RunMetrics, 'fcpMs' | 'lcpUrl'>,
 ): CriticalBytes | undefined => {
-  const document = requests.find(({ type, status }) => type === 'Document' && status === 200)
+  const document = requests.find(({ type, status }) => type === 'document' && status === 200)
   if (document === undefined) return undefined
   const rest = requests
     .filter(
       ({ type, url, startMs }) =>
-        (type === 'Stylesheet' && startMs <= (metrics.fcpMs ?? Number.POSITIVE_INFINITY)) ||
+        (type === 'style' && startMs <= (metrics.fcpMs ?? Number.POSITIVE_INFINITY)) ||
         (metrics.lcpUrl !== null && url === metrics.lcpUrl),
     )
     .reduce((sum, { sentBytes }) => sum + sentBytes, 0)

@@ -250,7 +250,8 @@ describe('from a run', () => {
   const document = aRequest({
     url,
     initiator: navigation,
-    priority: 'VeryHigh',
+    priority: 'high',
+    urgency: 0,
     waitMs: 340,
     connectMs: 200,
     receiveMs: 50,
@@ -309,7 +310,7 @@ describe('from a run', () => {
       },
       { by: 'layout' },
     ],
-    ['a font at layout', { type: 'Font', initiator: { kind: 'style', url: `${url}s` } }, {}, { by: 'layout' }],
+    ['a font at layout', { type: 'font', initiator: { kind: 'style', url: `${url}s` } }, {}, { by: 'layout' }],
     [
       'by a script, so long after it had run',
       { initiator: { kind: 'script', url: `${url}s` }, startMs: 900 },
@@ -319,18 +320,18 @@ describe('from a run', () => {
   ])('found %s', (_why, record, more, discovery) => {
     const script = aRequest({
       url: `${url}s`,
-      type: 'Script',
+      type: 'script',
       startMs: 700,
       waitMs: 100,
       initiator: { kind: 'parser', url },
     })
-    const asked = aRequest({ url: `${url}a`, type: 'Image', startMs: 650, ...record })
+    const asked = aRequest({ url: `${url}a`, type: 'image', startMs: 650, ...record })
     expect(from([document, script, asked], more).resources[2]!.discovery).toEqual(discovery)
   })
   test('text in a font that hides it appears with the font', () => {
     const font = aRequest({
       url: `${url}f`,
-      type: 'Font',
+      type: 'font',
       startMs: 700,
       waitMs: 200,
       initiator: { kind: 'style', url },
@@ -343,7 +344,7 @@ describe('from a run', () => {
     })
   })
   test('an archive without main-thread tasks still makes a recording', () => {
-    const image = aRequest({ url: `${url}a`, type: 'Image', startMs: 560, priority: '' })
+    const image = aRequest({ url: `${url}a`, type: 'image', startMs: 560, priority: 'auto', urgency: null })
     const recording = from([{ ...document, initiator: null }, image], null, someMetrics(1000, { lcpUrl: `${url}a` }))
     expect(recording).toMatchObject({ parseMs: 0, lcp: { kind: 'image', id: 1 } })
     expect(recording.resources[1]).toMatchObject({ urgency: 1, discovery: { by: 'parser' } })

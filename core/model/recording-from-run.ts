@@ -12,21 +12,21 @@ export interface RecordedRun {
 }
 
 const TYPES: Record<string, RecordedResource['type']> = {
-  Document: 'document',
-  Stylesheet: 'style',
-  Script: 'script',
-  Image: 'image',
-  Font: 'font',
+  document: 'document',
+  style: 'style',
+  script: 'script',
+  image: 'image',
+  font: 'font',
 }
-const URGENCIES: Record<string, number> = { VeryHigh: 4, High: 3, Medium: 2, Low: 1, VeryLow: 0 }
+/** The model counts upwards: 4 is the most urgent, as 0 is in RFC 9218. */
+const MOST_URGENT = 4
 /** Where priorities are not known: how browsers commonly rank what they fetch. */
 const URGENCY_BY_TYPE: Record<string, number> = {
-  Document: 4,
-  Stylesheet: 4,
-  Font: 4,
-  Script: 3,
-  Fetch: 3,
-  XHR: 3,
+  document: 4,
+  style: 4,
+  font: 4,
+  script: 3,
+  fetch: 3,
 }
 /** Two paints this near to each other are one. */
 const SAME_PAINT_MS = 40
@@ -53,7 +53,7 @@ const discoveryOf = (
   if (record === document) return { by: 'navigation' }
   const { kind, url } = record.initiator ?? { kind: 'other', url: null }
   const lazy = details?.images.some((image) => image.lazy && image.url === record.url) === true
-  if (lazy || (kind === 'style' && record.type !== 'Stylesheet')) return { by: 'layout' }
+  if (lazy || (kind === 'style' && record.type !== 'style')) return { by: 'layout' }
   const by = all.findIndex((one) => one.url === url && one.startMs <= record.startMs)
   if ((kind === 'script' || kind === 'style') && by > 0) {
     const parent = all[by]!
@@ -96,13 +96,13 @@ const lcpOf = ({ metrics, details }: RecordedRun, all: readonly RequestRecord[])
  */
 export const recordingOf = (run: RecordedRun, visitor: PredictedVisitor): PageRecording | undefined => {
   const answered = run.requests.filter(({ failure, status }) => failure === null || status > 0)
-  const documents = answered.filter(({ type, initiator }) => type === 'Document' && initiator?.kind === 'navigation')
-  const document = documents.at(-1) ?? answered.find(({ type }) => type === 'Document') ?? answered[0]
+  const documents = answered.filter(({ type, initiator }) => type === 'document' && initiator?.kind === 'navigation')
+  const document = documents.at(-1) ?? answered.find(({ type }) => type === 'document') ?? answered[0]
   if (document === undefined) return undefined
   // Redirects before the document are its visitor's, not the page's.
   const all = [document, ...answered.filter((one) => one !== document && !documents.includes(one))]
   /** Pages inside the page: what they wait for holds up them, not the page around them. */
-  const frames = new Set(all.filter((one) => one !== document && one.type === 'Document').map(({ url }) => url))
+  const frames = new Set(all.filter((one) => one !== document && one.type === 'document').map(({ url }) => url))
   const tasks = run.details?.tasks ?? []
   const fcpMs = run.metrics.fcpMs ?? Number.POSITIVE_INFINITY
   const parsedAt = Math.max(0, ...tasks.filter(({ kind }) => kind === 'parse').map(({ startMs }) => startMs))
@@ -124,7 +124,7 @@ export const recordingOf = (run: RecordedRun, visitor: PredictedVisitor): PageRe
       blocks: frames.has(record.initiator?.url ?? '') ? 'nothing' : record.blocks,
       runs: ranAt !== undefined && ranAt < parsedAt ? 'at-once' : 'after-parsing',
       nativeMs: id === 0 ? 0 : nativeMsOf(tasks, record.url, ['script', 'style']),
-      urgency: URGENCIES[record.priority] ?? URGENCY_BY_TYPE[record.type] ?? 1,
+      urgency: record.urgency === null ? (URGENCY_BY_TYPE[record.type] ?? 1) : MOST_URGENT - record.urgency,
       cached: record.fromCache,
     }
   })

@@ -28,7 +28,7 @@ export interface RecordedResource {
   readonly runs: 'at-once' | 'after-parsing'
   /** Main-thread time of parsing or carrying it out, ms on this machine. */
   readonly nativeMs: number
-  /** As the browser ranks it: 4 for VeryHigh down to 0 for VeryLow. */
+  /** As the browser ranks it: 4 for the most urgent down to 0. */
   readonly urgency: number
   /** From the browser cache. */
   readonly cached: boolean

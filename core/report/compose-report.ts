@@ -26,11 +26,11 @@ const figures = ({ medians }: Standing): ReportPage['before'] | undefined =>
     ? undefined
     : { lcpMs: medians.lcpMs, loadedMs: medians.loadedMs, requests: medians.requests, sentBytes: medians.sentBytes }
 
-const placeName = (path: string): string => (path === '/' ? 'the home page' : path)
+const pageName = (path: string): string => (path === '/' ? 'Home page' : path)
 
-/** "Visitors on a phone see the main content of the home page after 2.1 s; it was 6.8 s." */
+/** "Home page as “Phone”: main content after 2.1 s (was 6.8 s)." */
 const pageSentence = (path: string, visitor: string, before: number, after: number): string =>
-  `Visitors on ${visitor} see the main content of ${placeName(path)} after ${inSeconds(after)}; it was ${inSeconds(before)}.`
+  `${pageName(path)} as “${visitor}”: main content after ${inSeconds(after)} (was ${inSeconds(before)}).`
 
 /** What is compared: the origin, or without a baseline what visitors get now; and what they get, or would get. */
 export const beforeAndAfter = (
@@ -67,7 +67,7 @@ const worthOf = ({ results }: LedgerEntry): string => {
     const gain = verdict?.gains.lcpMs
     if (gain === undefined || gain === null) return []
     const range = `${inSeconds(gain.low)} to ${inSeconds(gain.high)}`
-    return [`${inSeconds(gain.shift)} (${range}) on ${visitorName}, ${placeName(path)}`]
+    return [`${inSeconds(gain.shift)} (${range}): ${pageName(path)} as “${visitorName}”`]
   })
   return told.length === 0 ? 'not measured by itself' : told.join('; ')
 }

@@ -58,10 +58,10 @@ const cache = entry({
   changes: ['Page cache switched on'],
 })
 const images = entry({
-  title: 'Guided run: Lighter pictures',
+  title: 'Guided run: Picture formats and sizes',
   kind: 'guided',
   decision: 'backed-out',
-  changes: ['Lighter pictures switched on'],
+  changes: ['Picture formats and sizes switched on'],
 })
 const source: ReportSource = {
   site: { name: 'Quay', address: 'http://quay.example' },
@@ -94,9 +94,7 @@ describe('the report', () => {
     expect(composeReport({ ...source, findings }).remains).toEqual(['Heavy. 1 file.', 'Odd. 1 file.'])
   })
   test('says in plain words what it was and what it is', () =>
-    expect(composeReport(source).summary).toEqual([
-      'Visitors on Phone see the main content of the home page after 2.1 s; it was 6.8 s.',
-    ]))
+    expect(composeReport(source).summary).toEqual(['Home page as “Phone”: main content after 2.1 s (was 6.8 s).']))
   test('of a trial says what visitors would get', () =>
     expect(composeReport({ ...source, state: 'trial' }).pages[0]?.after.lcpMs).toBe(1500))
   test('without a baseline compares the trial with live, and says nothing of live alone', () => {
@@ -123,7 +121,7 @@ describe('entries of the ledger', () => {
     filterLedger(all, { words: '', decision: 'any', remedy: 'any', ...about }).map(({ title }) => title)
   test.each<[Partial<Parameters<typeof filterLedger>[1]>, number]>([
     [{}, 3],
-    [{ words: 'pictures GUIDED' }, 1],
+    [{ words: 'picture GUIDED' }, 1],
     [{ words: 'nowhere' }, 0],
     [{ decision: 'kept' }, 1],
     [{ remedy: 'Page cache' }, 1],

@@ -66,32 +66,37 @@ const compareElements = ({ live, trial, varying, replaced }: Compared, when: str
   })
   const matters = gone.filter(({ what }) => what !== 'other')
   return [
-    ...finding('gone', 'broken', matters.map(named), (n) => `${counted(n, 'element is', 'elements are')} gone${when}.`),
+    ...finding(
+      'gone',
+      'broken',
+      matters.map(named),
+      (n) => `${counted(n, 'element is', 'elements are')} missing${when}.`,
+    ),
     ...finding(
       'gone',
       'differs',
       gone.filter(({ what }) => what === 'other').map(named),
-      (n) => `${counted(n, 'box is', 'boxes are')} gone${when}; nothing was to be read in it.`,
+      (n) => `${counted(n, 'empty box is', 'empty boxes are')} missing${when}.`,
     ),
     ...finding(
       'text',
       'broken',
       said.map(({ before, now }) => `${named(before)} is now “${now.text.slice(0, 60)}”`),
-      (n) => `${counted(n, 'text says', 'texts say')} something else${when}.`,
+      (n) => `${counted(n, 'text has', 'texts have')} changed${when}.`,
       said.map(({ now }) => now.box),
     ),
     ...finding(
       'unstyled',
       unstyled.length > Math.max(3, pairs.length * 0.05) ? 'broken' : 'differs',
       unstyled.map(({ before, now }) => `${named(before)}: ${lookDifference(before.look, now.look)}`),
-      (n) => `${counted(n, 'element has', 'elements have')} another style${when}.`,
+      (n) => `${counted(n, 'element has', 'elements have')} changed style${when}.`,
       unstyled.map(({ now }) => now.box),
     ),
     ...finding(
       'moved',
       'differs',
       moved.map(({ before, now }) => `${named(before)}: from ${place(before.box)} to ${place(now.box)}`),
-      (n) => `${counted(n, 'element is', 'elements are')} elsewhere or of another size${when}.`,
+      (n) => `${counted(n, 'element has', 'elements have')} moved or changed size${when}.`,
       moved.map(({ now }) => now.box),
     ),
   ]
@@ -133,7 +138,7 @@ export const compareSights = (
   const whole = compareElements({ live: live.elements, trial: trial.elements, ...common }, '')
   const untouched = compareElements(
     { live: live.untouched, trial: trial.untouched, ...common },
-    ' until the page is touched',
+    ' before the visitor interacts with the page',
   )
   const failed = trial.failed.filter(({ path }) => !varying.failed.has(path))
   const wereShown = new Set(live.pictures.filter(({ shown }) => shown).map(({ key }) => key))
@@ -156,7 +161,7 @@ export const compareSights = (
       'journey',
       'broken',
       stuck.map(({ why }) => why!),
-      (n) => `${counted(n, 'journey does', 'journeys do')} not arrive any more.`,
+      (n) => `${counted(n, 'journey no longer reaches its', 'journeys no longer reach their')} end.`,
     ),
     ...finding(
       'console',
@@ -186,22 +191,22 @@ export const compareSights = (
       'font',
       'differs',
       faces.map(({ family }) => family),
-      (n) => `${counted(n, 'font is', 'fonts are')} not loaded any more.`,
+      (n) => `${counted(n, 'font is', 'fonts are')} no longer loaded.`,
     ),
     ...finding(
       'dead',
       'broken',
       dead.map(({ name, key }) => `“${name}” (${key})`),
-      (n) => `${counted(n, 'button or switch does', 'buttons or switches do')} nothing any more.`,
+      (n) => `${counted(n, 'button or switch no longer does', 'buttons or switches no longer do')} anything.`,
     ),
-    ...finding('still', 'broken', still ? [...varying.moving] : [], () => 'What moves by itself stands still.'),
+    ...finding('still', 'broken', still ? [...varying.moving] : [], () => 'Something that should move has stopped.'),
     ...withoutRepeats(untouched, whole),
     ...whole,
     ...finding(
       'pixels',
       'differs',
-      share > SHARE_TOLD ? [`${(share * 100).toFixed(1)} % of the page`] : [],
-      () => `The page looks different in places (${(share * 100).toFixed(1)} % of it).`,
+      share > SHARE_TOLD ? [`${(share * 100).toFixed(1)}% of the page`] : [],
+      () => `The page looks different in places (${(share * 100).toFixed(1)}% of it).`,
     ),
   ]
   return { findings, masks: boxesOf(masked), differing: boxesOf(widened(differing, 0)) }
@@ -229,12 +234,12 @@ export const safetySentence = (result: SafetyResult, findings: readonly SafetyFi
     case 'intact':
       return 'Looks and works the same as live.'
     case 'differs':
-      return `Works, but differs: ${first('differs')} Look whether you mind.`
+      return `Works, but differs: ${first('differs')} Check whether this matters to you.`
     case 'broken':
       return `Broken: ${first('broken')}`
     case 'unsteady':
-      return 'This page never looks the same twice, so a difference says nothing. Look at it yourself, and write a journey for what must work.'
+      return 'This page changes on every load, so it cannot be compared. Check it yourself, and add a journey for what must work.'
     case 'unreachable':
-      return `Could not be looked at: ${findings[0]?.sentence ?? 'no answer.'}`
+      return `Could not be checked: ${findings[0]?.sentence ?? 'no answer.'}`
   }
 }

@@ -2,7 +2,7 @@ import type { Box, ColourGrid } from '../contracts/safety.ts'
 
 /** Side of the squares a page is compared in, CSS pixels. */
 export const SQUARE = 8
-/** Squares whose mean colour differs by more than this in one of red, green and blue look different; the demo's photos stay below it as AVIF of quality 82. */
+/** Squares whose mean colour differs by more than this in one of red, green and blue look different; the demo's photos stay below it as AVIF of quality 80. */
 const DIFFERENT = 28
 
 /**

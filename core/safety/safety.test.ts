@@ -109,7 +109,7 @@ describe('what is another in trial is found, and how bad it is', () => {
   })
   test('what shows only until the page is touched is told as such', () => {
     const [first] = compared({ untouched: [] }, { untouched: [anElement('div > img', { what: 'picture' })] }).findings
-    expect(first?.sentence).toBe('One element is gone until the page is touched.')
+    expect(first?.sentence).toBe('One element is missing before the visitor interacts with the page.')
   })
   test('what moves by itself live must move in trial', () => {
     const live = aSight()
@@ -146,13 +146,13 @@ describe('what varies by itself is no fault', () => {
     expect(learnVarying(aSight(on), aSight(off)).alive.size).toBe(0)
     expect(learnVarying(aSight(on), aSight(on)).alive).toEqual(new Set(['b']))
   })
-  test('a page that never looks the same twice gets no verdict', () => {
+  test('a page that changes on every load gets no verdict', () => {
     const a = aSight({ elements: [anElement('a'), anElement('b')] })
     const b = aSight({ elements: [anElement('c'), anElement('d')] })
     const varying = learnVarying(a, b)
     const { findings } = compareSights(a, varying, aSight({ console: ['x'] }))
     expect(resultOfFindings(findings, varying)).toBe('unsteady')
-    expect(safetySentence('unsteady', findings)).toMatch(/never looks the same twice/)
+    expect(safetySentence('unsteady', findings)).toMatch(/changes on every load/)
   })
   test('any page beside itself is intact, whatever it shows', () =>
     fc.assert(

@@ -7,19 +7,19 @@ export interface LinkPreset extends Pick<VisitorProfile, 'roundTripMs' | 'downKb
 }
 
 export const LINK_PRESETS: readonly LinkPreset[] = [
-  { id: 'edge', name: 'Edge of coverage', roundTripMs: 400, downKbps: 400, upKbps: 200, lossPercent: 2 },
-  { id: 'poor-mobile', name: 'Poor mobile', roundTripMs: 150, downKbps: 1600, upKbps: 768, lossPercent: 0.5 },
-  { id: 'mobile', name: 'Middling mobile', roundTripMs: 70, downKbps: 9000, upKbps: 3000, lossPercent: 0 },
+  { id: 'edge', name: 'Edge of coverage', roundTripMs: 450, downKbps: 320, upKbps: 160, lossPercent: 2 },
+  { id: 'poor-mobile', name: 'Poor mobile', roundTripMs: 180, downKbps: 1300, upKbps: 500, lossPercent: 0.5 },
+  { id: 'mobile', name: 'Typical mobile', roundTripMs: 85, downKbps: 7500, upKbps: 2400, lossPercent: 0 },
   {
     id: 'good-mobile',
     name: 'Good mobile',
-    roundTripMs: 40,
-    downKbps: 40_000,
-    upKbps: 12_000,
+    roundTripMs: 45,
+    downKbps: 32_000,
+    upKbps: 9000,
     lossPercent: 0,
   },
-  { id: 'home', name: 'Home line', roundTripMs: 28, downKbps: 40_000, upKbps: 10_000, lossPercent: 0 },
-  { id: 'fibre', name: 'Fibre', roundTripMs: 6, downKbps: 250_000, upKbps: 250_000, lossPercent: 0 },
+  { id: 'home', name: 'Home line', roundTripMs: 24, downKbps: 45_000, upKbps: 12_000, lossPercent: 0 },
+  { id: 'fibre', name: 'Fibre', roundTripMs: 5, downKbps: 300_000, upKbps: 200_000, lossPercent: 0 },
 ]
 
 /** The preset that a visitor's link is, if it is one. */

@@ -128,7 +128,7 @@ const ALIKE = 0.85
 const UNLIKE = 0.5
 
 /**
- * Pages that stand for the site: of each kind the most visited, or the one with the highest priority, kinds with most pages first. What
+ * Sample pages: of each kind the most visited, or the one with the highest priority, kinds with most pages first. What
  * pages are built of says more than addresses: a kind of one page built like one already chosen is left out, and a kind whose pages
  * are built in two ways gives one of each.
  * @param most upper limit on the number of pages

@@ -50,7 +50,7 @@ const redirect = (res: ServerResponse, location: string): void => {
 const CLOSED: Refusal = {
   status: 403,
   title: 'This is a trial',
-  sentence: 'It is not for visitors. Open it from Zest Lamp, which gives you its key.',
+  sentence: 'It is not for visitors. Open it with the link from Zest Lamp.',
 }
 
 /** The key goes into a cookie and out of the address, so that it is not in what is copied from there. */
@@ -74,7 +74,7 @@ const giveUp = (error: unknown, req: IncomingMessage, res: ServerResponse, io: D
   refuse(res, {
     status: 500,
     title: 'Something went wrong here',
-    sentence: `This request could not be answered. Please try again. Its number in the log is ${id}.`,
+    sentence: `This request could not be answered. Please try again. Log number: ${id}.`,
   })
 }
 

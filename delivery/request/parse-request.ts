@@ -80,7 +80,7 @@ const readFields = (req: IncomingMessage): Fields => {
 export const parseRequest = (req: IncomingMessage, io: ParsingIo): ParsedRequest => {
   const url = req.url ?? ''
   if (url.length > LONGEST_TARGET)
-    return refused(414, 'This address is too long', 'The address of the request is longer than any page has.')
+    return refused(414, 'This address is too long', 'The address of the request is too long.')
   // Node reads the bytes of a target as Latin-1 in HTTP/1.1, and as UTF-8 in HTTP/2.
   const read = readTarget(asciiTarget(url, req.httpVersionMajor >= 2 ? 'utf8' : 'latin1'))
   const fields = readFields(req)
@@ -92,10 +92,10 @@ export const parseRequest = (req: IncomingMessage, io: ParsingIo): ParsedRequest
     return refused(
       421,
       'This host is not served here',
-      'Zest Lamp knows no site by this name. Connect the site, or check the DNS record.',
+      'Zest Lamp has no site with this name. Connect the site, or check the DNS record.',
     )
   if (req.method === 'TRACE' || req.method === 'CONNECT')
-    return refused(405, 'This method is not served', 'Neither TRACE nor CONNECT is of any use to visitors of a site.')
+    return refused(405, 'This method is not served', 'TRACE and CONNECT are not served.')
   if (req.headers.via?.includes(io.instance) === true)
     return refused(
       508,
@@ -103,7 +103,7 @@ export const parseRequest = (req: IncomingMessage, io: ParsingIo): ParsedRequest
       'The origin of this site is Zest Lamp itself. Set the address of the real web server as its origin.',
     )
   if (Number(req.headers['content-length'] ?? 0) > LARGEST_UPLOAD_BYTES)
-    return refused(413, 'This is too much to send', 'The upload is larger than this site takes.')
+    return refused(413, 'This upload is too large', 'The upload is larger than this site accepts.')
   const scheme = (req.socket as TLSSocket).encrypted === true ? 'https' : 'http'
   const { target } = read
   const mark = target.indexOf('?')

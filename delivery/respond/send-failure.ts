@@ -7,7 +7,7 @@ import { cut, writeHead } from './write-head.ts'
 const FAILURES: Record<OriginTrouble, { status: number; title: string; sentence: string; retryAfterS?: number }> = {
   unreachable: {
     status: 502,
-    title: 'This site cannot be reached just now',
+    title: 'This site cannot be reached at the moment',
     sentence: 'The server behind this address does not answer. Please try again in a minute.',
   },
   timeout: {
@@ -17,19 +17,19 @@ const FAILURES: Record<OriginTrouble, { status: number; title: string; sentence:
   },
   broken: {
     status: 502,
-    title: 'This page did not arrive whole',
-    sentence: 'The server behind this address broke off while answering. Please try again.',
+    title: 'This page did not arrive completely',
+    sentence: 'The server behind this address stopped in the middle of its response. Please try again.',
   },
   busy: {
     status: 503,
-    title: 'This site is very busy just now',
+    title: 'This site is very busy at the moment',
     sentence:
       'More people are waiting than the server behind this address can answer. Please try again in a few seconds.',
     retryAfterS: 5,
   },
   'private-address': {
     status: 502,
-    title: 'This site cannot be reached just now',
+    title: 'This site cannot be reached at the moment',
     sentence:
       'The address of the server behind this site has changed to one that may not be asked. Its owner can allow it.',
   },

@@ -287,7 +287,7 @@ export class PageRewriter implements PageTransform {
 
   /** Changes that the remedies make to a page right now, for people to look at. */
   async changes(context: FetchContext): Promise<TransformOutcome> {
-    // As the origin sends it: kept apart from what visitors get, which is rewritten already.
+    // As your server (origin) sends it: kept apart from what visitors get, which is rewritten already.
     const plain = { ...context.route, rewriting: undefined, partition: `${context.route.partition}:plain` }
     const address = new URL(`${context.visitor.scheme}://${context.visitor.host}${context.target}`)
     const found = await obtainPublic({ ...context, route: plain }, address, LARGEST_PAGE_BYTES)

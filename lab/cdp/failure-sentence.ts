@@ -12,7 +12,7 @@ export const failureSentence = (order: RunOrder, error: Error): string => {
 
 export const neverQuiet = ({ url, timeoutMs }: RunOrder): RunOutcome => ({
   kind: 'failed',
-  why: `${url} never stopped loading within ${Math.round(timeoutMs / 1000)} s; something on it keeps asking the server.`,
+  why: `${url} never stopped loading within ${Math.round(timeoutMs / 1000)} s; something on it keeps requesting files.`,
 })
 
 /**
@@ -26,7 +26,7 @@ export const sentElsewhere = ({ url }: RunOrder, arrived: string | undefined): R
     return undefined
   return {
     kind: 'failed',
-    why: `${url} sent the browser on to ${came.origin}, which is not what was to be measured.`,
+    why: `${url} redirected the browser to ${came.origin}, which is not the site to be measured.`,
   }
 }
 

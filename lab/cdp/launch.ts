@@ -45,7 +45,7 @@ export const launchBrowser = async (): Promise<Browser> => {
   const browser = await launch(true).catch((error: Error) => {
     if (!/sandbox/i.test(error.message)) throw error
     console.error(
-      'This machine lets Chromium make no sandbox (user namespaces are switched off). Pages are measured without one, by a user without rights.',
+      'Chromium cannot use a sandbox on this machine (user namespaces are switched off). Pages are loaded without one, by a user without rights.',
     )
     return launch(false)
   })

@@ -71,7 +71,7 @@ describe('a journey', () => {
     expect((await recorder.act({ do: 'type', text: 'x' })).note).toBe('Click into a field first.')
     expect((await recorder.act({ do: 'submit' })).note).toContain('in no form')
     const { steps, note } = await recorder.act({ do: 'click', x: 900, y: 600 })
-    expect([steps.length, note]).toEqual([1, 'There is nothing at that place.'])
+    expect([steps.length, note]).toEqual([1, 'There is nothing at that point.'])
     await recorder.close()
   })
 })

@@ -56,7 +56,7 @@ export class JourneyRecorder {
       case 'see':
       case 'click': {
         const target = await this.#page.evaluate(selectorOf, { x: act.x, y: act.y })
-        if (target === null) return 'There is nothing at that place.'
+        if (target === null) return 'There is nothing at that point.'
         this.#steps.push({ do: act.do, target })
         if (act.do === 'click') await this.#page.mouse.click(act.x, act.y)
         return null
@@ -86,7 +86,7 @@ export class JourneyRecorder {
       const box = button.getBoundingClientRect()
       return { x: box.left + box.width / 2, y: box.top + box.height / 2 }
     })
-    return point === null ? 'The field is in no form with a button to send it.' : this.#do({ do: 'click', ...point })
+    return point === null ? 'The field is not in a form with a submit button.' : this.#do({ do: 'click', ...point })
   }
 
   async state(note: string | null = null): Promise<RecordingState> {

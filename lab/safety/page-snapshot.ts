@@ -233,7 +233,7 @@ export const look = async (browser: Browser, order: SnapshotOrder, socksPort: nu
   } catch (error) {
     return {
       kind: 'failed',
-      why: `${order.url} could not be looked at: ${(error as Error).message.split('\n')[0]}`,
+      why: `${order.url} could not be loaded: ${(error as Error).message.split('\n')[0]}`,
     }
   } finally {
     for (const context of contexts) await context.close().catch(() => undefined)

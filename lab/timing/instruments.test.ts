@@ -57,7 +57,8 @@ describe('with all instruments', () => {
     expect(find('/a.css')).toMatchObject({
       blocks: 'rendering',
       initiator: { kind: 'parser' },
-      priority: 'VeryHigh',
+      priority: 'high',
+      urgency: 0,
     })
     expect(find('/head.js').blocks).toBe('rendering')
     expect(find('/late.js').blocks).toBe('nothing')

@@ -22,7 +22,7 @@ const MOST_MESSAGES = 50
 
 const usedFonts = (faces: PageContents['faces'], requests: readonly RequestRecord[]): UsedFont[] =>
   faces.map(({ family, display, urls }) => {
-    const request = requests.find(({ url, type }) => type === 'Font' && urls.includes(url))
+    const request = requests.find(({ url, type }) => type === 'font' && urls.includes(url))
     const tookMs = request === undefined ? 0 : endOf(request) - request.startMs
     return {
       family,

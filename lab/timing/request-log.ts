@@ -1,3 +1,4 @@
+import { destinationOf, priorityOf } from './fetch-words.ts'
 import type { RequestRecord } from '../../core/contracts/measuring.ts'
 import type { TabEvents } from '../cdp/cdp-target.ts'
 
@@ -16,7 +17,8 @@ type Timing = {
 interface Open {
   id: string
   frameId: string | undefined
-  priority: string
+  priority: RequestRecord['priority']
+  urgency: RequestRecord['urgency']
   initiator: RequestRecord['initiator']
   connection: number | null
   url: string
@@ -79,12 +81,12 @@ export class RequestLog {
       this.#requests.set(event.requestId, {
         id: event.requestId,
         frameId: event.frameId,
-        priority: event.request.initialPriority,
+        ...priorityOf(event.request.initialPriority),
         initiator: this.#initiatorOf(event),
         connection: null,
         url: event.request.url,
         method: event.request.method,
-        type: event.type ?? 'Other',
+        type: destinationOf(event.type),
         startedAt: event.timestamp,
         status: 0,
         protocol: '',
@@ -142,7 +144,7 @@ export class RequestLog {
     const by = url ?? stack?.callFrames[0]?.url ?? null
     if (type === 'parser') {
       // What a style sheet names comes from the parser too, but of that style sheet.
-      const styled = [...this.#requests.values()].some((one) => one.type === 'Stylesheet' && one.url === by)
+      const styled = [...this.#requests.values()].some((one) => one.type === 'style' && one.url === by)
       return { kind: styled ? 'style' : 'parser', url: by }
     }
     if (type === 'script' || type === 'preload') return { kind: type, url: by }
@@ -257,6 +259,7 @@ const toRecord = (request: Open, start: number, blocks: RequestRecord['blocks'])
     failure: request.failure,
     responseFields: request.fields,
     priority: request.priority,
+    urgency: request.urgency,
     initiator: request.initiator,
     blocks,
     connection: request.connection,

@@ -65,16 +65,16 @@ const cachingFinding = ({ fields }: OutsideAnswer): Finding => {
     return finding(
       'forbids-storing',
       'note',
-      'Pages forbid shared caches to store them. Zest Lamp obeys, unless you say otherwise for kinds of pages.',
+      'Pages forbid shared caches to store them. Zest Lamp obeys, unless you decide otherwise for some kinds of pages.',
       lines,
     )
   return lines.length === 0
     ? finding(
         'no-caching-fields',
         'note',
-        'Pages say nothing about how long they may be kept; Zest Lamp will use the lifetime you set.',
+        'Pages do not say how long they may be stored; Zest Lamp will use the lifetime you set.',
       )
-    : finding('caching-fields', 'good', 'Pages say how long they may be kept.', lines)
+    : finding('caching-fields', 'good', 'Pages say how long they may be stored.', lines)
 }
 
 const cookiesOf = ({ setCookies }: OutsideAnswer): [string, string][] => new CookieJar().take(setCookies).pairs
@@ -87,15 +87,15 @@ const cookieFinding = (answer: OutsideAnswer, again: OutsideAnswer | undefined):
     return finding(
       'sessions-everywhere',
       'note',
-      `The site gives every visitor a session of their own (${sessions.join(', ')}), and pages that do are not stored. Under Remedies, the page cache can share pages among visitors whose session holds nothing yet.`,
+      `The site gives every visitor a session (${sessions.join(', ')}), and pages that do so are not stored. Under Remedies, the page cache can share pages among visitors whose session holds nothing yet.`,
       sessions,
     )
   return names.length === 0
-    ? finding('no-cookies', 'good', 'A signed-out visitor gets no cookie from the home page.')
+    ? finding('no-cookies', 'good', 'The home page sets no cookie for a signed-out visitor.')
     : finding(
         'sets-cookies',
         'note',
-        `The home page gives every visitor a cookie (${names.join(', ')}); pages that set cookies are not stored.`,
+        `The home page sets a cookie for every visitor (${names.join(', ')}); pages that set cookies are not stored.`,
         names,
       )
 }
@@ -115,11 +115,11 @@ const acceleratorFinding = ({ fields }: OutsideAnswer): Finding => {
   const lines = TRACES.filter((name) => fields.has(name)).map((name) => `${name}: ${fields.get(name)}`)
   const name = nameOfCache(fields)
   return lines.length === 0
-    ? finding('no-accelerator', 'good', 'No other cache or accelerator shows in the answer.')
+    ? finding('no-accelerator', 'good', 'No other cache or accelerator was found.')
     : finding(
         'accelerator',
         'note',
-        `Another cache or accelerator${name === undefined ? '' : ` (${name})`} seems to be at work in front of your pages. It would keep serving old pages after a change: switch it off, or describe under Site, “Cache at your host”, how to purge it too.`,
+        `Another cache or accelerator${name === undefined ? '' : ` (${name})`} seems to be in front of your pages. It would keep serving old pages after a change: switch it off, or describe under Site, “Cache at your host”, how to purge it.`,
         lines,
       )
 }
@@ -133,7 +133,7 @@ const scheduledFinding = (html: string, { named }: AskedSite): Finding[] => {
         finding(
           'scheduled-work',
           'note',
-          `Pages set the site’s scheduled work going (${found[0]}). While visitors get stored pages nobody does, and posts that are due stay unpublished: under Site, have Zest Lamp call it.`,
+          `Page views start the site’s scheduled work (${found[0]}). While visitors get stored pages nothing starts it, and scheduled posts stay unpublished: under Site, let Zest Lamp call it.`,
           found,
         ),
       ]
@@ -154,7 +154,7 @@ const stop = (code: string, sentence: string, evidence: string[] = []): Finding[
 ]
 
 const loopFinding = ({ host }: URL): Finding[] =>
-  stop('loop', `${host} is Zest Lamp itself. Give the address of the web server that makes the pages.`)
+  stop('loop', `${host} is Zest Lamp itself. Enter the address of the web server that makes the pages.`)
 
 interface Home {
   readonly findings: Finding[]
@@ -176,7 +176,7 @@ const publicFinding = ({ named }: AskedSite): Finding =>
   finding(
     'public-address',
     'good',
-    `The server answers by its public name only, so Zest Lamp always asks it as ${named} and keeps its links within the names below. Measurements of the origin go through Zest Lamp with everything off.`,
+    `The server answers only to its public name, so Zest Lamp always asks it as ${named} and changes links to the names below. Measurements of your server (origin) go through Zest Lamp with everything switched off.`,
   )
 
 /** The site as it answers by another name than it was asked by, when it does. */
@@ -203,7 +203,7 @@ const lookAtHome = async (site: AskedSite): Promise<Home> => {
       site,
       findings: stop(
         'loop',
-        `${new URL(base).host} is served by Zest Lamp already. Give the address of the web server behind it.`,
+        `${new URL(base).host} is already served by Zest Lamp. Enter the address of the web server behind it.`,
       ),
     }
   const elsewhere = sentOnTo(answer, site)
@@ -215,8 +215,8 @@ const lookAtHome = async (site: AskedSite): Promise<Home> => {
         findings: stop(
           'redirects',
           named === base
-            ? `This address sends visitors on to ${elsewhere}, also when it is asked by that name. Connect that address instead, if it is yours.`
-            : `Asked as ${named}, the server sends visitors on to ${elsewhere}. Give that as the address that visitors type, if it is yours.`,
+            ? `This address redirects to ${elsewhere}, even when asked by that name. If that address is yours, connect it instead.`
+            : `Asked as ${named}, the server redirects to ${elsewhere}. If that address is yours, enter it as the public address of the site.`,
           [`${answer.status} location: ${answer.fields.get('location')}`],
         ),
       }
@@ -227,7 +227,7 @@ const lookAtHome = async (site: AskedSite): Promise<Home> => {
       site,
       findings: stop(
         'error-status',
-        `The home page answers with status ${answer.status}. If the server answers by its public name only, say below what visitors type; otherwise put that right first.`,
+        `The home page answers with status ${answer.status}. If the server answers only to its public name, enter the public address below; otherwise fix this first.`,
       ),
     }
   const setsCookies = answer.setCookies.length > 0
@@ -264,7 +264,7 @@ const deviceFinding = async (site: AskedSite): Promise<Finding | undefined> => {
       : finding(
           'device-html',
           'note',
-          'Phones get other HTML than laptops. Switch on “Copies per device” in the page cache before pages are stored.',
+          'Phones and laptops get different HTML. Switch on “Copies per device” in the page cache before pages are stored.',
         )
   } catch {
     return undefined

@@ -90,7 +90,7 @@ export const connectSite = async (
       siteId: id,
       number: 1,
       setup: emptySetup(),
-      note: 'As the origin sends it',
+      note: 'As your server (origin) sends it',
       publishedAt: at,
       publishedBy: by,
     })

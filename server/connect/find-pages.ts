@@ -128,7 +128,7 @@ export const findPages = async (site: AskedSite, homeHtml: string, sitemap?: str
   }
   const paths = await followLinks(site, homeHtml)
   const isBroken = sitemap !== undefined || broken.some((line) => !line.includes('status 404'))
-  const sentence = `${isBroken ? 'The sitemap cannot be used; mend it, warm-up works from it.' : 'The site has no sitemap.'} ${paths.length} ${paths.length === 1 ? 'page was' : 'pages were'} found by following links; add others by hand.`
+  const sentence = `${isBroken ? 'The sitemap cannot be used; fix it, because warm-up uses it.' : 'The site has no sitemap.'} ${paths.length} ${paths.length === 1 ? 'page was' : 'pages were'} found by following links; you can add others by hand.`
   return {
     pages: paths.map((path) => ({ path, priority: path === '/' ? 1 : USUAL_PRIORITY })),
     beside: [],

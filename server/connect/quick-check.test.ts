@@ -75,7 +75,7 @@ test('HTTP/2 over TLS, compressed, with a lifetime, through another cache', asyn
   expect(result.decodedBytes).toBe(HTML.length)
   expect(sentence(result, 'compression')).toContain('Compressed with gzip')
   expect(sentence(result, 'caching')).toContain('May be kept for 60 minutes')
-  expect(sentence(result, 'intermediaries')).toContain('Something else stands between')
+  expect(sentence(result, 'intermediaries')).toContain('There is another cache or accelerator between')
 })
 
 test('redirects are followed on the same host, and shown; to another host they are not', async () => {
@@ -89,7 +89,7 @@ test('redirects are followed on the same host, and shown; to another host they a
   const result = await check(`http://quay.localhost:${port}/`)
   expect(asked).toEqual([`quay.localhost:${port} /`, `quay.localhost:${port} /en/`])
   expect(result.hops.map(({ status }) => status)).toEqual([301, 302])
-  expect(sentence(result, 'answer')).toContain('which was not asked')
+  expect(sentence(result, 'answer')).toContain('which was not checked')
 })
 test('redirects in a circle come to an end', async () => {
   const port = await serve((_req, res) => res.writeHead(302, { location: '/' }).end())

@@ -59,9 +59,7 @@ const lossOf = async (
     }
   const loads = 2 * (LOADS_TO_TELL + 1)
   if (times.live.length === 0 || times.candidate.length === 0)
-    throw new SearchEnded(
-      'The page could not be loaded any more, so the search ended. Try again once the site answers.',
-    )
+    throw new SearchEnded('The page could no longer be loaded, so the search ended. Try again once the site answers.')
   return { loss: median(times.candidate) - median(times.live), loads }
 }
 
@@ -110,7 +108,7 @@ export const bisectCulprits = async (
     await keep({
       looks: current.looks + loads,
       firstLossMs,
-      reason: `The main content came ${inSeconds(firstLossMs)} later.`,
+      reason: `Main content was ${inSeconds(firstLossMs)} slower.`,
     })
     return loss > Math.max(LEAST_LOSS_MS, firstLossMs / 2)
   }
@@ -121,12 +119,12 @@ export const bisectCulprits = async (
     if (progress.signal.aborted) throw new SearchEnded('cancelled')
     if (current.looks >= MOST_LOADS[why])
       throw new SearchEnded(
-        `The search took more than ${MOST_LOADS[why]} page loads and was ended. Switch the remedy off here, or leave files out by hand.`,
+        `The search took more than ${MOST_LOADS[why]} page loads and was stopped. Switch the remedy off here, or exclude files by hand.`,
       )
     await progress.report(
       at[0],
       at[1],
-      `Culprit search on ${page.path}: ${leftOut.length === 0 ? 'all applied' : `${leftOut.length} left out`}, ${current.looks} of at most ${MOST_LOADS[why]} page loads`,
+      `Cause search on ${page.path}: ${leftOut.length === 0 ? 'all applied' : `${leftOut.length} excluded`}, ${current.looks} of at most ${MOST_LOADS[why]} page loads`,
       null,
     )
     await setCandidate(io, site.id, withoutSuspects(trial, live, leftOut, 'culprit search'))

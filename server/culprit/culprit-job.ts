@@ -58,7 +58,7 @@ export const culpritJob =
       }
       const { found, outcome } = state
       if (outcome === null || found.length === 0) return
-      const setup = withoutSuspects(trial.setup, live.setup, found, `Culprit search on ${page.path}: ${outcome.reason}`)
+      const setup = withoutSuspects(trial.setup, live.setup, found, `Cause search on ${page.path}: ${outcome.reason}`)
       await putTrial(io, site.id, setup)
       const order = {
         from: 'live' as const,
@@ -77,13 +77,13 @@ export const culpritJob =
           outcome: {
             ...outcome,
             kind: 'gave-up',
-            sentence: `What was found is left out, but the page is not whole yet. ${checked.sentence} Search again from here.`,
+            sentence: `What was found is excluded, but the page is still broken. ${checked.sentence} Search again from here.`,
           },
         })
       await writeEntry(db, site.id, {
         kind: 'searched',
-        title: `Culprit search on ${page.path}`,
-        changes: found.map((one) => `Left out ${suspectSentence(one)}`),
+        title: `Cause search on ${page.path}`,
+        changes: found.map((one) => `Excluded ${suspectSentence(one)}`),
         by: row.by,
         decision: 'none',
         safety: { checkId, result: checked.result, sentence: checked.sentence },

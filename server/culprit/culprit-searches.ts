@@ -70,7 +70,7 @@ export const orderCulpritSearch = async (
   const id = newId()
   const jobId = newId()
   await queue.order(
-    { siteId, kind: 'culprit-search', title: `Culprit search on ${site.name}`, subjectId: id, total: 1 },
+    { siteId, kind: 'culprit-search', title: `Cause search on ${site.name}`, subjectId: id, total: 1 },
     jobId,
     (tx) => tx.insert(culpritSearches).values({ id, siteId, jobId, at: now(), by, order, state: nothingSought() }),
   )

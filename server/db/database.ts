@@ -12,7 +12,7 @@ export type Database = PgDatabase<PgQueryResultHKT, typeof schema>
 export class DamagedDatabase extends Error {
   constructor(folder: string, cause: unknown) {
     super(
-      `The database in ${folder} cannot be opened (${(cause as Error).message}). Put back a backup of the data folder, or move it away to begin with an empty one. Visitors are served on meanwhile.`,
+      `The database in ${folder} cannot be opened (${(cause as Error).message}). Restore a backup of the data folder, or move it away to start with an empty one. Visitors are still served meanwhile.`,
       { cause },
     )
   }

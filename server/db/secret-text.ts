@@ -15,7 +15,7 @@ let key = randomBytes(KEY_BYTES)
 export class WrongSecretKey extends Error {
   constructor() {
     super(
-      'The key file (secret.key in ZEST_DATA_DIR) does not fit the database: its secrets cannot be read. Put back the key file that belongs to it, from the same backup.',
+      'The key file (secret.key in ZEST_DATA_DIR) does not match the database, so its secrets cannot be read. Restore the key file from the same backup.',
     )
   }
 }

@@ -16,27 +16,22 @@ export class AppError extends Error {
 export const errors = {
   signInNeeded: () =>
     new AppError('SIGN_IN_NEEDED', 401, 'Sign in first', 'Sign in, or send an API token as "Authorization: Bearer …".'),
-  wrongPassword: () =>
-    new AppError('WRONG_PASSWORD', 401, 'Not signed in', 'That name and password do not go together.'),
+  wrongPassword: () => new AppError('WRONG_PASSWORD', 401, 'Not signed in', 'The name or the password is wrong.'),
   tooManyTries: (minutes: number) =>
-    new AppError('TOO_MANY_TRIES', 429, 'Too many tries', `Wait ${minutes} minutes before trying to sign in again.`),
-  otherSite: () => new AppError('OTHER_SITE', 403, 'Request from another site', 'Open Zest Lamp itself and try there.'),
+    new AppError('TOO_MANY_TRIES', 429, 'Too many tries', `Wait ${minutes} minutes before you sign in again.`),
+  otherSite: () =>
+    new AppError('OTHER_SITE', 403, 'Request from another site', 'Open Zest Lamp itself and try again there.'),
   accountsExist: () =>
     new AppError(
       'ACCOUNTS_EXIST',
       409,
       'An account exists already',
-      'Sign in with it; further accounts are made once signed in.',
+      'Sign in with it; you can add accounts once signed in.',
     ),
   nameTaken: (name: string) =>
-    new AppError('NAME_TAKEN', 409, 'Name taken', `There is an account named "${name}" already. Choose another name.`),
+    new AppError('NAME_TAKEN', 409, 'Name taken', `An account named "${name}" already exists. Choose another name.`),
   notFound: (what: string) =>
-    new AppError(
-      'NOT_FOUND',
-      404,
-      'Not found',
-      `There is no such ${what}. It may have been removed; load the list again.`,
-    ),
+    new AppError('NOT_FOUND', 404, 'Not found', `There is no such ${what}. It may have been removed; reload the list.`),
   noRoute: (method: string, path: string) =>
     new AppError('NO_ROUTE', 404, 'Not found', `The API has nothing at ${method} ${path}. See /api/v1/openapi.json.`),
   bodyTooLarge: (limit: string) =>
@@ -44,7 +39,7 @@ export const errors = {
       'BODY_TOO_LARGE',
       413,
       'Request too large',
-      `The body of a request may have ${limit} at most. Send less at once.`,
+      `The body of a request may have at most ${limit}. Send less at a time.`,
     ),
   notJson: () =>
     new AppError(
@@ -53,7 +48,7 @@ export const errors = {
       'Not JSON',
       'Send the body as well-formed JSON with "Content-Type: application/json".',
     ),
-  badSetupFile: (sentence: string) => new AppError('BAD_SETUP_FILE', 422, 'This setup cannot be taken over', sentence),
+  badSetupFile: (sentence: string) => new AppError('BAD_SETUP_FILE', 422, 'This setup cannot be imported', sentence),
   siteStopped: (sentence: string) => new AppError('SITE_NOT_USABLE', 422, 'This site cannot be connected', sentence),
   notControl: (host: string) =>
     new AppError(
@@ -73,8 +68,8 @@ export const errors = {
     new AppError(
       'BAD_INPUT',
       422,
-      'The input does not fit',
-      'A text holds the character NUL (\\u0000), which no name, path or address has. Leave it out.',
+      'The input is not valid',
+      'The text contains the character NUL (\\u0000). Remove it.',
     ),
   noPage: (path: string) => new AppError('NO_PAGE', 404, 'Not found', `There is nothing at ${path}.`),
   hostTaken: (host: string) =>
@@ -89,14 +84,14 @@ export const errors = {
       'MEASUREMENT_UNDER_WAY',
       409,
       'A measurement is under way',
-      'It measures the setups as they are. Wait until it ends, or cancel it in the job tray.',
+      'It measures the current setups. Wait until it ends, or cancel it in the job list.',
     ),
   alreadyMeasuring: () =>
     new AppError(
       'ALREADY_MEASURING',
       409,
       'A measurement is under way',
-      'One measurement at a time for each site. Wait until it ends, or cancel it.',
+      'Each site can run one measurement at a time. Wait until it ends, or cancel it.',
     ),
   nothingToKeep: () =>
     new AppError('NOTHING_TO_KEEP', 409, 'Trial is the same as live', 'Switch something on in the trial first.'),
@@ -105,66 +100,66 @@ export const errors = {
       'NOTHING_TO_TRY',
       409,
       'Trial is the same as live',
-      'Comparing them would measure the same setup twice. Switch a remedy on in the trial first.',
+      'The comparison would measure the same setup twice. Switch on a remedy in the trial first.',
     ),
   trialChanged: () =>
     new AppError(
       'TRIAL_CHANGED',
       409,
       'The trial has changed since',
-      'Somebody changed the trial after you opened it. Look at it again, then decide.',
+      'Somebody changed the trial after you opened it. Review it again, then decide.',
     ),
   alreadyLive: (number: number) =>
-    new AppError('ALREADY_LIVE', 409, 'Already live', `Version ${number} is what visitors get now.`),
+    new AppError('ALREADY_LIVE', 409, 'Already live', `Visitors already get version ${number}.`),
   unknownPage: () =>
     new AppError(
       'UNKNOWN_PAGE',
       422,
       'Unknown page',
-      'One of the pages is not in the sample of this site. Load the site again.',
+      'One of the pages is not in the sample of this site. Reload the site.',
     ),
   unknownVisitor: () =>
     new AppError(
       'UNKNOWN_VISITOR',
       422,
       'Unknown visitor',
-      'One of the visitors is not defined for this site. Load the site again.',
+      'One of the visitors is not defined for this site. Reload the site.',
     ),
-  recordingFailed: (why: string) => new AppError('RECORDING_FAILED', 422, 'The recording went no further', why),
+  recordingFailed: (why: string) => new AppError('RECORDING_FAILED', 422, 'The recording stopped', why),
   noRecording: () =>
     new AppError(
       'NO_RECORDING',
       409,
       'Nothing is being recorded',
-      'The recording was ended, or somebody began another one. Begin again.',
+      'The recording was ended, or somebody started another one. Start again.',
     ),
   unknownJourney: () =>
     new AppError(
       'UNKNOWN_JOURNEY',
       422,
       'Unknown journey',
-      'A visitor is to follow a journey that this site does not have. Save the journey first.',
+      'A visitor follows a journey that this site does not have. Save the journey first.',
     ),
   journeyInUse: (visitor: string) =>
     new AppError(
       'JOURNEY_IN_USE',
       409,
       'The journey is in use',
-      `The visitor “${visitor}” follows it. Let the visitor follow another one, or none, first.`,
+      `The visitor “${visitor}” follows it. First choose another journey, or none, for this visitor.`,
     ),
   unknownVersion: (number: number) =>
     new AppError(
       'UNKNOWN_VERSION',
       422,
       'Unknown version',
-      `This site has no version ${number}. The ledger lists those it has.`,
+      `This site has no version ${number}. See the ledger for its versions.`,
     ),
   noTokenAccount: () =>
     new AppError(
       'NO_TOKEN_ACCOUNT',
       409,
-      'No account to keep a token for',
-      'The token given at start belongs to no account. Sign in with an account to make further tokens.',
+      'No account for this token',
+      'The token given at start belongs to no account. Sign in with an account to create tokens.',
     ),
   jobEnded: () => new AppError('JOB_ENDED', 409, 'Already ended', 'This job has ended; there is nothing to cancel.'),
   otherHost: (host: string) =>
@@ -179,21 +174,21 @@ export const errors = {
       'NOTHING_TO_SKIP',
       409,
       'Nothing to skip',
-      'This job is not waiting for anything that could be skipped. Cancel it, or let it go on.',
+      'This job is not waiting for anything that can be skipped. Cancel it, or let it continue.',
     ),
   nothingToCheck: () =>
     new AppError(
       'NOTHING_TO_CHECK',
       409,
       'Nothing to check',
-      'No kind of page in the trial is stored against the origin’s word or shared in spite of cookies. The safe defaults need no privacy check.',
+      'The trial stores no kind of page against your server’s word and shares none despite cookies. The safe defaults need no privacy check.',
     ),
   privacyCheckNeeded: (kinds: readonly string[]) =>
     new AppError(
       'PRIVACY_CHECK_NEEDED',
       409,
-      'A privacy check has to pass first',
-      `The trial hands stored copies of ${kinds.join(', ')} to visitors whom the safe defaults keep apart. Run the privacy check with these settings; it can be kept once nothing of one visitor reaches another.`,
+      'A privacy check must pass first',
+      `In the trial, visitors whom the safe defaults would keep separate share stored copies of ${kinds.join(', ')}. Run the privacy check with these settings; the trial can be kept once nothing of one visitor reaches another.`,
     ),
   notReached: (sentence: string) => new AppError('NOT_REACHED', 422, 'No answer', sentence),
   privateAddress: (sentence: string) => new AppError('PRIVATE_ADDRESS', 422, 'A private address', sentence),
@@ -210,14 +205,14 @@ export const errors = {
       'BAD_LOG',
       422,
       'This log cannot be read',
-      'No line is in Common or Combined Log Format. Give the access log of the web server as it writes it by default.',
+      'No line is in Common or Combined Log Format. Use the access log as the web server writes it by default.',
     ),
   badCertificate: (why: string) => new AppError('BAD_CERTIFICATE', 422, 'This certificate cannot be used', why),
   badSignature: (why: string) =>
     new AppError(
       'BAD_SIGNATURE',
       401,
-      'The event is not signed rightly',
+      'The event’s signature is not valid',
       `${why} Sign "@method", "@path" and "content-digest" with the secret of this site (RFC 9421, hmac-sha256).`,
     ),
   deliveryDown: (why: string) =>

@@ -102,7 +102,7 @@ class GuidedWork {
     const changed = this.#state.bestDigest !== ''
     await this.#save({
       bestDigest: digest,
-      ...(changed ? { sentence: 'The trial was changed while the run was paused; it goes on from there.' } : {}),
+      ...(changed ? { sentence: 'The trial was changed while the run was paused; the run continues from there.' } : {}),
     })
   }
 
@@ -195,7 +195,7 @@ class GuidedWork {
     const out = untried.length === 0 ? '' : ` Out of time before ${named(untried)}.`
     if (changes.length === 0)
       return this.#save({
-        sentence: `Nothing that was tried made a measurable difference without harm, so trial is the same as live.${out}`,
+        sentence: `Nothing that was tried made a measurable difference without breaking something, so the trial is the same as live.${out}`,
       })
     const pages = await checkSide(
       guided,
@@ -219,7 +219,7 @@ class GuidedWork {
     const said = pages.find(({ result }) => result === safety)?.sentence ?? ''
     await writeEntry(io.db, site.id, {
       kind: 'tried',
-      title: `Guided run as a whole: trial against live, ${kept.length} remedies kept`,
+      title: `Guided run: trial compared with live, ${kept.length} remedies kept`,
       changes,
       by,
       decision: 'open',

@@ -213,7 +213,7 @@ export const tryStep = async (guided: Guided, begun: GuidedStep, best: Setup, wa
   if (progress.signal.aborted) return { step, setup }
   const { decision, sentence } = decideStep(results, safety, said)
   const left = step.exceptions.map(suspectSentence)
-  const except = left.length === 0 ? '' : ` Left out, because the page broke with it: ${left.join(', ')}.`
+  const except = left.length === 0 ? '' : ` Excluded because the page broke with it: ${left.join(', ')}.`
   await keep({ results, safety, decision, sentence: sentence + except })
   return { step, setup }
 }

@@ -202,6 +202,6 @@ describe('content events (RFC 9421)', () => {
   test('the same event does not count twice', async () => {
     const nonce = randomUUID()
     expect((await send({ nonce })).status).toBe(200)
-    expect((await send({ nonce })).body.detail).toContain('carried out before')
+    expect((await send({ nonce })).body.detail).toContain('already carried out')
   })
 })

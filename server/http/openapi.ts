@@ -52,7 +52,7 @@ export const describeApi = (endpoints: readonly Endpoint[]): unknown => {
   }
   return {
     openapi: '3.1.0',
-    info: { title: 'Zest Lamp', version: '1', description: 'All that a screen can do, the API can.' },
+    info: { title: 'Zest Lamp', version: '1', description: 'Everything the interface can do, the API can do.' },
     servers: [{ url: '/api/v1' }],
     security: [{ token: [] }, { session: [] }],
     paths,

@@ -13,7 +13,7 @@ const fromZod = (error: z.ZodError): Problem => {
   const where = first.path === '' ? '' : `"${first.path}": `
   return {
     type: 'about:blank',
-    title: 'The input does not fit',
+    title: 'The input is not valid',
     status: 422,
     code: 'BAD_INPUT',
     detail: `${where}${first.message}${found.length > 1 ? ` (and ${found.length - 1} more, see errors)` : ''}`,
@@ -54,7 +54,7 @@ export const errorResponse =
         title: 'Something went wrong',
         status: 500,
         code: 'UNEXPECTED',
-        detail: 'Nothing was changed. Try again; if it happens again, the log of the control process says more.',
+        detail: 'Nothing was changed. Try again; if it happens again, see the log of the control process.',
       }
       ctx.status = problem.status
       ctx.type = 'application/problem+json'

@@ -37,7 +37,7 @@ type NewJob = Pick<Job, 'siteId' | 'kind' | 'title' | 'subjectId' | 'total'>
 const insertJob = async (db: Database, job: NewJob, id: string): Promise<JobRow> => {
   const [row] = await db
     .insert(jobs)
-    .values({ id, ...job, state: 'queued', done: 0, now: 'Waiting for its turn', createdAt: new Date() })
+    .values({ id, ...job, state: 'queued', done: 0, now: 'Waiting', createdAt: new Date() })
     .returning()
   return row!
 }

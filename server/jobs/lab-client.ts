@@ -19,7 +19,7 @@ const LOOKING_MS = 60_000
 
 const failed = (message: { kind: string; why?: string }): { kind: 'failed'; why: string } => ({
   kind: 'failed',
-  why: message.why ?? 'The lab answered something unexpected.',
+  why: message.why ?? 'The lab sent an unexpected answer.',
 })
 
 /** Control's side of the lab process: one run at a time, the browser in a process of its own. */
@@ -46,7 +46,7 @@ export class LabClient {
     const message = await this.#next(child, START_MS)
     if (message.kind === 'ready') return child
     this.stop()
-    throw new LabUnusable(message.kind === 'unusable' ? message.why : 'The lab did not start rightly.')
+    throw new LabUnusable(message.kind === 'unusable' ? message.why : 'The lab did not start.')
   }
 
   #next(child: ChildProcess, timeoutMs: number, signal?: AbortSignal): Promise<LabMessage> {

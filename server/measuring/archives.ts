@@ -35,7 +35,7 @@ const read = (file: unknown): HarLoad => {
 const someone = (creator: string): VisitorProfile => ({
   ...DEFAULT_VISITORS.find(({ device }) => device === 'laptop')!,
   id: 'archive',
-  name: creator === '' ? 'Somebody’s browser' : creator.slice(0, 80),
+  name: creator === '' ? 'Imported archive' : creator.slice(0, 80),
 })
 
 /** PostgreSQL: data that no column can take, such as NUL in a text (class 22). */
@@ -50,7 +50,7 @@ const keepWhole = (db: Database, write: (tx: Database) => Promise<void>): Promis
     .transaction((tx) => write(tx))
     .catch((error: unknown) => {
       if (!isDataProblem(error)) throw error
-      throw errors.badArchive('It holds a text or a figure that cannot be kept. Export it again as HTTP Archive 1.2.')
+      throw errors.badArchive('It contains a text or number that cannot be saved. Export it again as HTTP Archive 1.2.')
     })
 
 /**

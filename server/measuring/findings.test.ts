@@ -39,7 +39,7 @@ const looked = (order: RunOrder): RunOutcome => ({
     }),
     aRequest({
       url: new URL('/hero.jpg', order.url).href,
-      type: 'Image',
+      type: 'image',
       startMs: 1000,
       sentBytes: 500_000,
       initiator: { kind: 'parser', url: order.url },
@@ -58,7 +58,7 @@ describe('after a measurement', () => {
     const { body } = await bench.call('GET', at('/findings'))
     expect(body.looks).toMatchObject([{ path: '/', visitorId: 'phone' }])
     const titles = body.findings.map(({ title }: { title: string }) => title)
-    expect(titles).toContain('Visitors wait for the origin to build the page')
+    expect(titles).toContain('Visitors wait for your server (origin) to build the page')
     expect(titles).toContain('Text is sent uncompressed')
     expect(
       body.remedies.find(({ remedy }: { remedy: string }) => remedy === 'pageCache').gains[0].gain.lcpMs,

@@ -27,13 +27,13 @@ const entryFor = (
   if (source === 'predicted')
     return { kind: 'measured', title: `Predicted without a browser: ${scope}`, decision: 'none' }
   if (order.sides.length === 1 && order.sides[0] === 'origin')
-    return { kind: 'baseline', title: `Baseline of ${scope}`, decision: 'none' }
+    return { kind: 'baseline', title: `Baseline: ${scope}`, decision: 'none' }
   if (
     order.sides.includes('trial') &&
     !order.sides.includes('again') &&
     results.some(({ verdict }) => verdict !== null)
   )
-    return { kind: 'tried', title: `Trial against live: ${scope}`, decision: 'open' }
+    return { kind: 'tried', title: `Trial compared with live: ${scope}`, decision: 'open' }
   if (order.sides.includes('again'))
     return { kind: 'measured', title: `Noise of this machine: ${scope}`, decision: 'none' }
   const names = order.sides.map(sideWords).join(' and ')

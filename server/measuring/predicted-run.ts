@@ -28,12 +28,12 @@ export interface FetchReach {
 }
 
 const TYPES: Record<FetchedResource['type'], string> = {
-  document: 'Document',
-  style: 'Stylesheet',
-  script: 'Script',
-  image: 'Image',
-  font: 'Font',
-  other: 'Other',
+  document: 'document',
+  style: 'style',
+  script: 'script',
+  image: 'image',
+  font: 'font',
+  other: 'other',
 }
 /** Size and wait of what belongs to hosts that are not asked (common practice). */
 const USUAL = { sentBytes: 20_000, serverMs: 50 }
@@ -123,7 +123,8 @@ const recordOf = (
   fromCache: false,
   failure: answer === undefined ? 'not asked: another host' : null,
   responseFields: [...(answer?.hop.fields ?? [])],
-  priority: '',
+  priority: 'auto',
+  urgency: null,
   initiator: null,
   blocks,
   connection: null,

@@ -99,8 +99,8 @@ const failuresBefore = async (
 }
 
 const words = ({ side, pair, purpose }: PlannedRun, path: string, visitor: string, most: number): string => {
-  const what = { fill: 'filling caches', count: `run ${pair} of ${most} at most`, look: 'looking closely' }[purpose]
-  return `${path} ${sideWords(side)} on ${visitor}, ${what}`
+  const what = { fill: 'filling caches', count: `run ${pair} of at most ${most}`, look: 'looking closely' }[purpose]
+  return `${path} ${sideWords(side)} as “${visitor}”, ${what}`
 }
 
 /** Milliseconds left, from how long runs took so far in this process. */

@@ -28,7 +28,7 @@ export const waitForTransforms = async (
       const skipped = progress.offerSkip('Measure what is ready')
       if (skipped || progress.signal.aborted || passed > LONGEST_PREPARING_MS) return 'not-ready'
       const left = most > waiting ? (passed / (most - waiting)) * waiting : null
-      await progress.report(done, all, `Making pages and pictures ready, ${waiting} to go`, left)
+      await progress.report(done, all, `Preparing pages and pictures, ${waiting} left`, left)
       await new Promise((resolve) => setTimeout(resolve, LOOK_AGAIN_MS))
     }
   } finally {

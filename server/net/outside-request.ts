@@ -30,7 +30,8 @@ const WHY: Record<string, (url: URL) => string> = {
   ENOTFOUND: ({ hostname }) => `There is no such host as ${hostname}. Check the spelling of the address.`,
   EAI_AGAIN: ({ hostname }) =>
     `The name ${hostname} could not be looked up. Check the spelling, and that this machine reaches a name server.`,
-  ECONNREFUSED: ({ host }) => `Nothing answers at ${host}. Check the address and that the web server runs.`,
+  ECONNREFUSED: ({ host }) =>
+    `Nothing answers at ${host}. Check the address, and check that the web server is running.`,
   ECONNRESET: ({ host }) =>
     `${host} closed the connection without an answer. Check the address, and whether it wants https.`,
   EHOSTUNREACH: ({ host }) => `There is no way to ${host} from this machine.`,

@@ -111,12 +111,12 @@ const pagesToTry = async (site: Site, port: number): Promise<string[]> => {
   for (const { path } of site.sample.slice(0, 2 * PAGES)) {
     const answer = await new MadeUpVisitor(site, port).askOrigin(path)
     if (!isRedirect(answer)) paths.push(path)
-    else sentOn = `${path} sends visitors on to ${answer.fields.get('location') ?? 'nowhere'}`
+    else sentOn = `${path} redirects to ${answer.fields.get('location') ?? 'nowhere'}`
     if (paths.length === PAGES) break
   }
   if (paths.length === 0)
     throw new JobFailure(
-      `None of the sample pages shows anything by itself (${sentOn}), so nothing can be learnt about cookies from them. Choose other pages for the sample.`,
+      `None of the sample pages has content of its own (${sentOn}), so cookies cannot be tested on them. Choose other sample pages.`,
     )
   return paths
 }
@@ -129,7 +129,7 @@ export const cookieSearch =
     const given = cookieOrders.take(job.id)
     if (given === undefined)
       throw new JobFailure(
-        'Zest Lamp was restarted before the cookies were tried, and they are not written down. Start again.',
+        'Zest Lamp was restarted before the cookies were tried, and they are not saved. Start again.',
       )
     const site = await getSite(needed, job.siteId)
     const { setup } = await getTrial(needed, job.siteId)

@@ -133,14 +133,14 @@ export class MadeUpVisitor {
     const form = signInForm(page.body.toString('utf8'))
     if (form === undefined)
       throw new JobFailure(
-        `The ${who} visitor cannot sign in: the page ${signInPath} has no form with a password field. Name the page that has it, or give the cookie of a signed-in browser.`,
+        `The ${who} visitor cannot sign in: the page ${signInPath} has no form with a password field. Name the page with the form, or paste the cookies of a signed-in browser.`,
       )
     const before = this.#jar.field
     const target = new URL(form.action || signInPath, new URL(signInPath, this.#site.address))
     await this.askOrigin(target.pathname + target.search, { ...form.hidden, ...how.fields })
     if (this.#jar.field === before)
       throw new JobFailure(
-        `The ${who} visitor could not be signed in: the site gave no cookie. Check the names of the fields and what is written into them.`,
+        `The ${who} visitor could not sign in: the site set no cookie. Check the field names, the name and the password.`,
       )
     this.#known.push(...Object.values(how.fields))
   }

@@ -76,7 +76,7 @@ const visitorsOf = async (
   const order = privacyOrders.take(checkId)
   if (order === undefined)
     throw new JobFailure(
-      'Zest Lamp was restarted before this check ended, and what visitors sign in with is not written down. Start the check again.',
+      'Zest Lamp was restarted before this check ended, and sign-in data is not saved. Start the check again.',
     )
   const visitors = new Map(PRIVACY_VISITORS.map((name) => [name, new MadeUpVisitor(site, addresses.deliveryPort)]))
   await visitors.get('signed in, first')!.signIn(order.signInPath, order.visitors[0], 'first')
@@ -130,7 +130,7 @@ const askAll = async (
   const estimate = stepEstimate(paths.length)
   for (const [done, path] of paths.entries()) {
     if (signal.aborted) return observations
-    await report(done, paths.length, `Four visitors ask for ${path}`, estimate.left(done))
+    await report(done, paths.length, `Four visitors load ${path}`, estimate.left(done))
     observations.push(...(await observe(path, visitors)))
   }
   return observations
@@ -164,7 +164,7 @@ export const privacyJob =
       const stored = observations.filter(({ trial }) => /;\s*(hit|collapsed)\b/.test(trial.cacheStatus)).length
       if (stored === 0)
         throw new JobFailure(
-          'No answer came from the store, so there was nothing to check. Look in the request path why the pages are not stored.',
+          'No response came from the store, so there was nothing to check. Store, Request path shows why the pages are not stored.',
         )
       const leaks = judgePrivacy(observations).slice(0, MOST_LEAKS)
       await end({ state: leaks.length === 0 ? 'passed' : 'leaks', pages: paths.length, stored, leaks })

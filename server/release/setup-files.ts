@@ -88,7 +88,7 @@ export const importSetup = async (
     await saveTrial(services, siteId, setup)
     await writeEntry(services.db, siteId, {
       kind: 'imported',
-      title: `Setup of ${from} put into trial`,
+      title: `Setup of ${from} imported into the trial`,
       changes,
       by,
       decision: 'none',

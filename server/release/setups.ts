@@ -246,7 +246,7 @@ export const stepBack = async (
       .where(eq(trials.siteId, siteId))
     await closeOpenEntries(tx, siteId, 'none', null)
     const changes = setupChanges(live.setup, setup).map(({ sentence }) => sentence)
-    const title = number < live.number ? `Stepped back to version ${number}` : `Went forward to version ${number}`
+    const title = number < live.number ? `Returned to version ${number}` : `Went forward to version ${number}`
     await writeEntry(tx, siteId, { kind: 'stepped-back', title, changes, by, version: number, decision: 'none' }, at)
   })
   // Something is wrong with what visitors get: none of it is used any longer.

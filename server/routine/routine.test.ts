@@ -95,7 +95,7 @@ describe('in the application', () => {
     expect(await messages()).toMatchObject([
       {
         kind: 'limit-crossed',
-        sentence: 'The main content of the home page on Phone takes 2.5 s; the limit is 2 s.',
+        sentence: 'The main content of the home page as “Phone” takes 2.5 s; your limit is 2 s.',
         read: false,
       },
     ])

@@ -166,7 +166,7 @@ export class Examiner {
       known = await this.learn(from, page, visitor, journeys, signal)
     } catch (error) {
       if (!(error instanceof NotSeen)) throw error
-      const sentence = `Nothing can be said: the page cannot be looked at ${from === 'live' ? 'live' : 'there'} either. ${error.message}`
+      const sentence = `No result: the page cannot be loaded ${from === 'live' ? 'live' : 'there'} either. ${error.message}`
       return {
         safety: { ...about, result: 'unreachable', sentence, findings: [], varies: [], masks: [], differing: [] },
         pictures: undefined,

@@ -57,7 +57,7 @@ export const checkPages = async (
     await progress.report(
       index,
       wanted.length,
-      `Looking at ${page.path} on ${visitor.name}, before and after`,
+      `Comparing ${page.path} as “${visitor.name}”, before and after`,
       estimate.left(index),
     )
     await makeReady(io, site, order.to, page.path, visitor.device, progress, [index, wanted.length])

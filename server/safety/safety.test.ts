@@ -116,7 +116,7 @@ describe('what can go wrong ends in a clear state and sentence', () => {
     expect(result).toBe('broken')
     expect(pages[0].sentence).toBe('Broken: It closed the connection.')
   })
-  test('a page that never looks the same twice', async () => {
+  test('a page that changes on every load', async () => {
     let load = 0
     bench.look = () => seen({ elements: [anElement(`p${load++}`), anElement(`q${load}`)] })
     expect((await check()).pages[0]).toMatchObject({
@@ -208,7 +208,7 @@ describe('a culprit search', () => {
   test('that comes to nothing less than the remedy says so, and switches it off in trial', async () => {
     bench.changes = []
     const { outcome } = await search()
-    expect(outcome).toMatchObject({ kind: 'whole', sentence: expect.stringContaining('has to stay off') })
+    expect(outcome).toMatchObject({ kind: 'whole', sentence: expect.stringContaining('must stay off') })
     expect((await bench.call('GET', at('/trial'))).body.setup.remedies.scriptOrder.enabled).toBe(false)
   })
   test('leaves everything alone where no remedy is to blame', async () => {

@@ -26,9 +26,9 @@ const refuseUnusable = ({ certificate, key }: CertificateOrder, liveHost: string
   const parsed = read('certificate', () => new X509Certificate(certificate))
   const secret = read('key', () => createPrivateKey(key))
   if (!parsed.checkPrivateKey(secret))
-    throw errors.badCertificate('The key does not belong to the certificate. Give the two of one pair.')
+    throw errors.badCertificate('The key does not belong to the certificate. Use a matching pair.')
   if (new Date(parsed.validTo) <= now)
-    throw errors.badCertificate(`The certificate has ended (${parsed.validTo}). Renew it first.`)
+    throw errors.badCertificate(`The certificate expired (${parsed.validTo}). Renew it first.`)
   if (parsed.checkHost(liveHost) === undefined)
     throw errors.badCertificate(
       `The certificate is for ${certificateNames(parsed).join(', ') || 'no host name'}, not for ${liveHost}.`,

@@ -44,7 +44,7 @@ describe('a call to the address for changes', () => {
     expect(purged()).toEqual([])
     expect((await target()).calls[0]).toMatchObject({
       how: 'plain',
-      problem: 'The message names no address of the site.',
+      problem: 'The message contains no address of the site.',
     })
   })
   test('with another key is refused like one for no site, and leaves nothing', async () => {

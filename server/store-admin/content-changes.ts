@@ -152,7 +152,7 @@ export const takeChangeCall = async (
     how: 'plain',
     paths: everything ? ['everything'] : [...paths],
     purged,
-    problem: everything || paths.length > 0 ? null : 'The message names no address of the site.',
+    problem: everything || paths.length > 0 ? null : 'The message contains no address of the site.',
   })
   return { purged, paths: [...paths] }
 }

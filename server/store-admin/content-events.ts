@@ -25,12 +25,12 @@ export interface SignedMessage {
 
 const verify = (message: SignedMessage, siteId: string, secret: string, now: Date): string => {
   const parsed = parseSignature(message.signatureInput, message.signature)
-  if (parsed === undefined) throw errors.badSignature('Signature or Signature-Input is missing or has another form.')
-  if (parsed.keyid !== siteId) throw errors.badSignature('The keyid is not the one of this site.')
+  if (parsed === undefined) throw errors.badSignature('Signature or Signature-Input is missing or not well-formed.')
+  if (parsed.keyid !== siteId) throw errors.badSignature('The keyid is not that of this site.')
   if (Math.abs(now.getTime() - parsed.created * 1000) > LATEST_MS)
     throw errors.badSignature('The signature is too old, or the clocks differ by more than five minutes.')
   const digest = `sha-256=:${createHash('sha256').update(message.body).digest('base64')}:`
-  if (digest !== message.contentDigest) throw errors.badSignature('Content-Digest does not fit the body (RFC 9530).')
+  if (digest !== message.contentDigest) throw errors.badSignature('Content-Digest does not match the body (RFC 9530).')
   const values: Record<string, string> = {
     '@method': 'POST',
     '@path': message.path,
@@ -41,7 +41,7 @@ const verify = (message: SignedMessage, siteId: string, secret: string, now: Dat
     .digest()
   const got = Buffer.from(parsed.signature, 'base64')
   if (got.length !== expected.length || !timingSafeEqual(got, expected))
-    throw errors.badSignature('The signature does not fit.')
+    throw errors.badSignature('The signature does not match.')
   return parsed.nonce
 }
 
@@ -64,10 +64,10 @@ export const takeContentEvent = async (
   const purged = await carryOutChange(services, site, change)
   // Only once it is carried out: an event that met a stopped delivery may come again.
   const fresh = await db.insert(eventNonces).values({ nonce, at }).onConflictDoNothing().returning()
-  if (fresh.length === 0) throw errors.badSignature('This event was carried out before.')
+  if (fresh.length === 0) throw errors.badSignature('This event was already carried out.')
   const named = [...change.paths, ...change.media, ...change.groups.map((group) => `#${group}`)]
   const paths = change.everything ? ['everything'] : named
-  const problem = paths.length > 0 ? null : 'The event names nothing that has changed.'
+  const problem = paths.length > 0 ? null : 'The event lists nothing that has changed.'
   await noteCall(services, siteId, { how: 'signed', paths, purged, problem })
   return purged
 }

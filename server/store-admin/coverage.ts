@@ -15,10 +15,11 @@ const SENTENCES: Record<string, string> = { ...PASSED, ...NOT_STORED, ...MISSED 
 const whyOf = ({ state, ttlS, last }: AddressState): string => {
   if (state === 'fresh') return `Fresh for another ${roughlyInWords(Math.max(1, ttlS ?? 0))}.`
   if (state === 'stale')
-    return `Outlived its lifetime ${roughlyInWords(Math.max(1, -(ttlS ?? 0)))} ago; the next visitor brings a new copy.`
-  if (last === null) return 'Nobody has asked for it since delivery started.'
+    return `Outlived its lifetime ${roughlyInWords(Math.max(1, -(ttlS ?? 0)))} ago; the next request fetches a new copy.`
+  if (last === null) return 'Not requested since delivery started.'
   const status = ownCacheStatus([['cache-status', last.cacheStatus]])
-  if (status.has('stored') || status.has('hit')) return 'It was stored and has been purged or has made room since.'
+  if (status.has('stored') || status.has('hit'))
+    return 'It was stored, but has since been purged or removed to make room.'
   return SENTENCES[status.get('detail') ?? status.get('fwd') ?? ''] ?? 'It was not stored.'
 }
 

@@ -54,7 +54,7 @@ describe('a cache at the host', () => {
     await bench.call('POST', at('/purges'), { kind: 'everything' })
     expect(asked).toEqual(['PURGE /front/a k', 'PURGE /front/b k', 'PURGE /front/* k'])
   })
-  test('that fails keeps nothing from being purged', async () => {
+  test('that fails stores nothing from being purged', async () => {
     await save()
     status = 500
     expect((await bench.call('POST', at('/purges'), { kind: 'paths', paths: ['/a'] })).status).toBe(200)

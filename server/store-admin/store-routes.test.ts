@@ -27,9 +27,9 @@ describe('coverage', () => {
     expect(
       body.rows.map((row: { address: string; kind: string; why: string }) => [row.address, row.kind, row.why]),
     ).toEqual([
-      ['/', 'Home page', 'Nobody has asked for it since delivery started.'],
-      ['/a/1', 'A', 'Nobody has asked for it since delivery started.'],
-      ['/a/2', 'A', 'Nobody has asked for it since delivery started.'],
+      ['/', 'Home page', 'Not requested since delivery started.'],
+      ['/a/1', 'A', 'Not requested since delivery started.'],
+      ['/a/2', 'A', 'Not requested since delivery started.'],
     ])
   })
   test('another channel than live and trial is refused', async () => {

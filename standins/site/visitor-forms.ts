@@ -13,7 +13,7 @@ export const signIn: Handler = async ({ req, res, context }) => {
     form.get('name'),
     form.get('password'),
   )
-  if (person === undefined) return personal.signIn('That name and password do not go together.')
+  if (person === undefined) return personal.signIn('The name or the password is wrong.')
   const token = randomBytes(16).toString('hex')
   await context.db.all('insert into sessions values ($1, $2)', token, person['name'])
   redirect(

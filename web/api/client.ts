@@ -17,8 +17,7 @@ const unreachable = (): ApiProblem =>
     title: 'Zest Lamp does not answer',
     status: 0,
     code: 'UNREACHABLE',
-    detail:
-      'The control process is not running or cannot be reached. Visitors are still served. Start it again, then try once more.',
+    detail: 'Control is not running or cannot be reached. Visitors are still served. Start it again, then retry.',
   })
 
 /** What the interface itself refuses, before anything is sent. @param detail a sentence that says what to do */

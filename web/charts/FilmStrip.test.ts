@@ -46,8 +46,8 @@ describe('filmstrips', () => {
     slider.dispatchEvent(new Event('input'))
     await nextTick()
     expect(alts(host)).toEqual([
-      'Live after 0.40 s: 0 % of its final look',
-      'Trial after 0.40 s: 100 % of its final look',
+      'Live after 0.40 s: 0% of its final look',
+      'Trial after 0.40 s: 100% of its final look',
     ])
     const captions = [...host.querySelectorAll('.strip')].map((strip) =>
       [...strip.querySelectorAll('figcaption')].map((one) => one.textContent),
@@ -56,10 +56,10 @@ describe('filmstrips', () => {
     expect(captions[0]!.length).toBeLessThanOrEqual(12)
   })
   test('begin at the main content of the first', () => {
-    expect(alts(show([run('live', [0, 500, 1000])]))).toEqual(['Live after 1.0 s: 100 % of its final look'])
+    expect(alts(show([run('live', [0, 500, 1000])]))).toEqual(['Live after 1.0 s: 100% of its final look'])
   })
   test('without pictures it says where they come from', () => {
     const { frames: _none, ...rest } = run('live', [0, 1])
-    expect(show([{ ...rest, frames: [] }]).textContent).toContain('in its last load of every side')
+    expect(show([{ ...rest, frames: [] }]).textContent).toContain('in the last load of every version')
   })
 })

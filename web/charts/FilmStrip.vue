@@ -33,7 +33,7 @@ const savePng = async (): Promise<void> => {
 const addressOf = (jpeg: string | undefined): string => (jpeg === undefined ? '' : `data:image/jpeg;base64,${jpeg}`)
 const progressAt = (run: Run, ms: number): string => {
   const point = shownAt(run.details?.visual?.curve ?? [], ms)
-  return point === undefined ? '' : `${Math.round(100 * point.share)} %`
+  return point === undefined ? '' : `${Math.round(100 * point.share)}%`
 }
 /** The curve of visual progress as steps, on the same clock. */
 const curve = (run: Run): string => {
@@ -51,7 +51,7 @@ const curve = (run: Run): string => {
 
 <template>
   <p v-if="strips.length === 0" class="muted">
-    No pictures were taken of these loads. Each measurement takes them in its last load of every side.
+    There are no pictures of these loads. Each measurement takes them in the last load of every version.
   </p>
   <template v-else>
     <div class="clock">
@@ -93,7 +93,7 @@ const curve = (run: Run): string => {
         <p class="small muted">
           First paint {{ seconds(run.metrics?.fcpMs) }}, main content {{ seconds(run.metrics?.lcpMs) }}
           <template v-if="run.details?.visual">
-            · on average a pixel was not yet final for {{ seconds(run.details.visual.meanMs) }}</template
+            · on average, pixels reached their final look after {{ seconds(run.details.visual.meanMs) }}</template
           >
         </p>
       </div>

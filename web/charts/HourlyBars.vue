@@ -75,7 +75,7 @@ const sum = computed(() => {
     </svg>
     <figcaption class="small muted">
       <span class="key hits" aria-hidden="true"></span> from the store
-      <span class="key rest" aria-hidden="true"></span> from the origin. {{ sum }}
+      <span class="key rest" aria-hidden="true"></span> from your server (origin). {{ sum }}
     </figcaption>
   </figure>
 </template>

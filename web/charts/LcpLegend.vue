@@ -4,7 +4,7 @@ import { LCP_PHASE_NAMES } from './lcp-names.ts'
 
 <template>
   <span class="legend"
-    >Main content of the middle run:
+    >Main content, typical run:
     <span v-for="(name, phase) in LCP_PHASE_NAMES" :key="phase"
       ><i :class="phase" aria-hidden="true" />{{ name }}</span
     ></span

@@ -9,7 +9,7 @@ const props = defineProps<{ requests: readonly RequestRecord[] }>()
 const groups = computed(() => [
   { title: 'By type', weights: weightBy(props.requests, ({ type }) => type) },
   { title: 'By host', weights: weightBy(props.requests, hostOf) },
-  { title: 'By where it came from', weights: weightBy(props.requests, sourceOf) },
+  { title: 'By source', weights: weightBy(props.requests, sourceOf) },
 ])
 const most = computed(() =>
   Math.max(

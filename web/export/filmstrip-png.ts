@@ -52,7 +52,7 @@ export const filmstripPng = async (runs: readonly Run[], steps: readonly number[
   })
   return new Promise((resolve, reject) =>
     canvas.toBlob(
-      (blob) => (blob === null ? reject(new Error('The picture could not be drawn.')) : resolve(blob)),
+      (blob) => (blob === null ? reject(new Error('The picture could not be created.')) : resolve(blob)),
       'image/png',
     ),
   )

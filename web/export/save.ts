@@ -29,7 +29,7 @@ export const svgToPng = async (svg: string, width: number, height: number): Prom
   canvas.getContext('2d')!.drawImage(image, 0, 0, canvas.width, canvas.height)
   return new Promise((resolve, reject) =>
     canvas.toBlob(
-      (blob) => (blob === null ? reject(new Error('The picture could not be drawn.')) : resolve(blob)),
+      (blob) => (blob === null ? reject(new Error('The picture could not be created.')) : resolve(blob)),
       'image/png',
     ),
   )

@@ -49,7 +49,7 @@ const gain = ({ verdict }: Result): string => {
     </div>
     <p v-if="entry.changes.length > 0">{{ entry.changes.join(', ') }}</p>
     <p v-for="{ remedy, exception } in entry.exceptions" :key="exception.value" class="small">
-      Left out of {{ remedyName(remedy) }}: <code>{{ exception.value }}</code>
+      Excluded from {{ remedyName(remedy) }}: <code>{{ exception.value }}</code>
     </p>
     <div v-if="entry.results.length > 0" class="scroll">
       <table class="bench">
@@ -59,7 +59,7 @@ const gain = ({ verdict }: Result): string => {
             <th scope="col">Visitor</th>
             <th scope="col">Measured</th>
             <th v-if="entry.predicted.length > 0" scope="col">Predicted</th>
-            <th scope="col">Gain (95 % interval)</th>
+            <th scope="col">Gain (95% interval)</th>
             <th scope="col" class="wide">0 to {{ scale.endMs / 1000 }} s</th>
           </tr>
         </thead>
@@ -91,7 +91,7 @@ const gain = ({ verdict }: Result): string => {
                 :trial="lcp(result, 'trial')"
                 :others="[{ side: 'candidate', ms: lcp(result, 'candidate') }]"
                 :floor-ms="result.floorMs"
-                :about="`${result.path} on ${result.visitorName}`"
+                :about="`${result.path} as “${result.visitorName}”`"
               />
             </td>
           </tr>
@@ -103,10 +103,10 @@ const gain = ({ verdict }: Result): string => {
         v-if="entry.measurementId"
         class="small"
         :to="{ name: 'measurement', params: { siteId: site.id, measurementId: entry.measurementId } }"
-        >The measurement</router-link
+        >Measurement</router-link
       >
       <v-btn v-if="entry.measurable" size="x-small" :disabled="disabled" @click="$emit('measureAgain')"
-        >Measure it again</v-btn
+        >Measure again</v-btn
       >
     </div>
   </li>

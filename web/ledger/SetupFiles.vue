@@ -47,13 +47,16 @@ const read = async (event: Event): Promise<void> => {
   if (file === undefined) return
   await problems.catching(async () => {
     if (file.size > LARGEST_FILE)
-      throw refused('Not read in', 'A setup file has some kilobytes; this one is too large to be one.')
+      throw refused('Not imported', 'A setup file is a few kilobytes; this file is too large.')
     const text = await file.text()
     let value: unknown
     try {
       value = JSON.parse(text)
     } catch {
-      throw refused('Not read in', 'This file is not JSON, so it is no setup. Choose one that was exported here.')
+      throw refused(
+        'Not imported',
+        'This file is not JSON, so it is not a setup. Choose a file exported from Zest Lamp.',
+      )
     }
     await look(value, props.site.id)
   })
@@ -77,10 +80,10 @@ const nameOf = (siteId: string): string => sites.find(siteId)?.name ?? ''
 
 <template>
   <section class="panel" aria-labelledby="files">
-    <h2 id="files">Setups as files</h2>
+    <h2 id="files">Setup files</h2>
     <div class="ways">
       <v-select v-model="chosen" :items="choices" label="Setup" />
-      <v-btn @click="save">Save as a file</v-btn>
+      <v-btn @click="save">Export</v-btn>
       <template v-if="others.length > 0">
         <v-select
           v-model="target"
@@ -98,7 +101,7 @@ const nameOf = (siteId: string): string => sites.find(siteId)?.name ?? ''
       <p>
         From <b>{{ looked.found.from }}</b>
         <template v-if="looked.found.applied">
-          is in trial of {{ nameOf(looked.siteId) }} now; live is as it was.</template
+          is now in the trial of {{ nameOf(looked.siteId) }}; live is unchanged.</template
         >
         <template v-else-if="looked.found.changes.length === 0"
           >: the same as the trial of {{ nameOf(looked.siteId) }}.</template
@@ -111,11 +114,11 @@ const nameOf = (siteId: string): string => sites.find(siteId)?.name ?? ''
       <p v-for="sentence in looked.found.migrated" :key="sentence" class="muted small">{{ sentence }}</p>
       <p v-if="looked.found.adapted.length > 0">Host names: {{ looked.found.adapted.join(', ') }}</p>
       <template v-if="looked.found.unfit.length > 0">
-        <p>What does not fit here:</p>
+        <p>Settings that do not fit this site:</p>
         <ul>
           <li v-for="one in looked.found.unfit" :key="one.where + one.value">
             {{ one.where }}: <code>{{ one.value }}</code>
-            {{ one.what === 'left-out' ? 'is left out.' : 'stays.' }}
+            {{ one.what === 'left-out' ? 'is not imported.' : 'is imported anyway.' }}
             <span class="muted">{{ one.sentence }}</span>
           </li>
         </ul>

@@ -14,8 +14,8 @@ const entry = (more: Partial<LedgerEntry> = {}): LedgerEntry => ({
   at: '2026-11-26T08:00:00.000Z',
   by: 'keeper',
   kind: 'guided',
-  title: 'Guided run: Lighter pictures',
-  changes: ['Lighter pictures switched on'],
+  title: 'Guided run: Picture formats and sizes',
+  changes: ['Picture formats and sizes switched on'],
   measurementId: null,
   results: [],
   decision: 'kept',
@@ -39,14 +39,14 @@ const shown = (one: LedgerEntry, more: Record<string, unknown> = {}): HTMLElemen
 describe('an entry of the ledger', () => {
   test('says what was tried, by whom, and what was decided', () => {
     const text = textOf(shown(entry()))
-    for (const part of ['Guided run: Lighter pictures', 'kept, version 4', 'keeper', 'switched on'])
+    for (const part of ['Guided run: Picture formats and sizes', 'kept, version 4', 'keeper', 'switched on'])
       expect(text).toContain(part)
   })
   test('has predicted beside the measured gain and its interval', () => {
     const gains = { lcpMs: { shift: 480, low: 410, high: 560, confidence: 0.95, pairs: 6 } }
     const predicted = [{ pageId: 'home', visitorId: 'phone', gain: { fcpMs: 0, lcpMs: 600, loadedMs: 0 } }]
     const cells = textsOf(shown(entry({ results: [aPageResult('faster', { gains })], predicted })), 'tbody tr > *')
-    expect(cells.slice(0, 5)).toEqual(['Home page', 'Phone', 'faster', '0.60 s sooner', '0.48 s (0.41 s to 0.56 s)'])
+    expect(cells.slice(0, 5)).toEqual(['Home page', 'Phone', 'faster', '0.60 s faster', '0.48 s (0.41 s to 0.56 s)'])
   })
   test('without a prediction has no column for one', () => {
     expect(textsOf(shown(entry({ results: [aPageResult('slower')] })), 'thead th')).not.toContain('Predicted')
@@ -55,22 +55,22 @@ describe('an entry of the ledger', () => {
     const exceptions = [
       { remedy: 'scriptOrder', exception: { by: 'file' as const, value: 'slider.js', reason: 'broke' } },
     ]
-    expect(textOf(shown(entry({ exceptions })))).toContain('Left out of Scripts that wait: slider.js')
+    expect(textOf(shown(entry({ exceptions })))).toContain('Excluded from Defer scripts: slider.js')
   })
   test('leads to its safety check and its measurement', () => {
     const host = shown(entry({ measurementId: 'm', safety: { checkId: 'c', result: 'differs', sentence: '' } }))
     expect([...host.querySelectorAll('a')].map((a) => [textOf(a), a.getAttribute('href')])).toEqual([
       ['differs', '/sites/quay/remedies/checks/c'],
-      ['The measurement', '/sites/quay/measure/m'],
+      ['Measurement', '/sites/quay/measure/m'],
     ])
   })
   test('can be measured again only when its setup is known, and nothing else is under way', async () => {
     let asked = 0
     const again = () => asked++
     expect(textsOf(shown(entry()), 'button')).toEqual([])
-    await press(shown(entry({ measurable: true }), { onMeasureAgain: again }), 'Measure it again')
+    await press(shown(entry({ measurable: true }), { onMeasureAgain: again }), 'Measure again')
     expect(asked).toBe(1)
-    expect(button(shown(entry({ measurable: true }), { disabled: true }), 'Measure it again').disabled).toBe(true)
+    expect(button(shown(entry({ measurable: true }), { disabled: true }), 'Measure again').disabled).toBe(true)
   })
 })
 
@@ -86,7 +86,7 @@ describe('any two versions', () => {
   })
   test('are compared in words, the first with the newest to begin with', () => {
     const host = mounted(VersionCompare, { versions: [version(3, { images: { enabled: true } }), version(1, {})] })
-    expect(textsOf(host, '[role=status] li')).toEqual(['Lighter pictures switched on'])
+    expect(textsOf(host, '[role=status] li')).toEqual(['Picture formats and sizes switched on'])
   })
   test('that set the same say so', () => {
     const host = mounted(VersionCompare, { versions: [version(2, {}), version(1, {})] })

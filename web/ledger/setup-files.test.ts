@@ -20,7 +20,7 @@ const file: SetupFile = {
 } as SetupFile
 const found = (more: Partial<ImportedSetup> = {}): ImportedSetup => ({
   from: 'Quay, version 4',
-  changes: ['Lighter pictures switched on'],
+  changes: ['Picture formats and sizes switched on'],
   adapted: [],
   unfit: [],
   migrated: [],
@@ -58,7 +58,7 @@ describe('a setup file that is read in', () => {
     const host = await shown()
     await readIn(host, JSON.stringify(file))
     await expect.poll(() => looked(host)).toMatch(/From Quay, version 4 would change in the trial of Quay:/)
-    expect(textsOf(host, '[role=status] li')).toContain('Lighter pictures switched on')
+    expect(textsOf(host, '[role=status] li')).toContain('Picture formats and sizes switched on')
     expect(asked).toEqual([{ what: 'POST /sites/quay/setup-file', body: { file, apply: false } }])
   })
   test('goes into trial on demand, never live', async () => {
@@ -66,7 +66,7 @@ describe('a setup file that is read in', () => {
     await readIn(host, JSON.stringify(file))
     await expect.poll(() => host.querySelectorAll('[role=status] button')).not.toHaveLength(0)
     host.querySelector<HTMLButtonElement>('[role=status] button')!.click()
-    await expect.poll(() => looked(host)).toMatch(/is in trial of Quay now; live is as it was/)
+    await expect.poll(() => looked(host)).toMatch(/is now in the trial of Quay; live is unchanged/)
     expect(asked[1]).toEqual({ what: 'POST /sites/quay/setup-file', body: { file, apply: true } })
   })
   test.each([
@@ -97,7 +97,7 @@ describe('another site', () => {
 describe('saving as a file', () => {
   test('asks for the trial unless a version was chosen', async () => {
     const calls = answering({ 'GET /sites/quay/setup-file': refusal('Not now.') })
-    await press(await shown(), 'Save as a file')
+    await press(await shown(), 'Export')
     await expect.poll(() => calls.map(({ what }) => what)).toEqual(['GET /sites/quay/setup-file'])
   })
 })

@@ -45,10 +45,10 @@ const scale = computed(() =>
   <v-select v-model="otherId" class="choice" clearable label="Compare with" :items="choices" />
   <template v-if="other">
     <p class="small muted">
-      Between two days the host, the machine and the content may have changed as well; only sides that are loaded in
-      turn are free of that.
+      Between two days the server, the machine and the content may have changed as well. Only versions loaded in turn
+      can be compared exactly.
     </p>
-    <p v-if="compared.length === 0">They have no page and visitor in common.</p>
+    <p v-if="compared.length === 0">The two measurements have no page and visitor in common.</p>
     <div v-else class="scroll">
       <table class="bench">
         <thead>
@@ -58,7 +58,7 @@ const scale = computed(() =>
             <th scope="col" class="num">Earlier</th>
             <th scope="col" class="num">Later</th>
             <th scope="col" class="wide">Each run, earlier above later</th>
-            <th scope="col">What can be said</th>
+            <th scope="col">Result</th>
           </tr>
         </thead>
         <tbody>

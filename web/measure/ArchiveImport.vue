@@ -31,7 +31,7 @@ const take = async (event: Event): Promise<void> => {
   reading.value = true
   const har = parsed(await file.text())
   if (har === undefined)
-    why.value = `${file.name} is not JSON. Save the page load as HAR in the browser’s network tool.`
+    why.value = `${file.name} is not JSON. In the browser’s network panel, save the page load as HAR.`
   else {
     const head = await problems.catching(() => callApi('POST', bench.path('/archives'), MeasurementHead, { har }))
     if (head !== undefined)
@@ -43,7 +43,7 @@ const take = async (event: Event): Promise<void> => {
 
 <template>
   <label class="import small">
-    Read in an archive (HAR) from anybody’s browser
+    Import an archive (HAR) from a browser
     <input type="file" accept=".har,application/json" :disabled="reading" @change="take" />
   </label>
   <p v-if="why" class="small failed" role="alert">{{ why }}</p>

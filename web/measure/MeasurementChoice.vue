@@ -67,8 +67,8 @@ const set = (part: Partial<MeasuredChoice>): void => {
       label="Visit"
       @update:model-value="(visit: unknown) => set({ visit: visit as Visit })"
     >
-      <v-radio value="first" label="First, empty browser" />
-      <v-radio value="return" label="Return: shows what the browser cache is worth" />
+      <v-radio value="first" label="First visit, empty browser" />
+      <v-radio value="return" label="Return visit: shows the gain of the browser cache" />
       <v-radio value="next" label="Next page of the same visit" />
     </v-radio-group>
     <v-text-field

@@ -20,7 +20,7 @@ const readAll = (): void =>
 </script>
 
 <template>
-  <p v-if="shown.length === 0" class="muted">Nothing to tell.</p>
+  <p v-if="shown.length === 0" class="muted">No messages.</p>
   <ul v-else class="messages">
     <li v-for="message in shown" :key="message.id" :class="{ unread: !message.read }">
       <span class="muted small">{{ when(message.at) }}</span> {{ message.sentence }}

@@ -15,14 +15,14 @@ const FEW = 5
 
 <template>
   <p v-if="run.details === null" class="muted">
-    This load was only timed. The last load of each side is looked at closely: unused styles and scripts, picture sizes,
+    This load was only timed. The last load of each version records details: unused styles and scripts, picture sizes,
     fonts, errors.
   </p>
   <div v-for="one in seen" :key="one.title" class="seen">
     <h3>{{ one.title }}</h3>
     <p>{{ one.sentence }}</p>
     <details v-if="one.rows.length > 0" :open="one.rows.length <= FEW">
-      <summary>{{ one.rows.length === 1 ? 'The line' : `All ${one.rows.length} lines` }}</summary>
+      <summary>{{ one.rows.length === 1 ? 'The row' : `All ${one.rows.length} rows` }}</summary>
       <div class="scroll">
         <table class="bench">
           <thead>

@@ -62,7 +62,7 @@ const FIGURES = [
 </script>
 
 <template>
-  <p v-if="!recording" class="muted">There is no load to predict from.</p>
+  <p v-if="!recording" class="muted">There is no load to base a prediction on.</p>
   <div v-else class="prediction">
     <div>
       <v-select v-model="visitorId" :items="visitors" label="Visitor to predict for" />
@@ -75,8 +75,8 @@ const FIGURES = [
                 question.gain === null || Math.abs(question.gain) < 20
                   ? 'no gain alone'
                   : question.gain > 0
-                    ? `${seconds(question.gain)} sooner alone`
-                    : `${seconds(-question.gain)} later alone`
+                    ? `${seconds(question.gain)} faster by itself`
+                    : `${seconds(-question.gain)} slower by itself`
               }}</span></span
             >
           </template>
@@ -105,11 +105,11 @@ const FIGURES = [
         </thead>
         <tbody>
           <tr>
-            <th scope="row">As it is</th>
+            <th scope="row">Now</th>
             <td v-for="[name, key] in FIGURES" :key="name" class="num">{{ seconds(now?.[key]) }}</td>
           </tr>
           <tr v-if="then">
-            <th scope="row">With what is ticked</th>
+            <th scope="row">With the ticked changes</th>
             <td v-for="[name, key] in FIGURES" :key="name" class="num">
               <b>{{ seconds(then[key]) }}</b>
             </td>
@@ -117,10 +117,10 @@ const FIGURES = [
         </tbody>
       </table>
       <p class="small muted">
-        Predicted by the load model from this one load, not measured. In real Chromium it is off by about
-        {{ MODEL_ERROR_PERCENT }} % in the middle; a retest says what it really is worth.
+        Predicted by the load model from this load, not measured. Compared with real Chromium it is typically off by
+        about {{ MODEL_ERROR_PERCENT }}%; a retest shows the real gain.
         <template v-if="!run.details"
-          >This load was recorded without a look at the main thread, so time spent in scripts is missing.</template
+          >This load has no record of the main thread, so time spent in scripts is missing.</template
         >
       </p>
     </div>

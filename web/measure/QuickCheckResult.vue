@@ -14,7 +14,7 @@ const TOPICS: Record<QuickCheckPoint['topic'], string> = {
   validators: 'Validators',
   cookies: 'Cookies',
   store: 'Store',
-  intermediaries: 'On the way',
+  intermediaries: 'Redirects',
 }
 const CODINGS = { none: 'not compressed', gzip: 'gzip', br: 'Brotli' } as const
 const most = computed(() => Math.max(1, ...(props.check.sizes ?? []).map((size) => size.bytes)))
@@ -37,12 +37,12 @@ const fields = computed(() =>
     </template>
   </dl>
   <template v-if="check.sizes">
-    <h3>What it would weigh</h3>
+    <h3>Size by compression</h3>
     <div class="scroll narrow">
       <table class="bench">
         <thead>
           <tr>
-            <th scope="col">Coding and level</th>
+            <th scope="col">Compression and level</th>
             <th scope="col" class="num">Bytes</th>
             <th scope="col" class="wide">Sent now: {{ bytes(check.sentBytes) }}</th>
           </tr>
@@ -63,7 +63,7 @@ const fields = computed(() =>
     </div>
   </template>
   <details>
-    <summary class="small">All fields of the answer</summary>
+    <summary class="small">All response fields</summary>
     <pre>{{ fields }}</pre>
   </details>
 </template>

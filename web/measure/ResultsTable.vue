@@ -19,8 +19,8 @@ const own = computed(
 )
 const summary = computed(() => (props.results.length > 1 ? headline(props.results) : []))
 const ENDED = {
-  clear: 'ended early, it was clear',
-  equal: 'ended early, what difference there may be is small',
+  clear: 'stopped early: the result was clear',
+  equal: 'stopped early: any difference is small',
   maximum: 'went to the most pairs',
 } as const
 const NOISE = {
@@ -33,7 +33,7 @@ const lead = ({ sentence }: PageVerdict): string => /^[^,:.]+(?:\.\d+ s)?/.exec(
 
 <template>
   <p v-if="results.some(({ sides }) => sides.some(({ lcpPhases }) => lcpPhases))" class="muted small legend">
-    <LcpLegend /> Each dot is a run; a ring marks one that stands far from the rest.
+    <LcpLegend /> Each dot is a run; a ring marks one far from the rest.
   </p>
   <p v-for="sentence in summary" :key="sentence" class="headline">{{ sentence }}</p>
   <div v-for="result in results" :key="result.visitorId + result.pageId" class="result">
@@ -49,7 +49,7 @@ const lead = ({ sentence }: PageVerdict): string => /^[^,:.]+(?:\.\d+ s)?/.exec(
       <SideTag :side="other.from" /> to <SideTag :side="other.to" />: {{ other.sentence }}
     </p>
     <p v-if="result.verdict && result.noise" class="muted small noise">
-      Noise of this machine: equal loads differ by {{ seconds(result.noise.lcpMs) }} in the middle,
+      Noise of this machine: two loads of the same page typically differ by {{ seconds(result.noise.lcpMs) }},
       {{ NOISE[result.noise.from] }}.
       <template v-if="result.verdict.gains.lcpMs">
         {{ result.verdict.gains.lcpMs.pairs }} pairs<template v-if="result.verdict.ended"
@@ -64,10 +64,9 @@ const lead = ({ sentence }: PageVerdict): string => /^[^,:.]+(?:\.\d+ s)?/.exec(
           {{
             result.path
           }}
-          on
-          {{
+          as “{{
             result.visitorName
-          }}
+          }}”
         </caption>
         <thead>
           <tr>

@@ -24,7 +24,7 @@ describe('results', () => {
     const gains = { lcpMs: { shift: 480, low: 410, high: 560, confidence: 0.95, pairs: 6 } }
     const noise = { lcpMs: 60, from: 'repeats' as const }
     const text = textOf(table(aPageResult('faster', { gains, ended: 'clear' }, { noise })).querySelector('.noise'))
-    for (const part of ['differ by 0.06 s', 'by the repeats', '6 pairs', 'ended early, it was clear'])
+    for (const part of ['differ by 0.06 s', 'by the repeats', '6 pairs', 'stopped early: the result was clear'])
       expect(text).toContain(part)
   })
   test('count failed runs, and tell why the first failed', () => {
@@ -62,9 +62,9 @@ describe('what a measurement is to cover', () => {
     const before = loads()
     field(dialog, '/shop').click()
     await expect.poll(loads).toBe(before / 2)
-    await type(field(dialog, 'Most pairs'), '0')
+    await type(field(dialog, 'Pairs at most'), '0')
     expect(button(dialog, 'Start').disabled).toBe(true)
-    await type(field(dialog, 'Most pairs'), '4')
+    await type(field(dialog, 'Pairs at most'), '4')
     dialog.dispatchEvent(new Event('submit'))
     expect(orders).toEqual([{ pageIds: ['home'], visitorIds: ['phone', 'laptop'], visit: 'first', runs: 4 }])
   })

@@ -30,7 +30,7 @@ const complaint = ref('')
 
 const add = (): void => {
   const made = RemedyException.safeParse({ by: by.value, value: value.value, reason: reason.value })
-  complaint.value = made.success ? '' : (made.error.issues[0]?.message ?? 'This cannot be left out.')
+  complaint.value = made.success ? '' : (made.error.issues[0]?.message ?? 'This cannot be excluded.')
   if (!made.success) return
   emit('change', [...props.exceptions, made.data])
   value.value = ''
@@ -51,7 +51,7 @@ const remove = (index: number): void =>
       <thead>
         <tr>
           <th scope="col">What</th>
-          <th scope="col">Left out</th>
+          <th scope="col">Excluded</th>
           <th scope="col">Why</th>
           <th scope="col"><span class="visually-hidden">Remove</span></th>
         </tr>
@@ -68,7 +68,7 @@ const remove = (index: number): void =>
               size="x-small"
               variant="text"
               :icon="mdiClose"
-              :aria-label="`No longer leave out ${one.value}`"
+              :aria-label="`No longer exclude ${one.value}`"
               :disabled="disabled"
               @click="remove(index)"
             />
@@ -77,7 +77,7 @@ const remove = (index: number): void =>
       </tbody>
     </table>
     <div class="adding">
-      <v-select v-model="by" :items="kinds" label="Leave out a" :disabled="disabled" />
+      <v-select v-model="by" :items="kinds" label="Exclude a" :disabled="disabled" />
       <v-text-field
         v-model="value"
         :label="KINDS[by].title"
@@ -89,7 +89,7 @@ const remove = (index: number): void =>
         @keydown.enter.prevent="add"
       />
       <v-text-field v-model="reason" label="Why" maxlength="300" :disabled="disabled" @keydown.enter.prevent="add" />
-      <v-btn :disabled="disabled || value.trim() === ''" @click="add">Leave out</v-btn>
+      <v-btn :disabled="disabled || value.trim() === ''" @click="add">Exclude</v-btn>
     </div>
   </fieldset>
 </template>

@@ -44,55 +44,55 @@ const valueOf = (event: Event): string => (event.target as HTMLTextAreaElement).
     <div class="general">
       <v-switch
         :model-value="trial.redirectToHttps"
-        label="Send visitors who come by plain HTTP on to HTTPS"
+        label="Redirect visitors from HTTP to HTTPS"
         :disabled="disabled"
         @update:model-value="(on: unknown) => set({ redirectToHttps: on === true })"
       />
       <v-switch
         :model-value="trial.serverTiming"
-        label="Tell browsers in Server-Timing how an answer came about"
+        label="Show in Server-Timing how each response was made"
         :disabled="disabled"
         @update:model-value="(on: unknown) => set({ serverTiming: on === true })"
       />
     </div>
     <details>
-      <summary>What follows a change of content</summary>
+      <summary>What is purged after a change</summary>
       <div class="general">
         <v-radio-group
           :model-value="events.manner"
-          label="Between a change and the new page"
+          label="After a change"
           density="compact"
           hide-details
           :disabled="disabled"
           @update:model-value="(manner) => setEvents({ manner: manner as 'hard' | 'soft' })"
         >
-          <v-radio value="hard" label="the next visitor waits for the new one" />
-          <v-radio value="soft" label="nobody waits: it is fetched at once, and until then the old one shows" />
+          <v-radio value="hard" label="remove the old page; the next visitor waits for the new one" />
+          <v-radio value="soft" label="fetch the new page at once; visitors get the old one until then" />
         </v-radio-group>
         <div>
           <v-switch
             :model-value="events.home"
-            label="The home page follows every change"
+            label="Purge the home page with every change"
             :disabled="disabled"
             @update:model-value="(on: unknown) => setEvents({ home: on === true })"
           />
           <v-switch
             :model-value="events.lists"
-            label="The lists above a page follow it: /stories for /stories/storm"
+            label="Purge the lists above a page: /stories for /stories/storm"
             :disabled="disabled"
             @update:model-value="(on: unknown) => setEvents({ lists: on === true })"
           />
           <v-switch
             :model-value="events.dependants"
-            label="Stored pages that link to it, numbered pages and archives follow it"
+            label="Purge stored pages that link to it, numbered pages and archives"
             :disabled="disabled"
             @update:model-value="(on: unknown) => setEvents({ dependants: on === true })"
           />
         </div>
         <v-textarea
           :model-value="events.feeds.join('\n')"
-          label="Feeds and sitemaps, one a line"
-          hint="They follow every change."
+          label="Feeds and sitemaps, one per line"
+          hint="They are purged with every change."
           persistent-hint
           rows="3"
           auto-grow
@@ -101,8 +101,8 @@ const valueOf = (event: Event): string => (event.target as HTMLTextAreaElement).
         />
         <v-textarea
           :model-value="rules"
-          label="Rules of your own, one a line"
-          hint="When a page changes, these are old too: /timetables/* => /quays/* #departures. A number sign names a group."
+          label="Your own rules, one per line"
+          hint="/quays/* #departures. A number sign names a group. => When a page on the left changes, the pages on the right are purged too: /timetables/* => /quays/* #departures. A number sign names a group. => /quays/* #departures. A number sign names a group."
           persistent-hint
           rows="3"
           auto-grow

@@ -70,14 +70,14 @@ const remove = (index: number): void =>
 
 <template>
   <div class="kinds" role="group" :aria-label="label">
-    <p class="muted small">{{ hint }} The first one that fits an address counts.</p>
+    <p class="muted small">{{ hint }} If several match an address, the first is used.</p>
     <table v-if="kinds.length > 0" class="bench">
       <thead>
         <tr>
           <th scope="col">Kind</th>
           <th scope="col">Paths</th>
           <th scope="col">Lifetime</th>
-          <th scope="col">Rules of its own</th>
+          <th scope="col">Its own rules</th>
           <th scope="col"><span class="visually-hidden">Change</span></th>
         </tr>
       </thead>
@@ -87,13 +87,13 @@ const remove = (index: number): void =>
           <td>{{ kind.paths.join(', ') }}</td>
           <td>{{ kind.lifetimeS === null ? 'as other pages' : durationInWords(kind.lifetimeS) }}</td>
           <td>
-            <template v-if="kind.overrule">stored although the origin forbids it</template>
+            <template v-if="kind.overrule">stored even though your server (origin) forbids it</template>
             <template v-if="kind.overrule && kind.ignoredCookies.length > 0">; </template>
             <template v-if="kind.ignoredCookies.length > 0"
               >shared by visitors with {{ kind.ignoredCookies.join(', ') }}</template
             >
             <template v-if="kind.sessionCookies.length > 0"
-              >{{ kind.overrule || kind.ignoredCookies.length > 0 ? '; ' : '' }}shared until a session ({{
+              >{{ kind.overrule || kind.ignoredCookies.length > 0 ? '; ' : '' }}shared until the session ({{
                 kind.sessionCookies.join(', ')
               }}) holds something</template
             >
@@ -131,14 +131,14 @@ const remove = (index: number): void =>
         <v-text-field v-model="draft.name" label="Name" maxlength="100" required />
         <v-textarea
           v-model="draft.paths"
-          label="Paths, one a line"
+          label="Paths, one per line"
           rows="2"
           auto-grow
           placeholder="/stories/*"
-          hint="What lies below a path is meant too; * stands for any characters; / alone is the home page."
+          hint="Pages below the path are included; “*” stands for any characters; “/” alone is the home page."
           persistent-hint
         />
-        <v-switch v-model="draft.ownLifetime" label="A lifetime of its own" />
+        <v-switch v-model="draft.ownLifetime" label="Its own lifetime" />
         <v-text-field
           v-if="draft.ownLifetime"
           v-model.number="draft.hours"
@@ -146,31 +146,31 @@ const remove = (index: number): void =>
           min="0"
           step="any"
           suffix="hours"
-          label="Lifetime where the origin gives none"
+          label="Lifetime where your server (origin) gives none"
         />
         <v-switch
           v-model="draft.overrule"
-          label="Store for signed-out visitors although the origin forbids it or sets cookies"
+          label="Store for signed-out visitors even if your server (origin) forbids it or sets cookies"
         />
         <v-textarea
           v-model="draft.cookies"
-          label="Cookies that do not change these pages, one a line"
+          label="Cookies that do not change these pages, one per line"
           rows="1"
           auto-grow
-          hint="Visitors who have them share the stored copy. Never name the cookie that says who is signed in."
+          hint="Visitors with these cookies share the stored copy. Never name the cookie that says who is signed in."
           persistent-hint
         />
         <v-textarea
           v-model="draft.sessions"
-          label="Cookies that give every visitor a session, one a line"
+          label="Cookies that give every visitor a session, one per line"
           rows="1"
           auto-grow
           hint="Visitors share stored pages until they sign in, fill a basket or send a form; until then they get no such cookie."
           persistent-hint
         />
         <p v-if="`${draft.cookies}${draft.sessions}`.trim() !== '' || draft.overrule" class="small">
-          Before this can be kept, the privacy check has to pass: two signed-in and two signed-out visitors ask for the
-          same pages, and nothing of one may reach another.
+          Before this can be kept, the privacy check must pass: two signed-in and two signed-out visitors load the same
+          pages, and nothing that belongs to one may reach another.
         </p>
         <div class="bar end">
           <v-btn type="button" @click="draft = null">Cancel</v-btn>
@@ -179,7 +179,7 @@ const remove = (index: number): void =>
             color="primary"
             variant="flat"
             :disabled="draft.name.trim() === '' || lines(draft.paths).length === 0"
-            >Put into the trial</v-btn
+            >Try in the trial</v-btn
           >
         </div>
       </form>

@@ -143,7 +143,7 @@ const setLines = (event: Event): void =>
       rows="3"
       auto-grow
       max-rows="8"
-      :label="`${option.label}, one a line`"
+      :label="`${option.label}, one per line`"
       :model-value="lines"
       :placeholder="option.input.placeholder"
       :hint="option.hint"

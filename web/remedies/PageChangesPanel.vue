@@ -48,13 +48,13 @@ const leaveOut = (remedy: string, item: string): void =>
   emit('leaveOut', remedy as RemedyId, {
     by: 'file',
     value: item.split('?')[0]!,
-    reason: `left out after looking at ${path.value}`,
+    reason: `excluded after looking at ${path.value}`,
   })
 const leavePage = (remedy: string): void =>
   emit('leaveOut', remedy as RemedyId, {
     by: 'address',
     value: path.value,
-    reason: 'left out after looking at it',
+    reason: 'excluded after looking at it',
   })
 defineExpose({ look })
 </script>
@@ -68,14 +68,13 @@ defineExpose({ look })
       <ActionButton :under-way="looking" color="primary" @click="look">Look at the changes</ActionButton>
     </div>
     <p v-if="looking" class="muted small" role="status">
-      Fetching the page and all it names, and making what is new. The first time after a change this takes up to a
-      minute.
+      Fetching the page and its files, and making what is new. The first time after a change this takes up to a minute.
     </p>
     <template v-if="found">
       <p v-if="found.untouched" role="status">{{ found.untouched }}</p>
       <template v-else>
         <p role="status">
-          The page itself: <b>{{ bytes(found.bytesBefore) }}</b> as the origin sends it,
+          The page itself: <b>{{ bytes(found.bytesBefore) }}</b> as your server (origin) sends it,
           <b>{{ bytes(found.bytesAfter) }}</b> as it goes out, before compression.
           {{ howMany(found.changes.filter(({ kind }) => kind === 'changed').length, 'change') }},
           {{ howMany(found.changes.filter(({ kind }) => kind === 'left').length, 'thing') }} left alone.
@@ -95,17 +94,17 @@ defineExpose({ look })
             size="x-small"
             :disabled="disabled"
             @click="leavePage(remedy)"
-            >Leave out this page</v-btn
+            >Exclude this page</v-btn
           >
           <div class="scroll">
             <table class="bench">
               <thead>
                 <tr>
                   <th scope="col">What</th>
-                  <th scope="col">What became of it</th>
+                  <th scope="col">Result</th>
                   <th scope="col" class="num">Before</th>
                   <th scope="col" class="num">After</th>
-                  <th scope="col"><span class="visually-hidden">Leave out</span></th>
+                  <th scope="col"><span class="visually-hidden">Exclude</span></th>
                 </tr>
               </thead>
               <tbody>
@@ -121,9 +120,9 @@ defineExpose({ look })
                       v-if="isFile(change) && takesExceptions(remedy as RemedyId)"
                       size="x-small"
                       :disabled="disabled"
-                      :aria-label="`Leave ${change.item} out of ${remedyName(remedy)}`"
+                      :aria-label="`Exclude ${change.item} from ${remedyName(remedy)}`"
                       @click="leaveOut(remedy, change.item)"
-                      >Leave out</v-btn
+                      >Exclude</v-btn
                     >
                   </td>
                 </tr>

@@ -16,7 +16,7 @@ const looked = computed(() => props.site.visitors.filter(({ id }) => gainOf(prop
       <b>{{ gainInWords(gainOf(gains, visitor.id, 'lcpMs')) }}</b>
       <span class="muted">loaded {{ gainInWords(gainOf(gains, visitor.id, 'loadedMs')) }}</span>
     </li>
-    <li v-if="looked.length === 0" class="muted only">not about this visit</li>
+    <li v-if="looked.length === 0" class="muted only">no effect on this kind of visit</li>
   </ul>
 </template>
 

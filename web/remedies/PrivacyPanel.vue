@@ -51,11 +51,11 @@ const headline = computed(() => {
   if (check === null) return 'It has not been run yet.'
   const at = when(check.at)
   if (check.state === 'running') return 'It is running; its progress is below.'
-  if (check.state === 'failed') return `The one of ${at} did not get to an end.`
+  if (check.state === 'failed') return `The check of ${at} did not finish.`
   if (check.state === 'passed')
     return check.current
-      ? `Passed ${at}: nothing of one visitor reached another, and all saw what is theirs, on ${whole(check.pages)} pages, with ${whole(check.stored)} answers from the store.`
-      : `One passed ${at}, with other settings. Run it again for these.`
+      ? `Passed ${at}: nothing of one visitor reached another, and everyone saw their own pages, on ${whole(check.pages)} pages, with ${whole(check.stored)} responses from the store.`
+      : `A check passed ${at} with other settings. Run it again for these.`
   const lost = check.leaks.filter(({ kind }) => kind === 'own-lost').length
   const reached = check.leaks.length - lost
   const found = [
@@ -72,8 +72,8 @@ const headline = computed(() => {
       <div>
         <h2 id="privacy-head">Privacy check</h2>
         <p>
-          {{ state.needed.join(', ') }}: copies go to visitors whom the safe defaults would keep apart, so nothing can
-          be kept before this check has passed. <b>{{ headline }}</b>
+          {{ state.needed.join(', ') }}: visitors share copies that the safe defaults would keep separate, so nothing
+          can be kept before this check has passed. <b>{{ headline }}</b>
         </p>
       </div>
       <v-btn color="primary" variant="outlined" :disabled="disabled" @click="open = true">Run the privacy check</v-btn>
@@ -86,13 +86,13 @@ const headline = computed(() => {
         <div class="two">
           <figure>
             <figcaption class="small muted">
-              The visitor “{{ leak.owner.visitor }}” gets from the origin ({{ leak.owner.status }})
+              The visitor “{{ leak.owner.visitor }}” gets from your server ({{ leak.owner.status }})
             </figcaption>
             <pre tabindex="0">{{ leak.owner.excerpt || leak.what }}</pre>
           </figure>
           <figure>
             <figcaption class="small muted">
-              The visitor “{{ leak.reached.visitor }}” got through the trial ({{ leak.reached.status }})
+              The visitor “{{ leak.reached.visitor }}” got from the trial ({{ leak.reached.status }})
             </figcaption>
             <pre tabindex="0">{{ leak.reached.excerpt || leak.what }}</pre>
             <code class="small">{{ leak.reached.cacheStatus }}</code>
@@ -105,17 +105,18 @@ const headline = computed(() => {
     <form class="panel dialog" @submit.prevent="start">
       <h2>Privacy check</h2>
       <p class="muted small">
-        Two accounts of the site that are not the same person. They are used once, for a minute, and not written down.
+        Two accounts of your site that belong to different people. They are used once, for about a minute, and not
+        saved.
       </p>
-      <v-radio-group v-model="how" inline hide-details density="compact" label="How they are signed in">
-        <v-radio value="form" label="By the sign-in form" />
-        <v-radio value="cookie" label="By the cookies of two browsers" />
+      <v-radio-group v-model="how" inline hide-details density="compact" label="How the visitors sign in">
+        <v-radio value="form" label="With the sign-in form" />
+        <v-radio value="cookie" label="With the cookies of two signed-in browsers" />
       </v-radio-group>
       <template v-if="how === 'form'">
         <div class="three">
-          <v-text-field v-model="signInPath" label="Page with the form" />
-          <v-text-field v-model="nameField" label="Field for the name" />
-          <v-text-field v-model="passwordField" label="Field for the password" />
+          <v-text-field v-model="signInPath" label="Page with the sign-in form" />
+          <v-text-field v-model="nameField" label="Name field of the form" />
+          <v-text-field v-model="passwordField" label="Password field of the form" />
         </div>
         <div v-for="(person, index) in people" :key="index" class="pair">
           <v-text-field
@@ -131,7 +132,7 @@ const headline = computed(() => {
           v-for="(person, index) in people"
           :key="index"
           v-model="person.cookie"
-          :label="`Cookie field of the ${index === 0 ? 'first' : 'second'} browser`"
+          :label="`Cookies of the ${index === 0 ? 'first' : 'second'} signed-in browser (paste its Cookie header)`"
           autocomplete="off"
         />
       </template>

@@ -51,9 +51,9 @@ const groups = computed(() => {
 /** The fields are many, and few are ever opened: they are made when somebody does. */
 const settingsAsked = ref(false)
 const RISK = {
-  delivery: 'Risk: next to none for how pages look.',
-  files: 'Risk: small; look at pictures, letters and what scripts do.',
-  page: 'Risk: real; look at the page closely after switching it on.',
+  delivery: 'Risk: almost none for how pages look.',
+  files: 'Risk: small; check pictures, fonts and what scripts do.',
+  page: 'Risk: higher; check pages closely after switching it on.',
 } as const
 const explained = ref<HTMLDetailsElement>()
 defineExpose({ open: () => explained.value?.setAttribute('open', '') })
@@ -61,7 +61,7 @@ defineExpose({ open: () => explained.value?.setAttribute('open', '') })
 /** A gain whose interval has both signs is none that could be measured. */
 const gainSaid = ({ shift, low, high }: MeasuredGain): string => {
   if (low <= 0 && high >= 0) return 'no measurable difference'
-  return shift >= 0 ? `${seconds(shift)} sooner` : `${seconds(-shift)} later`
+  return shift >= 0 ? `${seconds(shift)} faster` : `${seconds(-shift)} slower`
 }
 </script>
 
@@ -98,7 +98,7 @@ const gainSaid = ({ shift, low, high }: MeasuredGain): string => {
     </header>
     <ul v-if="relations.length > 0" class="relations small">
       <li v-for="relation in relations" :key="relation.sentence" :class="relation.kind">
-        <b>{{ relation.kind === 'conflict' ? 'Does not go together' : 'To know' }}:</b>
+        <b>{{ relation.kind === 'conflict' ? 'Conflict' : 'Note' }}:</b>
         {{ relation.sentence }}
       </li>
     </ul>
@@ -120,9 +120,9 @@ const gainSaid = ({ shift, low, high }: MeasuredGain): string => {
             <thead>
               <tr>
                 <th scope="col">File</th>
-                <th scope="col">What shows</th>
+                <th scope="col">What we saw</th>
                 <th scope="col" class="num">Sent now</th>
-                <th scope="col" class="num">Less</th>
+                <th scope="col" class="num">Could save</th>
               </tr>
             </thead>
             <tbody>

@@ -40,13 +40,14 @@ const { saving, save } = useSaving(() => bench.saveTrial(withSessions()))
 <template>
   <v-alert v-if="shown" type="warning" variant="tonal" density="compact" class="sessions-notice">
     <p>
-      <b>No page of this site is shared so far</b>, because it gives every visitor a session ({{ cookies.join(', ') }}).
-      Pages can be shared until a visitor signs in, fills a basket or sends a form; a privacy check with two accounts
-      proves that before it goes live.
+      <b>No page of this site can be shared so far</b>, because it gives every visitor a session ({{
+        cookies.join(', ')
+      }}). Pages can be shared until a visitor signs in, fills a basket or sends a form; a privacy check with two
+      accounts proves that before it goes live.
     </p>
     <p class="bar">
       <ActionButton size="small" :disabled="disabled" :under-way="saving" @click="save"
-        >Share pages until a session holds something</ActionButton
+        >Share pages until the session holds something</ActionButton
       >
     </p>
   </v-alert>

@@ -40,15 +40,15 @@ const after = (gains: Findings['findings'][number]['gains']): number | null => {
   <section aria-labelledby="slow">
     <h2 id="slow">What is slow</h2>
     <p v-if="findings.looks.length === 0" class="panel">
-      Nothing has been looked at closely yet.
+      Nothing has been measured yet.
       <RouterLink :to="{ name: 'measure', params: { siteId: site.id } }">Measure</RouterLink> a few pages first: every
-      measurement ends with a close look that this list is made from.
+      measurement ends with a detailed load from which this list is made.
     </p>
     <template v-else>
       <p class="muted small intro">
-        From {{ pages.join(', ') }}, looked at {{ when(newest!) }}. Gains are predicted by the load model, each by
-        itself; on the ruler, {{ visitor?.name }}: <b>{{ seconds(now) }}</b> now, <b>{{ seconds(best) }}</b> predicted
-        with everything.
+        From {{ pages.join(', ') }}, measured {{ when(newest!) }}. Each gain is predicted by the load model on its own;
+        on the ruler, {{ visitor?.name }}: <b>{{ seconds(now) }}</b> now, <b>{{ seconds(best) }}</b> predicted with
+        everything.
       </p>
       <div class="scroll">
         <table class="bench">
@@ -57,7 +57,7 @@ const after = (gains: Findings['findings'][number]['gains']): number | null => {
               <th scope="col">Finding and evidence</th>
               <th scope="col" class="axis">{{ visitor?.name }}: now and without it</th>
               <th scope="col">Predicted gain</th>
-              <th scope="col">Answered by</th>
+              <th scope="col">Remedy</th>
             </tr>
           </thead>
           <tbody>
@@ -91,7 +91,7 @@ const after = (gains: Findings['findings'][number]['gains']): number | null => {
         </table>
       </div>
       <template v-if="findings.limits.length > 0">
-        <h3>What Zest Lamp cannot mend</h3>
+        <h3>What Zest Lamp cannot fix</h3>
         <ul class="limits">
           <li v-for="limit in findings.limits" :key="limit.title">
             <b>{{ limit.title }}</b> (about {{ Math.round(limit.share * 100) }} %). {{ limit.sentence }}

@@ -23,14 +23,14 @@ const isOn = ({ remedies }: StartingPoint): boolean => remedies.every((id) => pr
   <section aria-labelledby="starting">
     <h2 id="starting">Starting points</h2>
     <p class="muted small">
-      If you do not want to choose: one step puts everything of a reach into the trial. No visitor sees it.
+      If you do not want to choose, switch on a whole group in the trial at once. No visitor sees it.
     </p>
     <ol class="points">
       <li v-for="point in STARTING_POINTS" :key="point.id" class="panel">
         <h3>{{ point.title }}</h3>
         <p class="small">{{ point.sentence }}</p>
         <v-btn size="small" :disabled="disabled || isOn(point)" @click="chosen = point">
-          {{ isOn(point) ? 'All on in trial' : `Into the trial … (${point.remedies.length})` }}
+          {{ isOn(point) ? 'All on in trial' : `Try all ${point.remedies.length} …` }}
         </v-btn>
       </li>
     </ol>
@@ -41,13 +41,13 @@ const isOn = ({ remedies }: StartingPoint): boolean => remedies.every((id) => pr
       @update:model-value="chosen = null"
     >
       <form v-if="chosen" class="panel dialog" @submit.prevent="take">
-        <h2>{{ chosen.title }}: into the trial</h2>
+        <h2>Try {{ chosen.title.toLowerCase() }}</h2>
         <p>{{ chosen.sentence }}</p>
         <h3>What changes</h3>
         <ul>
           <li v-for="change in changes" :key="change.sentence">{{ change.sentence }}</li>
         </ul>
-        <h3>What to look at afterwards</h3>
+        <h3>What to check afterwards</h3>
         <dl>
           <template v-for="one in lookAfter(chosen)" :key="one.name">
             <dt>{{ one.name }}</dt>
@@ -55,8 +55,8 @@ const isOn = ({ remedies }: StartingPoint): boolean => remedies.every((id) => pr
           </template>
         </dl>
         <div class="bar end">
-          <v-btn type="button" @click="chosen = null">Not now</v-btn>
-          <v-btn type="submit" color="primary" variant="flat">Put into the trial</v-btn>
+          <v-btn type="button" @click="chosen = null">Cancel</v-btn>
+          <v-btn type="submit" color="primary" variant="flat">Try in the trial</v-btn>
         </div>
       </form>
     </v-dialog>

@@ -84,13 +84,13 @@ describe('what the trial does to a page', () => {
   test('is left out by file, whatever its version, or by page; each with where it was seen', async () => {
     const { host, told } = await looked(changes)
     const [file] = [...host.querySelectorAll('button')].filter((one) =>
-      one.getAttribute('aria-label')?.startsWith('Leave /a.js'),
+      one.getAttribute('aria-label')?.startsWith('Exclude /a.js'),
     )
     file!.click()
-    await press(host, 'Leave out this page')
+    await press(host, 'Exclude this page')
     expect(told).toEqual([
-      ['minify', { by: 'file', value: '/a.js', reason: 'left out after looking at /' }],
-      ['minify', { by: 'address', value: '/', reason: 'left out after looking at it' }],
+      ['minify', { by: 'file', value: '/a.js', reason: 'excluded after looking at /' }],
+      ['minify', { by: 'address', value: '/', reason: 'excluded after looking at it' }],
     ])
   })
   test('that was left alone cannot be left out once more', async () => {

@@ -22,15 +22,15 @@ describe('exceptions', () => {
     const host = shown(told)
     await type(field(host, 'File'), ' slider.js ')
     await type(field(host, 'Why'), 'draws the first view')
-    await press(host, 'Leave out')
+    await press(host, 'Exclude')
     expect(told).toEqual([[first, { by: 'file', value: 'slider.js', reason: 'draws the first view' }]])
   })
   test('nothing is added without a name', () => {
-    expect(button(shown([]), 'Leave out').disabled).toBe(true)
+    expect(button(shown([]), 'Exclude').disabled).toBe(true)
   })
   test('one is taken back by its own button', async () => {
     const told: unknown[] = []
-    await press(shown(told), 'No longer leave out a.js')
+    await press(shown(told), 'No longer exclude a.js')
     expect(told).toEqual([[]])
   })
 })
@@ -46,8 +46,8 @@ describe('predicted gains', () => {
     { id: 'laptop', name: 'Laptop' },
   ]
   test.each([
-    [1234, '1.2 s sooner'],
-    [-1234, '1.2 s later'],
+    [1234, '1.2 s faster'],
+    [-1234, '1.2 s slower'],
     [19, 'no gain'],
     [null, '–'],
   ])('%s ms is told as %s', (ms, words) => expect(gainInWords(ms)).toBe(words))
@@ -61,7 +61,7 @@ describe('predicted gains', () => {
   })
   test('a line for each visitor that was looked at', () => {
     const lines = (gains: PredictedGain[]) => textsOf(mounted(PredictedGains, { site: { visitors }, gains }), 'li')
-    expect(lines([gain('phone', 1000)])).toEqual(['Phone1.0 s soonerloaded 2.0 s sooner'])
-    expect(lines([])).toEqual(['not about this visit'])
+    expect(lines([gain('phone', 1000)])).toEqual(['Phone1.0 s fasterloaded 2.0 s faster'])
+    expect(lines([])).toEqual(['no effect on this kind of visit'])
   })
 })

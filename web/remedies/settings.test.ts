@@ -117,7 +117,7 @@ describe('kinds of pages', () => {
     const rows = textsOf(list().host, 'tbody tr td:nth-child(3), tbody tr td:nth-child(4)')
     expect(rows).toEqual([
       '2 hours',
-      'stored although the origin forbids it; shared by visitors with seen',
+      'stored even though your server (origin) forbids it; shared by visitors with seen',
       'as other pages',
       'none',
     ])
@@ -135,13 +135,13 @@ describe('kinds of pages', () => {
     await press(host, 'Add a kind')
     await expect.poll(() => document.querySelector('.dialog')).not.toBeNull()
     const dialog = document.querySelector('.dialog')!
-    expect(button(dialog, 'Put into the trial').disabled).toBe(true)
+    expect(button(dialog, 'Try in the trial').disabled).toBe(true)
     await type(field(dialog, 'Name'), 'Fares')
     const paths = dialog.querySelector('textarea')!
     paths.value = '/fares\n\n/prices'
     paths.dispatchEvent(new Event('input'))
     expect(textOf(dialog)).not.toContain('privacy check')
-    field(dialog, 'Store for signed-out visitors although the origin forbids it or sets cookies').click()
+    field(dialog, 'Store for signed-out visitors even if your server (origin) forbids it or sets cookies').click()
     await expect.poll(() => textOf(dialog)).toContain('privacy check')
     submit()
     expect(told[0]?.[2]).toEqual({

@@ -1,7 +1,7 @@
 /** Published thresholds of the time to the main content, at the 75th percentile (web.dev: LCP; from memory). */
 export const LCP_THRESHOLDS = [
-  { atMs: 2500, name: 'LCP good to 2.5 s' },
-  { atMs: 4000, name: 'LCP poor from 4 s' },
+  { atMs: 2500, name: 'good up to 2.5 s (LCP)' },
+  { atMs: 4000, name: 'poor from 4 s (LCP)' },
 ] as const
 
 const STEPS_S = [0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 30, 60]

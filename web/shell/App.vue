@@ -119,7 +119,7 @@ const commands = computed<Command[]>(() => [
     <router-view v-if="session.account === null || route.meta['open'] === true" />
     <div v-else class="shell">
       <a class="skip" href="#main">Skip to the content</a>
-      <nav class="rail" aria-label="Places">
+      <nav class="rail" aria-label="Pages">
         <router-link class="brand" :to="{ name: 'sites' }"
           ><img src="/lamp.svg" alt="" width="26" height="26" /> Zest Lamp</router-link
         >

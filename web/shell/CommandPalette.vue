@@ -57,7 +57,7 @@ defineExpose({ show: () => (open.value = true) })
         id="palette-field"
         ref="field"
         v-model="words"
-        placeholder="Go to a place, or do something"
+        placeholder="Go to a page, or do something"
         role="combobox"
         aria-expanded="true"
         aria-controls="palette-list"
@@ -77,7 +77,7 @@ defineExpose({ show: () => (open.value = true) })
         >
           {{ command.title }} <span class="muted small">{{ command.hint }}</span>
         </li>
-        <li v-if="found.length === 0" class="muted" role="option" aria-selected="false">Nothing by these words</li>
+        <li v-if="found.length === 0" class="muted" role="option" aria-selected="false">No matches</li>
       </ul>
     </div>
   </v-dialog>

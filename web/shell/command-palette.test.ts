@@ -44,7 +44,7 @@ describe('everything by keyboard', () => {
   test('by words that nothing has, Enter does nothing', async () => {
     const { ran, input, key } = await opened()
     await type(input, 'zzz')
-    expect(options()).toEqual(['Nothing by these words'])
+    expect(options()).toEqual(['No matches'])
     await key('ArrowDown')
     await key('Enter')
     expect(ran).toEqual([])

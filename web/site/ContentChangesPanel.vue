@@ -39,11 +39,11 @@ const watchingSentence = computed(() => {
   const { enabled, sources, problem, at } = props.site.changes.watching
   if (!enabled) return 'The site is not watched.'
   if (problem !== null) return `Watching failed: ${problem}`
-  if (at === null) return 'The site is about to be looked at for the first time.'
-  if (sources.length === 0) return 'There is nothing to watch: no feed, no sitemap with dates.'
+  if (at === null) return 'The site will be checked for changes for the first time in a moment.'
+  if (sources.length === 0) return 'There is nothing to watch: the site has no feed and no sitemap with dates.'
   const seen = sources.map(({ path, kind }) => (kind === 'home' ? NAMES.home : `${NAMES[kind]} ${path}`))
   const list = [seen.slice(0, -1).join(', '), seen.at(-1)].filter((part) => part !== '').join(' and ')
-  return `Zest Lamp asks ${list} once a minute whether anything has changed, and fetches what has changed again.`
+  return `Zest Lamp checks ${list} once a minute, and fetches what has changed again.`
 })
 
 const act = async (send: () => Promise<EventTarget>): Promise<void> => {
@@ -64,49 +64,49 @@ const saveField = (): Promise<void> => {
 
 <template>
   <p v-if="site.changes.told === null" class="told">
-    <b>Nothing tells of changes yet.</b>
+    <b>Nothing tells Zest Lamp about changes yet.</b>
     {{
       site.changes.lifetimes === 'short'
-        ? 'Pages are kept for 10 minutes at most.'
-        : 'Pages are kept as long as you set, and changes show when they expire.'
+        ? 'Pages are stored for at most 10 minutes.'
+        : 'Pages are stored as long as you set; changes show when they expire.'
     }}
   </p>
   <p v-else class="told">
     {{
       site.changes.told === 'calls'
-        ? 'Your content system tells of changes, so pages are kept as long as you set.'
-        : 'Zest Lamp sees changes itself within about a minute, so pages are kept as long as you set.'
+        ? 'Your content system reports changes, so pages are stored as long as you set.'
+        : 'Zest Lamp notices changes itself within about a minute, so pages are stored as long as you set.'
     }}
   </p>
   <h3>Watching</h3>
   <p>
     {{ watchingSentence }}
-    <template v-if="site.changes.watching.at"> Last looked {{ when(site.changes.watching.at) }}.</template>
+    <template v-if="site.changes.watching.at"> Last checked {{ when(site.changes.watching.at) }}.</template>
   </p>
   <p class="bar">
     <ActionButton size="small" :under-way="switching" @click="switchWatching">{{
       site.changes.watching.enabled ? 'Stop watching' : 'Watch the site'
     }}</ActionButton>
     <ActionButton v-if="site.changes.told === null" size="small" :under-way="keeping" @click="changeLifetimes">{{
-      site.changes.lifetimes === 'short' ? 'Use my lifetimes anyway' : 'Back to 10 minutes at most'
+      site.changes.lifetimes === 'short' ? 'Use my lifetimes anyway' : 'Go back to at most 10 minutes'
     }}</ActionButton>
   </p>
   <h3>Calls from your content system</h3>
   <template v-if="target">
     <p>
-      Let your content system call this address when something is published, edited or commented on. The message may
-      have any form: addresses of your site in it are found, and what is stored of them, and of the lists they stand in,
-      is removed before the call is answered. The word
-      <code>everything</code> stands for the whole site, for changes of menus, theme or settings.
+      Have your content system call this address when something is published, edited or commented on. The message can
+      have any form: Zest Lamp finds addresses of your site in it and purges them, and the lists they appear in, before
+      it answers. The word
+      <code>everything</code> means the whole site, for changes to menus, theme or settings.
     </p>
     <details>
-      <summary>Show the address for changes</summary>
+      <summary>Show the address</summary>
       <code class="address">POST {{ target.plainUrl }}</code>
     </details>
     <p class="bar">
-      <ActionButton size="small" :under-way="saving" @click="renew">Make a new address</ActionButton>
+      <ActionButton size="small" :under-way="saving" @click="renew">Create a new address</ActionButton>
       <span class="muted small"
-        >Its last part is a secret. Ready-made senders for a shell, Node and PHP are in docs/senders.</span
+        >Its last part is a secret. Example senders for shell, Node and PHP are in docs/senders.</span
       >
     </p>
     <form class="field" @submit.prevent="saveField">
@@ -146,11 +146,11 @@ const saveField = (): Promise<void> => {
         </dd>
       </dl>
       <p class="muted small">
-        A signed event names pages, files (media), or groups (Cache-Groups, RFC 9875). It is signed with hmac-sha256
+        A signed event lists pages, files (media), or groups (Cache-Groups, RFC 9875). It is signed with hmac-sha256
         over "@method", "@path" and "content-digest".
       </p>
     </details>
-    <h3>Last changes</h3>
+    <h3>Recent changes</h3>
     <p v-if="target.calls.length === 0" class="muted">
       None yet. Save something in your content system to see it here.
     </p>
@@ -159,13 +159,13 @@ const saveField = (): Promise<void> => {
         <thead>
           <tr>
             <th scope="col">When</th>
-            <th scope="col">What it named</th>
-            <th scope="col">Stored answers removed</th>
+            <th scope="col">Addresses in the message</th>
+            <th scope="col">Stored responses purged</th>
           </tr>
         </thead>
         <tbody>
           <tr v-for="call in target.calls" :key="call.id">
-            <td>{{ when(call.at) }}<template v-if="call.how === 'watched'">, seen by watching</template></td>
+            <td>{{ when(call.at) }}<template v-if="call.how === 'watched'">, found by watching</template></td>
             <td>
               <template v-if="call.problem">{{ call.problem }}</template>
               <code v-else>{{ call.paths.join(', ') }}</code>
@@ -175,7 +175,7 @@ const saveField = (): Promise<void> => {
         </tbody>
       </table>
     </div>
-    <p class="muted small">What else is removed with a changed page is set in Remedies, under “The site as a whole”.</p>
+    <p class="muted small">What else is purged with a changed page is set in Remedies, under “The site as a whole”.</p>
   </template>
 </template>
 

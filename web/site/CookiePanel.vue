@@ -36,10 +36,10 @@ const start = async (): Promise<void> => {
   cookie.value = ''
 }
 const TREATED: Record<CookieFinding['treated'], string> = {
-  visitor: 'as one visitor’s',
+  visitor: 'as personal',
   author: 'as a comment author’s',
   harmless: 'as harmless',
-  unknown: 'as one visitor’s, since nothing is known of it',
+  unknown: 'as personal, because nothing is known about it',
 }
 /** Put a cookie on the list it belongs on, in the trial. */
 const list = async (name: string, where: 'harmlessCookies' | 'visitorCookies'): Promise<void> => {
@@ -62,15 +62,15 @@ const list = async (name: string, where: 'harmlessCookies' | 'visitorCookies'): 
 
 <template>
   <p class="muted">
-    A cookie that is not known to be harmless makes its visitor pass through to the origin. Each is tried alone on three
-    pages: does anything change?
+    A cookie that is not known to be harmless means its visitor always gets pages from your server (origin). Each cookie
+    is tried by itself on three pages: does anything change?
   </p>
   <form class="bar" @submit.prevent="start">
     <v-text-field
       v-model="cookie"
       class="field"
-      label="Cookie field of a browser that is signed in, if you have one"
-      hint="Used once, not written down. Without it, those that a signed-out visitor gets are tried."
+      label="Cookies of a signed-in browser (paste its Cookie header), optional"
+      hint="Used once and not saved. If empty, the cookies of a signed-out visitor are tried."
       persistent-hint
       autocomplete="off"
     />
@@ -81,8 +81,8 @@ const list = async (name: string, where: 'harmlessCookies' | 'visitorCookies'): 
       <thead>
         <tr>
           <th scope="col">Cookie</th>
-          <th scope="col">What was found</th>
-          <th scope="col">Trial treats it</th>
+          <th scope="col">Differences</th>
+          <th scope="col">In the trial</th>
           <th scope="col"><span class="visually-hidden">Change</span></th>
         </tr>
       </thead>
@@ -104,14 +104,14 @@ const list = async (name: string, where: 'harmlessCookies' | 'visitorCookies'): 
               v-else-if="one.effect !== 'none' && one.treated === 'harmless'"
               size="small"
               @click="list(one.name, 'visitorCookies')"
-              >Treat as one visitor’s</v-btn
+              >Treat as personal</v-btn
             >
           </td>
         </tr>
       </tbody>
     </table>
   </div>
-  <p v-else class="muted small">Nothing has been tried yet, or the site sets no cookie on these pages.</p>
+  <p v-else class="muted small">Nothing has been tried yet, or the site sets no cookies on these pages.</p>
 </template>
 
 <style scoped>

@@ -45,27 +45,27 @@ const { saving: removing, save: remove } = useSaving(() => put(null))
   <p class="muted small">
     {{
       found?.sentence ??
-      'No cache shows in the answers of your server. If your host runs one all the same, it would keep serving old pages after a change: switch it off, or describe here how to purge it too.'
+      'The responses of your server show no cache. If your host has one anyway, it would keep serving old pages after a change: switch it off, or describe here how to purge it.'
     }}
   </p>
   <form class="fields" @submit.prevent="save">
-    <v-text-field v-model="draft.method" label="Method" hint="What the host’s manual says." persistent-hint />
+    <v-text-field v-model="draft.method" label="Method" hint="See your host’s manual." persistent-hint />
     <v-text-field
       v-model="draft.address"
       label="Address of the request"
-      hint="{path} stands for the page that has changed. A path, or a full address of a host of yours."
+      hint="{path} stands for the page that changed. Enter a path, or a full address on one of your hosts."
       persistent-hint
     />
     <v-text-field v-model="draft.everything" label="{path} when everything has changed" />
     <v-textarea
       v-model="draft.fields"
-      label="Header fields that go along, one a line"
+      label="Header fields to send, one per line"
       placeholder="x-purge-key: …"
       rows="1"
       auto-grow
     />
     <div class="bar">
-      <ActionButton size="small" :under-way="saving" @click="save">Save and try it now</ActionButton>
+      <ActionButton size="small" :under-way="saving" @click="save">Save and try now</ActionButton>
       <ActionButton v-if="site.hostCache" size="small" :under-way="removing" @click="remove"
         >Stop purging it</ActionButton
       >

@@ -21,14 +21,14 @@ const { saving, save } = useSaving(async () => {
 
 <template>
   <p class="muted small">
-    Checks ask only the origin, live and trial, and the hosts named here. Hosts whose address is private, link-local or
-    this machine are asked only with your explicit yes.
+    Checks contact only your server (origin), live, the trial, and the hosts listed here. Hosts with a private or
+    link-local address, or this machine, are contacted only if you allow it.
   </p>
   <form class="bar" @submit.prevent="save">
     <v-combobox v-model="hosts.added" class="hosts" multiple chips closable-chips label="Other hosts of the site" />
     <v-switch
       :model-value="hosts.privateAddresses === 'allowed'"
-      label="Private addresses may be asked"
+      label="Allow private addresses"
       @update:model-value="(on: unknown) => (hosts.privateAddresses = on ? 'allowed' : 'refused')"
     />
     <ActionButton type="submit" size="small" :disabled="!changed" :under-way="saving">Save hosts</ActionButton>

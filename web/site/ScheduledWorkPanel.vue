@@ -30,7 +30,8 @@ const { saving: ending, save: end } = useSaving(() => put(null))
 
 <template>
   <p class="muted small">
-    Content systems publish scheduled posts when a request reaches them. While visitors get stored pages, none does.
+    Content systems publish scheduled posts when a request reaches them. While visitors get stored pages, no request
+    does.
     <template v-if="proposed !== '' && site.scheduledWork === null"
       >The home page calls <code>{{ proposed }}</code> for it.</template
     >

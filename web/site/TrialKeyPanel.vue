@@ -12,16 +12,16 @@ const { saving, save } = useSaving(() => callApi('POST', `/sites/${props.site.id
 
 <template>
   <p class="muted">
-    Nobody comes across the trial by chance: it opens with this link, which puts its key into a cookie for a month, and
-    tells search engines to stay away. Give the link to whoever should look at it with you.
+    The trial opens only with this link, which sets a cookie for one month. Search engines are kept out. Share the link
+    with everyone who should see the trial.
   </p>
   <details>
     <summary>Show the link</summary>
     <code class="link">{{ trialLink(site) }}</code>
   </details>
   <p class="bar">
-    <ActionButton size="small" :under-way="saving" :disabled="disabled" @click="save">Make a new key</ActionButton>
-    <span class="muted small">Whoever has the old link is shut out at once. Visitors notice nothing.</span>
+    <ActionButton size="small" :under-way="saving" :disabled="disabled" @click="save">Create a new key</ActionButton>
+    <span class="muted small">The old link stops working at once. Visitors notice nothing.</span>
   </p>
 </template>
 

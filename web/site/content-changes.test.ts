@@ -38,12 +38,12 @@ test('calls are shown with what they named and removed, or why they changed noth
   const { host } = shown(
     target({
       calls: [
-        { ...call, id: '2', paths: [], purged: 0, problem: 'The message names no address of the site.' },
+        { ...call, id: '2', paths: [], purged: 0, problem: 'The message contains no address of the site.' },
         { ...call, id: '1', paths: ['/notices/fog'], purged: 3, problem: null },
       ],
     }),
   )
-  await expect.poll(() => textOf(host)).toContain('The message names no address of the site.')
+  await expect.poll(() => textOf(host)).toContain('The message contains no address of the site.')
   expect(textOf(host)).toContain('/notices/fog')
 })
 test('the field for an HMAC is saved, and a new address shown', async () => {
@@ -55,7 +55,7 @@ test('the field for an HMAC is saved, and a new address shown', async () => {
   await expect
     .poll(() => asked.findLast(({ what }) => what.startsWith('PUT'))?.body)
     .toEqual({ hmacField: 'x-signature' })
-  await press(host, 'Make a new address')
+  await press(host, 'Create a new address')
   await expect.poll(() => textOf(host)).toContain('content-changes/k2')
 })
 
@@ -66,14 +66,14 @@ const changes = (more: Partial<Site['changes']> = {}, watching: Partial<Site['ch
   watching: { enabled: true, works: false, at: null, problem: null, sources: [], ...watching },
 })
 test.each([
-  [{}, { at: '2026-11-29T10:00:00.000Z' }, 'neither a feed nor a sitemap with dates'],
-  [{}, {}, 'about to be looked at'],
+  [{}, { at: '2026-11-29T10:00:00.000Z' }, 'no feed and no sitemap with dates'],
+  [{}, {}, 'about to look for feeds'],
   [{}, { at: '2026-11-29T10:00:00.000Z', problem: '/feed answers with status 500.' }, '/feed answers with status 500.'],
   [{}, { enabled: false }, 'switched off'],
 ])('a notice says that pages are kept for ten minutes, and why: %j %j', (more, watching, why) => {
   answering({})
   const host = mounted(ChangesNotice, { site: aSite({ changes: changes(more, watching) }) })
-  expect(textOf(host)).toContain('Pages are kept for 10 minutes at most')
+  expect(textOf(host)).toContain('Pages are stored for at most 10 minutes')
   expect(textOf(host)).toContain(why)
 })
 test.each([{ told: 'calls' as const }, { told: 'watching' as const }, { lifetimes: 'as-set' as const }])(

@@ -55,9 +55,9 @@ describe('a cookie', () => {
   test.each([
     ['none', 'unknown', ['Treat as harmless']],
     ['none', 'harmless', []],
-    ['personal', 'harmless', ['Treat as one visitor’s']],
+    ['personal', 'harmless', ['Treat as personal']],
     ['personal', 'unknown', []],
-    ['unsteady', 'harmless', ['Treat as one visitor’s']],
+    ['unsteady', 'harmless', ['Treat as personal']],
     ['changes', 'visitor', []],
   ] as const)('that does %s and is treated as %s is offered %j', async (effect, treated, offers) => {
     const { host } = await shown([found('seen', effect, treated)])
@@ -79,14 +79,14 @@ describe('a cookie', () => {
     await expect.poll(() => textsOf(host, 'tbody button')).toEqual(['Treat as harmless'])
     await press(host, 'Treat as harmless')
     await nextTick()
-    expect(textsOf(host, 'tbody td')[1]).toBe('as one visitor’s, since nothing is known of it')
+    expect(textsOf(host, 'tbody td')[1]).toBe('as personal, because nothing is known about it')
   })
 })
 
 describe('trying cookies', () => {
   test('sends what was typed once, and does not keep it in the field', async () => {
     const { asked, host } = await shown([])
-    const cookies = field(host, 'Cookie field of a browser that is signed in, if you have one')
+    const cookies = field(host, 'Cookies of a signed-in browser (paste its Cookie header), optional')
     await type(cookies, ' sid=secret ')
     host.querySelector('form')!.dispatchEvent(new Event('submit'))
     await expect.poll(() => cookies.value).toBe('')

@@ -28,7 +28,7 @@ test('a cache at the host: what was found, and the request that purges it', asyn
   await type(field(host, 'Address of the request'), '/purge{path}')
   host.querySelector('textarea')!.value = 'x-key: a:b'
   host.querySelector('textarea')!.dispatchEvent(new Event('input'))
-  await press(host, 'Save and try it now')
+  await press(host, 'Save and try now')
   await expect
     .poll(() => bodyOf(asked, 'PUT /sites/quay/host-cache'))
     .toEqual({

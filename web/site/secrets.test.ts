@@ -50,7 +50,7 @@ describe('the privacy check', () => {
     const dialog = await opened(host, 'Run the privacy check')
     expect(button(dialog, 'Start').disabled).toBe(true)
     await fill(dialog)
-    await type(field(dialog, 'Field for the name'), 'log')
+    await type(field(dialog, 'Name field of the form'), 'log')
     dialog.dispatchEvent(new Event('submit'))
     await expect
       .poll(() => asked[0]?.body)
@@ -62,10 +62,10 @@ describe('the privacy check', () => {
   test('takes cookies of two browsers instead', async () => {
     const { asked, host } = shown()
     const dialog = await opened(host, 'Run the privacy check')
-    field(dialog, 'By the cookies of two browsers').click()
+    field(dialog, 'With the cookies of two signed-in browsers').click()
     await nextTick()
-    await type(field(dialog, 'Cookie field of the first browser'), ' sid=a ')
-    await type(field(dialog, 'Cookie field of the second browser'), 'sid=b')
+    await type(field(dialog, 'Cookies of the first signed-in browser (paste its Cookie header)'), ' sid=a ')
+    await type(field(dialog, 'Cookies of the second signed-in browser (paste its Cookie header)'), 'sid=b')
     dialog.dispatchEvent(new Event('submit'))
     await expect
       .poll(() => asked[0]?.body)
@@ -99,10 +99,10 @@ describe('the privacy check', () => {
     [null, 'It has not been run yet.'],
     [
       { state: 'passed', current: true, pages: 8, stored: 12 },
-      'nothing of one visitor reached another, and all saw what is theirs, on 8 pages, with 12 answers from the store.',
+      'nothing of one visitor reached another, and everyone saw their own pages, on 8 pages, with 12 responses from the store.',
     ],
     [{ state: 'passed', current: false }, 'with other settings. Run it again for these.'],
-    [{ state: 'failed' }, 'did not get to an end.'],
+    [{ state: 'failed' }, 'did not finish.'],
     [
       { state: 'leaks', current: true, leaks: [{}] },
       '1 thing of one visitor reached another. This cannot be published.',
@@ -138,7 +138,7 @@ describe('a certificate', () => {
     const asked = answering({ 'PUT /sites/quay/certificate': aSite(), 'GET /sites': [aSite()] })
     const host = mounted(CertificatePanel, { site: aSite() })
     const dialog = await opened(host, 'Use your own certificate …')
-    expect(button(dialog, 'Use it').disabled).toBe(true)
+    expect(button(dialog, 'Use this certificate').disabled).toBe(true)
     await write(dialog)
     dialog.dispatchEvent(new Event('submit'))
     await expect.poll(() => asked[0]?.body).toEqual({ certificate: 'PEM', key: 'PEM' })
@@ -155,7 +155,7 @@ describe('a certificate', () => {
     const own = aSite({ certificate: { names: ['quay.example'], validUntil: '2027-01-01T00:00:00.000Z' } })
     expect(textsOf(mounted(CertificatePanel, { site: own }), 'button')).toEqual([
       'Replace your own certificate …',
-      'Go back to one made here',
+      'Use one created here',
     ])
     expect(textsOf(mounted(CertificatePanel, { site: aSite() }), 'button')).toEqual(['Use your own certificate …'])
   })

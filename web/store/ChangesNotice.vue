@@ -12,21 +12,20 @@ const shown = computed(() => props.site.changes.told === null && props.site.chan
 const why = computed(() => {
   const { watching } = props.site.changes
   if (!watching.enabled) return 'Watching the site is switched off.'
-  if (watching.at === null) return 'The site is about to be looked at for feeds and dates that show changes.'
+  if (watching.at === null) return 'Zest Lamp is about to look for feeds and dates that show changes.'
   if (watching.problem !== null) return `Watching the site failed: ${watching.problem}`
-  return 'The site has neither a feed nor a sitemap with dates that would show changes.'
+  return 'The site has no feed and no sitemap with dates that would show changes.'
 })
 </script>
 
 <template>
   <v-alert v-if="shown" type="warning" variant="tonal" density="compact" class="changes-notice">
     <p>
-      <b>Pages are kept for 10 minutes at most</b>, because nothing tells Zest Lamp when you change one.
-      {{ why }}
+      <b>Pages are stored for at most 10 minutes</b>, because nothing tells Zest Lamp when you change a page. {{ why }}
     </p>
     <p class="bar">
       <v-btn size="small" :to="{ name: 'site', params: { siteId: site.id }, hash: '#changes' }"
-        >Let your content system tell</v-btn
+        >Connect your content system</v-btn
       >
       <ActionButton size="small" :under-way="saving" @click="save">Use my lifetimes anyway</ActionButton>
     </p>

@@ -29,7 +29,7 @@ const STATES = [
 
 <template>
   <p v-if="coverage.pages === 0" class="muted">
-    No sitemap was found when the site was connected, so there is nothing to compare the store with.
+    The site has no sitemap, so there is nothing to compare the store with.
   </p>
   <template v-else>
     <div class="bar filters">
@@ -40,7 +40,7 @@ const STATES = [
     <div class="scroll">
       <table class="bench">
         <caption class="visually-hidden">
-          Pages of the sitemap and what is stored of them
+          Pages of the sitemap and how they are stored
         </caption>
         <thead>
           <tr>

@@ -13,27 +13,27 @@ const problems = useProblems()
 
 const KINDS = [
   { value: 'paths', title: 'These addresses' },
-  { value: 'dependants', title: 'What links to these addresses' },
-  { value: 'prefix', title: 'All that begin with' },
-  { value: 'pattern', title: 'All that fit a pattern' },
-  { value: 'groups', title: 'All of these groups' },
+  { value: 'dependants', title: 'Pages that link to these addresses' },
+  { value: 'prefix', title: 'Addresses starting with' },
+  { value: 'pattern', title: 'Addresses matching a pattern' },
+  { value: 'groups', title: 'Groups' },
   { value: 'everything', title: 'Everything' },
 ] as const
 const ASKED = {
-  paths: { label: 'Paths, one a line; their query variants are meant too', example: '/notices/later-first-sailing' },
+  paths: { label: 'Paths, one per line; addresses with a query are included', example: '/notices/later-first-sailing' },
   dependants: {
-    label: 'Paths that have changed, one a line; stored pages that link to them are meant',
+    label: 'Changed paths, one per line; stored pages that link to them are purged',
     example: '/notices/later-first-sailing',
   },
   prefix: { label: 'Beginning', example: '/stories/' },
   pattern: { label: 'Pattern; * stands for any characters', example: '/stories/*' },
-  groups: { label: 'Groups, one a line, as the site names them in Cache-Groups', example: 'timetables' },
+  groups: { label: 'Groups, one per line, as your site names them in Cache-Groups', example: 'timetables' },
 } as const
 const MANNERS = [
-  { value: 'hard', title: 'Remove: the next visitor waits for the origin' },
+  { value: 'hard', title: 'Remove: the next visitor waits for your server (origin)' },
   {
     value: 'soft',
-    title: 'Mark stale: visitors get the old copy, where stale is allowed, while a new one is fetched',
+    title: 'Mark stale: visitors get the old copy, if stale copies are allowed, while a new one is fetched',
   },
 ] as const
 const kind = ref<PurgeWhat['kind']>('paths')
@@ -88,7 +88,7 @@ const purge = async (): Promise<void> => {
       <v-radio v-for="one in MANNERS" :key="one.value" :value="one.value" :label="one.title" />
     </v-radio-group>
     <p class="muted small">
-      Live and trial alike. An answer that is under way for the same address is delivered and not kept.
+      Purges live and trial. A response on its way for the same address is delivered but not stored.
     </p>
     <div class="bar">
       <v-btn type="submit" color="primary" variant="flat" :disabled="!complete">Purge</v-btn>

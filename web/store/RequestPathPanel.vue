@@ -76,11 +76,11 @@ const apply = async (): Promise<void> => {
 <template>
   <form class="bar ask" @submit.prevent="ask">
     <v-text-field v-model="address" label="Address" placeholder="/notices" class="address" />
-    <v-text-field v-model="cookie" label="Cookie field, if any" placeholder="consent=yes" class="cookie" />
+    <v-text-field v-model="cookie" label="Cookies, if any" placeholder="consent=yes" class="cookie" />
     <ActionButton type="submit" color="primary" variant="flat" :under-way="asking">Explain</ActionButton>
   </form>
   <p class="muted small">
-    A real request to {{ channel === 'live' ? site.liveHost : site.trialHost }}. An empty Cookie field is a signed-out
+    A real request to {{ channel === 'live' ? site.liveHost : site.trialHost }}. Without cookies it is a signed-out
     visitor with an empty browser.
   </p>
   <template v-if="result">
@@ -99,10 +99,10 @@ const apply = async (): Promise<void> => {
     </ol>
     <p v-if="result.suggestion" class="panel suggestion">
       {{ result.suggestion.sentence }}
-      <v-btn size="small" @click="apply">Do it in the trial</v-btn>
+      <v-btn size="small" @click="apply">Change in the trial</v-btn>
     </p>
     <details>
-      <summary>All fields of the answer</summary>
+      <summary>All response fields</summary>
       <pre>{{ result.fields.map(([name, value]) => `${name}: ${value}`).join('\n') }}</pre>
     </details>
   </template>

@@ -125,7 +125,7 @@ const changed = async (): Promise<void> => {
           <td class="num">{{ whole(entry.hits) }}</td>
           <td class="small">
             <code v-if="entry.last">{{ entry.last.cacheStatus.replace(/^zest-lamp; /, '') }}</code>
-            <span v-else class="muted">not asked for lately</span>
+            <span v-else class="muted">not requested lately</span>
           </td>
           <td>
             <StoreRowActions
@@ -142,7 +142,7 @@ const changed = async (): Promise<void> => {
   </div>
   <div v-if="page && page.total > LIMIT" class="bar pager">
     <v-btn size="small" :disabled="offset === 0" @click="offset = Math.max(0, offset - LIMIT)">Back</v-btn>
-    <v-btn size="small" :disabled="offset + LIMIT >= page.total" @click="offset += LIMIT">Further</v-btn>
+    <v-btn size="small" :disabled="offset + LIMIT >= page.total" @click="offset += LIMIT">Next</v-btn>
   </div>
 </template>
 

@@ -22,7 +22,7 @@ const ratio = computed(() =>
 )
 const outcomes = computed(() => Object.entries(live.value?.outcomes ?? {}).sort((a, b) => b[1] - a[1]))
 const recent = computed(() => props.traffic.recent.slice(0, 12))
-const percent = (part: number, all: number): string => (all === 0 ? '–' : `${((100 * part) / all).toFixed(0)} %`)
+const percent = (part: number, all: number): string => (all === 0 ? '–' : `${((100 * part) / all).toFixed(0)}%`)
 const shortStatus = (text: string): string => text.replace(/^zest-lamp; /, '')
 </script>
 
@@ -30,24 +30,23 @@ const shortStatus = (text: string): string => text.replace(/^zest-lamp; /, '')
   <div class="bar head">
     <h2>Visitors' requests since {{ when(new Date(traffic.since).toISOString()) }}</h2>
   </div>
-  <p v-if="live === undefined || live.requests === 0">Nobody has asked live for anything yet.</p>
+  <p v-if="live === undefined || live.requests === 0">Live has had no requests yet.</p>
   <p v-else>
     {{ whole(live.requests) }} requests to {{ site.liveHost
-    }}<template v-if="ratio !== null">, {{ ratio.toFixed(0) }} % answered from the store</template>,
+    }}<template v-if="ratio !== null">, {{ ratio.toFixed(0) }}% answered from the store</template>,
     {{ bytes(live.bytes) }} sent, {{ percent(live.hitBytes, live.bytes) }} of it from the store. Hits have saved
-    visitors {{ roughlyInWords(live.savedMs / 1000) }} of server wait, and the origin {{ whole(live.hits) }} requests.
-    The store holds {{ whole(live.storedAddresses) }} responses, {{ bytes(live.storedBytes) }}.
+    visitors {{ roughlyInWords(live.savedMs / 1000) }} of server wait, and your server (origin)
+    {{ whole(live.hits) }} requests. The store holds {{ whole(live.storedAddresses) }} responses,
+    {{ bytes(live.storedBytes) }}.
   </p>
   <p v-if="late !== ''" class="late">
-    {{ late }} went out as the origin makes them, without what remedies do to pages: rewriting took longer than the
-    {{ PATIENCE_MS / 1000 }} s a visitor is made to wait. The page cache, which keeps rewritten pages, helps, and so do
-    fewer remedies of reach page.
+    {{ late }} sent unchanged, because rewriting took longer than the {{ PATIENCE_MS / 1000 }} s that a visitor may
+    wait. The page cache helps, because it stores rewritten pages; so do fewer remedies that change pages.
   </p>
   <template v-if="traffic.unrewritten.length > 0">
     <p class="unrewritten">
       Rewriting failed for {{ howMany(traffic.unrewritten.length, 'page') }}, which
-      {{ traffic.unrewritten.length === 1 ? 'goes' : 'go' }} out as the origin makes
-      {{ traffic.unrewritten.length === 1 ? 'it' : 'them' }} until the next try. A purge tries at once.
+      {{ traffic.unrewritten.length === 1 ? 'is' : 'are' }} sent unchanged until the next try. A purge retries at once.
     </p>
     <ul class="failed">
       <li v-for="page in traffic.unrewritten" :key="`${page.channel} ${page.target} ${page.againAt}`">
@@ -120,11 +119,11 @@ const shortStatus = (text: string): string => text.replace(/^zest-lamp; /, '')
         </caption>
         <thead>
           <tr>
-            <th scope="col">Newest requests</th>
+            <th scope="col">Latest requests</th>
             <th scope="col">To</th>
             <th scope="col" class="num">Status</th>
             <th scope="col">Decision</th>
-            <th scope="col" class="num">Took</th>
+            <th scope="col" class="num">Duration</th>
           </tr>
         </thead>
         <tbody>

@@ -21,9 +21,9 @@ afterEach(() => vi.unstubAllGlobals())
 describe('a purge', () => {
   test.each([
     ['These addresses', ' /a \n\n/b', { kind: 'paths', paths: ['/a', '/b'] }],
-    ['All that begin with', '/stories/', { kind: 'prefix', prefix: '/stories/' }],
-    ['All that fit a pattern', '/stories/*', { kind: 'pattern', pattern: '/stories/*' }],
-    ['All of these groups', 'timetables\nfares', { kind: 'groups', groups: ['timetables', 'fares'] }],
+    ['Addresses starting with', '/stories/', { kind: 'prefix', prefix: '/stories/' }],
+    ['Addresses matching a pattern', '/stories/*', { kind: 'pattern', pattern: '/stories/*' }],
+    ['Groups', 'timetables\nfares', { kind: 'groups', groups: ['timetables', 'fares'] }],
   ])('of "%s" names just what was written', async (kind, text, what) => {
     const asked = answering({ 'POST /sites/quay/purges': { purged: 2 } })
     const host = mounted(PurgePanel, { site: aSite() })

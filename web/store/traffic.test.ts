@@ -35,7 +35,7 @@ const shown = (live: number, trial: number): HTMLElement =>
 
 test('traffic says how much of it the store answered', () => {
   expect(textOf(shown(0, 0))).toContain(
-    '200 requests to www.quay.example, 75 % answered from the store, 1.0 MB sent, 25 % of it from the store',
+    '200 requests to www.quay.example, 75% answered from the store, 1.0 MB sent, 25% of it from the store',
   )
 })
 test('traffic that there is none of yet says so', () => {
@@ -44,13 +44,13 @@ test('traffic that there is none of yet says so', () => {
     site: aSite(),
     traffic: { since: 0, channels: [none], recent: [], unrewritten: [], storeProblem: null },
   })
-  expect(textOf(host)).toContain('Nobody has asked live for anything yet.')
+  expect(textOf(host)).toContain('Live has had no requests yet.')
   expect(textOf(host)).not.toContain('– of it')
 })
 test.each([
   [0, 0, ''],
-  [0, 1, '1 page of trial went out as the origin makes them'],
-  [1200, 3, '1,200 pages of live and 3 pages of trial went out as the origin makes them'],
+  [0, 1, '1 page of trial sent unchanged'],
+  [1200, 3, '1,200 pages of live and 3 pages of trial sent unchanged'],
 ])('pages that went out unrewritten, %i of live and %i of trial, are told: %s', (live, trial, words) => {
   const told = textOf(shown(live, trial).querySelector('.late'))
   expect(told.startsWith(words) && (told === '') === (words === '')).toBe(true)
@@ -69,6 +69,6 @@ test('pages whose rewriting failed are told with why, and when they are tried ag
     site: aSite(),
     traffic: { since: 0, channels: [channel('live', 0)], recent: [], unrewritten, storeProblem: null },
   })
-  expect(textOf(host)).toContain('Rewriting failed for 1 page, which goes out as the origin makes it')
+  expect(textOf(host)).toContain('Rewriting failed for 1 page, which is sent unchanged')
   expect(textOf(host)).toMatch(/\/quays\/long of live: it took longer than 30 s\. Tried 2 times, again after 1 Jun/)
 })

@@ -39,9 +39,9 @@ export const gainOf = (
   return own.length === 0 ? null : median(own)
 }
 
-/** A gain in words: "1.7 s sooner", "no gain". */
+/** A gain in words: "1.7 s faster", "no gain". */
 export const gainInWords = (ms: number | null): string => {
   if (ms === null) return '–'
   if (!isSignificant(ms)) return 'no gain'
-  return ms > 0 ? `${seconds(ms)} sooner` : `${seconds(-ms)} later`
+  return ms > 0 ? `${seconds(ms)} faster` : `${seconds(-ms)} slower`
 }

@@ -5,7 +5,7 @@ import { useProblems } from './problems.ts'
 
 /** What stands in the note above the view, and how long. */
 
-const fail = () => Promise.reject(refused('Not read in', 'Choose another file.'))
+const fail = () => Promise.reject(refused('Not imported', 'Choose another file.'))
 const succeed = () => Promise.resolve(3)
 
 beforeEach(() => setActivePinia(createPinia()))
@@ -28,13 +28,13 @@ describe('the problem that is shown', () => {
       await problems.catching(fail)
       return succeed()
     })
-    expect(problems.current?.title).toBe('Not read in')
+    expect(problems.current?.title).toBe('Not imported')
   })
   test('stays when something nobody asked for succeeds', async () => {
     const problems = useProblems()
     await problems.catching(fail)
     await problems.unasked(succeed)
-    expect(problems.current?.title).toBe('Not read in')
+    expect(problems.current?.title).toBe('Not imported')
   })
   test('is shown for what nobody foresaw too, which is also thrown on', async () => {
     const problems = useProblems()

@@ -17,7 +17,7 @@ export const useProblems = defineStore('problems', () => {
       title: 'Something went wrong here',
       status: 0,
       code: 'UNEXPECTED',
-      detail: 'The interface could not go on with this. Load the page again; nothing that was saved is lost.',
+      detail: 'The interface could not continue. Reload the page; nothing that was saved is lost.',
     }
     throw error
   }

@@ -58,7 +58,7 @@ beforeEach(() => setActivePinia(createPinia()))
 afterEach(() => vi.unstubAllGlobals())
 
 describe('the site that is open', () => {
-  test('keeps nothing of the one before, even when an answer about it comes late', async () => {
+  test('stores nothing of the one before, even when an answer about it comes late', async () => {
     let late: (answer: unknown) => void = () => undefined
     const held = new Promise((resolve) => (late = resolve))
     answering({

@@ -42,7 +42,7 @@ const start = (): void =>
 <template>
   <form class="panel" @submit.prevent="start">
     <div class="columns">
-      <v-radio-group v-model="reach" hide-details density="compact" label="How far it may go">
+      <v-radio-group v-model="reach" hide-details density="compact" label="What may be changed">
         <v-radio v-for="one in REACHES" :key="one.value" :value="one.value">
           <template #label
             ><span
@@ -53,14 +53,14 @@ const start = (): void =>
       </v-radio-group>
       <CheckList v-model="visitorIds" legend="For these visitors" :items="namedItems(site.visitors)">
         <v-text-field v-model="minutes" class="minutes" type="number" min="2" max="1440" label="Minutes allowed" />
-        <p class="muted small">About {{ estimate }} min for all of it. What is not tried in time is named.</p>
+        <p class="muted small">About {{ estimate }} min for everything. What is not tried in time is listed.</p>
       </CheckList>
       <CheckList v-model="pageIds" legend="On these pages" :items="pageItems(site.sample)" />
     </div>
     <div class="bar">
       <v-btn type="submit" color="primary" variant="flat" :disabled="!ready || disabled">Start the guided run</v-btn>
       <span class="muted small"
-        >Visitors notice nothing: everything happens on addresses of its own, and you publish, or not.</span
+        >Visitors notice nothing: the run uses separate addresses, and you decide whether to publish the result.</span
       >
     </div>
   </form>

@@ -55,8 +55,8 @@ const measured = ({ results }: GuidedStep, visitorId: string): string => {
             <th v-for="visitor in visitors" :key="`m${visitor.id}`" scope="col" class="num">
               Measured, {{ visitor.name }}
             </th>
-            <th scope="col">Looked at</th>
-            <th scope="col" class="became">What became of it</th>
+            <th scope="col">Check</th>
+            <th scope="col" class="became">Result</th>
           </tr>
         </thead>
         <tbody>
@@ -98,7 +98,7 @@ const measured = ({ results }: GuidedStep, visitorId: string): string => {
     </div>
     <template v-if="run.progress.final && run.progress.final.results.length > 0">
       <h3 class="whole">
-        The whole, measured against origin and live
+        The result, measured against your server (origin) and live
         <router-link
           v-if="run.progress.final.safetyCheckId && run.progress.final.safety"
           class="small"

@@ -18,15 +18,15 @@ const isHit = ({ answers }: Confirmation): boolean => /;\s*hit\b/.test(answers.a
         {{
           confirmations.length
         }}
-        pages answer from the store on the second visit.
+        pages came from the store on the second request.
       </caption>
       <thead>
         <tr>
           <th scope="col">Page</th>
-          <th scope="col">First answer</th>
-          <th scope="col" class="num">Took</th>
-          <th scope="col">Second answer</th>
-          <th scope="col" class="num">Took</th>
+          <th scope="col">First response</th>
+          <th scope="col" class="num">Duration</th>
+          <th scope="col">Second response</th>
+          <th scope="col" class="num">Duration</th>
           <th scope="col">Compression</th>
         </tr>
       </thead>

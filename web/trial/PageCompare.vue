@@ -20,7 +20,7 @@ const measure = (event: Event): void => {
 
 <template>
   <div class="compare">
-    <v-btn-toggle v-model="shown" mandatory density="compact" aria-label="How to look at it">
+    <v-btn-toggle v-model="shown" mandatory density="compact" aria-label="View">
       <v-btn v-for="one in SHOWN" :key="one.value" :value="one.value" size="small">{{ one.title }}</v-btn>
     </v-btn-toggle>
     <p class="muted small keys">
@@ -34,7 +34,7 @@ const measure = (event: Event): void => {
         <img :src="source(pictures.before)" :alt="`${page.path} as visitors get it`" />
       </figure>
       <figure>
-        <figcaption>{{ shown === 'both' ? 'Trial' : 'Trial, with what differs marked' }}</figcaption>
+        <figcaption>{{ shown === 'both' ? 'Trial' : 'Trial, differences marked' }}</figcaption>
         <div class="marked">
           <img v-if="pictures.after" :src="source(pictures.after)" :alt="`${page.path} in trial`" @load="measure" />
           <p v-else>The page could not be loaded in trial.</p>

@@ -19,20 +19,20 @@ const loads = computed(() => planRuns({ sides: ['live', 'trial'], ...choice.valu
     <form class="panel dialog" @submit.prevent="emit('start', choice)">
       <h2>Retest: live and trial side by side</h2>
       <p class="muted small">
-        Both are loaded in turn, run by run, so that a slow minute falls on both. It ends after six pairs when they are
-        clear, else it goes on to the most.
+        Live and trial are loaded in turn, so a slow moment affects both. The retest stops after six pairs if the result
+        is clear, and otherwise uses all pairs allowed.
       </p>
       <div class="columns">
         <MeasurementChoice
           v-model="choice"
           :site="site"
-          runs-label="Most pairs"
-          runs-hint="Each is one load of live and one of trial."
+          runs-label="Pairs at most"
+          runs-hint="Each pair is one load of live and one of the trial."
         />
       </div>
       <div class="bar end">
         <span class="muted small">at most {{ loads }} page loads</span>
-        <v-btn type="button" @click="open = false">Not now</v-btn>
+        <v-btn type="button" @click="open = false">Cancel</v-btn>
         <v-btn type="submit" color="primary" variant="flat" :disabled="!isComplete(choice)">Start</v-btn>
       </div>
     </form>

@@ -29,10 +29,10 @@ const start = (): void =>
 <template>
   <v-dialog v-model="open" max-width="760" scrollable aria-label="Safety check">
     <form class="panel dialog" @submit.prevent="start">
-      <h2>Check: does the trial look and work like live?</h2>
+      <h2>Safety check: does the trial look and work like live?</h2>
       <p class="muted small">
-        Each page is looked at twice live, to learn what varies by itself, and then in trial: errors, words, places,
-        styles, pictures, fonts, buttons. About 20 s a page and visitor.
+        Each page is loaded twice live, to learn what changes by itself, and then in the trial. Compared are errors,
+        text, positions, styles, pictures, fonts and buttons. This takes about 20 s per page and visitor.
       </p>
       <div class="columns">
         <CheckList v-model="pageIds" legend="Pages" :items="pageItems(site.sample)" />
@@ -40,13 +40,13 @@ const start = (): void =>
           <CheckList v-model="visitorIds" legend="As" :items="namedItems(site.visitors)" />
           <CheckList v-model="journeyIds" legend="Journeys that must arrive" :items="namedItems(site.journeys)">
             <p v-if="site.journeys.length === 0" class="muted small">
-              None yet. Record one under Measure, Visitors: open the menu, add to basket, sign in.
+              None yet. Record one under Measure, Visitors: for example open the menu, add to the basket, sign in.
             </p>
           </CheckList>
         </div>
       </div>
       <div class="bar end">
-        <v-btn type="button" @click="open = false">Not now</v-btn>
+        <v-btn type="button" @click="open = false">Cancel</v-btn>
         <v-btn type="submit" color="primary" variant="flat" :disabled="!ready">Start</v-btn>
       </div>
     </form>

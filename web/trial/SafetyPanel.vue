@@ -29,7 +29,7 @@ const search = computed(() => {
     </h2>
     <p v-if="check.result" role="status">
       <b :class="check.result">{{ SAFETY_WORDS[check.result] }}</b>
-      in the worst of {{ howMany(check.pages.length, 'look')
+      the worst of {{ howMany(check.pages.length, 'comparison')
       }}<template v-if="check.state !== 'done'">, so far</template>.
     </p>
     <SafetyResults :check="check" :disabled="disabled" />
@@ -42,13 +42,13 @@ const search = computed(() => {
     <p v-if="search.outcome" role="status">{{ search.outcome.sentence }}</p>
     <p v-else-if="search.error" class="broken">{{ search.error }}</p>
     <p v-else role="status">
-      Under way: leaving out one part after another until the page
+      Under way: one part after another is switched off until the page
       {{ search.order.why === 'slower' ? 'is no slower than live' : 'works' }}.
     </p>
-    <p v-if="search.outcome?.reason" class="muted small">What was the matter: {{ search.outcome.reason }}</p>
+    <p v-if="search.outcome?.reason" class="muted small">Cause: {{ search.outcome.reason }}</p>
     <ul v-if="search.found.length > 0">
       <li v-for="{ sentence } in search.found" :key="sentence">
-        Left out of the trial: <code>{{ sentence }}</code>
+        Excluded in the trial: <code>{{ sentence }}</code>
       </li>
     </ul>
   </section>

@@ -3,7 +3,7 @@ import { ref } from 'vue'
 import type { PageSafety, SafetyCheck, SafetyPictures } from '../../core/contracts/safety.ts'
 import { useProblems } from '../stores/problems.ts'
 import { useTrialChecks } from '../stores/trial-checks.ts'
-import { pageName } from '../format/show.ts'
+import { howMany, pageName } from '../format/show.ts'
 import PageCompare from './PageCompare.vue'
 import { SAFETY_WORDS } from './result-words.ts'
 
@@ -27,14 +27,14 @@ const search = (page: PageSafety): Promise<unknown> =>
   <div class="scroll">
     <table class="bench">
       <caption class="visually-hidden">
-        Pages in trial beside live
+        Pages in the trial compared with live
       </caption>
       <thead>
         <tr>
           <th scope="col">Page</th>
           <th scope="col">Visitor</th>
           <th scope="col">Result</th>
-          <th scope="col" class="what">What was found</th>
+          <th scope="col" class="what">Differences</th>
           <th scope="col"><span class="visually-hidden">Next</span></th>
         </tr>
       </thead>
@@ -52,7 +52,7 @@ const search = (page: PageSafety): Promise<unknown> =>
               size="small"
               :disabled="disabled"
               @click="search(page)"
-              >Find the culprit</v-btn
+              >Find the cause</v-btn
             >
           </td>
         </tr>
@@ -61,9 +61,9 @@ const search = (page: PageSafety): Promise<unknown> =>
   </div>
   <details v-for="page in check.pages" :key="`e${keyOf(page)}`" @toggle="look(page, $event)">
     <summary>
-      {{ pageName(page.path) }} on {{ page.visitorName }}: evidence and pictures
+      {{ pageName(page.path) }} as “{{ page.visitorName }}”: details and pictures
       <span class="muted small"
-        >{{ page.findings.length }} findings, {{ page.varies.length }} things left out of the comparison</span
+        >{{ howMany(page.findings.length, 'difference') }}, {{ howMany(page.varies.length, 'part') }} not compared</span
       >
     </summary>
     <ul v-if="page.findings.length > 0" class="findings">
@@ -80,9 +80,9 @@ const search = (page: PageSafety): Promise<unknown> =>
         </ul>
       </li>
     </ul>
-    <p v-else>Nothing is another than live.</p>
+    <p v-else>No differences from live were found.</p>
     <details v-if="page.varies.length > 0">
-      <summary>Left out: another each time the page is loaded</summary>
+      <summary>Not compared: changes on every load</summary>
       <ul>
         <li v-for="key in page.varies" :key="key">
           <code>{{ key }}</code>

@@ -9,10 +9,10 @@ defineEmits<{ search: [] }>()
 
 <template>
   <p v-if="result.verdict?.kind === 'slower'" class="bar">
-    <v-btn size="small" :disabled="disabled" @click="$emit('search')">Find what slows it</v-btn>
+    <v-btn size="small" :disabled="disabled" @click="$emit('search')">Find what slows it down</v-btn>
     <span class="muted small"
-      >Leaves out one part after another and measures each time: at most {{ MOST_LOADS.slower }} page loads. What it
-      finds is left out of the trial, with the reason.</span
+      >Switches off one part after another and measures each time, with at most {{ MOST_LOADS.slower }} page loads. What
+      it finds is excluded in the trial, with the reason.</span
     >
   </p>
 </template>

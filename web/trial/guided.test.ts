@@ -111,7 +111,13 @@ describe('a guided run on the screen', () => {
   })
   test('has predicted beside measured, with the interval', () => {
     const cells = textsOf(shown(run({}, { steps: [kept] })), 'tbody tr > *')
-    expect(cells).toEqual(['Lighter pictures', '1.7 s sooner', '1.2 s (0.90 s to 1.5 s)', 'intact', 'kept in trial.'])
+    expect(cells).toEqual([
+      'Picture formats and sizes',
+      '1.7 s faster',
+      '1.2 s (0.90 s to 1.5 s)',
+      'intact',
+      'kept in the trial.',
+    ])
   })
   test('leads to the measurement and to the check', () => {
     const links = [...shown(run({}, { steps: [kept] })).querySelectorAll('tbody a')].map((a) => a.getAttribute('href'))
@@ -125,15 +131,15 @@ describe('a guided run on the screen', () => {
       `Predicted, ${laptop!.name}`,
       `Measured, ${phone!.name}`,
       `Measured, ${laptop!.name}`,
-      'Looked at',
-      'What became of it',
+      'Check',
+      'Result',
     ])
     expect(textsOf(shown(both), 'tbody td')[3]).toBe('–')
   })
   test.each([
-    ['no-difference', 'No measurable difference.', 'no measurable difference, backed out.'],
-    ['broken', 'A button is dead.', 'broke the page, backed out. A button is dead.'],
-    ['failed', 'The origin does not answer.', 'could not be measured, backed out. The origin does not answer.'],
+    ['no-difference', 'No measurable difference.', 'no measurable difference, undone.'],
+    ['broken', 'A button is dead.', 'broke the page, undone. A button is dead.'],
+    ['failed', 'The origin does not answer.', 'could not be measured, undone. The origin does not answer.'],
   ] as const)('%s is said once, with its reason', (decision, sentence, words) => {
     const host = shown(run({}, { steps: [step({ decision, sentence })] }))
     expect(textsOf(host, 'tbody td').at(-1)).toBe(words)
@@ -147,7 +153,7 @@ describe('a guided run on the screen', () => {
         },
       ),
     )
-    expect(textsOf(host, 'tbody li')).toEqual(['Left out Scripts that wait: slider.js'])
+    expect(textsOf(host, 'tbody li')).toEqual(['Left out Defer scripts: slider.js'])
   })
   test('that failed says why, aloud', () => {
     const host = shown(run({ state: 'failed', error: 'The origin went away.' }))
@@ -166,6 +172,6 @@ describe('a guided run on the screen', () => {
       results: [aPageResult('faster')],
     }
     const host = shown(run({ state: 'done' }, { final }))
-    expect(textOf(host.querySelector('h3'))).toContain('The whole, measured against origin and live')
+    expect(textOf(host.querySelector('h3'))).toContain('The result, measured against your server (origin) and live')
   })
 })

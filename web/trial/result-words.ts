@@ -5,14 +5,14 @@ export const SAFETY_WORDS: Record<SafetyResult, string> = {
   intact: 'intact',
   differs: 'differs',
   broken: 'broken',
-  unsteady: 'never the same',
-  unreachable: 'not seen',
+  unsteady: 'changes every time',
+  unreachable: 'could not be checked',
 }
 
 export const DECISION_WORDS: Record<GuidedDecision, string> = {
-  kept: 'kept in trial',
-  'no-difference': 'no measurable difference, backed out',
-  slower: 'slower, backed out',
-  broken: 'broke the page, backed out',
-  failed: 'could not be measured, backed out',
+  kept: 'kept in the trial',
+  'no-difference': 'no measurable difference, undone',
+  slower: 'slower, undone',
+  broken: 'broke the page, undone',
+  failed: 'could not be measured, undone',
 }

@@ -57,11 +57,11 @@ describe('results of a safety check', () => {
   test('show the evidence, and say how much more there is', () => {
     const host = shown(check([page()]))
     expect(textsOf(host, '.findings > li > ul > li')).toEqual(['button.next', 'and 2 more'])
-    expect(textOf(host)).toContain('Left out: another each time the page is loaded')
+    expect(textOf(host)).toContain('Not compared: changes on every load')
   })
   test('of an intact page say so', () => {
     expect(textOf(shown(check([page({ result: 'intact', findings: [], varies: [] })])))).toContain(
-      'Nothing is another than live.',
+      'No differences from live were found.',
     )
   })
   test.each<[string, PageSafety, Partial<SafetyCheck>]>([
@@ -84,7 +84,7 @@ describe('results of a safety check', () => {
       )
     })
     const host = shown(check([page()]))
-    await press(host, 'Find the culprit')
+    await press(host, 'Find the cause')
     await expect.poll(() => useProblems().current?.detail).toBe('A run is under way.')
     expect(asked).toEqual([['/api/v1/sites//culprit-searches', { pageId: 'home', visitorId: 'phone' }]])
   })

@@ -53,17 +53,17 @@ const add = async (): Promise<void> => {
     </p>
     <form class="bar" @submit.prevent="make">
       <v-text-field v-model="tokenName" label="What the token is for" class="field" required />
-      <v-btn type="submit" :disabled="tokenName.trim() === ''">Make a token</v-btn>
+      <v-btn type="submit" :disabled="tokenName.trim() === ''">Create token</v-btn>
     </form>
     <p v-if="made" class="panel" role="status">
-      Copy it now, it is not shown again: <code>{{ made.token }}</code>
+      Copy it now; it will not be shown again: <code>{{ made.token }}</code>
     </p>
     <div v-if="tokens.length > 0" class="scroll">
       <table class="bench">
         <thead>
           <tr>
             <th scope="col">Token</th>
-            <th scope="col">Made</th>
+            <th scope="col">Created</th>
             <th scope="col">Last used</th>
             <th scope="col">Delete</th>
           </tr>
@@ -80,7 +80,7 @@ const add = async (): Promise<void> => {
         </tbody>
       </table>
     </div>
-    <h2>Another account</h2>
+    <h2>Add an account</h2>
     <form class="bar" @submit.prevent="add">
       <v-text-field v-model="name" label="Name or e-mail address" autocomplete="off" class="field" required />
       <v-text-field
@@ -91,7 +91,7 @@ const add = async (): Promise<void> => {
         class="field"
         required
       />
-      <v-btn type="submit" :disabled="name.trim() === '' || password === ''">Make account</v-btn>
+      <v-btn type="submit" :disabled="name.trim() === '' || password === ''">Create account</v-btn>
       <span role="status">{{ added }}</span>
     </form>
   </div>

@@ -21,7 +21,7 @@ const bases = computed(() => [
   { value: props.site.address, title: `Origin: ${props.site.address}` },
   { value: props.site.liveUrl, title: `Live: ${props.site.liveUrl}` },
   { value: props.site.trialUrl, title: `Trial: ${props.site.trialUrl}` },
-  { value: props.site.liveSecureUrl, title: `Live over TLS: ${props.site.liveSecureUrl}` },
+  { value: props.site.liveSecureUrl, title: `Live over HTTPS: ${props.site.liveSecureUrl}` },
   ...props.site.hosts.added.map((host) => ({ value: `https://${host}`, title: `Added: ${host}` })),
 ])
 const paths = computed(() => props.site.sample.map((page) => page.path))
@@ -50,12 +50,12 @@ const look = async (): Promise<void> => {
   <MeasureNav :site="site" />
   <h1>Quick check</h1>
   <form class="bar" @submit.prevent="look">
-    <v-select v-model="base" class="field" label="Whom to ask" :items="bases" />
+    <v-select v-model="base" class="field" label="Address to check" :items="bases" />
     <v-combobox v-model="path" class="field" label="Path" :items="paths" />
     <ActionButton type="submit" color="primary" variant="flat" :under-way="busy">Check</ActionButton>
   </form>
   <p class="small muted">
-    Only the site’s own hosts are asked, and those added under Site. From the command line:
+    Only the site’s own hosts, and hosts added under Site, can be checked. From the command line:
     <code>zest check {{ base }}{{ path }} --json</code>
   </p>
   <div v-if="check" role="status"><QuickCheckResult :check="check" /></div>

@@ -99,55 +99,55 @@ const connect = async (): Promise<void> => {
 <template>
   <div class="view">
     <h1>Connect a site</h1>
-    <p class="muted">The site is looked at from outside, as a visitor sees it. Nothing on it is changed.</p>
+    <p class="muted">Zest Lamp loads your site from outside, as a visitor would. Nothing on it is changed.</p>
     <form class="address" @submit.prevent="look()">
       <v-text-field
         v-model="address"
         v-first-focus
-        label="Address of the web server that makes the pages"
+        label="Address of your web server (origin)"
         placeholder="https://www.example.org"
         required
       />
       <v-btn v-if="!checking" type="submit" color="primary" variant="flat" :disabled="address.trim() === ''"
-        >Look at it</v-btn
+        >Check the site</v-btn
       >
-      <v-btn v-else type="button" @click="giveUp">Stop looking</v-btn>
+      <v-btn v-else type="button" @click="giveUp">Stop</v-btn>
     </form>
-    <v-progress-linear v-if="checking" indeterminate color="primary" aria-label="Looking at the site" />
+    <v-progress-linear v-if="checking" indeterminate color="primary" aria-label="Checking the site" />
 
     <details v-if="quick" class="quick" open>
-      <summary>What its first answer says</summary>
+      <summary>The first response</summary>
       <QuickCheckResult :check="quick" />
     </details>
 
     <template v-if="check">
-      <h2>What {{ check.address }} says about itself</h2>
+      <h2>What we found at {{ check.address }}</h2>
       <FindingList :findings="check.findings" />
-      <v-btn v-if="isPrivate()" class="yes" size="small" @click="look('allowed')">It is mine: look at it anyway</v-btn>
+      <v-btn v-if="isPrivate()" class="yes" size="small" @click="look('allowed')">It is mine: check it anyway</v-btn>
       <form v-if="asksForName" class="address" @submit.prevent="look(privateAddresses)">
         <v-text-field
           v-model="publicAddress"
-          label="What visitors type to get to the site"
+          label="Public address of the site"
           placeholder="https://www.example.org"
-          hint="The server at the address above is then asked by this name."
+          hint="The server at the address above is then asked by this host name."
           persistent-hint
         />
-        <v-btn type="submit" :disabled="publicAddress.trim() === ''">Ask it by this name</v-btn>
+        <v-btn type="submit" :disabled="publicAddress.trim() === ''">Use this name</v-btn>
       </form>
       <form v-if="lacksSitemap" class="address" @submit.prevent="look(privateAddresses)">
         <v-text-field
           v-model="sitemap"
           label="Address of the sitemap, if there is one"
           placeholder="/sitemap.xml"
-          hint="A path, or a full address of the site. It can be given later, too."
+          hint="A path or a full address. You can also add it later."
           persistent-hint
         />
-        <v-btn type="submit" :disabled="sitemap.trim() === ''">Read this sitemap</v-btn>
+        <v-btn type="submit" :disabled="sitemap.trim() === ''">Use this sitemap</v-btn>
       </form>
     </template>
     <form v-if="check && !stopped" @submit.prevent="connect">
-      <h2>Pages that stand for the site</h2>
-      <p class="muted small">One of each kind. These are measured and looked at.</p>
+      <h2>Sample pages</h2>
+      <p class="muted small">One of each kind of page. These are measured and checked.</p>
       <div class="scroll narrow">
         <table class="bench">
           <thead>
@@ -170,41 +170,35 @@ const connect = async (): Promise<void> => {
       </div>
       <h2>Names</h2>
       <p class="muted small">
-        Names under .localhost are served on this machine, so you can look before any DNS record is changed.
+        Names under .localhost work on this machine only, so you can try everything before you change any DNS record.
       </p>
       <div class="names">
         <v-text-field v-model="name" label="Name of the site" required />
         <v-text-field
           v-model="liveHost"
-          label="Host name of live"
+          label="Live host name"
           hint="What visitors will use."
           persistent-hint
           required
         />
-        <v-text-field
-          v-model="trialHost"
-          label="Host name of trial"
-          hint="Where setups are tried."
-          persistent-hint
-          required
-        />
+        <v-text-field v-model="trialHost" label="Trial host name" hint="For trying setups." persistent-hint required />
         <v-text-field
           v-if="check.publicAddress"
           :model-value="check.publicAddress"
-          label="Ask the server (origin) as"
-          hint="It answers by this name only; links are kept within the names beside."
+          label="Host name sent to your server (origin)"
+          hint="It answers only to this name; links in pages are changed to the names beside."
           persistent-hint
           readonly
         />
         <v-select
           v-else
           v-model="hostHeader"
-          label="Ask the origin with"
+          label="Host name sent to your server (origin)"
           :items="[
             { value: 'visitor', title: 'the host name the visitor uses' },
             { value: 'origin', title: 'its own host name' },
           ]"
-          hint="Choose its own if it redirects other names."
+          hint="Choose its own name if your server redirects other names."
           persistent-hint
         />
       </div>

@@ -32,9 +32,9 @@ const earlier = computed(() => proving.runs.slice(1))
   </p>
   <h1>Guided run</h1>
   <p>
-    Remedies are tried one after another: the page cache first, because the others stand on it, then in the order of
-    what they are predicted to be worth. Each is looked at and measured against the best so far, and kept in trial or
-    backed out. At the end the whole is measured against live.
+    Remedies are tried one after another: the page cache first, because the others depend on it, then in the order of
+    their predicted gain. Each is checked and measured against the best result so far, then kept in the trial or undone.
+    At the end the result is measured against live.
   </p>
   <template v-if="newest && newest.state !== 'done' && newest.state !== 'failed' && newest.state !== 'cancelled'">
     <div class="bar">
@@ -45,7 +45,7 @@ const earlier = computed(() => proving.runs.slice(1))
         :under-way="working"
         :disabled="busy"
         @click="act(() => proving.resume(newest!.id))"
-        >Go on</ActionButton
+        >Continue</ActionButton
       >
       <ActionButton v-else :under-way="working" @click="act(() => proving.pause(newest!.id))">Pause</ActionButton>
     </div>
@@ -60,7 +60,7 @@ const earlier = computed(() => proving.runs.slice(1))
       @start="(order) => problems.catching(() => proving.guide(order))"
     />
     <template v-if="newest">
-      <h2>The newest run</h2>
+      <h2>Latest run</h2>
       <GuidedProgress :site="site" :run="newest" />
     </template>
   </template>

@@ -67,9 +67,9 @@ const verb = (version: Version): string => (version.number < props.site.liveVers
           <th scope="col">Version</th>
           <th scope="col">Published</th>
           <th scope="col">By</th>
-          <th scope="col">Changed against the one before</th>
+          <th scope="col">Changes from the previous version</th>
           <th scope="col">Note</th>
-          <th scope="col">For visitors</th>
+          <th scope="col">Visitors</th>
         </tr>
       </thead>
       <tbody>
@@ -97,7 +97,7 @@ const verb = (version: Version): string => (version.number < props.site.liveVers
   </div>
   <p v-if="bench.ledger.length === 0" class="muted">Nothing yet.</p>
   <template v-else>
-    <div class="filter" role="search" aria-label="Find entries">
+    <div class="filter" role="search" aria-label="Search entries">
       <v-text-field v-model="words" label="Words" clearable />
       <v-select v-model="remedy" :items="remedies" label="Remedy" />
       <v-select v-model="decision" :items="decisions" label="Decision" />
@@ -120,11 +120,11 @@ const verb = (version: Version): string => (version.number < props.site.liveVers
     <div v-if="target" class="panel dialog">
       <h2 class="first">{{ verb(target) }} version {{ target.number }}?</h2>
       <p>
-        Visitors get it at once, the store is emptied, and the trial is set to it too. Version
+        Visitors get it at once. The store is emptied, and the trial is reset to it too. Version
         {{ site.liveVersion }} stays in the ledger.
       </p>
       <div class="bar end">
-        <v-btn @click="asking = false">Stay</v-btn>
+        <v-btn @click="asking = false">Cancel</v-btn>
         <ActionButton color="primary" variant="flat" :under-way="working" @click="stepBack"
           >{{ verb(target) }} version {{ target.number }}</ActionButton
         >

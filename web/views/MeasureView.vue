@@ -25,7 +25,7 @@ const SIDES: { side: Side; what: string }[] = [
   { side: 'origin', what: 'the site as its own server sends it' },
   { side: 'live', what: 'what visitors get now' },
   { side: 'trial', what: 'the setup you are trying' },
-  { side: 'again', what: 'the same side twice: how far equal loads differ on this machine' },
+  { side: 'again', what: 'the same version twice: shows how much equal loads differ on this machine' },
 ]
 const versions = ref<number[]>([])
 const earlier = computed(() =>
@@ -102,7 +102,7 @@ const STATES = {
         label="Earlier versions"
         :items="earlier"
       />
-      <p class="muted small">Tick two to four and they are loaded in turn, run by run, for a fair comparison.</p>
+      <p class="muted small">Tick two to four; they are loaded in turn for a fair comparison.</p>
       <v-radio-group
         v-if="chosenSides.length > 1"
         v-model="stop"
@@ -116,8 +116,8 @@ const STATES = {
     <MeasurementChoice
       v-model="choice"
       :site="site"
-      :runs-label="chosenSides.length > 1 ? 'Most pairs' : 'Runs each'"
-      runs-hint="One run is noise; a comparison needs six."
+      :runs-label="chosenSides.length > 1 ? 'Pairs at most' : 'Runs each'"
+      runs-hint="One run is chance; a comparison needs six."
     >
       <div class="bar go">
         <v-btn type="submit" color="primary" variant="flat" :disabled="!complete || busy">Measure</v-btn>
@@ -135,7 +135,7 @@ const STATES = {
     <ArchiveImport :site="site" />
   </div>
   <p v-if="bench.measurements.length === 0" class="muted">
-    None yet. Begin with the origin: that is the baseline everything is compared to.
+    None yet. Start with your server (origin): everything else is compared with this baseline.
   </p>
   <div v-else class="scroll">
     <table class="bench">

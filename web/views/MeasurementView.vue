@@ -34,7 +34,7 @@ const load = async (): Promise<void> => {
 watch([id, () => bench.measurements], () => void load(), { immediate: true })
 
 const job = computed(() => jobs.open.find(({ subjectId }) => subjectId === id.value))
-const PURPOSES = { fill: 'fills caches, does not count', look: 'looked at closely, does not count' } as const
+const PURPOSES = { fill: 'warm-up, not counted', look: 'detailed load, not counted' } as const
 const COLUMNS = ['path', 'visitorId', 'side', 'purpose', 'pair', 'at'] as const
 const FIGURES = [
   'ttfbMs',
@@ -105,7 +105,7 @@ const visitorName = (run: RunHead): string =>
     <v-alert
       v-if="measurement.state === 'cancelled'"
       type="info"
-      text="Cancelled. What was measured until then is kept here and decides nothing."
+      text="Cancelled. What was measured until then is shown, but decides nothing."
     />
 
     <v-alert
@@ -116,13 +116,13 @@ const visitorName = (run: RunHead): string =>
     <v-alert
       v-if="measurement.source === 'archive'"
       type="info"
-      text="Read from an archive of somebody’s browser. Open the load below for its waterfall and for predictions."
+      text="Read from an archive (HAR). Open the load below for its waterfall and predictions."
     />
 
     <v-alert
       v-if="measurement.notReady.length > 0"
       type="info"
-      :text="`Not all was ready while ${measurement.notReady.join(', ')} ${measurement.notReady.length === 1 ? 'was' : 'were'} measured: some pictures came as the origin has them. Measure again later for what visitors will get.`"
+      :text="`Not everything was ready while ${measurement.notReady.join(', ')} ${measurement.notReady.length === 1 ? 'was' : 'were'} measured: some pictures came unchanged from your server (origin). Measure again later to see what visitors will get.`"
     />
 
     <ResultsTable :results="measurement.results" />
@@ -133,7 +133,7 @@ const visitorName = (run: RunHead): string =>
     </template>
 
     <template v-if="measurement.source === 'lab' && measurement.state === 'done'">
-      <h2>Against another day</h2>
+      <h2>Compared with another day</h2>
       <AcrossDays :measurement="measurement" />
     </template>
 
@@ -187,9 +187,9 @@ const visitorName = (run: RunHead): string =>
     <v-dialog v-model="asking" max-width="520" aria-label="Delete this measurement">
       <div class="panel dialog">
         <h2 class="first">Delete this measurement?</h2>
-        <p>Its page loads, requests and pictures are removed for good. The ledger keeps what it says of it.</p>
+        <p>Its page loads, requests and pictures are deleted for good. Its entry in the ledger stays.</p>
         <div class="bar end">
-          <v-btn @click="asking = false">Keep it</v-btn>
+          <v-btn @click="asking = false">Cancel</v-btn>
           <ActionButton color="primary" variant="flat" :under-way="deleting" @click="remove">Delete</ActionButton>
         </div>
       </div>

@@ -56,8 +56,8 @@ const remedies = REMEDIES as unknown as readonly Remedy<RemedyId>[]
 /** In the usual order within each reach: what could break least comes first. */
 const REACHES = [
   ['delivery', 'Delivery: headers and transport'],
-  ['files', 'Files: lighter, in the same order'],
-  ['page', 'Page: another order or structure'],
+  ['files', 'Files: smaller, in the same order'],
+  ['page', 'Page: order or structure changes'],
 ] as const
 const ofReach = (reach: Remedy['reach']): Remedy<RemedyId>[] => remedies.filter((one) => one.reach === reach)
 const traits = computed((): SiteTraits => ({
@@ -128,11 +128,11 @@ const backOut = async (): Promise<void> => {
       <h2>Trial</h2>
       <p v-if="bench.trial === null" class="muted" aria-busy="true">Loading the trial …</p>
       <p v-else-if="changes.length === 0">
-        The same as what visitors get (version {{ bench.trial.basedOn }}). Switch a remedy on below, one at a time; no
+        The trial is the same as live (version {{ bench.trial.basedOn }}). Switch on one remedy at a time below; no
         visitor sees it.
       </p>
       <template v-else>
-        <p>Against version {{ bench.trial.basedOn }}, which visitors get:</p>
+        <p>Changes from version {{ bench.trial.basedOn }}, which visitors get:</p>
         <ul>
           <li v-for="change in changes" :key="change.sentence">{{ change.sentence }}</li>
         </ul>
@@ -160,13 +160,13 @@ const backOut = async (): Promise<void> => {
       <v-btn :disabled="changes.length === 0 || busy" @click="backOut">Back out</v-btn>
     </div>
     <p v-if="busy" class="muted small wait">
-      A measurement or check is under way, so the trial stays as it is. Its progress is below.
+      A measurement or check is under way, so the trial cannot be changed. Its progress is shown below.
     </p>
   </section>
 
   <section v-if="keptVersion !== null" class="panel kept" role="status">
-    <strong>Version {{ keptVersion }} is what visitors get now.</strong>
-    <p v-if="confirmations === null" class="muted">Asking live from outside, as a signed-out visitor …</p>
+    <strong>Visitors now get version {{ keptVersion }}.</strong>
+    <p v-if="confirmations === null" class="muted">Checking live from outside, as a signed-out visitor …</p>
     <template v-else>
       <ConfirmationTable :confirmations="confirmations" />
       <LiveCheck :site="site" :paths="confirmations.map(({ path }) => path)" />
@@ -187,7 +187,7 @@ const backOut = async (): Promise<void> => {
   <PrivacyPanel v-if="bench.privacy && bench.privacy.needed.length > 0" :state="bench.privacy" :disabled="busy" />
 
   <SlowFindings v-if="findings.findings" :site="site" :findings="findings.findings" @open="openRemedy" />
-  <p v-else class="panel muted" role="status">Looking through what was measured …</p>
+  <p v-else class="panel muted" role="status">Reading the measurements …</p>
 
   <template v-if="bench.trial">
     <StartingPoints :trial="bench.trial.setup" :disabled="busy" @change="save" />
@@ -222,21 +222,19 @@ const backOut = async (): Promise<void> => {
   <RetestDialog v-model="retesting" :site="site" @start="retest" />
   <v-dialog v-model="keeping" max-width="560" aria-label="Keep the trial">
     <form class="panel dialog" @submit.prevent="keep">
-      <h2>Keep: give this to visitors</h2>
+      <h2>Keep: publish this for visitors</h2>
       <ul>
         <li v-for="change in changes" :key="change.sentence">{{ change.sentence }}</li>
       </ul>
-      <p v-if="!entry">It has not been retested as it is now.</p>
-      <p v-if="!proving.currentCheck">
-        It has not been checked as it is now: nobody knows whether every page still works.
-      </p>
+      <p v-if="!entry">The trial has not been retested as it is now.</p>
+      <p v-if="!proving.currentCheck">The trial has not been checked as it is now, so pages may be broken.</p>
       <p v-else-if="proving.currentCheck.result === 'broken'" class="broken">
-        The safety check found a page broken. Find the culprit first, or look for yourself.
+        The safety check found a broken page. Find the cause first, or look at the page yourself.
       </p>
-      <p class="muted small">You can step back to any earlier version from the Ledger.</p>
+      <p class="muted small">You can return to any earlier version in the Ledger.</p>
       <v-text-field v-model="note" label="Note (optional)" maxlength="1000" />
       <div class="bar end">
-        <v-btn type="button" @click="keeping = false">Not yet</v-btn>
+        <v-btn type="button" @click="keeping = false">Cancel</v-btn>
         <ActionButton type="submit" color="primary" variant="flat" :under-way="working">Publish</ActionButton>
       </div>
     </form>

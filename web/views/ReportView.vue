@@ -17,7 +17,7 @@ const state = ref<Report['state']>('live')
 const report = ref<Report | null>(null)
 const STATES = [
   { value: 'live', title: 'What visitors get' },
-  { value: 'trial', title: 'The trial, what they would get' },
+  { value: 'trial', title: 'The trial (what visitors would get)' },
 ]
 watch(
   state,
@@ -42,7 +42,7 @@ const picture = (jpeg: string): string => `data:image/jpeg;base64,${jpeg}`
     <v-btn :disabled="!report" @click="print">Print or save as PDF</v-btn>
     <v-btn :disabled="!report" @click="save">Save as JSON</v-btn>
   </div>
-  <p v-if="!report" class="muted" role="status">Putting the report together …</p>
+  <p v-if="!report" class="muted" role="status">Preparing the report …</p>
   <article v-else class="report">
     <h1>{{ report.site.name }}: before and after</h1>
     <p class="muted">
@@ -54,7 +54,7 @@ const picture = (jpeg: string): string => `data:image/jpeg;base64,${jpeg}`
 
     <section v-for="page in report.pages" :key="page.path + page.visitorName" class="page">
       <h2>
-        {{ pageName(page.path) }} <span class="muted">on {{ page.visitorName }}</span>
+        {{ pageName(page.path) }} <span class="muted">as “{{ page.visitorName }}”</span>
       </h2>
       <SecondsRuler
         :scale="scale"
@@ -62,7 +62,7 @@ const picture = (jpeg: string): string => `data:image/jpeg;base64,${jpeg}`
         :live="report.state === 'live' ? page.after.lcpMs : null"
         :trial="report.state === 'trial' ? page.after.lcpMs : null"
         :floor-ms="page.floorMs"
-        :about="`${page.path} on ${page.visitorName}`"
+        :about="`${page.path} as “${page.visitorName}”`"
       />
       <table class="bench">
         <thead>
@@ -107,21 +107,21 @@ const picture = (jpeg: string): string => `data:image/jpeg;base64,${jpeg}`
       </div>
     </section>
 
-    <h2>What was changed, and what it was worth</h2>
+    <h2>What was changed, and what it gained</h2>
     <p v-if="report.changes.length === 0">Nothing yet.</p>
     <div v-else class="scroll">
       <table class="bench">
         <thead>
           <tr>
             <th scope="col">Change</th>
-            <th scope="col">Main content sooner by (95 % interval)</th>
+            <th scope="col">Main content faster by (95% interval)</th>
           </tr>
         </thead>
         <tbody>
           <tr v-for="change in report.changes" :key="change.what">
             <td>
               {{ change.what }}
-              <span v-for="one in change.exceptions" :key="one" class="muted small"><br />left out {{ one }}</span>
+              <span v-for="one in change.exceptions" :key="one" class="muted small"><br />excluded {{ one }}</span>
             </td>
             <td>{{ change.worth }}</td>
           </tr>
@@ -133,7 +133,7 @@ const picture = (jpeg: string): string => `data:image/jpeg;base64,${jpeg}`
       {{ report.safety.sentence }}
     </p>
     <h2>What remains</h2>
-    <p v-if="report.remains.length === 0">Nothing of weight that Zest Lamp knows of.</p>
+    <p v-if="report.remains.length === 0">Nothing significant that Zest Lamp knows of.</p>
     <ul v-else>
       <li v-for="sentence in report.remains" :key="sentence">{{ sentence }}</li>
     </ul>

@@ -59,8 +59,8 @@ const { saving, save } = useSaving(async () => {
   <form @submit.prevent="save">
     <h2>Retests</h2>
     <p class="muted small">
-      Live is measured again, the first three pages of the sample as every visitor, five runs each. Nothing is measured
-      beside anything else: a retest waits its turn.
+      Live is measured again regularly: the first three sample pages, as each visitor, five runs each. Only one
+      measurement runs at a time, so a retest waits its turn.
     </p>
     <div class="bar">
       <v-select v-model="routine.everyHours" class="field" label="Retest" :items="INTERVALS" />
@@ -69,8 +69,7 @@ const { saving, save } = useSaving(async () => {
     </div>
     <h2>Limits</h2>
     <p class="muted small">
-      When live crosses one, and when a retest finds a page slower than the one before by more than chance, you are
-      told.
+      You get a message when live crosses a limit, and when a retest finds a page measurably slower than before.
     </p>
     <div class="scroll">
       <table class="bench">
@@ -100,8 +99,10 @@ const { saving, save } = useSaving(async () => {
         </tbody>
       </table>
     </div>
-    <h2>Where you are told</h2>
-    <p class="muted small">Always here. If you name a webhook, each message is also sent there as JSON.</p>
+    <h2>Where messages go</h2>
+    <p class="muted small">
+      Messages always appear here. If you add a webhook, each message is also sent there as JSON.
+    </p>
     <v-text-field
       v-model="routine.webhook"
       class="hook"

@@ -88,16 +88,16 @@ const ttfb = computed(() => {
   if (!phases) return ''
   const parts = [
     phases.redirectMs > 0 ? `redirects ${seconds(phases.redirectMs)}` : '',
-    phases.connectMs > 0 ? `name and connection ${seconds(phases.connectMs)}` : '',
+    phases.connectMs > 0 ? `name lookup and connection ${seconds(phases.connectMs)}` : '',
     phases.tlsMs > 0 ? `TLS ${seconds(phases.tlsMs)}` : '',
-    `server and the way there and back ${seconds(phases.serverMs)}`,
+    `server and round trip ${seconds(phases.serverMs)}`,
   ]
   return parts.filter((part) => part !== '').join(', ')
 })
 const lcp = computed(() => {
   const phases = run.value?.metrics?.lcpPhases
   return phases
-    ? `${seconds(phases.waitMs)} waiting for the page, ${seconds(phases.discoveryMs)} until it was asked for, ${seconds(phases.downloadMs)} until it had come, ${seconds(phases.renderMs)} until it was shown`
+    ? `${seconds(phases.waitMs)} waiting for the page, ${seconds(phases.discoveryMs)} before its download began, ${seconds(phases.downloadMs)} download, ${seconds(phases.renderMs)} until it was shown`
     : ''
 })
 const serverTiming = computed(
@@ -155,18 +155,18 @@ const savePng = async (): Promise<void> => {
           name: 'measurement',
           params: { siteId: site.id, measurementId: String(route.params['measurementId']) },
         }"
-        >The measurement</router-link
+        >Measurement</router-link
       >
     </div>
     <v-alert
       v-if="measurement?.source === 'predicted'"
       type="info"
-      text="Predicted by the load model from the fetched page; no browser has loaded it."
+      text="Predicted by the load model from the fetched page; no browser loaded it."
     />
     <v-alert
       v-if="measurement?.source === 'archive'"
       type="info"
-      text="Read from an archive. It holds requests; paints, shifts and what blocked were not in it."
+      text="Read from an archive (HAR). It contains requests, but no paint times, layout shifts or blocking time."
     />
     <dl class="figures">
       <div v-for="[label, value] in figures" :key="label">
@@ -191,7 +191,7 @@ const savePng = async (): Promise<void> => {
         v-model="otherId"
         class="compare"
         clearable
-        label="Lay another load above it"
+        label="Compare with another load"
         :items="comparable"
       />
       <span class="bar exports" role="group" aria-label="Save">
@@ -212,7 +212,7 @@ const savePng = async (): Promise<void> => {
     <h2>What if</h2>
     <PredictionPanel :run="run" :site="site" />
 
-    <h2>What a close look showed</h2>
+    <h2>Details of this load</h2>
     <SeenList :run="run" />
   </template>
 </template>

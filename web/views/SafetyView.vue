@@ -25,7 +25,7 @@ const busy = computed(() => jobs.openOf(props.site.id) !== undefined)
     <p v-if="check.error" role="alert">{{ check.error }}</p>
     <SafetyResults :check="check" :disabled="busy" />
   </template>
-  <p v-else>This check is not among the newest ones any more.</p>
+  <p v-else>This check is no longer among the latest.</p>
 </template>
 
 <style scoped>

@@ -37,8 +37,8 @@ const submit = async (): Promise<void> => {
   <main class="sign-in">
     <div class="column">
       <p class="brand"><img src="/lamp.svg" alt="" width="34" height="34" /> Zest Lamp</p>
-      <h1>{{ session.firstAccount ? 'Make the first account' : 'Sign in' }}</h1>
-      <p v-if="session.firstAccount" class="muted">Whoever makes it looks after the sites of this Zest Lamp.</p>
+      <h1>{{ session.firstAccount ? 'Create the first account' : 'Sign in' }}</h1>
+      <p v-if="session.firstAccount" class="muted">This account manages the sites of this Zest Lamp.</p>
       <form @submit.prevent="submit">
         <v-text-field v-model="name" v-first-focus label="Name or e-mail address" autocomplete="username" required />
         <v-text-field
@@ -50,7 +50,7 @@ const submit = async (): Promise<void> => {
           required
         />
         <ActionButton type="submit" color="primary" variant="flat" :under-way="busy">
-          {{ session.firstAccount ? 'Make account' : 'Sign in' }}
+          {{ session.firstAccount ? 'Create account' : 'Sign in' }}
         </ActionButton>
       </form>
       <ProblemNote class="note" />
@@ -66,9 +66,7 @@ const submit = async (): Promise<void> => {
           :trial="900"
         />
       </div>
-      <p class="muted small">
-        Makes a website fast, and shows by measuring how many seconds each change was worth to a visitor.
-      </p>
+      <p class="muted small">Makes your website fast, and measures how many seconds each change saves a visitor.</p>
     </div>
   </main>
 </template>

@@ -30,7 +30,7 @@ watch(
     <div class="place-view"><router-view :key="site.id" :site="site" /></div>
   </template>
   <p v-else-if="sites.loaded" class="place-view">
-    There is no such site any more. <router-link :to="{ name: 'sites' }">All sites</router-link>
+    This site no longer exists. <router-link :to="{ name: 'sites' }">All sites</router-link>
   </p>
 </template>
 

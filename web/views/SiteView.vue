@@ -60,7 +60,7 @@ const askedAs = computed(() => {
     <a :href="site.liveUrl" target="_blank" rel="noopener">{{ site.liveUrl }}</a>, trial at
     <a :href="trialLink(site)" target="_blank" rel="noopener">{{ site.trialUrl }}</a>.
   </p>
-  <h2>What it says about itself</h2>
+  <h2>What we found</h2>
   <FindingList :findings="site.check.findings" />
 
   <form class="bar again" @submit.prevent="checkSiteAgain">
@@ -69,15 +69,13 @@ const askedAs = computed(() => {
       class="sitemap"
       label="Address of the sitemap"
       placeholder="/sitemap.xml"
-      hint="Left empty: where robots.txt says, or /sitemap.xml."
+      hint="If empty: the address in robots.txt, or /sitemap.xml."
       persistent-hint
     />
-    <ActionButton size="small" :under-way="looking" @click="checkSiteAgain"
-      >Look again, and read the sitemap anew</ActionButton
-    >
+    <ActionButton size="small" :under-way="looking" @click="checkSiteAgain">Check again</ActionButton>
   </form>
 
-  <h2>Who may see the trial</h2>
+  <h2>Trial access</h2>
   <TrialKeyPanel :site="site" :disabled="jobs.openOf(site.id) !== undefined" />
 
   <h2>Cookies</h2>
@@ -89,7 +87,7 @@ const askedAs = computed(() => {
   <h2>HTTPS</h2>
   <CertificatePanel :site="site" />
 
-  <h2 id="changes">Changes of content</h2>
+  <h2 id="changes">Content changes</h2>
   <ContentChangesPanel :site="site" />
 
   <h2>Scheduled work</h2>
@@ -104,12 +102,12 @@ const askedAs = computed(() => {
     <div class="panel">
       <h2>Remove {{ site.name }}?</h2>
       <p>
-        Its setups, measurements and ledger are deleted, and {{ site.liveHost }} is no longer served here. This cannot
-        be undone.
+        Its setups, measurements and ledger will be deleted, and {{ site.liveHost }} will no longer be served here. This
+        cannot be undone.
       </p>
       <div class="bar end">
-        <v-btn @click="removing = false">Leave it</v-btn>
-        <v-btn color="error" variant="flat" @click="remove">Remove for good</v-btn>
+        <v-btn @click="removing = false">Cancel</v-btn>
+        <v-btn color="error" variant="flat" @click="remove">Remove</v-btn>
       </div>
     </div>
   </v-dialog>

@@ -12,8 +12,8 @@ const sites = useSites()
       <v-btn color="primary" variant="flat" :to="{ name: 'connect' }">Connect a site</v-btn>
     </div>
     <p v-if="sites.loaded && sites.sites.length === 0">
-      No site is connected yet. Connecting one changes nothing for its visitors: it is looked at, and served under two
-      names of its own.
+      No site is connected yet. Connecting a site changes nothing for its visitors: Zest Lamp checks it and serves it
+      under two separate names.
     </p>
     <div v-else class="scroll">
       <table class="bench">

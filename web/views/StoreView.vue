@@ -73,8 +73,8 @@ const explain = (address: string): void => {
       >. {{ whole(coverage.absent) }} {{ coverage.absent === 1 ? 'is' : 'are' }} not stored.
     </p>
     <p v-if="cold !== null">
-      <b>{{ whole(cold) }}</b> cold visits per 1,000: visits that had to wait for the origin to build a page that could
-      have been stored.
+      <b>{{ whole(cold) }}</b> cold visits per 1,000: visits that waited for your server (origin) to build a page that
+      could have been stored.
     </p>
   </div>
   <div class="bar tools">
@@ -99,7 +99,7 @@ const explain = (address: string): void => {
         <v-radio value="live" label="Live" />
         <v-radio value="trial" label="Trial" />
       </v-radio-group>
-      <v-btn size="small" @click="load">Load again</v-btn>
+      <v-btn size="small" @click="load">Reload</v-btn>
     </div>
   </div>
   <div id="store-part" role="tabpanel" :aria-labelledby="`tab-${section}`">

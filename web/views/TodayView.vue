@@ -8,7 +8,7 @@ import SecondsRuler from '../ruler/SecondsRuler.vue'
 import { siteScale } from '../ruler/site-scale.ts'
 import { useSite } from '../stores/site.ts'
 import { useProblems } from '../stores/problems.ts'
-import { seconds, whole } from '../format/show.ts'
+import { pageName, seconds, whole } from '../format/show.ts'
 
 const props = defineProps<{ site: Site }>()
 const bench = useSite()
@@ -30,13 +30,12 @@ const sentences = computed(() =>
     const standing = rows.value.find(({ visitorId }) => visitorId === visitor.id)
     const now = standing?.live?.medians.lcpMs ?? null
     const before = standing?.origin?.medians.lcpMs ?? null
-    const who = `Visitors on a ${visitor.name.toLowerCase()}`
-    if (standing === undefined || (now === null && before === null)) return `${who}: not measured yet.`
-    const page = standing.path === '/' ? 'the home page' : standing.path
-    if (now === null) return `${who} see the main content of ${page} after ${inSeconds(before!)} at the origin.`
-    if (before === null) return `${who} see the main content of ${page} after ${inSeconds(now)}.`
+    if (standing === undefined || (now === null && before === null)) return `As “${visitor.name}”: not measured yet.`
+    const shown = `${pageName(standing.path)} as “${visitor.name}”: main content after`
+    if (now === null) return `${shown} ${inSeconds(before!)}, straight from your server (origin).`
+    if (before === null) return `${shown} ${inSeconds(now)}.`
     const apart = standing.live?.measurementId !== standing.origin?.measurementId
-    return `${who} see the main content of ${page} after ${inSeconds(now)}; at the origin it is ${inSeconds(before)}${apart ? ', measured on another occasion' : ''}.`
+    return `${shown} ${inSeconds(now)} (was ${inSeconds(before)} from your server, the origin${apart ? ', measured at another time' : ''}).`
   }),
 )
 
@@ -55,7 +54,7 @@ const tasks = computed<Task[]>(() => {
   if (!bench.standings.some(({ origin }) => origin !== null))
     found.push({
       what: 'Measure a baseline',
-      why: 'Before anything is changed: how soon do the pages open as they are?',
+      why: 'How fast do the pages open now, before anything is changed?',
       to: { name: 'measure', params },
       action: 'Measure',
     })
@@ -64,7 +63,7 @@ const tasks = computed<Task[]>(() => {
     found.push({
       what: `Decide on the trial: ${changes.map(({ sentence }) => sentence.toLowerCase()).join(', ')}`,
       why: bench.trial?.openEntryId
-        ? 'It was retested; keep it or back out.'
+        ? 'It was retested: keep it or undo it.'
         : 'It has not been retested. No visitor sees it until you keep it.',
       to: { name: 'remedies', params },
       action: 'Look at the trial',
@@ -72,7 +71,7 @@ const tasks = computed<Task[]>(() => {
   else if (bench.standings.length > 0)
     found.push({
       what: 'Try the next remedy',
-      why: 'One at a time, where no visitor sees it.',
+      why: 'One at a time, in the trial, where no visitor sees it.',
       to: { name: 'remedies', params },
       action: 'Open remedies',
     })
@@ -87,7 +86,7 @@ const tasks = computed<Task[]>(() => {
   </div>
 
   <template v-if="bench.messages.some(({ read }) => !read)">
-    <h2>The routine says</h2>
+    <h2>Messages from the routine</h2>
     <MessageList :site="site" unread-only />
   </template>
 
@@ -103,7 +102,7 @@ const tasks = computed<Task[]>(() => {
   </ul>
 
   <template v-if="rows.length > 0">
-    <h2>Every page measured, as each visitor</h2>
+    <h2>All measured pages, by visitor</h2>
     <div class="scroll">
       <table class="bench">
         <caption class="visually-hidden">
@@ -152,7 +151,7 @@ const tasks = computed<Task[]>(() => {
   <template v-if="live && live.requests > 0">
     <h2>Visitors' requests since delivery started</h2>
     <p>
-      {{ whole(live.requests) }} requests, {{ Math.round((100 * live.hits) / live.requests) }} % answered from the
+      {{ whole(live.requests) }} requests, {{ Math.round((100 * live.hits) / live.requests) }}% answered from the
       store<template v-if="live.pageVisits > 0"
         >, {{ whole((1000 * live.coldVisits) / live.pageVisits) }} cold visits per 1,000</template
       >. <router-link :to="{ name: 'store', params: { siteId: site.id } }">Open the Store</router-link>

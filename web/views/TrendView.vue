@@ -81,14 +81,14 @@ const savePng = async (): Promise<void> => {
   </p>
   <template v-else-if="points">
     <TrendChart ref="chart" :points="points" :versions="bench.versions" />
-    <h2>Every occasion</h2>
+    <h2>All measurements</h2>
     <div class="scroll">
       <table class="bench">
         <thead>
           <tr>
             <th scope="col">When</th>
             <th scope="col">Side</th>
-            <th scope="col" class="num">Live was version</th>
+            <th scope="col" class="num">Live version</th>
             <th scope="col" class="num">Main content</th>
             <th scope="col" class="num">First paint</th>
             <th scope="col" class="num">Loaded</th>

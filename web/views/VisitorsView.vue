@@ -14,7 +14,7 @@ defineProps<{ site: Site }>()
   <h1 class="visually-hidden">Visitors and pages</h1>
   <h2>Visitors and places</h2>
   <VisitorsPanel :site="site" />
-  <h2>Pages that stand for the site</h2>
+  <h2>Sample pages</h2>
   <SamplePanel :site="site" />
   <h2>Journeys</h2>
   <JourneysPanel :site="site" />

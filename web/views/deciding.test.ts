@@ -98,7 +98,7 @@ describe('a trial', () => {
     await nextTick()
     expect(['Retest', 'Keep', 'Back out'].map((name) => button(host, name).disabled)).toEqual([true, true, true])
     expect(field(host, 'On in trial').disabled).toBe(true)
-    expect(textOf(host)).toContain('so the trial stays as it is')
+    expect(textOf(host)).toContain('so the trial cannot be changed')
   })
   test('changes by one remedy when one is switched, and nothing else of it', async () => {
     const { asked, host } = await shown(trial(), { 'PUT /sites/quay/trial': trial() })
@@ -122,8 +122,8 @@ describe('keeping', () => {
   test('warns of what was neither retested nor checked, and publishes nothing before it was said yes', async () => {
     const { asked, host } = await shown()
     const text = textOf(await dialogAfter(host, 'Keep'))
-    expect(text).toContain('It has not been retested as it is now.')
-    expect(text).toContain('It has not been checked as it is now')
+    expect(text).toContain('The trial has not been retested as it is now.')
+    expect(text).toContain('The trial has not been checked as it is now')
     expect(whatOf(asked)).not.toContain('POST /sites/quay/trial/keep')
   })
   test('warns of a page that was found broken', async () => {
@@ -139,14 +139,14 @@ describe('keeping', () => {
       } as unknown as SafetyCheck,
     ]
     await nextTick()
-    expect(textOf(await dialogAfter(host, 'Keep'))).toContain('The safety check found a page broken.')
+    expect(textOf(await dialogAfter(host, 'Keep'))).toContain('The safety check found a broken page.')
   })
   test('publishes, then asks live from outside whether visitors get it', async () => {
     const { asked, host } = await shown()
     const dialog = await dialogAfter(host, 'Keep')
     await type(field(dialog, 'Note (optional)'), 'lazy')
     dialog.dispatchEvent(new Event('submit'))
-    await expect.poll(() => textOf(host.querySelector('.kept'))).toContain('Version 2 is what visitors get now.')
+    await expect.poll(() => textOf(host.querySelector('.kept'))).toContain('Visitors now get version 2.')
     await expect.poll(() => textOf(host.querySelector('.kept table'))).toContain('hit')
     expect(sent(asked, 'POST /sites/quay/trial/keep')).toEqual({ note: 'lazy', revision: 5 })
   })

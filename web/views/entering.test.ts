@@ -48,7 +48,7 @@ describe('signing in', () => {
   test('makes the first account while there is none, and asks for a password that lasts', async () => {
     const asked = answering({ 'POST /first-account': { id: '1', name: 'keeper' } })
     const host = await shown(true)
-    expect(textOf(host.querySelector('h1'))).toBe('Make the first account')
+    expect(textOf(host.querySelector('h1'))).toBe('Create the first account')
     expect(field(host, 'Password').autocomplete).toBe('new-password')
     await submit(host)
     await expect.poll(() => whatOf(asked)).toEqual(['POST /first-account'])
@@ -79,7 +79,7 @@ describe('connecting a site', () => {
   const looked = async (found: unknown) => {
     const asked = answering({ 'POST /site-checks': found, 'POST /sites': aSite(), 'GET /sites': [aSite()] })
     const host = mounted(ConnectView)
-    await type(field(host, 'Address of the web server that makes the pages'), 'quay.example')
+    await type(field(host, 'Address of your web server (origin)'), 'quay.example')
     await submit(host)
     return { asked, host }
   }
@@ -88,7 +88,7 @@ describe('connecting a site', () => {
 
   test('offers what was found, and connects with what was left chosen', async () => {
     const { asked, host } = await looked(check())
-    await expect.poll(() => textOf(host)).toContain('Pages that stand for the site')
+    await expect.poll(() => textOf(host)).toContain('Sample pages')
     host.querySelector<HTMLInputElement>('input[aria-label="Use /shop"]')?.click()
     await nextTick()
     await submit(host, 'form:not(.address)')
@@ -104,7 +104,7 @@ describe('connecting a site', () => {
   })
   test('a server that answers by its public name only is connected by it, without a question', async () => {
     const { asked, host } = await looked(check({ publicAddress: 'https://www.quay.example' }))
-    await expect.poll(() => textOf(host)).toContain('It answers by this name only')
+    await expect.poll(() => textOf(host)).toContain('It answers only to this name')
     await submit(host, 'form:not(.address)')
     await expect
       .poll(() => bodyOf(asked, 'POST /sites'))
@@ -113,7 +113,7 @@ describe('connecting a site', () => {
   test('whoever is sent elsewhere can say what visitors type', async () => {
     const { asked, host } = await looked(check({ findings: [finding('redirects', 'stop')] }))
     await expect.poll(() => textOf(host)).toContain('found redirects')
-    await type(field(host, 'What visitors type to get to the site'), 'https://www.quay.example')
+    await type(field(host, 'Public address of the site'), 'https://www.quay.example')
     await submit(host, 'form.address:last-of-type')
     await expect
       .poll(() => bodyOf(asked, 'POST /site-checks'))
@@ -122,24 +122,24 @@ describe('connecting a site', () => {
   test('is not offered when something stands against it', async () => {
     const { host } = await looked(check({ findings: [finding('loop', 'stop')] }))
     await expect.poll(() => textOf(host)).toContain('found loop')
-    expect(textOf(host)).not.toContain('Pages that stand for the site')
+    expect(textOf(host)).not.toContain('Sample pages')
   })
   test('looks at a private address only after an explicit yes, which is then kept with the site', async () => {
     const { asked, host } = await looked((sent: { privateAddresses: string }) =>
       check(sent.privateAddresses === 'refused' ? { findings: [finding('private-address', 'stop')] } : {}),
     )
-    await expect.poll(() => textOf(host)).toContain('It is mine: look at it anyway')
+    await expect.poll(() => textOf(host)).toContain('It is mine: check it anyway')
     expect(bodyOf(asked, 'POST /site-checks')).toMatchObject({ privateAddresses: 'refused' })
-    await press(host, 'It is mine: look at it anyway')
-    await expect.poll(() => textOf(host)).toContain('Pages that stand for the site')
+    await press(host, 'It is mine: check it anyway')
+    await expect.poll(() => textOf(host)).toContain('Sample pages')
     await submit(host, 'form:not(.address)')
     await expect.poll(() => bodyOf(asked, 'POST /sites')).toMatchObject({ privateAddresses: 'allowed' })
   })
   test('can be given up while the look goes on; its late answer shows nothing', async () => {
     let late: (answer: unknown) => void = () => undefined
     const { host } = await looked(() => new Promise((resolve) => (late = resolve)))
-    await press(host, 'Stop looking')
-    expect(button(host, 'Look at it').disabled).toBe(false)
+    await press(host, 'Stop')
+    expect(button(host, 'Check the site').disabled).toBe(false)
     late(check())
     await nextTick()
     expect(textOf(host)).not.toContain('says about itself')

@@ -42,7 +42,7 @@ const shown = async (): Promise<HTMLElement> => {
   const bench = useSite()
   bench.siteId = 'quay'
   bench.versions = [version(3), version(2, true), version(1)]
-  bench.ledger = [entry('b', 'Lighter pictures tried'), entry('a', 'Lazy loading tried')]
+  bench.ledger = [entry('b', 'Picture formats and sizes tried'), entry('a', 'Lazy loading tried')]
   await nextTick()
   return host
 }
@@ -77,7 +77,7 @@ describe('versions of the setup', () => {
 describe('entries', () => {
   test('are found by their words, and how many is said', async () => {
     const host = await shown()
-    expect(textsOf(host, '.entries strong')).toEqual(['Lighter pictures tried', 'Lazy loading tried'])
+    expect(textsOf(host, '.entries strong')).toEqual(['Picture formats and sizes tried', 'Lazy loading tried'])
     await type(field(host, 'Words'), 'lazy')
     expect(textsOf(host, '.entries strong')).toEqual(['Lazy loading tried'])
     expect(textOf(host.querySelector('.filter [role=status]'))).toBe('1 of 2')

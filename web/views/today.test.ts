@@ -48,24 +48,22 @@ afterEach(() => vi.unstubAllGlobals())
 
 describe('the first thing an owner reads', () => {
   test.each([
-    [{}, 'Visitors on a phone: not measured yet.'],
-    [{ origin: at(3400) }, 'Visitors on a phone see the main content of the home page after 3.4 s at the origin.'],
-    [{ live: at(800) }, 'Visitors on a phone see the main content of the home page after 0.80 s.'],
+    [{}, 'As “Phone”: not measured yet.'],
+    [{ origin: at(3400) }, 'Home page as “Phone”: main content after 3.4 s, straight from your server (origin).'],
+    [{ live: at(800) }, 'Home page as “Phone”: main content after 0.80 s.'],
     [
       { origin: at(3400), live: at(800) },
-      'Visitors on a phone see the main content of the home page after 0.80 s; at the origin it is 3.4 s.',
+      'Home page as “Phone”: main content after 0.80 s (was 3.4 s from your server, the origin).',
     ],
     [
       { origin: at(3400, 'before'), live: at(800) },
-      'Visitors on a phone see the main content of the home page after 0.80 s; at the origin it is 3.4 s, measured on another occasion.',
+      'Home page as “Phone”: main content after 0.80 s (was 3.4 s from your server, the origin, measured at another time).',
     ],
   ] as const)('%j is told as: %s', async (sides, sentence) => {
     expect(textsOf(await shown([home(sides)]), '.answer p')[0]).toBe(sentence)
   })
   test('is a sentence for each visitor; what was not measured says so', async () => {
-    expect(textsOf(await shown([home({ live: at(800) })]), '.answer p')[1]).toBe(
-      'Visitors on a laptop: not measured yet.',
-    )
+    expect(textsOf(await shown([home({ live: at(800) })]), '.answer p')[1]).toBe('As “Laptop”: not measured yet.')
   })
 })
 
@@ -86,7 +84,7 @@ describe('what to do next', () => {
       'It has not been retested. No visitor sees it until you keep it.',
     ])
     expect(textsOf(await shown(standings, { ...now, openEntryId: 'e' }), '.tasks p')).toEqual([
-      'It was retested; keep it or back out.',
+      'It was retested: keep it or undo it.',
     ])
   })
 })

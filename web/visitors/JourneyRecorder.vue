@@ -65,9 +65,9 @@ const inWords = (step: JourneyStep): string => {
     <div class="panel dialog recorder">
       <h2>Record a journey</h2>
       <form v-if="!state" class="bar" @submit.prevent="start">
-        <v-text-field v-model="path" class="path" label="Begin at" />
+        <v-text-field v-model="path" class="path" label="Start at" />
         <ActionButton type="submit" color="primary" variant="flat" :under-way="busy">Open it</ActionButton>
-        <span class="muted small">The page opens in a browser of the lab, with an empty profile.</span>
+        <span class="muted small">The page opens in a browser on this machine, with an empty profile.</span>
       </form>
       <template v-else>
         <p class="small muted">
@@ -80,15 +80,15 @@ const inWords = (step: JourneyStep): string => {
               :class="{ busy }"
               :width="state.width"
               :height="state.height"
-              alt="The page as it is now; a click is passed on to it"
+              alt="The page as it is now; clicks are passed on to it"
               @click="click"
             />
             <form class="bar" @submit.prevent="type">
-              <v-text-field v-model="text" class="path" label="Text for the field that was clicked" />
-              <v-btn type="submit" size="small" :disabled="busy">Type it</v-btn>
+              <v-text-field v-model="text" class="path" label="Text for the clicked field" />
+              <v-btn type="submit" size="small" :disabled="busy">Type</v-btn>
               <v-btn size="small" :disabled="busy" @click="act({ do: 'submit' })">Send the form</v-btn>
-              <v-btn size="small" :disabled="busy" @click="act({ do: 'scroll', by: 400 })">Down</v-btn>
-              <v-btn size="small" :disabled="busy" @click="act({ do: 'scroll', by: -400 })">Up</v-btn>
+              <v-btn size="small" :disabled="busy" @click="act({ do: 'scroll', by: 400 })">Scroll down</v-btn>
+              <v-btn size="small" :disabled="busy" @click="act({ do: 'scroll', by: -400 })">Scroll up</v-btn>
               <v-btn
                 size="small"
                 :aria-pressed="waiting"
@@ -105,7 +105,7 @@ const inWords = (step: JourneyStep): string => {
         </div>
       </template>
       <div class="bar end">
-        <v-btn type="button" @click="end">Give up</v-btn>
+        <v-btn type="button" @click="end">Cancel</v-btn>
         <v-btn color="primary" variant="flat" :disabled="!state || busy" @click="keep">Use these steps</v-btn>
       </div>
     </div>

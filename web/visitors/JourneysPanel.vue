@@ -40,8 +40,8 @@ const { saving, save } = useSaving(async () => {
 <template>
   <form @submit.prevent="save">
     <p class="small muted">
-      A visitor who is signed in follows a journey before each load. What is typed is kept as it is: use an account that
-      may be known to everybody who works here.
+      A signed-in visitor follows a journey before each load. Typed text is saved as it is: use an account that
+      everybody who works here may know.
     </p>
     <fieldset v-for="(journey, at) in journeys" :key="journey.id" class="panel">
       <legend class="visually-hidden">{{ journey.name }}</legend>
@@ -61,7 +61,7 @@ const { saving, save } = useSaving(async () => {
           <v-text-field v-if="step.do === 'open'" v-model="step.path" label="Path" />
           <v-text-field v-else v-model="step.target" label="CSS selector" />
           <v-text-field v-if="step.do === 'type'" v-model="step.text" label="Text" />
-          <v-btn size="x-small" :aria-label="`Take out step ${index + 1}`" @click="journey.steps.splice(index, 1)"
+          <v-btn size="x-small" :aria-label="`Remove step ${index + 1}`" @click="journey.steps.splice(index, 1)"
             >×</v-btn
           >
         </li>

@@ -69,13 +69,13 @@ const { saving, save } = useSaving(async () => {
       <div class="scroll">
         <table class="bench">
           <caption class="visually-hidden">
-            Pages that stand for the site
+            Sample pages
           </caption>
           <thead>
             <tr>
               <th scope="col">Page</th>
               <th scope="col">Kind</th>
-              <th scope="col"><span class="visually-hidden">Take out</span></th>
+              <th scope="col"><span class="visually-hidden">Remove</span></th>
             </tr>
           </thead>
           <tbody>
@@ -88,9 +88,9 @@ const { saving, save } = useSaving(async () => {
                 <v-btn
                   size="x-small"
                   :disabled="pages.length === 1"
-                  :aria-label="`Take out ${page.path}`"
+                  :aria-label="`Remove ${page.path}`"
                   @click="pages.splice(index, 1)"
-                  >Take out</v-btn
+                  >Remove</v-btn
                 >
               </td>
             </tr>
@@ -105,7 +105,7 @@ const { saving, save } = useSaving(async () => {
       </div>
     </div>
     <div>
-      <v-text-field v-model="search" label="Look for a page, or name its path" placeholder="/timetables" clearable />
+      <v-text-field v-model="search" label="Search for a page, or enter its path" placeholder="/timetables" clearable />
       <div class="scroll">
         <table class="bench">
           <caption class="visually-hidden">
@@ -141,7 +141,7 @@ const { saving, save } = useSaving(async () => {
         </table>
       </div>
       <label class="log small">
-        Most visited first: read an access log (Common or Combined Log Format)
+        Most visited first: import an access log (Common or Combined Log Format)
         <input type="file" :disabled="reading" @change="takeLog" />
       </label>
       <p v-if="log" class="small" role="status">

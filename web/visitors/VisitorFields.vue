@@ -27,7 +27,7 @@ const NUMBERS = [
   { key: 'width', label: 'Width, px', step: 1 },
   { key: 'height', label: 'Height, px', step: 1 },
   { key: 'pixelRatio', label: 'Pixel ratio', step: 'any' },
-  { key: 'cpuSlowdown', label: 'Times slower than this machine', step: 'any' },
+  { key: 'cpuSlowdown', label: 'Processor: times slower than this machine', step: 'any' },
   { key: 'roundTripMs', label: 'Round trip of the link, ms', step: 'any' },
   { key: 'downKbps', label: 'Down, kbit/s', step: 'any' },
   { key: 'upKbps', label: 'Up, kbit/s', step: 'any' },

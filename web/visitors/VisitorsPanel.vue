@@ -91,23 +91,23 @@ const farness = (visitor: VisitorProfile): string => {
           A click sets the place of <b>{{ targetName }}</b>. Round trips:
           <template v-for="(visitor, index) in visitors" :key="visitor.id"
             >{{ index > 0 ? ', ' : '' }}{{ visitor.name }} {{ farness(visitor) }}</template
-          >. Distance counts as the great circle, 1.75 times as long in cables, 100 km a millisecond there and back.
+          >. Distance is the great circle times 1.75 for cable routes, at 100 km per millisecond of round trip.
         </p>
         <div class="row">
-          <PlaceFields v-model="places.origin" label="Where the origin stands" />
+          <PlaceFields v-model="places.origin" label="Location of your server (origin)" />
           <v-btn size="small" @click="target = { kind: 'origin' }">Choose on the map</v-btn>
         </div>
         <div v-for="(host, index) in places.hosts" :key="index" class="row">
           <v-text-field v-model="host.host" label="Other host" placeholder="tags.example.org" />
           <PlaceFields
             :model-value="host.place"
-            label="Where it stands"
+            label="Location"
             @update:model-value="(place) => place !== null && (host.place = place)"
           />
           <v-btn size="small" @click="target = { kind: 'host', index }">On the map</v-btn>
           <v-btn size="small" :aria-label="`Remove ${host.host}`" @click="places.hosts.splice(index, 1)">Remove</v-btn>
         </div>
-        <v-btn size="small" @click="addHost">Add another host that pages fetch from</v-btn>
+        <v-btn size="small" @click="addHost">Add another host that pages load from</v-btn>
       </div>
     </div>
     <div class="bar end">

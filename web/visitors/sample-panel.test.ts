@@ -31,7 +31,7 @@ describe('pages that stand for the site', () => {
     const { asked, host } = await shown()
     expect(button(host, 'Save pages').disabled).toBe(true)
     await press(host, 'Add /stories/b')
-    await press(host, 'Take out /shop')
+    await press(host, 'Remove /shop')
     expect(asked.filter(({ what }) => what.startsWith('PUT'))).toEqual([])
     host.querySelector('form')!.dispatchEvent(new Event('submit'))
     await expect
@@ -43,18 +43,18 @@ describe('pages that stand for the site', () => {
   })
   test('are never none: the last one cannot be taken out', async () => {
     const { host } = await shown()
-    await press(host, 'Take out /shop')
-    expect(button(host, 'Take out /').disabled).toBe(true)
+    await press(host, 'Remove /shop')
+    expect(button(host, 'Remove /').disabled).toBe(true)
   })
   test('are as they were after the changes are undone', async () => {
     const { host } = await shown()
-    await press(host, 'Take out /shop')
+    await press(host, 'Remove /shop')
     await press(host, 'Undo changes')
     expect(textsOf(host, 'table')[0]).toContain('/shop')
   })
   test('can be one that nobody knows yet, named by its path', async () => {
     const { host } = await shown({ 'GET /sites/quay/pages?search=%2Fnew-quay': [] })
-    await type(field(host, 'Look for a page, or name its path'), '/new-quay')
+    await type(field(host, 'Search for a page, or enter its path'), '/new-quay')
     await expect.poll(() => textsOf(host, 'table')[1]).toContain('by hand')
     await press(host, 'Add /new-quay')
     expect(textsOf(host, 'table')[0]).toContain('/new-quay')
@@ -62,7 +62,7 @@ describe('pages that stand for the site', () => {
   test('an answer to an older search does not replace that of the newer one', async () => {
     let late: (answer: unknown) => void = () => undefined
     const { host } = await shown({ 'GET /sites/quay/pages?search=x': () => new Promise((resolve) => (late = resolve)) })
-    const search = field(host, 'Look for a page, or name its path')
+    const search = field(host, 'Search for a page, or enter its path')
     await type(search, 'x')
     await type(search, '/st')
     await expect.poll(() => textsOf(host, 'table')[1]).not.toContain('/stories/b')

@@ -78,7 +78,7 @@ describe('journeys', () => {
     await choose(steps()[2]!, 'Step', 'type into')
     await type(field(steps()[2]!, 'CSS selector'), '#name')
     await type(field(steps()[2]!, 'Text'), 'keeper')
-    await press(host, 'Take out step 1')
+    await press(host, 'Remove step 1')
     host.querySelector('form')!.dispatchEvent(new Event('submit'))
     await expect.poll(() => whatOf(asked)).toContain('PUT /sites/quay/journeys')
     expect(asked[0]!.body).toEqual([
@@ -164,7 +164,7 @@ describe('recording a journey', () => {
   })
   test('that is given up hands over nothing, and lets the browser go too', async () => {
     const { asked, dialog, recorded } = await begun()
-    await press(dialog, 'Give up')
+    await press(dialog, 'Cancel')
     await expect.poll(() => whatOf(asked)).toContain('DELETE /sites/quay/recording')
     expect(recorded).toEqual([])
   })

@@ -13,7 +13,7 @@ const props = defineProps<{ run: Run; other?: Run | null }>()
 const CHANGES: Record<RequestChange, string> = {
   added: 'only here',
   gone: 'only there',
-  sooner: 'sooner',
+  sooner: 'earlier',
   later: 'later',
   same: 'the same',
 }
@@ -104,7 +104,7 @@ const cacheStatus = ({ record }: WaterfallRow): string =>
       v-if="other"
       v-model="change"
       class="filter"
-      label="Against the other"
+      label="Compared with the other load"
       :items="[{ value: null, title: 'all' }, ...changes]"
     />
     <span class="legend small muted">
@@ -118,8 +118,8 @@ const cacheStatus = ({ record }: WaterfallRow): string =>
   <div class="scroll">
     <table class="bench waterfall" :class="{ two: other }">
       <caption class="visually-hidden">
-        Requests of the page load in the order in which they began<template v-if="other"
-          >, each with the one of the other load above it</template
+        Requests of the page load in the order they started<template v-if="other"
+          >, each with the request of the other load above it</template
         >
       </caption>
       <thead>
@@ -128,8 +128,8 @@ const cacheStatus = ({ record }: WaterfallRow): string =>
           <th scope="col">Type</th>
           <th scope="col" class="num">{{ other ? 'Change' : 'Status' }}</th>
           <th scope="col" class="num">Sent</th>
-          <th scope="col" class="num">Began</th>
-          <th scope="col" class="num">Took</th>
+          <th scope="col" class="num">Start</th>
+          <th scope="col" class="num">Duration</th>
           <th scope="col" class="time">0 to {{ seconds(endMs) }}</th>
         </tr>
       </thead>
@@ -197,14 +197,14 @@ const cacheStatus = ({ record }: WaterfallRow): string =>
                 {{ sourceOf(line.row.record) }}
                 <template v-if="line.row.record.priority"> · priority {{ line.row.record.priority }}</template>
                 <template v-if="line.row.record.initiator?.url">
-                  · named by {{ line.row.record.initiator.kind }}
+                  · requested by {{ line.row.record.initiator.kind }}
                   <code>{{ line.row.record.initiator.url }}</code></template
                 >
                 <template v-if="cacheStatus(line.row)"> · Zest Lamp: {{ cacheStatus(line.row) }}</template>
                 <template v-if="line.row.record.failure"> · {{ line.row.record.failure }}</template>
               </p>
               <p v-if="line.before && !line.isGone && other" class="small">
-                {{ sideName(other.side) }}: began {{ seconds(line.before.startMs) }}, took
+                {{ sideName(other.side) }}: started {{ seconds(line.before.startMs) }}, took
                 {{ seconds(line.before.endMs - line.before.startMs) }}, {{ sizeOf(line.before) }}
               </p>
               <pre>{{ line.row.record.responseFields.map(([name, value]) => `${name}: ${value}`).join('\n') }}</pre>

@@ -4,7 +4,7 @@ import { aRequest } from '../../core/measuring/testing/made-up.ts'
 import { typesOf, waterfallEnd, waterfallRows } from './rows.ts'
 
 const record = (url: string, more: Partial<RequestRecord> = {}): RequestRecord =>
-  aRequest({ url, type: 'Image', startMs: 100, queuedMs: 20, waitMs: 30, receiveMs: 50, ...more })
+  aRequest({ url, type: 'image', startMs: 100, queuedMs: 20, waitMs: 30, receiveMs: 50, ...more })
 
 describe('waterfall', () => {
   test('phases follow each other without gaps; those without time are left out', () => {
@@ -28,7 +28,7 @@ describe('waterfall', () => {
     expect(waterfallEnd([], null)).toBe(100)
   })
   test('types are listed by number of requests', () => {
-    const rows = waterfallRows([record('http://x/1', { type: 'Script' }), record('http://x/2'), record('http://x/3')])
-    expect(typesOf(rows)).toEqual(['Image', 'Script'])
+    const rows = waterfallRows([record('http://x/1', { type: 'script' }), record('http://x/2'), record('http://x/3')])
+    expect(typesOf(rows)).toEqual(['image', 'script'])
   })
 })

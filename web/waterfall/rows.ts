@@ -17,7 +17,7 @@ export type Phase = (typeof PHASES)[number]
 export const PHASE_NAMES: Record<Phase, string> = {
   queued: 'waiting for a connection',
   connect: 'connecting',
-  tls: 'agreeing on TLS',
+  tls: 'TLS handshake',
   wait: 'waiting for the server',
   receive: 'receiving',
 }

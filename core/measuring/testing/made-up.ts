@@ -10,7 +10,7 @@ export const aRequest = (more: Partial<RequestRecord> = {}): RequestRecord =>
   RequestRecord.parse({
     url: 'http://quay.example/',
     method: 'GET',
-    type: 'Document',
+    type: 'document',
     status: 200,
     protocol: 'http/1.1',
     startMs: 0,

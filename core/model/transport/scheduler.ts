@@ -69,7 +69,7 @@ export class SteppedScheduler implements Scheduler {
    */
   run(mostTasks = 5_000_000): number {
     for (let ran = 0; this.#tasks.length > 0; ran++) {
-      if (ran === mostTasks) throw new RangeError(`No end after ${mostTasks} events.`)
+      if (ran === mostTasks) throw new RangeError(`The simulation did not end after ${mostTasks} events.`)
       const task = this.#tasks[0]!
       this.#now = Math.max(this.#now, this.#instants[0]!)
       this.#swap(0, this.#tasks.length - 1)

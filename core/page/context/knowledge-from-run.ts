@@ -47,7 +47,7 @@ const asLarge = (images: readonly ShownImage[], main: string | null): string[] =
  * @returns undefined for looks from before the first view was recorded, and where no page came
  */
 export const knowledgeOf = ({ path, visitor, metrics, details, requests }: AuditRun): PageKnowledge | undefined => {
-  const page = requests.find(({ type }) => type === 'Document')
+  const page = requests.find(({ type }) => type === 'document')
   if (page === undefined || details.firstView === null) return undefined
   const { host, origin } = new URL(page.url)
   const own = (url: string | null): string | undefined => pathOn(host, url)
