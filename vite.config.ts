@@ -2,10 +2,20 @@ import vue from '@vitejs/plugin-vue'
 import { defineConfig } from 'vite'
 import vuetify from 'vite-plugin-vuetify'
 
-/** The interface. In development, `npx vite` shows it against a Zest Lamp that runs on the usual port. */
+const control = `http://127.0.0.1:${process.env['ZEST_PORT'] ?? 8400}`
+
+/** The interface. `npm run dev` shows it against a Zest Lamp on the usual port, which takes its requests for those of its own pages. */
 export default defineConfig({
   root: 'web',
   plugins: [vue(), vuetify({ autoImport: true })],
   build: { outDir: '../dist/web', emptyOutDir: true, chunkSizeWarningLimit: 900 },
-  server: { proxy: { '/api': `http://127.0.0.1:${process.env['ZEST_PORT'] ?? 8400}` } },
+  server: {
+    proxy: {
+      '/api': {
+        target: control,
+        changeOrigin: true,
+        configure: (proxy) => proxy.on('proxyReq', (request) => request.setHeader('origin', control)),
+      },
+    },
+  },
 })

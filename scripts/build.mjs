@@ -53,21 +53,28 @@ const BENCH_PROGRAMS = {
   soak: 'bench/soak.ts',
 }
 
+const bundling = (programs) => ({
+  entryPoints: Object.fromEntries(Object.entries(programs).map(([name, file]) => [name, join(root, file)])),
+  outdir: join(root, 'dist'),
+  outExtension: { '.js': '.mjs' },
+  bundle: true,
+  packages: 'external',
+  platform: 'node',
+  target: 'node20',
+  format: 'esm',
+  sourcemap: 'linked',
+  logLevel: 'warning',
+})
+
 const bundle = async (programs) => {
   const { build } = await import('esbuild')
   mkdirSync(join(root, 'dist'), { recursive: true })
-  await build({
-    entryPoints: Object.fromEntries(Object.entries(programs).map(([name, file]) => [name, join(root, file)])),
-    outdir: join(root, 'dist'),
-    outExtension: { '.js': '.mjs' },
-    bundle: true,
-    packages: 'external',
-    platform: 'node',
-    target: 'node20',
-    format: 'esm',
-    sourcemap: 'linked',
-    logLevel: 'warning',
-  })
+  await build(bundling(programs))
+}
+
+const copyMigrations = () => {
+  rmSync(join(root, 'dist/migrations'), { recursive: true, force: true })
+  cpSync(join(root, 'server/db/migrations'), join(root, 'dist/migrations'), { recursive: true })
 }
 
 /** The benchmarks, beside the programs they measure. */
@@ -77,9 +84,41 @@ export const buildServer = async () => {
   const print = fingerprint(SERVER_ROOMS)
   if (upToDate('server', print)) return
   await bundle(PROGRAMS)
-  rmSync(join(root, 'dist/migrations'), { recursive: true, force: true })
-  cpSync(join(root, 'server/db/migrations'), join(root, 'dist/migrations'), { recursive: true })
+  copyMigrations()
   markBuilt('server', print)
+}
+
+/**
+ * Build the server-side programs, and again whenever a source file of theirs is saved.
+ * @param {(files: Map<string, string>) => void} onBuilt told after each build: every program's name and built file
+ * @returns once the first build has ended, with a function that ends watching
+ */
+export const watchServer = async (onBuilt) => {
+  const { context } = await import('esbuild')
+  mkdirSync(join(root, 'dist'), { recursive: true })
+  const files = new Map(Object.keys(PROGRAMS).map((name) => [name, join(root, 'dist', `${name}.mjs`)]))
+  let first
+  const built = new Promise((resolve) => (first = resolve))
+  const watching = await context({
+    ...bundling(PROGRAMS),
+    plugins: [
+      {
+        name: 'tell',
+        setup: ({ onEnd }) =>
+          onEnd(({ errors }) => {
+            if (errors.length > 0) return
+            copyMigrations()
+            // What stands in dist/ is another build than the one that was noted down.
+            rmSync(join(root, 'dist/server.built'), { force: true })
+            onBuilt(files)
+            first()
+          }),
+      },
+    ],
+  })
+  await watching.watch()
+  await built
+  return { close: () => watching.dispose() }
 }
 
 export const buildWeb = async () => {

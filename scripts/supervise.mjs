@@ -24,6 +24,7 @@ const SHARES_PORTS = new Set(['delivery'])
 export class Supervisor {
   #children = new Map()
   #stopping = false
+  #last = async () => undefined
   #env
 
   constructor(env) {
@@ -69,8 +70,23 @@ export class Supervisor {
     before?.kill('SIGTERM')
   }
 
+  /** End a program and start it again, after its file has changed. */
+  restart(name) {
+    if (SHARES_PORTS.has(name)) return void this.replace(name)
+    const before = this.#children.get(name)
+    this.#children.delete(name)
+    before?.once('exit', () => this.#stopping || this.start(name))
+    before?.kill('SIGTERM')
+  }
+
+  /** @param {() => Promise<unknown>} work to do before everything is stopped */
+  atEnd(work) {
+    this.#last = work
+  }
+
   async stop() {
     this.#stopping = true
+    await this.#last().catch((error) => console.error(error.message))
     await Promise.all(
       [...this.#children.values()].map(
         (child) =>

@@ -39,7 +39,7 @@ const bodies = (): ((ctx: Context, next: Next) => Promise<void>) => {
     // PostgreSQL keeps no NUL in a text, and no name, path or address has one.
     if (/%00|\0/.test(ctx.url)) throw errors.noPage(ctx.path)
     const parse = UPLOADS.test(ctx.path) ? uploads : CHANGE_CALLS.test(ctx.path) ? anyForm : usual
-    await parse(ctx as never, async () => {
+    await parse(ctx, async () => {
       // In archives it may be part of a file; what is kept of them is looked at when it is kept.
       if (!UPLOADS.test(ctx.path) && ctx.request.rawBody?.includes(String.raw`\u0000`) === true)
         throw errors.nulInText()
@@ -70,7 +70,7 @@ const interfaceFiles = (folder: string) => {
     if (isInterfacePath(ctx.path)) ctx.path = '/'
     // What cannot be read as the name of a file names none.
     else if (!/^(?:\/[\w.-]+)+$/.test(ctx.path)) return next()
-    await files(ctx as never, next)
+    await files(ctx, next)
   }
 }
 

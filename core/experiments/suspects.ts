@@ -85,8 +85,7 @@ export const withoutSuspects = (trial: Setup, live: Setup, suspects: readonly Su
   const remedies = { ...trial.remedies } as unknown as Record<string, Record<string, unknown>>
   for (const suspect of suspects) {
     const { remedy } = suspect
-    if (suspect.kind === 'remedy')
-      remedies[remedy] = live.remedies[remedy as RemedyId] as unknown as Record<string, unknown>
+    if (suspect.kind === 'remedy') remedies[remedy] = live.remedies[remedy as RemedyId]
     else if (suspect.kind === 'part') remedies[remedy] = { ...remedies[remedy], [suspect.option]: false }
     else {
       const { by, value } = suspect

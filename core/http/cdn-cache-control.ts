@@ -23,7 +23,7 @@ const parseTargeted = (value: string): Directives | undefined => {
   try {
     const members = [...parseDictionary(value)].filter(([, [item]]) => item !== false)
     if (members.length === 0) return undefined
-    return new Map(members.map(([name, [item]]) => [name, Array.isArray(item) ? 'invalid' : textOf(item as Item[0])]))
+    return new Map(members.map(([name, [item]]) => [name, Array.isArray(item) ? 'invalid' : textOf(item)]))
   } catch {
     return undefined
   }

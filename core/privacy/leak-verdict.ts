@@ -146,7 +146,7 @@ const lostOwn = (owner: Looked, all: readonly Looked[]): PrivacyLeak[] => {
         lost(
           place,
           `The ${place} that the visitor “${seen.visitor}” gets from the origin is missing: they got the page of somebody else from the store, and their forms may fail.`,
-          direct.places.get(place)!,
+          direct.places.get(place),
         ),
       )
   // Names are longer than the words around them.

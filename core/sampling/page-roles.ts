@@ -66,7 +66,7 @@ const isMadeOfBlocks = (main: HtmlElement): boolean => {
     const alike = new Map<string, { links: Set<string>; text: number }>()
     for (const child of parent.childNodes) {
       if (!('tagName' in child) || !BLOCKS.has(child.tagName)) continue
-      const block = child as HtmlElement
+      const block = child
       const inside = firstElements(block, MOST_IN_BLOCK)
       const link = inside.find(({ tagName, attrs }) => tagName === 'a' && attrs.length > 0)
       // A menu has links only; what lists pages says something of each.

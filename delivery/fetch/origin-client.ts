@@ -180,7 +180,7 @@ export class OriginClient {
         outgoing.on('error', (error) => reject(failureOf(request.base, error)))
         outgoing.on('upgrade', (incoming, socket, head) => {
           socket.once('close', () => slot.release())
-          resolve({ kind: 'switched', ...told(incoming), socket: socket as Socket, head })
+          resolve({ kind: 'switched', ...told(incoming), socket: socket, head })
         })
         outgoing.on('response', (body) => {
           body.once('close', () => slot.release())

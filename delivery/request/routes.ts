@@ -40,9 +40,7 @@ export interface SlowedPolls {
 }
 
 const lookupFor = (reach: PrivateAddresses): LookupFunction | undefined =>
-  reach === 'allowed'
-    ? undefined
-    : (guardedLookup(lookup as Parameters<typeof guardedLookup>[0], reach) as LookupFunction)
+  reach === 'allowed' ? undefined : guardedLookup(lookup as Parameters<typeof guardedLookup>[0], reach)
 
 /** Where and how an origin is asked. */
 export interface OriginRoute extends Readonly<DeliverySite['origin']> {

@@ -140,7 +140,7 @@ const included = async (page: RequestContext, include: Include, depth: number, b
   return ''
 }
 
-const partText = (page: RequestContext, part: FragmentPart, depth: number, budget: Budget): string | Promise<string> =>
+const partText = async (page: RequestContext, part: FragmentPart, depth: number, budget: Budget): Promise<string> =>
   part.kind === 'text' ? part.text : included(page, part, depth, budget)
 
 const filled = async (page: RequestContext, html: string, depth: number, budget: Budget): Promise<string> =>

@@ -72,7 +72,7 @@ export const throttlePoll = async (context: RequestContext): Promise<Poll> => {
   if (last !== undefined && io.now() - last.at < route.polls.everyMs)
     return {
       kind: 'answered',
-      answer: { ...last.answer, body: Readable.from([last.bytes]) as OriginAnswer['body'] },
+      answer: { ...last.answer, body: Readable.from([last.bytes]) },
     }
   const keep = async (answer: OriginAnswer): Promise<OriginAnswer> => {
     const length = Number(fieldValue(answer.fields, 'content-length') ?? 0)
@@ -85,7 +85,7 @@ export const throttlePoll = async (context: RequestContext): Promise<Poll> => {
     // A cookie that is set is set once.
     if (fieldValue(answer.fields, 'set-cookie') === undefined)
       lastAnswers.set(question, { answer: rest, bytes: collected.bytes, at: io.now() })
-    return { ...rest, body: Readable.from([collected.bytes]) as OriginAnswer['body'] }
+    return { ...rest, body: Readable.from([collected.bytes]) }
   }
   return { kind: 'asks', body, keep }
 }

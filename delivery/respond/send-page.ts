@@ -26,7 +26,7 @@ export const sendPage = async (
   const { res, req, route, io, method } = context
   const coding =
     page.length >= route.leastCompressedBytes
-      ? negotiateCoding(req.headers['accept-encoding'] as string | undefined, route.codings)
+      ? negotiateCoding(req.headers['accept-encoding'], route.codings)
       : 'identity'
   const body = await encode(page, coding)
   // Weak: two codings of it share the tag (RFC 9110 §8.8.1).

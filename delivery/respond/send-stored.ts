@@ -119,7 +119,7 @@ export const sendStored = (
   // Parts are of the identity form only, so that parts of two codings are never put together.
   const wanted =
     mayBeCoded(route, entry) && req.headers.range === undefined
-      ? negotiateCoding(req.headers['accept-encoding'] as string | undefined, route.codings)
+      ? negotiateCoding(req.headers['accept-encoding'], route.codings)
       : 'identity'
   const have = entry.bodies.some(({ coding }) => coding === wanted)
   if (!have && !coded.get(entry)?.has(wanted)) return sendCoded(context, entry, wanted, outcome, age)

@@ -27,7 +27,7 @@ const codingFor = (context: RequestContext, answer: OriginAnswer): 'br' | 'gzip'
   const untouched =
     !hasField(fields, 'content-encoding') && !parseDirectives(fieldValue(fields, 'cache-control')).has('no-transform')
   if (!wholeBody || !untouched || length < route.leastCompressedBytes) return 'identity'
-  return negotiateCoding(req.headers['accept-encoding'] as string | undefined, route.codings)
+  return negotiateCoding(req.headers['accept-encoding'], route.codings)
 }
 
 /** A strong tag names exact bytes, which coding on the way changes; weak says what is still true (RFC 9110 §8.8.1). */

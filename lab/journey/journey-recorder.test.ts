@@ -69,7 +69,7 @@ describe('a journey', () => {
   test('what cannot be done is said, and is no step', async () => {
     const recorder = await JourneyRecorder.open(browser, { origin, path: '/sign-in' }, await relay.listen())
     expect((await recorder.act({ do: 'type', text: 'x' })).note).toBe('Click into a field first.')
-    expect((await recorder.act({ do: 'submit' })).note).toContain('in no form')
+    expect((await recorder.act({ do: 'submit' })).note).toContain('not in a form')
     const { steps, note } = await recorder.act({ do: 'click', x: 900, y: 600 })
     expect([steps.length, note]).toEqual([1, 'There is nothing at that point.'])
     await recorder.close()

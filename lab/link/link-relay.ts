@@ -1,6 +1,6 @@
 import { inBackground } from '../../core/in-background.ts'
 import { lookup as systemLookup } from 'node:dns'
-import { createServer, Socket, type AddressInfo, type LookupFunction, type Server } from 'node:net'
+import { createServer, Socket, type AddressInfo, type Server } from 'node:net'
 import {
   guardedLookup,
   PrivateAddressRefused,
@@ -108,7 +108,7 @@ export class LinkRelay {
     const looked =
       elsewhere === undefined
         ? {
-            lookup: guardedLookup(systemLookup as Parameters<typeof guardedLookup>[0], reach) as LookupFunction,
+            lookup: guardedLookup(systemLookup as Parameters<typeof guardedLookup>[0], reach),
           }
         : {}
     server.connect({ host: connectHost(host), port, noDelay: true, ...looked })

@@ -162,7 +162,7 @@ describe('what a page load is seen to do', () => {
     site.asked.length = 0
     const outcome = await site.load('/', { visitor: phone! })
     if (outcome.kind === 'failed') throw new Error(outcome.why)
-    expect(outcome.requests.find(({ url }) => url.includes('/seen'))?.url).toContain('?412,2.625,true')
+    expect(outcome.requests.find(({ url }) => url.includes('/seen'))?.url).toContain('?400,2.5,true')
   })
 
   test('a long task blocks, also after the last request', async () => {

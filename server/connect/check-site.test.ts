@@ -84,7 +84,7 @@ describe('a site that can be connected', () => {
     const base = await serve(() => ({ '/': HOME, '/sitemap.xml': { body: '<urlset><url>' } }))
     const check = await checkSite({ address: base, privateAddresses: 'allowed' }, OWN)
     const finding = check.findings.find(({ code }) => code === 'no-sitemap')
-    expect(finding?.sentence).toContain('mend it')
+    expect(finding?.sentence).toContain('fix it')
     expect(finding?.evidence[0]).toContain('not well-formed')
     expect(check.sample).toEqual([{ path: '/', kind: 'Home page' }])
   })
@@ -169,7 +169,7 @@ describe('a site that cannot be connected gets a sentence that says what to do',
     const base = await serve(() => ({
       '/': { status: 301, headers: { location: 'https://www.quay.example/' } },
     }))
-    expect(await stopSentence(base)).toContain('sends visitors on to https://www.quay.example')
+    expect(await stopSentence(base)).toContain('redirects to https://www.quay.example')
   })
   test('it is Zest Lamp itself', async () => {
     expect(await stopSentence('http://127.0.0.1:1')).toContain('is Zest Lamp itself')

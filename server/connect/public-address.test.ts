@@ -60,7 +60,7 @@ describe('a server that sends every other name to its public address', () => {
       expect.objectContaining({
         code: 'redirects',
         level: 'stop',
-        sentence: expect.stringContaining('also when it is asked by that name'),
+        sentence: expect.stringContaining('even when asked by that name'),
       }),
     ])
   })

@@ -52,5 +52,5 @@ export const endpoint = <I extends EndpointInput, R extends z.ZodType | undefine
   input: spec.input ?? {},
   reply: spec.reply,
   status: spec.status ?? (spec.reply === undefined ? 204 : 200),
-  handle: handle as unknown as Endpoint['handle'],
+  handle: handle,
 })

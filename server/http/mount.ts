@@ -17,9 +17,9 @@ const answer =
     const account = await authenticate(ctx, services)
     if (access === 'account' && account === undefined) throw errors.signInNeeded()
     const result = await handle({
-      params: input.params?.parse((ctx as unknown as { params: unknown }).params) as never,
-      query: input.query?.parse(ctx.query) as never,
-      body: input.body?.parse(bodyOf(ctx)) as never,
+      params: input.params?.parse((ctx as unknown as { params: unknown }).params),
+      query: input.query?.parse(ctx.query),
+      body: input.body?.parse(bodyOf(ctx)),
       account,
       ctx,
     })

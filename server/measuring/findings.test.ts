@@ -91,7 +91,7 @@ describe('rewriting', () => {
     const measuring = measure(['live'])
     const job = async () => (await bench.call('GET', '/jobs')).body[0]
     await expect.poll(async () => (await job()).skip).toBe('Measure what is ready')
-    expect((await job()).now).toBe('Making pages and pictures ready, 7 to go')
+    expect((await job()).now).toBe('Preparing pages and pictures, 7 left')
     expect((await bench.call('POST', `/jobs/${(await job()).id}/skip`)).status).toBe(202)
     expect((await measuring).notReady).toEqual(['/'])
     expect((await bench.call('POST', `/jobs/${(await job()).id}/skip`)).body.code).toBe('NOTHING_TO_SKIP')

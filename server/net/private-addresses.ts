@@ -4,4 +4,4 @@ import { guardedLookup as guarded, type PrivateAddresses } from '../../core/http
 
 /** Name lookup of this machine that refuses what leads into a private network. */
 export const guardedLookup = (reach: PrivateAddresses): LookupFunction =>
-  guarded(lookup as Parameters<typeof guarded>[0], reach) as LookupFunction
+  guarded(lookup as Parameters<typeof guarded>[0], reach)

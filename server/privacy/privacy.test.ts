@@ -150,8 +150,8 @@ describe('a trial that hands one visitor’s page to others', () => {
 
 describe('a check that cannot be made says what to do', () => {
   test.each([
-    ['a wrong password', [form('Annelies', 'wrong'), form('b')], /could not be signed in.*names of the fields/],
-    ['nothing that is stored', undefined, /No answer came from the store/],
+    ['a wrong password', [form('Annelies', 'wrong'), form('b')], /could not sign in.*field names/],
+    ['nothing that is stored', undefined, /No response came from the store/],
   ])('%s', async (_what, visitors, sentence) => {
     if (visitors === undefined) stored = undefined
     await putIntoTrial({ overrule: true })
@@ -176,7 +176,7 @@ test('a sample that only sends visitors on teaches nothing of cookies, and the s
   await bench.services.jobs.idle()
   const { state, error } = (await bench.call('GET', `/jobs/${job.id}`)).body
   expect(state).toBe('failed')
-  expect(error).toMatch(/sends visitors on to https:\/\/www\.orrin-sound\.example/)
+  expect(error).toMatch(/redirects to https:\/\/www\.orrin-sound\.example/)
 })
 
 test('cookies are tried one by one: the one that changes pages is told from the one that does not', async () => {

@@ -154,7 +154,7 @@ describe('retest and decision', () => {
     ])
     expect((await bench.call('GET', at('/ledger'))).body[0]).toMatchObject({
       kind: 'stepped-back',
-      title: 'Stepped back to version 1',
+      title: 'Returned to version 1',
       changes: ['Page cache switched off'],
     })
     expect((await bench.call('POST', at('/step-back'), { number: 1 })).body.code).toBe('ALREADY_LIVE')

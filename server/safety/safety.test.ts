@@ -121,7 +121,7 @@ describe('what can go wrong ends in a clear state and sentence', () => {
     bench.look = () => seen({ elements: [anElement(`p${load++}`), anElement(`q${load}`)] })
     expect((await check()).pages[0]).toMatchObject({
       result: 'unsteady',
-      sentence: expect.stringContaining('write a journey'),
+      sentence: expect.stringContaining('add a journey'),
     })
   })
   test('there is no browser', async () => {
@@ -237,7 +237,7 @@ describe('a culprit search', () => {
     bench.lab = ({ url }) => measured(sliderWaits(url) ? 3000 : 1000)
     const found = await search({ why: 'slower' })
     expect(found.found).toMatchObject([{ suspect: { value: '/assets/slider.js' } }])
-    expect(found.outcome.reason).toBe('The main content came 2.0 s later.')
+    expect(found.outcome.reason).toBe('Main content was 2.0 s slower.')
   })
   test('goes on after a restart without asking again what it knows', async () => {
     let looks = 0

@@ -45,7 +45,7 @@ describe('a certificate of the owner', () => {
       return body.detail
     }
     expect(await why(other.cert, other.private)).toContain('not for quay.localhost')
-    expect(await why(old.cert, old.private)).toContain('has ended')
+    expect(await why(old.cert, old.private)).toContain('expired')
     expect(await why(good.cert, other.private)).toContain('does not belong')
     expect(await why('hello', good.private)).toContain('PEM')
     expect(await why(good.cert, 'hello')).toContain('key is not in PEM')

@@ -54,7 +54,7 @@ const meaning = (nodes: readonly Node[], parts: string[], verbatim: boolean): vo
       if (node.name === 'style' || (node.name === 'script' && isClassicOrModule(node))) parts.push('code')
       else if (node.name === 'script' && JSON_TYPE.test(node.attribs['type'] ?? ''))
         parts.push(minifyJson(textOf(node)))
-      else meaning(node.children as Node[], parts, verbatim || VERBATIM.has(node.name))
+      else meaning(node.children, parts, verbatim || VERBATIM.has(node.name))
       parts.push(`</${node.name}>`)
     }
   }
@@ -108,7 +108,7 @@ export const minifyPage = async (
         : false,
       processScripts: [],
       ignoreCustomFragments: [...SERVER_MARKS, DATA_BLOCKS],
-    } as Parameters<typeof minify>[1])
+    })
   } catch (error) {
     return {
       kind: 'left',

@@ -59,12 +59,12 @@ const lasting = (selector: string): string | undefined => {
   walk(tree, {
     visit: 'Selector',
     enter(node: Selector) {
-      const kept = node.children.filter((child: CssNode) => {
+      const kept: List<CssNode> = node.children.filter((child: CssNode) => {
         if (child.type === 'NestingSelector') unsure = true
         if (child.type === 'PseudoElementSelector') return false
         if (child.type === 'PseudoClassSelector') return STRUCTURAL.has(child.name.toLowerCase())
         return true
-      }) as List<CssNode>
+      })
       node.children = kept
     },
   })
