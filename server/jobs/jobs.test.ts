@@ -32,7 +32,10 @@ describe('progress', () => {
     expect(
       seen.some(
         ({ now, done, total, msLeft }) =>
-          now === '/b from your server (origin) as “Phone”, run 1 of at most 2' && done === 3 && total === 8 && msLeft !== null,
+          now === '/b from your server (origin) as “Phone”, run 1 of at most 2' &&
+          done === 3 &&
+          total === 8 &&
+          msLeft !== null,
       ),
     ).toBe(true)
     expect((await jobs())[0]).toMatchObject({ state: 'done', done: 8, total: 8, msLeft: null })
