@@ -1,4 +1,5 @@
 import type { RemedyId } from '../contracts/setup.ts'
+import type { AnyRemedy } from './remedy.ts'
 import { browserCache, compression, pageCache } from './delivery-remedies.ts'
 import { fingerprint, fonts, images, localCopies, minify } from './file-remedies.ts'
 import {
@@ -14,7 +15,7 @@ import {
 } from './page-remedies.ts'
 
 /** All remedies in the usual order of trying (common practice). */
-export const REMEDIES = [
+export const REMEDIES: readonly AnyRemedy[] = [
   pageCache,
   compression,
   browserCache,
@@ -32,7 +33,7 @@ export const REMEDIES = [
   localCopies,
   combine,
   polling,
-] as const
+]
 
 export const remedyName = (id: string): string => REMEDIES.find((remedy) => remedy.id === id)?.name ?? id
 

@@ -42,6 +42,9 @@ export interface Remedy<Id extends RemedyId = RemedyId> {
   readonly options: readonly (RemedyOption & { readonly key: keyof Remedies[Id] & string })[]
 }
 
+/** Any of them; each option is a setting of its own remedy. */
+export type AnyRemedy = { [Id in RemedyId]: Remedy<Id> }[RemedyId]
+
 export const REACH: Record<Reach, string> = {
   delivery: 'Headers and transport only: what a browser decodes stays the same.',
   files: 'Smaller files, in the same structure and order.',

@@ -1,6 +1,6 @@
 import type { RemedyId, Setup } from '../contracts/setup.ts'
 import { REMEDIES } from './catalogue.ts'
-import type { Reach, Remedy } from './remedy.ts'
+import type { Reach } from './remedy.ts'
 import { switchedOn } from './switch-on.ts'
 
 /** For those who do not want to choose: all remedies up to a reach that are safe to begin with. */
@@ -47,6 +47,4 @@ export const startedFrom = (setup: Setup, { remedies }: StartingPoint): Setup =>
 
 /** What to look at after a starting point was put into trial: what its remedies say, those that reach furthest last. */
 export const lookAfter = ({ remedies }: StartingPoint): { name: string; lookAt: string }[] =>
-  (REMEDIES as unknown as readonly Remedy[])
-    .filter(({ id }) => remedies.includes(id))
-    .map(({ name, lookAt }) => ({ name, lookAt }))
+  REMEDIES.filter(({ id }) => remedies.includes(id)).map(({ name, lookAt }) => ({ name, lookAt }))

@@ -1,12 +1,9 @@
 import type { Suspect } from '../contracts/culprit.ts'
 import type { PageChange } from '../contracts/page-changes.ts'
 import type { RemedyException } from '../contracts/rewriting.ts'
-import type { RemedyId, Setup } from '../contracts/setup.ts'
+import { Setup, type RemedyId } from '../contracts/setup.ts'
 import { originalPath } from '../page/context/file-facts.ts'
 import { REMEDIES, remedyName, takesExceptions } from '../catalogue/catalogue.ts'
-import type { Remedy } from '../catalogue/remedy.ts'
-
-const catalogue = REMEDIES as unknown as readonly Remedy[]
 
 /** The same for the same suspect. */
 export const suspectName = (suspect: Suspect): string => {
@@ -21,7 +18,7 @@ export const suspectName = (suspect: Suspect): string => {
 }
 
 const optionLabel = (id: string, key: string): string =>
-  catalogue.find((remedy) => remedy.id === id)?.options.find((option) => option.key === key)?.label ?? key
+  REMEDIES.find((remedy) => remedy.id === id)?.options.find((option) => option.key === key)?.label ?? key
 
 /** What leaving it out means, in words. */
 export const suspectSentence = (suspect: Suspect): string => {
@@ -38,12 +35,9 @@ export const suspectSentence = (suspect: Suspect): string => {
 
 /** Remedies that are on in trial and set otherwise than live. */
 export const suspectRemedies = (live: Setup, trial: Setup): Suspect[] =>
-  catalogue
-    .filter(
-      ({ id }) =>
-        trial.remedies[id].enabled && JSON.stringify(trial.remedies[id]) !== JSON.stringify(live.remedies[id]),
-    )
-    .map(({ id }) => ({ kind: 'remedy', remedy: id }))
+  REMEDIES.filter(
+    ({ id }) => trial.remedies[id].enabled && JSON.stringify(trial.remedies[id]) !== JSON.stringify(live.remedies[id]),
+  ).map(({ id }) => ({ kind: 'remedy', remedy: id }))
 
 const isFile = (item: string): boolean => /^(\/(?!\/)|https?:\/\/)/.test(item)
 
@@ -70,8 +64,8 @@ export const suspectDetails = (
       for (const { remedy, kind, item } of changes)
         if (remedy === id && kind === 'changed' && isFile(item) && item !== path)
           add({ kind: 'exception', remedy: id, by: 'file', value: fileOf(item) })
-    const settings = setup.remedies[id] as unknown as Record<string, unknown>
-    for (const { key, input } of catalogue.find((remedy) => remedy.id === id)?.options ?? [])
+    const settings: Readonly<Record<string, unknown>> = setup.remedies[id]
+    for (const { key, input } of REMEDIES.find((remedy) => remedy.id === id)?.options ?? [])
       if (input.kind === 'switch' && settings[key] === true) add({ kind: 'part', remedy: id, option: key })
   }
   return [...details.values()]
@@ -82,7 +76,7 @@ export const suspectDetails = (
  * @param reason written beside each exception
  */
 export const withoutSuspects = (trial: Setup, live: Setup, suspects: readonly Suspect[], reason: string): Setup => {
-  const remedies = { ...trial.remedies } as unknown as Record<string, Record<string, unknown>>
+  const remedies: Record<string, Record<string, unknown>> = { ...trial.remedies }
   for (const suspect of suspects) {
     const { remedy } = suspect
     if (suspect.kind === 'remedy') remedies[remedy] = live.remedies[remedy as RemedyId]
@@ -97,7 +91,7 @@ export const withoutSuspects = (trial: Setup, live: Setup, suspects: readonly Su
         }
     }
   }
-  return { ...trial, remedies: remedies as unknown as Setup['remedies'] }
+  return Setup.parse({ ...trial, remedies })
 }
 
 /** The exceptions among suspects, as the ledger tells them. @param reason why they were left out */

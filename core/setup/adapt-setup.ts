@@ -75,7 +75,7 @@ export const adaptSetup = (setup: Setup, fromHosts: readonly string[], target: T
   })
   const moved = Setup.parse(everyText(setup, (text) => renamed(text, names, used)))
   const unfit: Unfit[] = []
-  const remedies = { ...moved.remedies } as unknown as Record<string, Record<string, unknown>>
+  const remedies: Record<string, Record<string, unknown>> = { ...moved.remedies }
   for (const id of Object.keys(remedies) as RemedyId[]) {
     const exceptions = remedies[id]!['exceptions'] as RemedyException[] | undefined
     if (exceptions !== undefined)

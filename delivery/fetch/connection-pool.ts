@@ -15,8 +15,8 @@ const watched = <A extends new (...args: never[]) => HttpAgent>(Base: A) =>
 
     override keepSocketAlive(socket: Duplex): boolean {
       // Node's own declares nothing, and answers whether the socket may be kept.
-      const kept = super.keepSocketAlive(socket) as unknown as boolean
-      if (!kept || socket.readableLength > 0) return false
+      const kept = super.keepSocketAlive(socket) as boolean | void
+      if (kept !== true || socket.readableLength > 0) return false
       const onUnasked = (): void => void socket.destroy()
       this.#onUnasked.set(socket, onUnasked)
       socket.on('data', onUnasked)

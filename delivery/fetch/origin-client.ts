@@ -143,7 +143,7 @@ export class OriginClient {
       path: target,
       method,
       agent: pooled ? this.#pool[secure ? 'https' : 'http'] : false,
-      headers: framed(request).flat() as unknown as Record<string, string>,
+      headers: framed(request).flat(),
       setHost: false,
       timeout: timeoutMs,
       signal,

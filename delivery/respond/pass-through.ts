@@ -19,7 +19,7 @@ import { streamAnswer } from './stream-response.ts'
 
 /** Whether content of unknown length follows: chunked in HTTP/1.1, a stream that goes on after the fields in HTTP/2 (RFC 9113 §8.1). */
 const hasOpenContent = (req: IncomingMessage): boolean => {
-  const { stream } = req as unknown as { stream?: ServerHttp2Stream }
+  const { stream } = req as IncomingMessage & { readonly stream?: ServerHttp2Stream }
   return req.httpVersionMajor >= 2 ? stream?.endAfterHeaders === false : req.headers['transfer-encoding'] !== undefined
 }
 

@@ -29,14 +29,14 @@ export const writeHead = (res: ServerResponse, status: number, flat: string[], s
 
 /** Pieces of a stream may be hours apart; the connection, or the stream of HTTP/2, is theirs for as long as both ends want it. */
 export const withoutIdleLimit = (res: ServerResponse): void => {
-  const { stream } = res as unknown as { stream?: Http2Stream }
+  const { stream } = res as ServerResponse & { readonly stream?: Http2Stream }
   if (stream === undefined) res.socket?.setTimeout(0)
   else stream.setTimeout(0)
 }
 
 /** Break an answer off, so that what was sent of it cannot be taken for the whole: the connection in HTTP/1.1, the stream in HTTP/2. */
 export const cut = (res: ServerResponse): void => {
-  const { stream } = res as unknown as { stream?: Http2Stream }
+  const { stream } = res as ServerResponse & { readonly stream?: Http2Stream }
   if (stream === undefined) res.destroy()
   else stream.close(constants.NGHTTP2_INTERNAL_ERROR)
 }

@@ -79,10 +79,11 @@ export class DiskBacking implements Backing {
   }
 
   async bodies(entry: StoredEntry): Promise<Bodies | undefined> {
-    const read = await Promise.all(
-      entry.bodies.map(async ({ coding }) => [coding, await readEntryBody(this.#path(entry), entry, coding)] as const),
-    )
-    return read.every(([, bytes]) => bytes !== undefined) ? (new Map(read) as unknown as Bodies) : undefined
+    const codings = entry.bodies.map(({ coding }) => coding)
+    const read = await Promise.all(codings.map((coding) => readEntryBody(this.#path(entry), entry, coding)))
+    const whole = read.filter((bytes) => bytes !== undefined)
+    if (whole.length < codings.length) return undefined
+    return new Map(codings.map((coding, index) => [coding, whole[index]!]))
   }
 
   trouble(error: Error): string {

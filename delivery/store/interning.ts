@@ -31,6 +31,5 @@ export const internFields = (fields: Fields): Fields =>
     return line
   })
 
-const NO_FIELDS: Fields = []
-export const internNominated = <T>(nominated: readonly T[]): readonly T[] =>
-  nominated.length === 0 ? (NO_FIELDS as unknown as readonly T[]) : nominated
+const NONE: readonly never[] = []
+export const internNominated = <T>(nominated: readonly T[]): readonly T[] => (nominated.length === 0 ? NONE : nominated)

@@ -39,9 +39,9 @@ export const workerPool = (
   }
   const bulk = new BulkProcess(paths.bulkWorker)
   const page = <Name extends PageTask['name']>(name: Name) =>
-    ((input: unknown) => onThread({ name, input })) as unknown as TransformPool[Name]
+    ((input: unknown) => onThread({ name, input })) as TransformPool[Name]
   const heavy = <Name extends BulkTask['name']>(name: Name) =>
-    ((input: unknown) => bulk.run({ name, input } as BulkTask)) as unknown as TransformPool[Name]
+    ((input: unknown) => bulk.run({ name, input } as BulkTask)) as TransformPool[Name]
   return {
     readPage: page('readPage'),
     readSheet: page('readSheet'),

@@ -1,6 +1,8 @@
-/** What the page's own functions find an element's name by. */
-export interface KeyedWindow {
-  __zestKeyOf: (element: Element) => string
+declare global {
+  interface Window {
+    /** What functions of ours in the page find an element's name by. */
+    __zestKeyOf: (element: Element) => string
+  }
 }
 
 /**
@@ -16,5 +18,5 @@ export const installElementKey = (): void => {
     const place = alike.length > 1 ? `:nth-of-type(${alike.indexOf(element) + 1})` : ''
     return `${keyOf(parent)} > ${tag}${place}`
   }
-  ;(window as unknown as KeyedWindow).__zestKeyOf = keyOf
+  window.__zestKeyOf = keyOf
 }

@@ -1,5 +1,4 @@
 import type { PageSnapshot } from '../../core/contracts/safety.ts'
-import type { KeyedWindow } from './element-key.ts'
 
 export interface ReadElements {
   readonly elements: PageSnapshot['elements']
@@ -12,7 +11,7 @@ export interface ReadElements {
  */
 export const readElements = (within: 'view' | 'page'): ReadElements => {
   const MOST = 4000
-  const keyOf = (window as unknown as KeyedWindow).__zestKeyOf
+  const keyOf = window.__zestKeyOf
   const collapsed = (text: string): string => text.replaceAll(/\s+/g, ' ').trim()
   const ownText = (element: Element): string =>
     collapsed(
@@ -75,7 +74,7 @@ export const readElements = (within: 'view' | 'page'): ReadElements => {
 /** Runs in the page: places and words of what is to be seen, to tell what changes by itself. */
 export const readStates = (): Record<string, string> => {
   const states: Record<string, string> = {}
-  const keyOf = (window as unknown as KeyedWindow).__zestKeyOf
+  const keyOf = window.__zestKeyOf
   for (const element of document.body?.querySelectorAll('*') ?? []) {
     if (element.matches('script,style,link,meta,noscript,template,source,track,br,svg *')) continue
     const box = element.getBoundingClientRect()

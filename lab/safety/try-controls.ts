@@ -1,11 +1,17 @@
 import type { Page } from 'playwright-core'
 import type { PageSnapshot } from '../../core/contracts/safety.ts'
-import type { KeyedWindow } from './element-key.ts'
 
 /** Controls tried on a page; more would say the same at length. */
 const MOST_CONTROLS = 15
 /** Whoever clicks sees something happen within this time, ms. */
 const REACTS_WITHIN_MS = 300
+
+declare global {
+  interface Window {
+    /** How often the page has changed since its controls are being tried. */
+    __zestTried: { changes: number }
+  }
+}
 
 interface Control {
   readonly key: string
@@ -14,9 +20,9 @@ interface Control {
 
 /** Runs in the page: what can be pressed without leaving it, and listens for what pressing does. It may use nothing from outside. */
 const prepareControls = (most: number): Control[] => {
-  const keyOf = (window as unknown as KeyedWindow).__zestKeyOf
+  const keyOf = window.__zestKeyOf
   const state = { changes: 0 }
-  ;(window as unknown as { __zestTried: typeof state }).__zestTried = state
+  window.__zestTried = state
   new MutationObserver((records) => (state.changes += records.length)).observe(document, {
     subtree: true,
     childList: true,
@@ -66,16 +72,13 @@ export const tryControls = async (page: Page): Promise<PageSnapshot['controls']>
     const onRequest = (): void => void (asked = true)
     page.on('request', onRequest)
     try {
-      const before = await page.evaluate(
-        () => (window as unknown as { __zestTried: { changes: number } }).__zestTried.changes,
-      )
+      const before = await page.evaluate(() => window.__zestTried.changes)
       await page.evaluate((selector) => document.querySelector<HTMLElement>(selector)?.click(), key)
       const reacted = await page
-        .waitForFunction(
-          (count) => (window as unknown as { __zestTried: { changes: number } }).__zestTried.changes > count,
-          before,
-          { timeout: REACTS_WITHIN_MS, polling: 20 },
-        )
+        .waitForFunction((count) => window.__zestTried.changes > count, before, {
+          timeout: REACTS_WITHIN_MS,
+          polling: 20,
+        })
         .then(
           () => true,
           () => false,

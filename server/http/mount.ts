@@ -13,11 +13,11 @@ const bodyOf = (ctx: Context): unknown => (ctx.request as { body?: unknown }).bo
 
 const answer =
   ({ input, access, handle, reply, status }: Endpoint, services: HasDatabase & HasStartToken & HasClock) =>
-  async (ctx: Context): Promise<void> => {
+  async (ctx: Context & { readonly params?: unknown }): Promise<void> => {
     const account = await authenticate(ctx, services)
     if (access === 'account' && account === undefined) throw errors.signInNeeded()
     const result = await handle({
-      params: input.params?.parse((ctx as unknown as { params: unknown }).params),
+      params: input.params?.parse(ctx.params),
       query: input.query?.parse(ctx.query),
       body: input.body?.parse(bodyOf(ctx)),
       account,

@@ -32,7 +32,7 @@ onMounted(async () => {
     import('topojson-client'),
     import('world-atlas/land-110m.json'),
   ])
-  land.value = feature(atlas as never, (atlas as unknown as { objects: { land: never } }).objects.land)
+  land.value = feature(atlas as never, (atlas as { objects: { land: unknown } }).objects.land as never)
 })
 const outline = computed(() => path({ type: 'Sphere' }) ?? '')
 const shape = computed(() => (land.value === null ? '' : (path(land.value) ?? '')))

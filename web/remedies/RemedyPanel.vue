@@ -1,11 +1,11 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 import type { RemedyEvidence } from '../../core/contracts/findings.ts'
-import type { RemedyId, Setup } from '../../core/contracts/setup.ts'
+import type { Setup } from '../../core/contracts/setup.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import type { MeasuredGain } from '../../core/catalogue/measured-gain.ts'
 import type { Relation } from '../../core/catalogue/relations.ts'
-import { REACH, type Remedy, type RemedyOption } from '../../core/catalogue/remedy.ts'
+import { REACH, type AnyRemedy, type RemedyOption } from '../../core/catalogue/remedy.ts'
 import OptionField from './OptionField.vue'
 import { bytes, seconds, when } from '../format/show.ts'
 import PredictedGains from './PredictedGains.vue'
@@ -13,7 +13,7 @@ import PredictedGains from './PredictedGains.vue'
 /** A remedy explains itself, shows what speaks for it on this site, and is switched and set for the trial. */
 const props = defineProps<{
   site: Site
-  remedy: Remedy<RemedyId>
+  remedy: AnyRemedy
   trial: Setup
   live: Setup | undefined
   evidence: RemedyEvidence | undefined

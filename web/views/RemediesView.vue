@@ -8,7 +8,7 @@ import type { PageResult } from '../../core/contracts/measurements.ts'
 import type { Setup } from '../../core/contracts/setup.ts'
 import type { Confirmation, Site } from '../../core/contracts/sites.ts'
 import { REMEDIES } from '../../core/catalogue/catalogue.ts'
-import type { Remedy } from '../../core/catalogue/remedy.ts'
+import type { AnyRemedy } from '../../core/catalogue/remedy.ts'
 import type { RemedyId } from '../../core/contracts/setup.ts'
 import ConfirmationTable from '../trial/LiveConfirmation.vue'
 import LiveCheck from '../trial/LiveCheck.vue'
@@ -52,14 +52,14 @@ const keptVersion = ref<number | null>(null)
 const changes = computed(() => bench.trial?.changes ?? [])
 const busy = computed(() => jobs.openOf(props.site.id) !== undefined)
 const entry = computed(() => bench.ledger.find(({ id }) => id === bench.trial?.openEntryId))
-const remedies = REMEDIES as unknown as readonly Remedy<RemedyId>[]
+const remedies = REMEDIES
 /** In the usual order within each reach: what could break least comes first. */
 const REACHES = [
   ['delivery', 'Delivery: headers and transport'],
   ['files', 'Files: smaller, in the same order'],
   ['page', 'Page: order or structure changes'],
 ] as const
-const ofReach = (reach: Remedy['reach']): Remedy<RemedyId>[] => remedies.filter((one) => one.reach === reach)
+const ofReach = (reach: AnyRemedy['reach']): AnyRemedy[] => remedies.filter((one) => one.reach === reach)
 const traits = computed((): SiteTraits => ({
   secure: props.site.liveUrl.startsWith('https:'),
   otherAccelerator: props.site.check.findings.find(({ code }) => code === 'accelerator')?.sentence,
@@ -199,7 +199,7 @@ const backOut = async (): Promise<void> => {
         <RemedyPanel
           v-for="remedy in ofReach(reach)"
           :key="remedy.id"
-          :ref="(panel) => panel && panels.set(remedy.id, panel as unknown as { open: () => void })"
+          :ref="(panel) => panel && panels.set(remedy.id, panel as InstanceType<typeof RemedyPanel>)"
           :site="site"
           :remedy="remedy"
           :trial="bench.trial.setup"
