@@ -1,132 +1,178 @@
 <script setup lang="ts">
-import { onBeforeUnmount, ref, watch } from 'vue'
-import { useTheme } from 'vuetify'
-import type Plotly from 'plotly.js-basic-dist-min'
+import { computed, onBeforeUnmount, onMounted, ref } from 'vue'
 import type { TrendPoint } from '../../core/contracts/measurements.ts'
-import type { Side } from '../../core/contracts/measuring.ts'
 import type { Version } from '../../core/contracts/sites.ts'
-import { sideName, sideRank } from '../../core/measuring/sides.ts'
-import { LCP_THRESHOLDS } from '../ruler/scale.ts'
-import { sideLook } from '../format/show.ts'
+import { sideName } from '../../core/measuring/sides.ts'
+import { seconds, sideLook, when } from '../format/show.ts'
+import { MARGIN, trendLayout } from './trend-layout.ts'
 
 /** Time to the main content over the weeks, each run a dot, with the moments at which a version went live. */
 const props = defineProps<{ points: readonly TrendPoint[]; versions: readonly Version[] }>()
-const theme = useTheme()
+const HEIGHT = 380
 const room = ref<HTMLDivElement | null>(null)
-const drawn = ref(false)
-let plotly: typeof Plotly | undefined
+const svg = ref<SVGSVGElement | null>(null)
+const width = ref(900)
+const layout = computed(() => trendLayout(props.points, props.versions, { width: width.value, height: HEIGHT }))
+const lineOf = (dots: readonly { x: number; y: number }[]): string => dots.map(({ x, y }) => `${x},${y}`).join(' ')
 
-const DAY_MS = 86_400_000
-const SYMBOLS = { origin: 'circle-open', live: 'circle', trial: 'diamond', other: 'square-open' } as const
-const draw = async (): Promise<void> => {
-  if (room.value === null) return
-  // A megabyte of its own: loaded when somebody looks at a trend, not before.
-  plotly ??= (await import('plotly.js-basic-dist-min')).default
-  const { colors } = theme.current.value
-  const colour = (look: keyof typeof SYMBOLS): string => String(colors[look === 'other' ? 'secondary' : look])
-  const sides = [...new Set(props.points.map(({ side }) => side))].toSorted((a, b) => sideRank(a) - sideRank(b))
-  const ofSide = (side: Side): TrendPoint[] => props.points.filter((point) => point.side === side)
-  const traces = sides.flatMap((side) => {
-    const look = sideLook(side)
-    const own = ofSide(side)
-    return [
-      {
-        name: sideName(side),
-        x: own.map(({ at }) => at),
-        y: own.map(({ medians }) => (medians.lcpMs === null ? null : medians.lcpMs / 1000)),
-        mode: 'lines+markers',
-        line: { color: colour(look), width: 2, dash: look === 'live' ? 'solid' : 'dot' },
-        marker: { symbol: SYMBOLS[look], size: 9, color: colour(look) },
-      },
-      {
-        x: own.flatMap(({ at, lcpMs }) => lcpMs.map(() => at)),
-        y: own.flatMap(({ lcpMs }) => lcpMs.map((ms) => ms / 1000)),
-        mode: 'markers',
-        marker: { size: 4, color: colour(look), opacity: 0.55 },
-        showlegend: false,
-        hoverinfo: 'skip',
-      },
-    ]
+let observer: ResizeObserver | undefined
+onMounted(() => {
+  observer = new ResizeObserver(([entry]) => {
+    if (entry !== undefined) width.value = Math.max(320, Math.round(entry.contentRect.width))
   })
-  const from = props.points[0]?.at ?? ''
-  const marked = props.versions.filter(({ publishedAt }) => publishedAt >= from)
-  // Points of one evening are not a trend of milliseconds: the axis spans two days at least.
-  const [first, last] = [props.points[0], props.points.at(-1)].map((point) => Date.parse(point?.at ?? '') || 0)
-  const room24 = Math.max(0, DAY_MS - (last! - first!)) / 2 + DAY_MS / 4
-  const layout = {
-    paper_bgcolor: 'transparent',
-    plot_bgcolor: 'transparent',
-    font: { family: 'Figtree Variable, sans-serif', color: colors['on-surface'], size: 13 },
-    margin: { l: 60, r: 20, t: 30, b: 50 },
-    hovermode: 'closest',
-    legend: { orientation: 'h', y: 1.12 },
-    yaxis: {
-      title: { text: 'seconds to the main content', font: { size: 13 } },
-      rangemode: 'tozero',
-      gridcolor: colors['line'],
-    },
-    xaxis: { gridcolor: colors['line'], type: 'date', range: [first! - room24, last! + room24] },
-    shapes: [
-      ...LCP_THRESHOLDS.map(({ atMs }) => ({
-        type: 'line',
-        xref: 'paper',
-        x0: 0,
-        x1: 1,
-        y0: atMs / 1000,
-        y1: atMs / 1000,
-        line: { color: colors['secondary'], width: 1, dash: 'dash' },
-      })),
-      ...marked.map(({ publishedAt }) => ({
-        type: 'line',
-        yref: 'paper',
-        y0: 0,
-        y1: 1,
-        x0: publishedAt,
-        x1: publishedAt,
-        line: { color: colors['trial-ink'], width: 1.5, dash: 'dot' },
-      })),
-    ],
-    annotations: marked.map(({ publishedAt, number }) => ({
-      x: publishedAt,
-      y: 1,
-      yref: 'paper',
-      text: `version ${number}`,
-      showarrow: false,
-      xanchor: 'left',
-      yanchor: 'top',
-      font: { color: colors['trial-ink'] },
-    })),
-  }
-  await plotly.react(room.value, traces as never, layout as never, {
-    displayModeBar: false,
-    responsive: true,
+  if (room.value !== null) observer.observe(room.value)
+})
+onBeforeUnmount(() => observer?.disconnect())
+
+/** Colours come from the theme's variables, which a picture by itself does not know. */
+const styled = (element: SVGSVGElement): string => {
+  const copy = element.cloneNode(true) as SVGSVGElement
+  const originals = element.querySelectorAll<SVGElement>('*')
+  copy.querySelectorAll<SVGElement>('*').forEach((one, index) => {
+    const { fill, stroke, strokeDasharray, strokeWidth, opacity, fontSize, fontFamily } = getComputedStyle(
+      originals[index]!,
+    )
+    Object.assign(one.style, { fill, stroke, strokeDasharray, strokeWidth, opacity, fontSize, fontFamily })
   })
-  drawn.value = true
+  copy.setAttribute('xmlns', 'http://www.w3.org/2000/svg')
+  copy.setAttribute('width', String(width.value))
+  copy.setAttribute('height', String(HEIGHT))
+  copy.style.background = getComputedStyle(room.value!).backgroundColor
+  return new XMLSerializer().serializeToString(copy)
 }
-watch([() => props.points, () => props.versions, () => theme.name.value, room], () => void draw(), {
-  immediate: true,
+/** The chart as a document of its own, for saving. */
+const toSvg = (): { text: string; width: number; height: number } => ({
+  text: styled(svg.value!),
+  width: width.value,
+  height: HEIGHT,
 })
-onBeforeUnmount(() => {
-  if (room.value !== null) plotly?.purge(room.value)
-})
-const toPng = async (): Promise<string> =>
-  plotly!.toImage(room.value!, { format: 'png', width: 1200, height: 500, scale: 2 })
-defineExpose({ toPng, drawn })
+defineExpose({ toSvg })
 </script>
 
 <template>
-  <div
-    ref="room"
-    class="room"
-    role="img"
-    aria-label="Time to the main content over time; the table below has every figure"
-  />
+  <div ref="room" class="room">
+    <svg
+      ref="svg"
+      :viewBox="`0 0 ${width} ${HEIGHT}`"
+      :height="HEIGHT"
+      width="100%"
+      role="img"
+      aria-label="Time to the main content over time; the table below has every figure"
+    >
+      <g class="axis">
+        <template v-for="tick in layout.seconds" :key="tick.text">
+          <line :x1="MARGIN.left" :x2="width - MARGIN.right" :y1="tick.y" :y2="tick.y" />
+          <text :x="MARGIN.left - 8" :y="tick.y + 4" text-anchor="end">{{ tick.text }}</text>
+        </template>
+        <template v-for="day in layout.days" :key="day.x">
+          <line :x1="day.x" :x2="day.x" :y1="HEIGHT - MARGIN.bottom" :y2="HEIGHT - MARGIN.bottom + 5" />
+          <text :x="day.x" :y="HEIGHT - MARGIN.bottom + 20" text-anchor="middle">{{ day.text }}</text>
+        </template>
+      </g>
+      <g v-for="limit in layout.thresholds" :key="limit.name" class="limit">
+        <line :x1="MARGIN.left" :x2="width - MARGIN.right" :y1="limit.y" :y2="limit.y" />
+        <text :x="width - MARGIN.right" :y="limit.y - 4" text-anchor="end">{{ limit.name }}</text>
+      </g>
+      <g v-for="version in layout.versions" :key="version.number" class="version">
+        <line :x1="version.x" :x2="version.x" :y1="MARGIN.top - 10" :y2="HEIGHT - MARGIN.bottom" />
+        <text :x="version.x + 4" :y="MARGIN.top - 2">version {{ version.number }}</text>
+      </g>
+      <g v-for="line in layout.lines" :key="line.side" :class="sideLook(line.side)">
+        <circle v-for="(dot, index) in line.runs" :key="index" class="run" :cx="dot.x" :cy="dot.y" r="2" />
+        <polyline :points="lineOf(line.medians)" />
+        <circle v-for="dot in line.medians" :key="dot.point.at" class="median" :cx="dot.x" :cy="dot.y" r="5">
+          <title>
+            {{ sideName(line.side) }}, {{ when(dot.point.at) }}: main content after
+            {{ seconds(dot.point.medians.lcpMs) }}
+          </title>
+        </circle>
+      </g>
+    </svg>
+    <ul class="legend">
+      <li v-for="line in layout.lines" :key="line.side">
+        <svg :class="sideLook(line.side)" width="34" height="12" aria-hidden="true">
+          <polyline points="0,6 34,6" />
+          <circle class="median" cx="17" cy="6" r="5" />
+        </svg>
+        {{ sideName(line.side) }}
+      </li>
+      <li class="muted small">Small dots are single runs.</li>
+    </ul>
+  </div>
 </template>
 
 <style scoped>
 .room {
-  height: 380px;
   background: rgb(var(--v-theme-surface));
   border: 1px solid rgb(var(--v-theme-line));
+}
+svg {
+  display: block;
+}
+text {
+  fill: rgb(var(--v-theme-on-surface));
+  font-size: 13px;
+}
+.axis line {
+  stroke: rgb(var(--v-theme-line));
+}
+.limit line {
+  stroke: rgb(var(--v-theme-secondary));
+  stroke-dasharray: 6 4;
+}
+.version line {
+  stroke: rgb(var(--v-theme-trial-ink));
+  stroke-dasharray: 2 4;
+  stroke-width: 1.5px;
+}
+.version text {
+  fill: rgb(var(--v-theme-trial-ink));
+}
+polyline {
+  fill: none;
+  stroke: currentcolor;
+  stroke-width: 2px;
+}
+.run {
+  fill: currentcolor;
+  opacity: 0.55;
+}
+.median {
+  fill: currentcolor;
+}
+.origin {
+  color: rgb(var(--v-theme-origin));
+}
+.origin .median {
+  fill: rgb(var(--v-theme-surface));
+  stroke: currentcolor;
+  stroke-width: 2px;
+}
+.origin polyline,
+.trial polyline,
+.other polyline {
+  stroke-dasharray: 3 4;
+}
+.live {
+  color: rgb(var(--v-theme-live));
+}
+.trial {
+  color: rgb(var(--v-theme-trial));
+}
+.other {
+  color: rgb(var(--v-theme-secondary));
+}
+.legend {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 0.25rem 1.5rem;
+  align-items: center;
+  padding: 0 1rem 0.75rem;
+  list-style: none;
+}
+.legend li {
+  display: flex;
+  gap: 0.5rem;
+  align-items: center;
 }
 </style>

@@ -1,6 +1,6 @@
 // @vitest-environment jsdom
 import { describe, expect, test } from 'vitest'
-import { bytesOfDataUrl, fileName } from './save.ts'
+import { fileName } from './save.ts'
 
 describe('a file that is handed over', () => {
   test.each([
@@ -10,8 +10,5 @@ describe('a file that is handed over', () => {
     [['a'.repeat(200)], 'pdf', `${'a'.repeat(80)}.pdf`],
   ])('%j has the name %s%s that any file system takes', (parts, ending, name) => {
     expect(fileName(parts, ending)).toBe(name)
-  })
-  test('is read from a data: address byte by byte (RFC 2397)', () => {
-    expect([...bytesOfDataUrl('data:image/png;base64,AP8Q')]).toEqual([0, 255, 16])
   })
 })

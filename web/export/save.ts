@@ -34,7 +34,3 @@ export const svgToPng = async (svg: string, width: number, height: number): Prom
     ),
   )
 }
-
-/** What a base64 data: address holds; read here, because fetching it is not allowed to this application. */
-export const bytesOfDataUrl = (address: string): Uint8Array<ArrayBuffer> =>
-  Uint8Array.from(atob(address.slice(address.indexOf(',') + 1)), (sign) => sign.charCodeAt(0))

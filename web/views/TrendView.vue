@@ -8,7 +8,7 @@ import { sideName } from '../../core/measuring/sides.ts'
 import { callApi } from '../api/client.ts'
 import MeasureNav from '../measure/MeasureNav.vue'
 import SideTag from '../ui/SideTag.vue'
-import { bytesOfDataUrl, fileName, saveFile } from '../export/save.ts'
+import { fileName, saveFile, svgToPng } from '../export/save.ts'
 import TrendChart from '../charts/TrendChart.vue'
 import { useSite } from '../stores/site.ts'
 import { useProblems } from '../stores/problems.ts'
@@ -60,8 +60,8 @@ const saveCsv = (): void =>
 const saveJson = (): void => saveFile(name('json'), 'application/json', JSON.stringify(points.value, null, 2))
 const savePng = async (): Promise<void> => {
   await problems.catching(async () => {
-    const address = await chart.value!.toPng()
-    saveFile(name('png'), 'image/png', bytesOfDataUrl(address))
+    const { text, width, height } = chart.value!.toSvg()
+    saveFile(name('png'), 'image/png', await svgToPng(text, width, height))
   })
 }
 </script>
@@ -69,7 +69,7 @@ const savePng = async (): Promise<void> => {
 <template>
   <MeasureNav :site="site" />
   <div class="bar head">
-    <h1>{{ pageName }} on {{ visitorName }}, over time</h1>
+    <h1>{{ pageName }} as “{{ visitorName }}”, over time</h1>
     <span v-if="points && points.length > 0" class="bar" role="group" aria-label="Save">
       <v-btn size="small" @click="savePng">PNG</v-btn>
       <v-btn size="small" @click="saveCsv">CSV</v-btn>
