@@ -117,7 +117,7 @@ describe('a journal that redirects every other name to its public one, and saves
     const { changes } = await stack.api<Site>('GET', `/sites/${site.id}`)
     expect([changes.told, changes.watching.works]).toEqual(['watching', true])
     await page.goto(`${stack.url}/sites/${site.id}/site`)
-    await page.getByText(/asks the home page, the feed .* and the sitemap .* once a minute/).waitFor()
+    await page.getByText(/checks the home page, the feed .* and the sitemap .* once a minute/).waitFor()
     const post = system.edit(system.posts[3]!.id, { title: 'Seen by watching' })
     await stack.api('POST', `/sites/${site.id}/watch/looks`)
     for (const path of ['/', addressOf(system, post)]) await seenBy(site, path, 'Seen by watching')

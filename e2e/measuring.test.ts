@@ -75,7 +75,7 @@ describe('whom and what to measure', () => {
     expect(await accessibilityProblems(page)).toEqual([])
     await page.getByRole('button', { name: 'Record one' }).click()
     const dialog = page.getByRole('dialog')
-    await dialog.getByLabel('Begin at').fill('/account')
+    await dialog.getByLabel('Start at').fill('/account')
     await dialog.getByRole('button', { name: 'Open it' }).click()
     const picture = dialog.getByRole('img', { name: 'The page as it is now' })
     await picture.waitFor()
@@ -86,8 +86,8 @@ describe('whom and what to measure', () => {
       await dialog.getByRole('listitem').filter({ hasText: step }).first().waitFor()
     }
     const type = async (text: string): Promise<void> => {
-      await dialog.getByLabel('Text for the field').fill(text)
-      await dialog.getByRole('button', { name: 'Type it' }).click()
+      await dialog.getByLabel('Text for the clicked field').fill(text)
+      await dialog.getByRole('button', { name: 'Type' }).click()
       await dialog
         .getByRole('listitem')
         .filter({ hasText: `“${text}”` })
@@ -140,9 +140,9 @@ describe('whom and what to measure', () => {
     expect(await accessibilityProblems(page)).toEqual([])
   })
   test('a page is added to the sample, and another taken out', async () => {
-    await page.getByRole('textbox', { name: 'Look for a page' }).fill('/quays/old')
+    await page.getByRole('textbox', { name: 'Search for a page' }).fill('/quays/old')
     await page.getByRole('button', { name: 'Add /quays/old-pier' }).click()
-    await page.getByRole('button', { name: 'Take out /gallery/boats-at-work', exact: true }).click()
+    await page.getByRole('button', { name: 'Remove /gallery/boats-at-work', exact: true }).click()
     await saved('Save pages')
     const paths = (await now()).sample.map(({ path }) => path)
     expect(paths).toContain('/quays/old-pier')
@@ -200,7 +200,7 @@ describe('a measurement', () => {
     await slider.focus()
     await page.keyboard.press('Home')
     await expect.poll(() => slider.getAttribute('aria-valuetext')).toBe('0.00 s')
-    await page.getByRole('img', { name: /^Live after 0.00 s: 0 % of its final look/ }).waitFor()
+    await page.getByRole('img', { name: /^Live after 0.00 s: 0% of its final look/ }).waitFor()
     await page.getByRole('img', { name: /^Trial after 0.00 s/ }).waitFor()
     const [film] = await Promise.all([
       page.waitForEvent('download'),
@@ -216,7 +216,7 @@ describe('a measurement', () => {
   })
   test('lays another load above it, aligned by address', async () => {
     await choose(page, 'Compare with another load', 'Trial, looked at closely')
-    const table = page.getByRole('table', { name: /each with the one of the other load above it/ })
+    const table = page.getByRole('table', { name: /each with the request of the other load above it/ })
     await table.waitFor()
     await choose(page, 'Against the other', /^later/)
     await table.getByRole('cell', { name: 'later' }).first().waitFor()
@@ -227,8 +227,8 @@ describe('a measurement', () => {
       parseFloat((await figures.getByRole('row', { name: row }).getByRole('cell').nth(2).textContent())!)
     const before = await seconds('As it is')
     await page.getByLabel('Pictures weighed half').check()
-    await figures.getByRole('row', { name: 'With what is ticked' }).waitFor()
-    expect(await seconds('With what is ticked')).toBeLessThan(before)
+    await figures.getByRole('row', { name: 'With the ticked changes' }).waitFor()
+    expect(await seconds('With the ticked changes')).toBeLessThan(before)
   })
   test('goes out as an archive that comes in again, and as PNG, CSV and JSON', async () => {
     const download = async (name: string, role: 'button' | 'link' = 'button'): Promise<Buffer> => {
@@ -245,18 +245,18 @@ describe('a measurement', () => {
     expect(JSON.parse(har.toString()).log.version).toBe('1.2')
     await openMeasure()
     await page
-      .getByLabel('Read in an archive')
+      .getByLabel('Import an archive')
       .setInputFiles({ name: 'load.har', mimeType: 'application/json', buffer: har })
-    await page.getByText('Read from an archive of somebody’s browser').waitFor()
+    await page.getByText('Read from an archive (HAR)').waitFor()
     await page.getByRole('link', { name: /^Open the waterfall/ }).click()
     await page.getByRole('heading', { name: 'What if' }).waitFor()
-    await page.getByRole('rowheader', { name: 'As it is' }).waitFor()
+    await page.getByRole('rowheader', { name: 'Now' }).waitFor()
   })
   test('stands in the trend, drawn without the network', async () => {
     await openMeasure()
     await view('Over time').click()
-    await page.locator('.js-plotly-plot .scatterlayer').waitFor()
-    await page.getByRole('heading', { name: 'Every occasion' }).waitFor()
+    await page.locator('svg polyline').first().waitFor()
+    await page.getByRole('heading', { name: 'All measurements' }).waitFor()
     expect(await accessibilityProblems(page)).toEqual([])
   })
 })
@@ -274,12 +274,12 @@ describe('routine', () => {
       runs: 1,
     })
     await page
-      .getByText(/The main content of the home page as “Laptop” takes .* the limit is 0.1 s/)
+      .getByText(/The main content of the home page as “Laptop” takes .* your limit is 0.1 s/)
       .waitFor({ timeout: MEASURED_MS })
     await page.getByRole('navigation', { name: 'Places' }).getByRole('link', { name: 'Today' }).click()
-    await page.getByRole('heading', { name: 'The routine says' }).waitFor()
+    await page.getByRole('heading', { name: 'Messages from the routine' }).waitFor()
     await page.getByRole('button', { name: 'Mark all as read' }).click()
-    await expect.poll(() => page.getByRole('heading', { name: 'The routine says' }).count()).toBe(0)
+    await expect.poll(() => page.getByRole('heading', { name: 'Messages from the routine' }).count()).toBe(0)
   })
   test('the interface itself had nothing to complain about', () => expect(complaints).toEqual([]))
 })

@@ -67,7 +67,7 @@ describe('the zest command', () => {
 describe('what a person can do wrong', () => {
   const check = async (address: string): Promise<string> => {
     await page.goto(`${stack.url}/connect`)
-    await page.getByLabel('Address of the web server').fill(address)
+    await page.getByLabel('Address of your web server (origin)').fill(address)
     await page.getByRole('button', { name: 'Check the site' }).click()
     const sentence = page.locator('.findings .stop, .problem').first()
     await sentence.waitFor()
@@ -86,10 +86,10 @@ describe('what a person can do wrong', () => {
   })
   test('taking a host name twice', async () => {
     await page.goto(`${stack.url}/connect`)
-    await page.getByLabel('Address of the web server').fill(`http://127.0.0.1:${stack.basePort + 1}`)
+    await page.getByLabel('Address of your web server (origin)').fill(`http://127.0.0.1:${stack.basePort + 1}`)
     await page.getByRole('button', { name: 'Check the site' }).click()
     await page.getByRole('button', { name: 'It is mine: check it anyway' }).click()
-    await page.getByText('What its first answer says').waitFor()
+    await page.getByText('The first response').waitFor()
     await page.getByLabel('Live host name').fill('orrin.localhost')
     expect(await accessibilityProblems(page)).toEqual([])
     await page.getByRole('button', { name: 'Connect', exact: true }).click()

@@ -92,14 +92,14 @@ const seenBy = async (url: string) => {
 describe('what is slow', () => {
   test('before anything was measured it says what to do', async () => {
     await openRemedies()
-    await page.getByText('Nothing has been looked at closely yet').waitFor()
+    await page.getByText('Nothing has been measured yet').waitFor()
   })
   test('after a measurement findings come with evidence and seconds, most first, and lead to their remedies', async () => {
     await measure(['origin'])
     const pictures = page.getByRole('row', { name: /Pictures are larger than the screen shows/ })
     await pictures.waitFor()
     expect(await pictures.innerText()).toMatch(/MB: about .* less; for example \/media\//)
-    expect(await pictures.innerText()).toMatch(/loaded \d.*s sooner/)
+    expect(await pictures.innerText()).toMatch(/loaded \d.*s faster/)
     await page.getByText('The host is slow').waitFor()
     await pictures.getByRole('link', { name: 'Picture formats and sizes' }).click()
     await panel('Picture formats and sizes').getByText('How to undo').waitFor()
@@ -148,8 +148,8 @@ describe('remedies', () => {
     await shown.getByRole('button', { name: 'Look at the changes' }).click()
     await shown.getByText(/The page itself: /).waitFor()
     await shown.getByText('Lazy loading').click()
-    await shown.getByRole('button', { name: 'Leave /media/hero-3.jpg out of Lazy loading' }).click()
-    await page.getByText(/Lazy loading: leaves out file \/media\/hero-3\.jpg/).waitFor()
+    await shown.getByRole('button', { name: 'Exclude /media/hero-3.jpg from Lazy loading' }).click()
+    await page.getByText(/Lazy loading: excludes file \/media\/hero-3\.jpg/).waitFor()
   })
 
   test('a file is left out by its name', async () => {
@@ -157,7 +157,7 @@ describe('remedies', () => {
     await lazy.getByText('Settings', { exact: true }).click()
     await lazy.getByRole('textbox', { name: 'File', exact: true }).fill('/media/quay-saltmarsh.jpg')
     await lazy.getByRole('button', { name: 'Leave out', exact: true }).click()
-    await page.getByText(/Lazy loading: leaves out .*file \/media\/quay-saltmarsh\.jpg/).waitFor()
+    await page.getByText(/Lazy loading: excludes .*file \/media\/quay-saltmarsh\.jpg/).waitFor()
     const { changes } = await stack.api<PageChanges>('POST', `/sites/${site.id}/changes`, {
       channel: 'trial',
       path: '/',
@@ -175,7 +175,7 @@ describe('remedies', () => {
     await scripts.getByRole('textbox', { name: 'Page', exact: true }).fill('/shop')
     await scripts.getByRole('textbox', { name: 'Why' }).fill('the till draws itself')
     await scripts.getByRole('button', { name: 'Leave out' }).click()
-    await page.getByText(/Defer scripts: leaves out page \/shop \(the till draws itself\)/).waitFor()
+    await page.getByText(/Defer scripts: excludes page \/shop \(the till draws itself\)/).waitFor()
     const exceptions = (await trial()).setup.remedies.scriptOrder.exceptions
     expect(exceptions).toEqual([{ by: 'address', value: '/shop', reason: 'the till draws itself' }])
     const [shop, home] = await Promise.all(
@@ -209,7 +209,7 @@ describe('starting points', () => {
     const dialog = page.getByRole('dialog')
     await dialog.getByText('Compression switched on').waitFor()
     await dialog.getByText('What to check afterwards').waitFor()
-    await dialog.getByText('Slider, menu, forms and basket; the console for errors.').waitFor()
+    await dialog.getByText('Sliders, menus, forms and the basket; the browser’s console for errors.').waitFor()
     expect(await accessibilityProblems(page)).toEqual([])
     await dialog.getByRole('button', { name: 'Try in the trial' }).click()
     await page.getByRole('button', { name: 'All on in trial' }).first().waitFor()

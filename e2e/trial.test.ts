@@ -99,13 +99,13 @@ describe('a remedy that breaks the slider by its order', () => {
     const checks = await stack.api<SafetyCheck[]>('GET', `/sites/${site.id}/safety-checks`)
     expect(checks[0]).toMatchObject({ current: true, result: 'intact' })
     await page.getByRole('row', { name: /Home page Desk intact/ }).waitFor()
-    await page.getByText('Home page on Desk: evidence and pictures').click()
+    await page.getByText('Home page as “Desk”: details and pictures').click()
     await page.getByAltText('/ in trial').waitFor()
     expect(await accessibilityProblems(page)).toEqual([])
     await page.getByRole('region', { name: 'Trial' }).getByRole('button', { name: 'Check' }).click()
     await page.getByRole('dialog').getByRole('button', { name: 'Start' }).waitFor()
     expect(await accessibilityProblems(page)).toEqual([])
-    await page.getByRole('dialog').getByRole('button', { name: 'Not now' }).click()
+    await page.getByRole('dialog').getByRole('button', { name: 'Cancel' }).click()
   })
 })
 
@@ -163,15 +163,15 @@ describe('publish, and step back', () => {
   test('an earlier setup is read in from its file, into trial only', async () => {
     const file = await stack.api<object>('GET', `/sites/${site.id}/setup-file?version=2`)
     const choose = (content: object): Promise<void> =>
-      page.getByLabel('Read in a file').setInputFiles({
+      page.getByLabel('Import a file').setInputFiles({
         name: 'setup.json',
         mimeType: 'application/json',
         buffer: Buffer.from(JSON.stringify(content)),
       })
     await choose(file)
     await page.getByText('would change in the trial of Orrin Sound Ferries').waitFor()
-    await page.getByRole('button', { name: 'Put into trial' }).click()
-    await page.getByText('is in trial of Orrin Sound Ferries now; live is as it was').waitFor()
+    await page.getByRole('button', { name: 'Put into the trial' }).click()
+    await page.getByText('is now in the trial of Orrin Sound Ferries; live is unchanged').waitFor()
     expect((await trial()).setup.remedies.minify.enabled).toBe(true)
     await choose({ ...file, formatVersion: 9 })
     await page.getByText(/has form 9, which a newer Zest Lamp has written/).waitFor()

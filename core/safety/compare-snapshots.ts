@@ -124,51 +124,14 @@ export interface Comparison {
   readonly differing: Box[]
 }
 
-/**
- * Compare a trial with live.
- * @param replaced keys of elements that a remedy has replaced by intent
- */
-export const compareSights = (
-  live: PageSnapshot,
-  varying: Varying,
-  trial: PageSnapshot,
-  replaced: ReadonlySet<string> = new Set(),
-): Comparison => {
-  const common = { varying, replaced }
-  const whole = compareElements({ live: live.elements, trial: trial.elements, ...common }, '')
-  const untouched = compareElements(
-    { live: live.untouched, trial: trial.untouched, ...common },
-    ' before the visitor interacts with the page',
-  )
+/** Files, pictures and fonts that do not come as they did. */
+const compareFiles = (live: PageSnapshot, varying: Varying, trial: PageSnapshot): SafetyFinding[] => {
   const failed = trial.failed.filter(({ path }) => !varying.failed.has(path))
   const wereShown = new Set(live.pictures.filter(({ shown }) => shown).map(({ key }) => key))
   const hidden = trial.pictures.filter(({ key, shown }) => !shown && wereShown.has(key) && !varying.elements.has(key))
   const hadLoaded = live.fonts.filter(({ loaded }) => loaded)
   const faces = hadLoaded.filter(({ family }) => !trial.fonts.some((one) => one.family === family && one.loaded))
-  const inTrial = new Map(trial.controls.map((control) => [control.key, control]))
-  const dead = live.controls.filter(({ key }) => varying.alive.has(key) && inTrial.get(key)?.reacted === false)
-  const still = varying.moving.size > 0 && !trial.moving.some((key) => varying.moving.has(key))
-  const arrived = new Set(live.journeys.filter(({ why }) => why === null).map(({ id }) => id))
-  const stuck = trial.journeys.filter(({ id, why }) => why !== null && arrived.has(id))
-  const squares =
-    live.grid === null || trial.grid === null ? new Set<string>() : differingSquares(live.grid, trial.grid)
-  const masked = varying.squares
-  const differing = new Set([...squares].filter((square) => !masked.has(square)))
-  const all = live.grid === null ? 1 : live.grid.columns * live.grid.rows
-  const share = differing.size / all
-  const findings: SafetyFinding[] = [
-    ...finding(
-      'journey',
-      'broken',
-      stuck.map(({ why }) => why!),
-      (n) => `${counted(n, 'journey no longer reaches its', 'journeys no longer reach their')} end.`,
-    ),
-    ...finding(
-      'console',
-      'broken',
-      [...new Set(trial.console)].filter((text) => !varying.console.has(text)),
-      (n) => `${counted(n, 'new error', 'new errors')} in the console.`,
-    ),
+  return [
     ...finding(
       'request',
       'broken',
@@ -193,6 +156,35 @@ export const compareSights = (
       faces.map(({ family }) => family),
       (n) => `${counted(n, 'font is', 'fonts are')} no longer loaded.`,
     ),
+  ]
+}
+
+/** Journeys, and the console: what a visitor wants to do, and what scripts say of it. */
+const compareJourneys = (live: PageSnapshot, varying: Varying, trial: PageSnapshot): SafetyFinding[] => {
+  const arrived = new Set(live.journeys.filter(({ why }) => why === null).map(({ id }) => id))
+  const stuck = trial.journeys.flatMap(({ id, why }) => (why !== null && arrived.has(id) ? [why] : []))
+  return [
+    ...finding(
+      'journey',
+      'broken',
+      stuck,
+      (n) => `${counted(n, 'journey no longer reaches its', 'journeys no longer reach their')} end.`,
+    ),
+    ...finding(
+      'console',
+      'broken',
+      [...new Set(trial.console)].filter((text) => !varying.console.has(text)),
+      (n) => `${counted(n, 'new error', 'new errors')} in the console.`,
+    ),
+  ]
+}
+
+/** Controls that did something when they were pressed, and things that moved by themselves. */
+const compareBehaviour = (live: PageSnapshot, varying: Varying, trial: PageSnapshot): SafetyFinding[] => {
+  const inTrial = new Map(trial.controls.map((control) => [control.key, control]))
+  const dead = live.controls.filter(({ key }) => varying.alive.has(key) && inTrial.get(key)?.reacted === false)
+  const still = varying.moving.size > 0 && !trial.moving.some((key) => varying.moving.has(key))
+  return [
     ...finding(
       'dead',
       'broken',
@@ -200,16 +192,57 @@ export const compareSights = (
       (n) => `${counted(n, 'button or switch no longer does', 'buttons or switches no longer do')} anything.`,
     ),
     ...finding('still', 'broken', still ? [...varying.moving] : [], () => 'Something that should move has stopped.'),
-    ...withoutRepeats(untouched, whole),
-    ...whole,
-    ...finding(
-      'pixels',
-      'differs',
-      share > SHARE_TOLD ? [`${(share * 100).toFixed(1)}% of the page`] : [],
-      () => `The page looks different in places (${(share * 100).toFixed(1)}% of it).`,
-    ),
   ]
-  return { findings, masks: boxesOf(masked), differing: boxesOf(widened(differing, 0)) }
+}
+
+/** Squares of the page that look different, besides those that do so by themselves. */
+const comparePixels = (
+  live: PageSnapshot,
+  varying: Varying,
+  trial: PageSnapshot,
+): { readonly findings: SafetyFinding[]; readonly differing: Set<string> } => {
+  if (live.grid === null || trial.grid === null) return { findings: [], differing: new Set() }
+  const squares = [...differingSquares(live.grid, trial.grid)]
+  const differing = new Set(squares.filter((square) => !varying.squares.has(square)))
+  const share = differing.size / (live.grid.columns * live.grid.rows)
+  const findings = finding(
+    'pixels',
+    'differs',
+    share > SHARE_TOLD ? [`${(share * 100).toFixed(1)}% of the page`] : [],
+    () => `The page looks different in places (${(share * 100).toFixed(1)}% of it).`,
+  )
+  return { findings, differing }
+}
+
+/**
+ * Compare a trial with live.
+ * @param replaced keys of elements that a remedy has replaced by intent
+ */
+export const compareSnapshots = (
+  live: PageSnapshot,
+  varying: Varying,
+  trial: PageSnapshot,
+  replaced: ReadonlySet<string> = new Set(),
+): Comparison => {
+  const common = { varying, replaced }
+  const whole = compareElements({ live: live.elements, trial: trial.elements, ...common }, '')
+  const untouched = compareElements(
+    { live: live.untouched, trial: trial.untouched, ...common },
+    ' before the visitor interacts with the page',
+  )
+  const pixels = comparePixels(live, varying, trial)
+  return {
+    findings: [
+      ...compareJourneys(live, varying, trial),
+      ...compareFiles(live, varying, trial),
+      ...compareBehaviour(live, varying, trial),
+      ...withoutRepeats(untouched, whole),
+      ...whole,
+      ...pixels.findings,
+    ],
+    masks: boxesOf(varying.squares),
+    differing: boxesOf(widened(pixels.differing, 0)),
+  }
 }
 
 /** What the findings of a page come to. */

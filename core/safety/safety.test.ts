@@ -1,7 +1,7 @@
 import fc from 'fast-check'
 import { describe, expect, test } from 'vitest'
 import type { PageSnapshot } from '../contracts/safety.ts'
-import { compareSights, resultOfFindings, safetySentence, worst } from './compare-snapshots.ts'
+import { compareSnapshots, resultOfFindings, safetySentence, worst } from './compare-snapshots.ts'
 import { boxesOf, colourGrid, differingSquares, SQUARE } from './grid.ts'
 import { aGrid, anElement, aSight } from './testing/sights.ts'
 import { learnMore, learnVarying } from './varying-elements.ts'
@@ -9,7 +9,7 @@ import { learnMore, learnVarying } from './varying-elements.ts'
 const steady = learnVarying(aSight(), aSight())
 const compared = (trial: Partial<PageSnapshot>, live: Partial<PageSnapshot> = {}) => {
   const before = aSight(live)
-  return compareSights(before, learnVarying(before, before), aSight(trial))
+  return compareSnapshots(before, learnVarying(before, before), aSight(trial))
 }
 const found = (trial: Partial<PageSnapshot>, live: Partial<PageSnapshot> = {}) =>
   compared(trial, live).findings.map(({ kind, severity }) => `${kind} ${severity}`)
@@ -104,7 +104,7 @@ describe('what is another in trial is found, and how bad it is', () => {
   })
   test('what a remedy replaces by intent, and what is in it, is not missed', () => {
     const live = aSight({ elements: [anElement('body > iframe', { what: 'frame', text: '' })] })
-    const { findings } = compareSights(live, steady, aSight({ elements: [] }), new Set(['body > iframe']))
+    const { findings } = compareSnapshots(live, steady, aSight({ elements: [] }), new Set(['body > iframe']))
     expect(findings).toEqual([])
   })
   test('what shows only until the page is touched is told as such', () => {
@@ -114,8 +114,8 @@ describe('what is another in trial is found, and how bad it is', () => {
   test('what moves by itself live must move in trial', () => {
     const live = aSight()
     const varying = learnVarying(live, aSight({ moving: ['div.slide'] }))
-    expect(compareSights(live, varying, aSight()).findings.map(({ kind }) => kind)).toEqual(['still'])
-    expect(compareSights(live, varying, aSight({ moving: ['div.slide'] })).findings).toEqual([])
+    expect(compareSnapshots(live, varying, aSight()).findings.map(({ kind }) => kind)).toEqual(['still'])
+    expect(compareSnapshots(live, varying, aSight({ moving: ['div.slide'] })).findings).toEqual([])
   })
 })
 
@@ -132,13 +132,13 @@ describe('what varies by itself is no fault', () => {
       console: ['now and then'],
       grid: aGrid(['3 4']),
     })
-    expect(compareSights(a, learnVarying(a, b), trial).findings).toEqual([])
+    expect(compareSnapshots(a, learnVarying(a, b), trial).findings).toEqual([])
   })
   test('a further look at live takes away what it shows too', () => {
     const live = aSight()
     const again = aSight({ console: ['seldom'] })
     const known = learnMore(learnVarying(live, aSight()), live, again)
-    expect(compareSights(live, known, aSight({ console: ['seldom'] })).findings).toEqual([])
+    expect(compareSnapshots(live, known, aSight({ console: ['seldom'] })).findings).toEqual([])
   })
   test('a control counts only if it reacts every time', () => {
     const on = { controls: [{ key: 'b', name: 'b', reacted: true }] }
@@ -150,7 +150,7 @@ describe('what varies by itself is no fault', () => {
     const a = aSight({ elements: [anElement('a'), anElement('b')] })
     const b = aSight({ elements: [anElement('c'), anElement('d')] })
     const varying = learnVarying(a, b)
-    const { findings } = compareSights(a, varying, aSight({ console: ['x'] }))
+    const { findings } = compareSnapshots(a, varying, aSight({ console: ['x'] }))
     expect(resultOfFindings(findings, varying)).toBe('unsteady')
     expect(safetySentence('unsteady', findings)).toMatch(/changes on every load/)
   })
@@ -165,7 +165,7 @@ describe('what varies by itself is no fault', () => {
         (texts, console) => {
           const page = aSight({ elements: texts.map(({ key, text }) => anElement(key, { text })), console })
           const varying = learnVarying(page, page)
-          const { findings } = compareSights(page, varying, page)
+          const { findings } = compareSnapshots(page, varying, page)
           expect(resultOfFindings(findings, varying)).toBe('intact')
         },
       ),

@@ -1,6 +1,6 @@
 import { afterAll, beforeAll, describe, expect, test } from 'vitest'
 import { SnapshotOrder, type PageSnapshot } from '../../core/contracts/safety.ts'
-import { compareSights } from '../../core/safety/compare-snapshots.ts'
+import { compareSnapshots } from '../../core/safety/compare-snapshots.ts'
 import { learnVarying } from '../../core/safety/varying-elements.ts'
 import { DEFAULT_VISITORS } from '../../core/sampling/default-visitors.ts'
 import { html, MadeUpSite, SVG } from '../timing/testing/made-up-site.ts'
@@ -99,7 +99,7 @@ describe('looks beside each other', () => {
     const page = (script: string): string => `<h1>a</h1><button id="menu">Menu</button>${script}`
     const live = await seen(page('<script>menu.onclick = () => menu.classList.toggle("on")</script>'))
     const trial = await seen(page(''))
-    const { findings } = compareSights(live, learnVarying(live, live), trial)
+    const { findings } = compareSnapshots(live, learnVarying(live, live), trial)
     expect(findings.map(({ kind, items }) => [kind, items])).toEqual([['dead', ['“Menu” (body > button)']]])
   })
   test('a quick look takes no picture and presses nothing', async () => {

@@ -1,4 +1,4 @@
-import { request as httpRequest, type IncomingMessage } from 'node:http'
+import { request as httpRequest, type ClientRequest, type IncomingMessage } from 'node:http'
 import { request as httpsRequest } from 'node:https'
 import { urlToHttpOptions } from 'node:url'
 import { promisify } from 'node:util'
@@ -70,34 +70,58 @@ const readBody = (incoming: IncomingMessage, mostBytes: number): Promise<Buffer>
     incoming.on('aborted', () => reject(new Error('the answer broke off')))
   })
 
+interface OutsideOptions {
+  readonly fields?: Record<string, string>
+  readonly timeoutMs?: number
+  readonly mostBytes?: number
+  readonly method?: string
+  /** Sent as a form with POST. */
+  readonly form?: Record<string, string>
+  /** Whether the owner has said that private networks may be asked. */
+  readonly reach?: PrivateAddresses
+}
+
+const requestFor = (
+  url: URL,
+  { fields = {}, method = 'GET', form, reach = 'refused' }: OutsideOptions,
+): ClientRequest => {
+  const body = form === undefined ? undefined : new URLSearchParams(form).toString()
+  const ofBody =
+    body === undefined
+      ? {}
+      : {
+          'content-type': 'application/x-www-form-urlencoded',
+          'content-length': String(Buffer.byteLength(body)),
+        }
+  const outgoing = (url.protocol === 'https:' ? httpsRequest : httpRequest)({
+    ...urlToHttpOptions(url),
+    hostname: url.hostname.replace(/^\[|\]$/g, ''),
+    lookup: guardedLookup(reach),
+    method: body === undefined ? method : 'POST',
+    agent: false,
+    headers: { host: url.host, 'user-agent': 'zest-lamp', accept: '*/*', ...fields, ...ofBody },
+  })
+  outgoing.end(body)
+  return outgoing
+}
+
+/** The whole answer, decoded. Rejects when it is too large or breaks off. */
+const answerOf = async (incoming: IncomingMessage, mostBytes: number, startedAt: number): Promise<OutsideAnswer> => ({
+  status: incoming.statusCode ?? 0,
+  fields: new Map(Object.entries(incoming.headersDistinct).map(([name, lines]) => [name, (lines ?? []).join(', ')])),
+  setCookies: incoming.headers['set-cookie'] ?? [],
+  body: await decoded(await readBody(incoming, mostBytes), incoming.headers['content-encoding']),
+  tookMs: performance.now() - startedAt,
+})
+
 /**
  * Ask a web server for one address; redirects are answers, not followed: only addresses that the owner named are asked.
  * @param options.timeoutMs longest time for the whole answer
  * @throws OutsideFailure
  */
-export const askOutside = (
-  address: string,
-  options: {
-    fields?: Record<string, string>
-    timeoutMs?: number
-    mostBytes?: number
-    method?: string
-    /** Sent as a form with POST. */
-    form?: Record<string, string>
-    /** Whether the owner has said that private networks may be asked. */
-    reach?: PrivateAddresses
-  } = {},
-): Promise<OutsideAnswer> => {
+export const askOutside = (address: string, options: OutsideOptions = {}): Promise<OutsideAnswer> => {
   const url = new URL(address)
-  const {
-    fields = {},
-    timeoutMs = 15_000,
-    mostBytes = 10 * 1024 * 1024,
-    method = 'GET',
-    form,
-    reach = 'refused',
-  } = options
-  const body = form === undefined ? undefined : new URLSearchParams(form).toString()
+  const { timeoutMs = 15_000, mostBytes = 10 * 1024 * 1024, reach = 'refused' } = options
   const startedAt = performance.now()
   return new Promise((resolve, reject) => {
     const fail = (error: Error): void =>
@@ -107,47 +131,13 @@ export const askOutside = (
     } catch (error) {
       return fail(error as Error)
     }
-    const outgoing = (url.protocol === 'https:' ? httpsRequest : httpRequest)({
-      ...urlToHttpOptions(url),
-      hostname: url.hostname.replace(/^\[|\]$/g, ''),
-      lookup: guardedLookup(reach),
-      method: body === undefined ? method : 'POST',
-      agent: false,
-      headers: {
-        host: url.host,
-        'user-agent': 'zest-lamp',
-        accept: '*/*',
-        ...fields,
-        ...(body === undefined
-          ? {}
-          : {
-              'content-type': 'application/x-www-form-urlencoded',
-              'content-length': String(Buffer.byteLength(body)),
-            }),
-      },
-    })
+    const outgoing = requestFor(url, options)
     const timer = setTimeout(
       () => outgoing.destroy(Object.assign(new Error('timeout'), { code: 'ETIMEDOUT' })),
       timeoutMs,
     )
     outgoing.on('error', fail)
     outgoing.on('close', () => clearTimeout(timer))
-    outgoing.on('response', (incoming) => {
-      readBody(incoming, mostBytes)
-        .then((body) => decoded(body, incoming.headers['content-encoding']))
-        .then((body) =>
-          resolve({
-            status: incoming.statusCode ?? 0,
-            fields: new Map(
-              Object.entries(incoming.headersDistinct).map(([name, lines]) => [name, (lines ?? []).join(', ')]),
-            ),
-            setCookies: incoming.headers['set-cookie'] ?? [],
-            body,
-            tookMs: performance.now() - startedAt,
-          }),
-        )
-        .catch(fail)
-    })
-    outgoing.end(body)
+    outgoing.on('response', (incoming) => void answerOf(incoming, mostBytes, startedAt).then(resolve, fail))
   })
 }

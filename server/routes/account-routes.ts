@@ -41,11 +41,14 @@ const setCookie = (ctx: Context, token: string, expires: Date): void => {
   })
 }
 
-export const accountEndpoints = ({ db, now, signInNotice }: HasDatabase & HasSignInNotice & HasClock): Endpoint[] => {
+type AccountIo = HasDatabase & HasSignInNotice & HasClock
+type OpenSession = (ctx: Context, credentials: SignIn) => Promise<Account>
+
+/** Signing in, with a bound on how often it is tried and on how many are checked at once. */
+const sessionOpener = ({ db, now }: HasDatabase & HasClock): OpenSession => {
   const limit = new SignInLimit()
   const checking = pLimit(CHECKED_AT_ONCE)
-
-  const openSession = async (ctx: Context, credentials: SignIn): Promise<Account> => {
+  return async (ctx, credentials) => {
     const at = now()
     const address = ctx.req.socket.remoteAddress ?? ''
     const minutes = limit.begin(credentials.name, address, at.getTime())
@@ -57,93 +60,100 @@ export const accountEndpoints = ({ db, now, signInNotice }: HasDatabase & HasSig
     setCookie(ctx, token, expiresAt)
     return account
   }
-
-  return [
-    endpoint(
-      {
-        method: 'get',
-        path: '/welcome',
-        summary: 'Who is signed in, and whether a first account is to be made',
-        access: 'open',
-        reply: Welcome,
-      },
-      async ({ account }) => ({
-        account: account ?? null,
-        firstAccount: !(await anyAccount(db)),
-        notice: signInNotice,
-      }),
-    ),
-    endpoint(
-      {
-        method: 'post',
-        path: '/first-account',
-        summary: 'Make the first account and sign in',
-        access: 'open',
-        input: { body: NewAccount },
-        reply: Account,
-        status: 201,
-      },
-      async ({ body, ctx }) => {
-        await createFirstAccount(db, body, now())
-        return openSession(ctx, body)
-      },
-    ),
-    endpoint(
-      {
-        method: 'post',
-        path: '/accounts',
-        summary: 'Make a further account',
-        input: { body: NewAccount },
-        reply: Account,
-        status: 201,
-      },
-      async ({ body }) => createAccount(db, body, now()),
-    ),
-    endpoint(
-      {
-        method: 'post',
-        path: '/session',
-        summary: 'Sign in',
-        access: 'open',
-        input: { body: SignIn },
-        reply: Account,
-      },
-      async ({ body, ctx }) => openSession(ctx, body),
-    ),
-    endpoint({ method: 'delete', path: '/session', summary: 'Sign out', access: 'open' }, async ({ ctx }) => {
-      const token = ctx.cookies.get(SESSION_COOKIE)
-      if (token !== undefined) await signOut(db, token)
-      ctx.cookies.set(SESSION_COOKIE, null)
-    }),
-    endpoint(
-      { method: 'get', path: '/tokens', summary: 'API tokens of this account', reply: z.array(ApiToken) },
-      async ({ account }) => listApiTokens(db, account!.id),
-    ),
-    endpoint(
-      {
-        method: 'post',
-        path: '/tokens',
-        summary: 'Make an API token',
-        input: { body: NewApiToken },
-        reply: MadeApiToken,
-        status: 201,
-      },
-      async ({ account, body }) => {
-        if (account!.id === OPERATOR.id) throw errors.noTokenAccount()
-        return createApiToken(db, account!.id, body.name, now())
-      },
-    ),
-    endpoint(
-      {
-        method: 'delete',
-        path: '/tokens/:tokenId',
-        summary: 'Delete an API token',
-        input: { params: z.object({ tokenId: z.string() }) },
-      },
-      async ({ account, params }) => deleteApiToken(db, account!.id, params.tokenId),
-    ),
-  ]
 }
+
+/** Accounts, signing in and out. */
+const sessions = ({ db, now, signInNotice }: AccountIo, openSession: OpenSession): Endpoint[] => [
+  endpoint(
+    {
+      method: 'get',
+      path: '/welcome',
+      summary: 'Who is signed in, and whether a first account is to be made',
+      access: 'open',
+      reply: Welcome,
+    },
+    async ({ account }) => ({
+      account: account ?? null,
+      firstAccount: !(await anyAccount(db)),
+      notice: signInNotice,
+    }),
+  ),
+  endpoint(
+    {
+      method: 'post',
+      path: '/first-account',
+      summary: 'Make the first account and sign in',
+      access: 'open',
+      input: { body: NewAccount },
+      reply: Account,
+      status: 201,
+    },
+    async ({ body, ctx }) => {
+      await createFirstAccount(db, body, now())
+      return openSession(ctx, body)
+    },
+  ),
+  endpoint(
+    {
+      method: 'post',
+      path: '/accounts',
+      summary: 'Make a further account',
+      input: { body: NewAccount },
+      reply: Account,
+      status: 201,
+    },
+    async ({ body }) => createAccount(db, body, now()),
+  ),
+  endpoint(
+    {
+      method: 'post',
+      path: '/session',
+      summary: 'Sign in',
+      access: 'open',
+      input: { body: SignIn },
+      reply: Account,
+    },
+    async ({ body, ctx }) => openSession(ctx, body),
+  ),
+  endpoint({ method: 'delete', path: '/session', summary: 'Sign out', access: 'open' }, async ({ ctx }) => {
+    const token = ctx.cookies.get(SESSION_COOKIE)
+    if (token !== undefined) await signOut(db, token)
+    ctx.cookies.set(SESSION_COOKIE, null)
+  }),
+]
+
+/** API tokens of the account that asks. */
+const apiTokens = ({ db, now }: HasDatabase & HasClock): Endpoint[] => [
+  endpoint(
+    { method: 'get', path: '/tokens', summary: 'API tokens of this account', reply: z.array(ApiToken) },
+    async ({ account }) => listApiTokens(db, account!.id),
+  ),
+  endpoint(
+    {
+      method: 'post',
+      path: '/tokens',
+      summary: 'Make an API token',
+      input: { body: NewApiToken },
+      reply: MadeApiToken,
+      status: 201,
+    },
+    async ({ account, body }) => {
+      if (account!.id === OPERATOR.id) throw errors.noTokenAccount()
+      return createApiToken(db, account!.id, body.name, now())
+    },
+  ),
+  endpoint(
+    {
+      method: 'delete',
+      path: '/tokens/:tokenId',
+      summary: 'Delete an API token',
+      input: { params: z.object({ tokenId: z.string() }) },
+    },
+    async ({ account, params }) => deleteApiToken(db, account!.id, params.tokenId),
+  ),
+]
+
+export const accountEndpoints = (io: AccountIo): Endpoint[] => [...sessions(io, sessionOpener(io)), ...apiTokens(io)]
 
 export interface HasSignInNotice {
   /** Read on the sign-in page. */

@@ -50,9 +50,10 @@ const put = <B extends z.ZodType>(
   )
 
 /** Quick checks, and what a site is measured with: visitors, pages, journeys, places, hosts, routine. */
-export const checkEndpoints = (
-  services: HasDatabase & HasEvents & HasJobs & HasRecordings & HasAddresses,
-): Endpoint[] => [
+type CheckIo = HasDatabase & HasEvents & HasJobs & HasRecordings & HasAddresses
+
+/** One address, looked at without a browser. */
+const quickChecks = (services: CheckIo): Endpoint[] => [
   endpoint(
     {
       method: 'post',
@@ -81,6 +82,10 @@ export const checkEndpoints = (
     saveSiteSettings(services, id, { hosts }),
   ),
   put('routine', 'Retests and limits', Routine, (id, routine) => saveSiteSettings(services, id, { routine })),
+]
+
+/** A journey that is being recorded. */
+const journeyRecording = (services: CheckIo): Endpoint[] => [
   endpoint(
     {
       method: 'post',
@@ -111,6 +116,10 @@ export const checkEndpoints = (
     },
     async () => services.recordings.stop(),
   ),
+]
+
+/** Pages known of the site. */
+const pagesOfSite = (services: CheckIo): Endpoint[] => [
   endpoint(
     {
       method: 'get',
@@ -131,4 +140,10 @@ export const checkEndpoints = (
     },
     async ({ params, body }) => readAccessLog(services.db, params.siteId, body.text),
   ),
+]
+
+export const checkEndpoints = (services: CheckIo): Endpoint[] => [
+  ...quickChecks(services),
+  ...journeyRecording(services),
+  ...pagesOfSite(services),
 ]

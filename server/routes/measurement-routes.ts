@@ -36,9 +36,10 @@ const VERSION = '0.1'
 const MeasurementParams = SiteParams.extend({ measurementId: z.string() })
 const RunParams = MeasurementParams.extend({ runId: z.string() })
 
-export const measurementEndpoints = (
-  services: HasDatabase & HasEvents & HasJobs & HasRecordings & HasAddresses & HasClock,
-): Endpoint[] => [
+type MeasuringIo = HasDatabase & HasEvents & HasJobs & HasRecordings & HasAddresses & HasClock
+
+/** Measurements of a site. */
+const measurementsOfSite = (services: MeasuringIo): Endpoint[] => [
   endpoint(
     {
       method: 'get',
@@ -89,6 +90,10 @@ export const measurementEndpoints = (
     },
     async ({ params }) => deleteMeasurement(services, params.siteId, params.measurementId),
   ),
+]
+
+/** Single page loads, as figures and as archives. */
+const loadsOfMeasurement = (services: MeasuringIo): Endpoint[] => [
   endpoint(
     {
       method: 'get',
@@ -135,4 +140,9 @@ export const measurementEndpoints = (
     },
     async ({ params, query }) => trendOf(services.db, params.siteId, query.pageId, query.visitorId),
   ),
+]
+
+export const measurementEndpoints = (services: MeasuringIo): Endpoint[] => [
+  ...measurementsOfSite(services),
+  ...loadsOfMeasurement(services),
 ]

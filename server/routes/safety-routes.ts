@@ -17,9 +17,10 @@ import { SiteParams } from './site-routes.ts'
 const CheckParams = SiteParams.extend({ checkId: z.string() })
 const RunParams = SiteParams.extend({ runId: z.string() })
 
-export const safetyEndpoints = (
-  services: HasDatabase & HasEvents & HasJobs & HasRecordings & HasAddresses & HasClock,
-): Endpoint[] => [
+type SafetyIo = HasDatabase & HasEvents & HasJobs & HasRecordings & HasAddresses & HasClock
+
+/** Comparisons of trial and live. */
+const safetyChecks = (services: SafetyIo): Endpoint[] => [
   endpoint(
     {
       method: 'get',
@@ -61,6 +62,10 @@ export const safetyEndpoints = (
     },
     async ({ params, query }) => picturesOf(services.db, params.siteId, params.checkId, query.pageId, query.visitorId),
   ),
+]
+
+/** Searches for what breaks or slows a page. */
+const causeSearches = (services: SafetyIo): Endpoint[] => [
   endpoint(
     {
       method: 'get',
@@ -82,6 +87,10 @@ export const safetyEndpoints = (
     },
     async ({ params, body, account }) => orderCulpritSearch(services, params.siteId, body, account!.name),
   ),
+]
+
+/** Remedies tried one after another. */
+const guidedRuns = (services: SafetyIo): Endpoint[] => [
   endpoint(
     {
       method: 'get',
@@ -124,4 +133,10 @@ export const safetyEndpoints = (
     },
     async ({ params }) => resumeGuidedRun(services, params.siteId, params.runId),
   ),
+]
+
+export const safetyEndpoints = (services: SafetyIo): Endpoint[] => [
+  ...safetyChecks(services),
+  ...causeSearches(services),
+  ...guidedRuns(services),
 ]

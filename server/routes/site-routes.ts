@@ -39,9 +39,10 @@ const baseOf = (ctx: Context): string => `${ctx.protocol}://${ctx.host}`
 
 export const SiteParams = z.object({ siteId: z.string() })
 
-export const siteEndpoints = (
-  services: HasDatabase & HasDelivery & HasPublisher & HasEvents & HasAddresses & HasClock & HasControlNames,
-): Endpoint[] => [
+type SiteIo = HasDatabase & HasDelivery & HasPublisher & HasEvents & HasAddresses & HasClock & HasControlNames
+
+/** Sites, from the first check to their removal. */
+const connectedSites = (services: SiteIo): Endpoint[] => [
   endpoint(
     {
       method: 'post',
@@ -95,6 +96,10 @@ export const siteEndpoints = (
     },
     async ({ params, body }) => checkSiteAgain(services, params.siteId, body),
   ),
+]
+
+/** The owner’s own certificate. */
+const certificates = (services: SiteIo): Endpoint[] => [
   endpoint(
     {
       method: 'put',
@@ -114,6 +119,10 @@ export const siteEndpoints = (
     },
     async ({ params }) => removeCertificate(services, params.siteId),
   ),
+]
+
+/** How a site’s changes become known: calls, signed events, watching. */
+const changeReports = (services: SiteIo): Endpoint[] => [
   endpoint(
     {
       method: 'get',
@@ -134,6 +143,19 @@ export const siteEndpoints = (
     },
     async ({ params, body, ctx }) => {
       await saveHmacField(services, params.siteId, body.hmacField)
+      return eventTarget(services, params.siteId, baseOf(ctx))
+    },
+  ),
+  endpoint(
+    {
+      method: 'post',
+      path: '/sites/:siteId/event-target/key',
+      summary: 'Make a new address for plain calls about changes; the old one is none any more',
+      input: { params: SiteParams },
+      reply: EventTarget,
+    },
+    async ({ params, ctx }) => {
+      await renewChangeKey(services, params.siteId)
       return eventTarget(services, params.siteId, baseOf(ctx))
     },
   ),
@@ -167,6 +189,10 @@ export const siteEndpoints = (
       return getSite(services, params.siteId)
     },
   ),
+]
+
+/** What Zest Lamp does at the site’s host. */
+const hostSide = (services: SiteIo): Endpoint[] => [
   endpoint(
     {
       method: 'put',
@@ -194,19 +220,10 @@ export const siteEndpoints = (
       return getSite(services, params.siteId)
     },
   ),
-  endpoint(
-    {
-      method: 'post',
-      path: '/sites/:siteId/event-target/key',
-      summary: 'Make a new address for plain calls about changes; the old one is none any more',
-      input: { params: SiteParams },
-      reply: EventTarget,
-    },
-    async ({ params, ctx }) => {
-      await renewChangeKey(services, params.siteId)
-      return eventTarget(services, params.siteId, baseOf(ctx))
-    },
-  ),
+]
+
+/** What visitors get. */
+const publishedVersions = (services: SiteIo): Endpoint[] => [
   endpoint(
     {
       method: 'get',
@@ -227,4 +244,12 @@ export const siteEndpoints = (
     },
     async ({ params }) => verifyLive(services, params.siteId),
   ),
+]
+
+export const siteEndpoints = (services: SiteIo): Endpoint[] => [
+  ...connectedSites(services),
+  ...certificates(services),
+  ...changeReports(services),
+  ...hostSide(services),
+  ...publishedVersions(services),
 ]

@@ -28,9 +28,10 @@ import { SiteParams } from './site-routes.ts'
 /** Purge orders of the API: what is meant, with the manner beside it. */
 const PurgeRequest = z.intersection(PurgeWhat, z.object({ manner: PurgeManner.default('hard') }))
 
-export const storeEndpoints = (
-  services: HasDatabase & HasDelivery & HasPublisher & HasEvents & HasAddresses & HasClock,
-): Endpoint[] => [
+type StoreIo = HasDatabase & HasDelivery & HasPublisher & HasEvents & HasAddresses & HasClock
+
+/** What is stored, and what is to be removed or fetched again. */
+const storedResponses = (services: StoreIo): Endpoint[] => [
   endpoint(
     {
       method: 'post',
@@ -91,6 +92,10 @@ export const storeEndpoints = (
     },
     async ({ params, body }) => refreshPaths(services, params.siteId, body.paths),
   ),
+]
+
+/** What was answered, and what is ready. */
+const counters = (services: StoreIo): Endpoint[] => [
   endpoint(
     {
       method: 'get',
@@ -117,6 +122,10 @@ export const storeEndpoints = (
       return services.delivery.readiness(params.siteId)
     },
   ),
+]
+
+/** Calls and events by which content systems report changes. */
+const changeCalls = (services: StoreIo): Endpoint[] => [
   endpoint(
     {
       method: 'post',
@@ -153,4 +162,10 @@ export const storeEndpoints = (
       }),
     }),
   ),
+]
+
+export const storeEndpoints = (services: StoreIo): Endpoint[] => [
+  ...storedResponses(services),
+  ...counters(services),
+  ...changeCalls(services),
 ]

@@ -18,9 +18,10 @@ import { renewTrialKey } from '../sites/site-settings.ts'
 import { siteRow } from '../sites/sites.ts'
 import { SiteParams } from './site-routes.ts'
 
-export const trialEndpoints = (
-  services: HasDatabase & HasDelivery & HasPublisher & HasEvents & HasJobs & HasAddresses & HasClock,
-): Endpoint[] => [
+type TrialIo = HasDatabase & HasDelivery & HasPublisher & HasEvents & HasJobs & HasAddresses & HasClock
+
+/** The setup in trial, and what is decided about it. */
+const trialDecisions = (services: TrialIo): Endpoint[] => [
   endpoint(
     {
       method: 'get',
@@ -82,6 +83,10 @@ export const trialEndpoints = (
     },
     async ({ params, body, account }) => stepBack(services, params.siteId, body.number, account!.name),
   ),
+]
+
+/** What speaks for remedies, and what was tried. */
+const trialEvidence = (services: TrialIo): Endpoint[] => [
   endpoint(
     {
       method: 'get',
@@ -115,4 +120,9 @@ export const trialEndpoints = (
     },
     async ({ params }) => listLedger(services.db, params.siteId),
   ),
+]
+
+export const trialEndpoints = (services: TrialIo): Endpoint[] => [
+  ...trialDecisions(services),
+  ...trialEvidence(services),
 ]

@@ -8,7 +8,7 @@ import type {
 } from '../../core/contracts/safety.ts'
 import type { SamplePage, Site } from '../../core/contracts/sites.ts'
 import {
-  compareSights,
+  compareSnapshots,
   resultOfFindings,
   safetySentence,
   type Comparison,
@@ -151,7 +151,7 @@ export class Examiner {
     const frames = known.sight.elements.filter(({ what }) => what === 'frame').map(({ key }) => key)
     const intended = new Set(replaced === 'frames' ? frames : [])
     const before = quick ? quickSight(known.sight) : known.sight
-    return { ...compareSights(before, varying, outcome.sight, intended), sight: outcome.sight }
+    return { ...compareSnapshots(before, varying, outcome.sight, intended), sight: outcome.sight }
   }
 
   /**

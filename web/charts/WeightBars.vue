@@ -26,7 +26,7 @@ const saved = ({ sentBytes, decodedBytes }: Weight): string =>
 
 <template>
   <div class="groups">
-    <table v-for="group in groups" :key="group.title" class="bench">
+    <table v-for="group in groups" :key="group.title" class="figures">
       <thead>
         <tr>
           <th scope="col">{{ group.title }}</th>

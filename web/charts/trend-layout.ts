@@ -57,9 +57,7 @@ export const trendLayout = (
       return {
         side,
         medians: own.flatMap((point) =>
-          point.medians.lcpMs === null
-            ? []
-            : [{ x: x(Date.parse(point.at)), y: y(point.medians.lcpMs / 1000), point }],
+          point.medians.lcpMs === null ? [] : [{ x: x(Date.parse(point.at)), y: y(point.medians.lcpMs / 1000), point }],
         ),
         runs: own.flatMap(({ at, lcpMs }) => lcpMs.map((ms) => ({ x: x(Date.parse(at)), y: y(ms / 1000) }))),
       }

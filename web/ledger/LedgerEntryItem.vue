@@ -52,7 +52,7 @@ const gain = ({ verdict }: Result): string => {
       Excluded from {{ remedyName(remedy) }}: <code>{{ exception.value }}</code>
     </p>
     <div v-if="entry.results.length > 0" class="scroll">
-      <table class="bench">
+      <table class="figures">
         <thead>
           <tr>
             <th scope="col">Page</th>

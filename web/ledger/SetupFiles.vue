@@ -12,7 +12,7 @@ import { useSites } from '../stores/sites.ts'
 
 /** Take a setup away as a file, carry it to another site, or read one in; always into trial, never live. */
 const props = defineProps<{ site: Site; versions: readonly Version[]; disabled: boolean }>()
-const bench = useSite()
+const siteData = useSite()
 const problems = useProblems()
 const sites = useSites()
 
@@ -73,7 +73,7 @@ const apply = async (): Promise<void> => {
   working.value = false
   if (done === undefined) return
   looked.value = { file, siteId, found: done }
-  if (siteId === props.site.id) await problems.catching(() => bench.open(siteId))
+  if (siteId === props.site.id) await problems.catching(() => siteData.open(siteId))
 }
 const nameOf = (siteId: string): string => sites.find(siteId)?.name ?? ''
 </script>
@@ -93,7 +93,7 @@ const nameOf = (siteId: string): string => sites.find(siteId)?.name ?? ''
         <ActionButton :under-way="working" :disabled="target === null" @click="copy">Copy to it</ActionButton>
       </template>
       <label class="file">
-        Read in a file
+        Import a file
         <input type="file" accept="application/json,.json" :disabled="disabled" @change="read" />
       </label>
     </div>
@@ -131,7 +131,7 @@ const nameOf = (siteId: string): string => sites.find(siteId)?.name ?? ''
           :under-way="working"
           :disabled="disabled && looked.siteId === site.id"
           @click="apply"
-          >Put into trial</ActionButton
+          >Put into the trial</ActionButton
         >
         <v-btn @click="looked = null">Close</v-btn>
       </div>

@@ -12,13 +12,13 @@ import SideTag from '../ui/SideTag.vue'
 
 /** This measurement beside one of another day. */
 const props = defineProps<{ measurement: Measurement }>()
-const bench = useSite()
+const siteData = useSite()
 const problems = useProblems()
 const otherId = ref<string | null>(null)
 const other = shallowRef<Measurement | null>(null)
 
 const choices = computed(() =>
-  bench.measurements
+  siteData.measurements
     .filter(({ id, state, source }) => id !== props.measurement.id && state === 'done' && source === 'lab')
     .map(({ id, createdAt, order }) => ({
       value: id,
@@ -28,7 +28,7 @@ const choices = computed(() =>
 watch(otherId, async (id) => {
   other.value = null
   if (id === null) return
-  const found = await problems.catching(() => callApi('GET', bench.path(`/measurements/${id}`), Measurement))
+  const found = await problems.catching(() => callApi('GET', siteData.path(`/measurements/${id}`), Measurement))
   if (found !== undefined && otherId.value === id) other.value = found
 })
 const compared = computed(() => {
@@ -50,7 +50,7 @@ const scale = computed(() =>
     </p>
     <p v-if="compared.length === 0">The two measurements have no page and visitor in common.</p>
     <div v-else class="scroll">
-      <table class="bench">
+      <table class="figures">
         <thead>
           <tr>
             <th scope="col">Page</th>

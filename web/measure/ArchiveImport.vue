@@ -9,7 +9,7 @@ import { useProblems } from '../stores/problems.ts'
 
 /** Read in an archive that somebody saved from their browser. */
 const props = defineProps<{ site: Site }>()
-const bench = useSite()
+const siteData = useSite()
 const problems = useProblems()
 const router = useRouter()
 const reading = ref(false)
@@ -33,7 +33,7 @@ const take = async (event: Event): Promise<void> => {
   if (har === undefined)
     why.value = `${file.name} is not JSON. In the browser’s network panel, save the page load as HAR.`
   else {
-    const head = await problems.catching(() => callApi('POST', bench.path('/archives'), MeasurementHead, { har }))
+    const head = await problems.catching(() => callApi('POST', siteData.path('/archives'), MeasurementHead, { har }))
     if (head !== undefined)
       await router.push({ name: 'measurement', params: { siteId: props.site.id, measurementId: head.id } })
   }

@@ -9,7 +9,7 @@ import FilmStrip from '../charts/FilmStrip.vue'
 
 /** Filmstrips of all sides of one page as one visitor. */
 const props = defineProps<{ measurement: Measurement; site: Site }>()
-const bench = useSite()
+const siteData = useSite()
 const problems = useProblems()
 
 const looked = computed(() =>
@@ -36,7 +36,9 @@ watch(
   async (ids) => {
     const loaded = await problems.catching(() =>
       Promise.all(
-        wanted.value.map((id) => callApi('GET', bench.path(`/measurements/${props.measurement.id}/runs/${id}`), Run)),
+        wanted.value.map((id) =>
+          callApi('GET', siteData.path(`/measurements/${props.measurement.id}/runs/${id}`), Run),
+        ),
       ),
     )
     if (loaded === undefined || wanted.value.join(' ') !== ids) return

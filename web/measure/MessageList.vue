@@ -8,14 +8,14 @@ import { when } from '../format/show.ts'
 
 /** What the routine had to say, newest first; unread ones are bold. */
 const props = defineProps<{ site: Site; unreadOnly?: boolean }>()
-const bench = useSite()
+const siteData = useSite()
 const problems = useProblems()
-const shown = computed(() => bench.messages.filter(({ read }) => !read || props.unreadOnly !== true))
-const unread = computed(() => bench.messages.some(({ read }) => !read))
+const shown = computed(() => siteData.messages.filter(({ read }) => !read || props.unreadOnly !== true))
+const unread = computed(() => siteData.messages.some(({ read }) => !read))
 const readAll = (): void =>
   void problems.catching(async () => {
     await callApi('POST', `/sites/${props.site.id}/messages/read`)
-    await bench.loadMessages()
+    await siteData.loadMessages()
   })
 </script>
 

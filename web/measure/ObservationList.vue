@@ -24,7 +24,7 @@ const FEW = 5
     <details v-if="one.rows.length > 0" :open="one.rows.length <= FEW">
       <summary>{{ one.rows.length === 1 ? 'The row' : `All ${one.rows.length} rows` }}</summary>
       <div class="scroll">
-        <table class="bench">
+        <table class="figures">
           <thead>
             <tr>
               <th v-for="column in one.columns" :key="column" scope="col">{{ column }}</th>

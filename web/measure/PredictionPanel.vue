@@ -93,7 +93,7 @@ const FIGURES = [
         :floor-ms="run.visitorId === visitorId ? run.floorMs : null"
         about="Predicted time to the main content"
       />
-      <table class="bench">
+      <table class="figures">
         <caption class="visually-hidden">
           Predicted times
         </caption>

@@ -39,7 +39,7 @@ const fields = computed(() =>
   <template v-if="check.sizes">
     <h3>Size by compression</h3>
     <div class="scroll narrow">
-      <table class="bench">
+      <table class="figures">
         <thead>
           <tr>
             <th scope="col">Compression and level</th>

@@ -58,7 +58,7 @@ const lead = ({ sentence }: PageVerdict): string => /^[^,:.]+(?:\.\d+ s)?/.exec(
       </template>
     </p>
     <div class="scroll">
-      <table class="bench">
+      <table class="figures">
         <caption class="visually-hidden">
           Medians of
           {{

@@ -47,7 +47,7 @@ const remove = (index: number): void =>
   <fieldset>
     <legend>{{ label }}</legend>
     <p class="muted small">{{ hint }}</p>
-    <table v-if="exceptions.length > 0" class="bench">
+    <table v-if="exceptions.length > 0" class="figures">
       <thead>
         <tr>
           <th scope="col">What</th>

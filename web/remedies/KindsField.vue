@@ -8,7 +8,7 @@ import { useSites } from '../stores/sites.ts'
 /** Kinds of pages with a lifetime or rules of their own; edited one at a time, saved together. */
 const props = defineProps<{ kinds: readonly PageKind[]; label: string; hint: string; disabled?: boolean }>()
 const emit = defineEmits<{ change: [kinds: PageKind[]] }>()
-const bench = useSite()
+const siteData = useSite()
 const sites = useSites()
 
 interface Draft {
@@ -42,7 +42,7 @@ const open = (index: number, kind?: Partial<PageKind>): void => {
 }
 /** Kinds that the sitemap shows and no rule names yet. */
 const found = (): { name: string; pattern: string }[] =>
-  (sites.find(bench.siteId)?.check.kinds ?? []).flatMap(({ name, pattern }) =>
+  (sites.find(siteData.siteId)?.check.kinds ?? []).flatMap(({ name, pattern }) =>
     pattern === null || props.kinds.some((kind) => kind.name === name) ? [] : [{ name, pattern }],
   )
 const save = (): void => {
@@ -71,7 +71,7 @@ const remove = (index: number): void =>
 <template>
   <div class="kinds" role="group" :aria-label="label">
     <p class="muted small">{{ hint }} If several match an address, the first is used.</p>
-    <table v-if="kinds.length > 0" class="bench">
+    <table v-if="kinds.length > 0" class="figures">
       <thead>
         <tr>
           <th scope="col">Kind</th>

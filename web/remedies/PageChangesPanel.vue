@@ -97,7 +97,7 @@ defineExpose({ look })
             >Exclude this page</v-btn
           >
           <div class="scroll">
-            <table class="bench">
+            <table class="figures">
               <thead>
                 <tr>
                   <th scope="col">What</th>

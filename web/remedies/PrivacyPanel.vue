@@ -9,7 +9,7 @@ import { howMany, when, whole } from '../format/show.ts'
 
 /** Two signed-in and two signed-out visitors ask for the same pages through the trial; what of one reaches another is shown side by side. */
 const props = defineProps<{ state: PrivacyState; disabled: boolean }>()
-const bench = useSite()
+const siteData = useSite()
 const problems = useProblems()
 
 const open = ref(false)
@@ -38,7 +38,7 @@ const order = (): PrivacyCheckOrder => {
   return { signInPath: signInPath.value, visitors: [first!, second!] }
 }
 const start = async (): Promise<void> => {
-  const job = await problems.catching(() => callApi('POST', bench.path('/privacy/checks'), Job, order()))
+  const job = await problems.catching(() => callApi('POST', siteData.path('/privacy/checks'), Job, order()))
   if (job !== undefined) open.value = false
 }
 // What was typed is not kept here either, whether it was used or not.

@@ -116,7 +116,7 @@ const gainSaid = ({ shift, low, high }: MeasuredGain): string => {
       <details v-if="evidence && evidence.items.length > 0">
         <summary>Evidence from this site</summary>
         <div class="scroll">
-          <table class="bench">
+          <table class="figures">
             <thead>
               <tr>
                 <th scope="col">File</th>

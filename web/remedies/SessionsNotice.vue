@@ -8,12 +8,12 @@ import ActionButton from '../ui/ActionButton.vue'
 
 /** A site that gives every visitor a session: that nothing of it is shared, and the way out. */
 const props = defineProps<{ site: Site; disabled?: boolean }>()
-const bench = useSite()
+const siteData = useSite()
 const cookies = computed(
   () => props.site.check.findings.find(({ code }) => code === 'sessions-everywhere')?.evidence ?? [],
 )
 const shown = computed(() => {
-  const cache = bench.trial?.setup.remedies.pageCache
+  const cache = siteData.trial?.setup.remedies.pageCache
   return (
     cookies.value.length > 0 &&
     cache?.enabled === true &&
@@ -23,7 +23,7 @@ const shown = computed(() => {
 
 /** Last, so that kinds with rules of their own count before it. */
 const withSessions = (): Setup => {
-  const setup = structuredClone(bench.trial!.setup) as Setup
+  const setup = structuredClone(siteData.trial!.setup) as Setup
   setup.remedies.pageCache.kinds.push({
     name: 'Visitors without a session',
     paths: ['/*'],
@@ -34,7 +34,7 @@ const withSessions = (): Setup => {
   })
   return setup
 }
-const { saving, save } = useSaving(() => bench.saveTrial(withSessions()))
+const { saving, save } = useSaving(() => siteData.saveTrial(withSessions()))
 </script>
 
 <template>

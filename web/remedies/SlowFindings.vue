@@ -51,7 +51,7 @@ const after = (gains: Findings['findings'][number]['gains']): number | null => {
         everything.
       </p>
       <div class="scroll">
-        <table class="bench">
+        <table class="figures">
           <thead>
             <tr>
               <th scope="col">Finding and evidence</th>

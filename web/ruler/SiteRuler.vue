@@ -7,26 +7,26 @@ import { siteScale } from './site-scale.ts'
 
 /** The ruler at the top of a site's screens, with the page and the visitor it is about. */
 const props = defineProps<{ site: Site }>()
-const bench = useSite()
+const siteData = useSite()
 
-const scale = computed(() => siteScale(bench.standings))
+const scale = computed(() => siteScale(siteData.standings))
 const page = computed({
-  get: () => bench.chosen?.pageId ?? props.site.sample[0]?.id ?? '',
-  set: (id: string) => bench.choose(id, visitor.value),
+  get: () => siteData.chosen?.pageId ?? props.site.sample[0]?.id ?? '',
+  set: (id: string) => siteData.choose(id, visitor.value),
 })
 const visitor = computed({
-  get: () => bench.chosen?.visitorId ?? props.site.visitors[0]?.id ?? '',
-  set: (id: string) => bench.choose(page.value, id),
+  get: () => siteData.chosen?.visitorId ?? props.site.visitors[0]?.id ?? '',
+  set: (id: string) => siteData.choose(page.value, id),
 })
 /** Measured pages come first; the others show that nothing is known of them. */
 const pages = computed(() => {
-  const measured = new Set(bench.standings.map(({ pageId }) => pageId))
+  const measured = new Set(siteData.standings.map(({ pageId }) => pageId))
   return props.site.sample
     .filter(({ id }) => measured.size === 0 || measured.has(id))
     .map(({ id, path, kind }) => ({ value: id, title: path === '/' ? 'Home page' : path, kind }))
 })
 const visitors = computed(() => props.site.visitors.map(({ id, name }) => ({ value: id, title: name })))
-const lcp = (side: 'origin' | 'live' | 'trial'): number | null => bench.chosen?.[side]?.medians.lcpMs ?? null
+const lcp = (side: 'origin' | 'live' | 'trial'): number | null => siteData.chosen?.[side]?.medians.lcpMs ?? null
 </script>
 
 <template>
@@ -40,8 +40,8 @@ const lcp = (side: 'origin' | 'live' | 'trial'): number | null => bench.chosen?.
       :origin="lcp('origin')"
       :live="lcp('live')"
       :trial="lcp('trial')"
-      :floor-ms="bench.chosen?.floorMs ?? null"
-      :about="`Time to the main content of ${bench.chosen?.path ?? 'the page'} on ${bench.chosen?.visitorName ?? 'any visitor'}`"
+      :floor-ms="siteData.chosen?.floorMs ?? null"
+      :about="`Time to the main content of ${siteData.chosen?.path ?? 'the page'} on ${siteData.chosen?.visitorName ?? 'any visitor'}`"
     />
   </section>
 </template>

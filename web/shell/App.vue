@@ -30,8 +30,8 @@ useLightPaper()
 const session = useSession()
 const sites = useSites()
 const jobs = useJobs()
-const bench = useSite()
-const proving = useTrialChecks()
+const siteData = useSite()
+const trialChecks = useTrialChecks()
 const problems = useProblems()
 const palette = ref<InstanceType<typeof CommandPalette> | null>(null)
 
@@ -73,12 +73,13 @@ watch(
       job: jobs.take,
       changed: (changed) => {
         if (changed.what === 'site') void problems.unasked(() => sites.load())
-        void problems.unasked(() => Promise.all([bench.refresh(changed), proving.refresh(changed)]))
+        void problems.unasked(() => Promise.all([siteData.refresh(changed), trialChecks.refresh(changed)]))
       },
       again: () =>
         void problems.unasked(async () => {
           await Promise.all([sites.load(), jobs.load()])
-          if (bench.siteId !== '') await Promise.all([bench.open(bench.siteId), proving.open(bench.siteId)])
+          if (siteData.siteId !== '')
+            await Promise.all([siteData.open(siteData.siteId), trialChecks.open(siteData.siteId)])
         }),
     })
   },

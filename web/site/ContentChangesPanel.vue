@@ -155,7 +155,7 @@ const saveField = (): Promise<void> => {
       None yet. Save something in your content system to see it here.
     </p>
     <div v-else class="scroll">
-      <table class="bench">
+      <table class="figures">
         <thead>
           <tr>
             <th scope="col">When</th>

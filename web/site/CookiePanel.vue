@@ -11,7 +11,7 @@ import { useProblems } from '../stores/problems.ts'
 
 /** Which cookies matter: found by asking for pages with each of them and without. */
 const props = defineProps<{ site: Site }>()
-const bench = useSite()
+const siteData = useSite()
 const jobs = useJobs()
 const problems = useProblems()
 
@@ -43,12 +43,12 @@ const TREATED: Record<CookieFinding['treated'], string> = {
 }
 /** Put a cookie on the list it belongs on, in the trial. */
 const list = async (name: string, where: 'harmlessCookies' | 'visitorCookies'): Promise<void> => {
-  if (bench.trial === null) return
-  const setup = structuredClone(bench.trial.setup) as Setup
+  if (siteData.trial === null) return
+  const setup = structuredClone(siteData.trial.setup) as Setup
   const cache = setup.remedies.pageCache
   cache[where] = [...new Set([...cache[where], name])]
   const done = await problems.catching(async () => {
-    await bench.saveTrial(setup)
+    await siteData.saveTrial(setup)
     return true
   })
   if (done === true)
@@ -77,7 +77,7 @@ const list = async (name: string, where: 'harmlessCookies' | 'visitorCookies'): 
     <v-btn type="submit" color="primary" variant="flat">Try the cookies</v-btn>
   </form>
   <div v-if="report.findings.length > 0" class="scroll">
-    <table class="bench">
+    <table class="figures">
       <thead>
         <tr>
           <th scope="col">Cookie</th>

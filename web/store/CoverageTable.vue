@@ -38,7 +38,7 @@ const STATES = [
       <span class="muted small">{{ fitting.length }} of {{ coverage.pages }}</span>
     </div>
     <div class="scroll">
-      <table class="bench">
+      <table class="figures">
         <caption class="visually-hidden">
           Pages of the sitemap and how they are stored
         </caption>

@@ -8,7 +8,7 @@ import { howMany } from '../format/show.ts'
 
 /** How much of what the setup makes of pages and pictures is there, and what visitors get until it is. */
 const props = defineProps<{ site: Site; always?: boolean }>()
-const bench = useSite()
+const siteData = useSite()
 const state = shallowRef<Readiness | null>(null)
 /** Most that was seen waiting, so that progress can be told. */
 const most = shallowRef(0)
@@ -21,7 +21,7 @@ const load = async (): Promise<void> => {
   most.value = left.value === 0 ? 0 : Math.max(most.value, left.value)
 }
 onMounted(load)
-watch(() => bench.liveVersion?.number, load)
+watch(() => siteData.liveVersion?.number, load)
 const looking = window.setInterval(() => {
   if (left.value > 0 && document.visibilityState === 'visible') void load()
 }, EVERY_MS)

@@ -11,7 +11,7 @@ import { useProblems } from '../stores/problems.ts'
 
 /** Give an address: Zest Lamp asks for it and explains, step by step, what happened and why. */
 const props = defineProps<{ site: Site; channel: 'live' | 'trial'; address: string }>()
-const bench = useSite()
+const siteData = useSite()
 const problems = useProblems()
 const router = useRouter()
 
@@ -42,7 +42,7 @@ watch(
 /** The setting that would change the outcome, written into the trial; nothing changes for visitors. */
 const apply = async (): Promise<void> => {
   const suggestion = result.value?.suggestion
-  const trial = bench.trial
+  const trial = siteData.trial
   if (!suggestion || trial === null) return
   const setup: Setup = structuredClone(trial.setup)
   const cache = setup.remedies.pageCache
@@ -66,7 +66,7 @@ const apply = async (): Promise<void> => {
     ]
   else cache.lifetimeS = Number(suggestion.value)
   const saved = await problems.catching(async () => {
-    await bench.saveTrial(setup)
+    await siteData.saveTrial(setup)
     return true
   })
   if (saved === true) await router.push({ name: 'remedies', params: { siteId: props.site.id } })

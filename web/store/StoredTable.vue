@@ -89,7 +89,7 @@ const changed = async (): Promise<void> => {
     }}</span>
   </div>
   <div v-if="page && page.total > 0" class="scroll">
-    <table class="bench">
+    <table class="figures">
       <caption class="visually-hidden">
         Stored responses
       </caption>

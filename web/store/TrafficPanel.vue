@@ -61,7 +61,7 @@ const shortStatus = (text: string): string => text.replace(/^zest-lamp; /, '')
   }}</v-alert>
   <CourseBars v-if="live && live.course.length > 0" :course="live.course" />
   <div v-if="live && live.kinds.length > 0" class="scroll">
-    <table class="bench">
+    <table class="figures">
       <caption class="visually-hidden">
         Requests by kind of page
       </caption>
@@ -91,7 +91,7 @@ const shortStatus = (text: string): string => text.replace(/^zest-lamp; /, '')
   </div>
   <div class="two">
     <div class="scroll">
-      <table class="bench">
+      <table class="figures">
         <caption class="visually-hidden">
           How requests to live were answered
         </caption>
@@ -113,7 +113,7 @@ const shortStatus = (text: string): string => text.replace(/^zest-lamp; /, '')
       </table>
     </div>
     <div class="scroll">
-      <table class="bench small">
+      <table class="figures small">
         <caption class="visually-hidden">
           The newest decisions
         </caption>

@@ -65,12 +65,12 @@ describe('the site that is open', () => {
       ...ofSite('ferry', { 'GET /sites/ferry/messages': () => held }),
       ...ofSite('quay'),
     })
-    const bench = useSite()
-    const first = bench.open('ferry')
-    await bench.open('quay')
+    const siteData = useSite()
+    const first = siteData.open('ferry')
+    await siteData.open('quay')
     late([message])
     await first
-    expect([bench.siteId, bench.messages]).toEqual(['quay', []])
+    expect([siteData.siteId, siteData.messages]).toEqual(['quay', []])
   })
   test.each([
     ['site', ['standings', 'trial', 'versions']],
@@ -82,19 +82,19 @@ describe('the site that is open', () => {
     ['safety', []],
     ['guided', []],
   ] as const)('of which "%s" has changed loads just %j anew', async (what, parts) => {
-    const bench = useSite()
+    const siteData = useSite()
     answering(ofSite('quay'))
-    await bench.open('quay')
+    await siteData.open('quay')
     const asked = answering(ofSite('quay'))
-    await bench.refresh({ siteId: 'quay', what } as Changed)
+    await siteData.refresh({ siteId: 'quay', what } as Changed)
     expect(whatOf(asked).toSorted()).toEqual(parts.map((part) => `GET /sites/quay/${part}`))
   })
   test('loads nothing when another site has changed', async () => {
     answering(ofSite('quay'))
-    const bench = useSite()
-    await bench.open('quay')
+    const siteData = useSite()
+    await siteData.open('quay')
     const asked = answering({})
-    await bench.refresh({ siteId: 'ferry', what: 'trial' } as Changed)
+    await siteData.refresh({ siteId: 'ferry', what: 'trial' } as Changed)
     expect(asked).toEqual([])
   })
 })
@@ -104,23 +104,23 @@ describe('trial', () => {
     const asked = answering(
       ofSite('quay', { 'GET /sites/quay/trial': trial(7), 'POST /sites/quay/trial/keep': version }),
     )
-    const bench = useSite()
-    await bench.open('quay')
-    await bench.keep('lighter pictures')
+    const siteData = useSite()
+    await siteData.open('quay')
+    await siteData.keep('lighter pictures')
     expect(asked.find(({ what }) => what.startsWith('POST'))?.body).toEqual({ note: 'lighter pictures', revision: 7 })
   })
   test('that another has changed meanwhile is not kept: the refusal is passed on', async () => {
     answering(ofSite('quay', { 'POST /sites/quay/trial/keep': refusal('Somebody else has changed the trial.') }))
-    const bench = useSite()
-    await bench.open('quay')
-    await expect(bench.keep('')).rejects.toThrow('Somebody else has changed the trial.')
+    const siteData = useSite()
+    await siteData.open('quay')
+    await expect(siteData.keep('')).rejects.toThrow('Somebody else has changed the trial.')
   })
   test('after a step back is loaded anew, with versions and figures', async () => {
     answering(ofSite('quay'))
-    const bench = useSite()
-    await bench.open('quay')
+    const siteData = useSite()
+    await siteData.open('quay')
     const asked = answering(ofSite('quay', { 'POST /sites/quay/step-back': version }))
-    await bench.stepBack(2)
+    await siteData.stepBack(2)
     expect(asked[0]).toEqual({ what: 'POST /sites/quay/step-back', body: { number: 2 } })
     expect(whatOf(asked.slice(1)).toSorted()).toEqual(
       ['ledger', 'standings', 'trial', 'versions'].map((part) => `GET /sites/quay/${part}`),
@@ -130,12 +130,12 @@ describe('trial', () => {
 
 describe('what the ruler shows', () => {
   test('is the page and visitor chosen; else a page of that visitor; else the first that was measured', () => {
-    const bench = useSite()
-    expect(bench.chosen).toBeUndefined()
-    bench.standings = [standing('home', 'phone'), standing('home', 'laptop'), standing('shop', 'laptop')]
+    const siteData = useSite()
+    expect(siteData.chosen).toBeUndefined()
+    siteData.standings = [standing('home', 'phone'), standing('home', 'laptop'), standing('shop', 'laptop')]
     const shown = (page: string, visitor: string) => {
-      bench.choose(page, visitor)
-      return [bench.chosen?.pageId, bench.chosen?.visitorId]
+      siteData.choose(page, visitor)
+      return [siteData.chosen?.pageId, siteData.chosen?.visitorId]
     }
     expect(shown('shop', 'laptop')).toEqual(['shop', 'laptop'])
     expect(shown('gone', 'laptop')).toEqual(['home', 'laptop'])

@@ -12,7 +12,7 @@ import { Confirmation, Version } from '../../core/contracts/sites.ts'
 import { callApi } from '../api/client.ts'
 
 /** Everything about the site that is open: figures, trial, versions, ledger, traffic; and which page and visitor the ruler shows. */
-export const useSite = defineStore('bench', () => {
+export const useSite = defineStore('site', () => {
   const siteId = ref('')
   const standings = shallowRef<readonly LatestResult[]>([])
   const measurements = shallowRef<readonly MeasurementHead[]>([])

@@ -8,7 +8,7 @@ import { SafetyCheck, SafetyPictures, type SafetyOrder } from '../../core/contra
 import { callApi } from '../api/client.ts'
 
 /** Whether the trial of the open site is safe and worth its place: checks, culprit searches, guided runs. */
-export const useTrialChecks = defineStore('proving', () => {
+export const useTrialChecks = defineStore('trial-checks', () => {
   const siteId = shallowRef('')
   const checks = shallowRef<readonly SafetyCheck[]>([])
   const searches = shallowRef<readonly CulpritSearch[]>([])

@@ -42,7 +42,7 @@ const measured = ({ results }: GuidedStep, visitorId: string): string => {
     <p v-if="run.error" class="broken" role="alert">{{ run.error }}</p>
     <p v-if="run.progress.sentence" role="status">{{ run.progress.sentence }}</p>
     <div v-if="run.progress.steps.length > 0" class="scroll">
-      <table class="bench">
+      <table class="figures">
         <caption class="visually-hidden">
           What was tried
         </caption>

@@ -9,7 +9,7 @@ import QuickCheckResult from '../measure/QuickCheckResult.vue'
 
 /** What one page of live says of itself, once a setting has become live: all the fields behind the confirmation. */
 const props = defineProps<{ site: Site; paths: readonly string[] }>()
-const bench = useSite()
+const siteData = useSite()
 const problems = useProblems()
 const path = ref<string | null>(null)
 const check = shallowRef<QuickCheck | null>(null)
@@ -17,7 +17,7 @@ watch(path, async (chosen) => {
   check.value = null
   if (chosen === null) return
   const found = await problems.catching(() =>
-    callApi('POST', bench.path('/quick-checks'), QuickCheck, { address: props.site.liveUrl + chosen }),
+    callApi('POST', siteData.path('/quick-checks'), QuickCheck, { address: props.site.liveUrl + chosen }),
   )
   if (found !== undefined && path.value === chosen) check.value = found
 })

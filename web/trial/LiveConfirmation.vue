@@ -9,7 +9,7 @@ const isHit = ({ answers }: Confirmation): boolean => /;\s*hit\b/.test(answers.a
 
 <template>
   <div class="scroll">
-    <table class="bench">
+    <table class="figures">
       <caption class="small muted">
         {{
           confirmations.filter(isHit).length

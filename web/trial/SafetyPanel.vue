@@ -11,11 +11,11 @@ import SafetyResults from './SafetyResults.vue'
  * `changed`: whether the trial is another than live; without that nothing was searched in it.
  */
 defineProps<{ site: Site; disabled: boolean; changed: boolean }>()
-const proving = useTrialChecks()
-const check = computed(() => proving.currentCheck)
+const trialChecks = useTrialChecks()
+const check = computed(() => trialChecks.currentCheck)
 /** A trial that was found broken after a search is another than the one that was searched. */
 const search = computed(() => {
-  const [newest] = proving.searches
+  const [newest] = trialChecks.searches
   const over = newest?.state === 'done' && check.value?.result === 'broken'
   return over ? undefined : newest
 })

@@ -9,23 +9,23 @@ import { SAFETY_WORDS } from './result-words.ts'
 
 /** What a safety check found, page by page, with the evidence and the pictures. */
 const props = defineProps<{ check: SafetyCheck; disabled: boolean }>()
-const proving = useTrialChecks()
+const trialChecks = useTrialChecks()
 const problems = useProblems()
 const pictures = ref(new Map<string, SafetyPictures>())
 const keyOf = ({ pageId, visitorId }: PageSafety): string => `${pageId} ${visitorId}`
 
 const look = async (page: PageSafety, event: Event): Promise<void> => {
   if (!(event.target as HTMLDetailsElement).open || pictures.value.has(keyOf(page))) return
-  const found = await problems.catching(() => proving.picturesOf(props.check.id, page.pageId, page.visitorId))
+  const found = await problems.catching(() => trialChecks.picturesOf(props.check.id, page.pageId, page.visitorId))
   if (found !== undefined) pictures.value.set(keyOf(page), found)
 }
 const search = (page: PageSafety): Promise<unknown> =>
-  problems.catching(() => proving.search({ pageId: page.pageId, visitorId: page.visitorId }))
+  problems.catching(() => trialChecks.search({ pageId: page.pageId, visitorId: page.visitorId }))
 </script>
 
 <template>
   <div class="scroll">
-    <table class="bench">
+    <table class="figures">
       <caption class="visually-hidden">
         Pages in the trial compared with live
       </caption>

@@ -59,7 +59,7 @@ const add = async (): Promise<void> => {
       Copy it now; it will not be shown again: <code>{{ made.token }}</code>
     </p>
     <div v-if="tokens.length > 0" class="scroll">
-      <table class="bench">
+      <table class="figures">
         <thead>
           <tr>
             <th scope="col">Token</th>

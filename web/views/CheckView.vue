@@ -11,7 +11,7 @@ import { useProblems } from '../stores/problems.ts'
 
 /** One address of the site, in about two seconds. */
 const props = defineProps<{ site: Site }>()
-const bench = useSite()
+const siteData = useSite()
 const problems = useProblems()
 const base = ref(props.site.liveUrl)
 const path = ref('/')
@@ -39,7 +39,7 @@ const otherCache = computed(
 const look = async (): Promise<void> => {
   busy.value = true
   const found = await problems.catching(() =>
-    callApi('POST', bench.path('/quick-checks'), QuickCheck, { address: base.value + (path.value || '/') }),
+    callApi('POST', siteData.path('/quick-checks'), QuickCheck, { address: base.value + (path.value || '/') }),
   )
   busy.value = false
   if (found !== undefined) check.value = found

@@ -149,7 +149,7 @@ const connect = async (): Promise<void> => {
       <h2>Sample pages</h2>
       <p class="muted small">One of each kind of page. These are measured and checked.</p>
       <div class="scroll narrow">
-        <table class="bench">
+        <table class="figures">
           <thead>
             <tr>
               <th scope="col">Use</th>

@@ -11,10 +11,10 @@ import GuidedProgress from '../trial/GuidedProgress.vue'
 import { when } from '../format/show.ts'
 
 const props = defineProps<{ site: Site }>()
-const bench = useSite()
+const siteData = useSite()
 const jobs = useJobs()
 const problems = useProblems()
-const proving = useTrialChecks()
+const trialChecks = useTrialChecks()
 const working = ref(false)
 const act = async (what: () => Promise<unknown>): Promise<void> => {
   working.value = true
@@ -22,8 +22,8 @@ const act = async (what: () => Promise<unknown>): Promise<void> => {
   working.value = false
 }
 const busy = computed(() => jobs.openOf(props.site.id) !== undefined)
-const newest = computed(() => proving.runs[0])
-const earlier = computed(() => proving.runs.slice(1))
+const newest = computed(() => trialChecks.runs[0])
+const earlier = computed(() => trialChecks.runs.slice(1))
 </script>
 
 <template>
@@ -44,20 +44,20 @@ const earlier = computed(() => proving.runs.slice(1))
         variant="flat"
         :under-way="working"
         :disabled="busy"
-        @click="act(() => proving.resume(newest!.id))"
+        @click="act(() => trialChecks.resume(newest!.id))"
         >Continue</ActionButton
       >
-      <ActionButton v-else :under-way="working" @click="act(() => proving.pause(newest!.id))">Pause</ActionButton>
+      <ActionButton v-else :under-way="working" @click="act(() => trialChecks.pause(newest!.id))">Pause</ActionButton>
     </div>
     <GuidedProgress :site="site" :run="newest" />
   </template>
   <template v-else>
     <GuidedForm
-      v-if="bench.trial"
+      v-if="siteData.trial"
       :site="site"
-      :trial="bench.trial.setup"
+      :trial="siteData.trial.setup"
       :disabled="busy"
-      @start="(order) => problems.catching(() => proving.guide(order))"
+      @start="(order) => problems.catching(() => trialChecks.guide(order))"
     />
     <template v-if="newest">
       <h2>Latest run</h2>

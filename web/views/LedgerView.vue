@@ -17,7 +17,7 @@ import { DECISION_NAMES } from '../format/decisions.ts'
 import { when } from '../format/show.ts'
 
 const props = defineProps<{ site: Site }>()
-const bench = useSite()
+const siteData = useSite()
 const problems = useProblems()
 const target = ref<Version | null>(null)
 const asking = ref(false)
@@ -36,12 +36,12 @@ const decisions = [
     .map(([value, title]) => ({ value, title })),
 ]
 const shown = computed(() =>
-  filterLedger(bench.ledger, { words: words.value ?? '', remedy: remedy.value, decision: decision.value }),
+  filterLedger(siteData.ledger, { words: words.value ?? '', remedy: remedy.value, decision: decision.value }),
 )
 const again = (entryId: string): Promise<unknown> => problems.catching(() => measureAgain(props.site.id, entryId))
 const scale = computed(() =>
   rulerScale(
-    bench.ledger.flatMap(({ results }) => results.flatMap(({ sides }) => sides.map(({ medians }) => medians.lcpMs))),
+    siteData.ledger.flatMap(({ results }) => results.flatMap(({ sides }) => sides.map(({ medians }) => medians.lcpMs))),
   ),
 )
 const ask = (version: Version): void => {
@@ -50,7 +50,7 @@ const ask = (version: Version): void => {
 }
 const stepBack = async (): Promise<void> => {
   working.value = true
-  await problems.catching(() => bench.stepBack(target.value!.number))
+  await problems.catching(() => siteData.stepBack(target.value!.number))
   working.value = false
   asking.value = false
 }
@@ -61,7 +61,7 @@ const verb = (version: Version): string => (version.number < props.site.liveVers
   <h1 class="visually-hidden">Ledger</h1>
   <h2 class="first">Setup versions</h2>
   <div class="scroll">
-    <table class="bench">
+    <table class="figures">
       <thead>
         <tr>
           <th scope="col">Version</th>
@@ -73,7 +73,7 @@ const verb = (version: Version): string => (version.number < props.site.liveVers
         </tr>
       </thead>
       <tbody>
-        <tr v-for="version in bench.versions" :key="version.number">
+        <tr v-for="version in siteData.versions" :key="version.number">
           <th scope="row" class="num">Version {{ version.number }}</th>
           <td>{{ when(version.publishedAt) }}</td>
           <td>{{ version.publishedBy }}</td>
@@ -88,20 +88,20 @@ const verb = (version: Version): string => (version.number < props.site.liveVers
     </table>
   </div>
 
-  <VersionCompare v-if="bench.versions.length > 1" :key="bench.versions.length" :versions="bench.versions" />
-  <SetupFiles :site="site" :versions="bench.versions" :disabled="busy" />
+  <VersionCompare v-if="siteData.versions.length > 1" :key="siteData.versions.length" :versions="siteData.versions" />
+  <SetupFiles :site="site" :versions="siteData.versions" :disabled="busy" />
 
   <div class="bar heading">
     <h2>Everything that was tried</h2>
     <v-btn size="small" :to="{ name: 'report', params: { siteId: site.id } }">Report for a client</v-btn>
   </div>
-  <p v-if="bench.ledger.length === 0" class="muted">Nothing yet.</p>
+  <p v-if="siteData.ledger.length === 0" class="muted">Nothing yet.</p>
   <template v-else>
     <div class="filter" role="search" aria-label="Search entries">
       <v-text-field v-model="words" label="Words" clearable />
       <v-select v-model="remedy" :items="remedies" label="Remedy" />
       <v-select v-model="decision" :items="decisions" label="Decision" />
-      <span class="muted small" role="status">{{ shown.length }} of {{ bench.ledger.length }}</span>
+      <span class="muted small" role="status">{{ shown.length }} of {{ siteData.ledger.length }}</span>
     </div>
     <ol class="entries">
       <LedgerEntryItem

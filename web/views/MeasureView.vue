@@ -16,7 +16,7 @@ import { useProblems } from '../stores/problems.ts'
 import { when } from '../format/show.ts'
 
 const props = defineProps<{ site: Site }>()
-const bench = useSite()
+const siteData = useSite()
 const jobs = useJobs()
 const problems = useProblems()
 const router = useRouter()
@@ -29,7 +29,7 @@ const SIDES: { side: Side; what: string }[] = [
 ]
 const versions = ref<number[]>([])
 const earlier = computed(() =>
-  bench.versions
+  siteData.versions
     .filter(({ live }) => !live)
     .map(({ number, note }) => ({
       value: number,
@@ -69,7 +69,7 @@ const complete = computed(
 const busy = computed(() => jobs.openOf(props.site.id) !== undefined)
 
 const start = async (): Promise<void> => {
-  const head = await problems.catching(() => bench.measure(order.value))
+  const head = await problems.catching(() => siteData.measure(order.value))
   if (head !== undefined)
     await router.push({ name: 'measurement', params: { siteId: props.site.id, measurementId: head.id } })
 }
@@ -134,11 +134,11 @@ const STATES = {
     <h2>Measurements</h2>
     <ArchiveImport :site="site" />
   </div>
-  <p v-if="bench.measurements.length === 0" class="muted">
+  <p v-if="siteData.measurements.length === 0" class="muted">
     None yet. Start with your server (origin): everything else is compared with this baseline.
   </p>
   <div v-else class="scroll">
-    <table class="bench">
+    <table class="figures">
       <thead>
         <tr>
           <th scope="col">When</th>
@@ -152,7 +152,7 @@ const STATES = {
         </tr>
       </thead>
       <tbody>
-        <tr v-for="head in bench.measurements" :key="head.id">
+        <tr v-for="head in siteData.measurements" :key="head.id">
           <th scope="row">
             <router-link :to="{ name: 'measurement', params: { siteId: site.id, measurementId: head.id } }">{{
               when(head.createdAt)

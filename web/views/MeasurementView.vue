@@ -18,7 +18,7 @@ import { bytes, seconds, timeLeft, when } from '../format/show.ts'
 
 const props = defineProps<{ site: Site }>()
 const route = useRoute()
-const bench = useSite()
+const siteData = useSite()
 const jobs = useJobs()
 const problems = useProblems()
 const measurement = shallowRef<Measurement | null>(null)
@@ -27,11 +27,11 @@ const id = computed(() => String(route.params['measurementId']))
 let newest = 0
 const load = async (): Promise<void> => {
   const mine = ++newest
-  const found = await problems.catching(() => callApi('GET', bench.path(`/measurements/${id.value}`), Measurement))
+  const found = await problems.catching(() => callApi('GET', siteData.path(`/measurements/${id.value}`), Measurement))
   if (found !== undefined && mine === newest) measurement.value = found
 }
 // The list is loaded again with every run that ends, so its change says that there is something new here too.
-watch([id, () => bench.measurements], () => void load(), { immediate: true })
+watch([id, () => siteData.measurements], () => void load(), { immediate: true })
 
 const job = computed(() => jobs.open.find(({ subjectId }) => subjectId === id.value))
 const PURPOSES = { fill: 'warm-up, not counted', look: 'detailed load, not counted' } as const
@@ -63,7 +63,7 @@ const deleting = ref(false)
 const remove = async (): Promise<void> => {
   deleting.value = true
   const gone = await problems.catching(() =>
-    callApi('DELETE', bench.path(`/measurements/${id.value}`)).then(() => true),
+    callApi('DELETE', siteData.path(`/measurements/${id.value}`)).then(() => true),
   )
   deleting.value = false
   asking.value = false
@@ -139,7 +139,7 @@ const visitorName = (run: RunHead): string =>
 
     <h2>Every page load</h2>
     <div class="scroll">
-      <table class="bench">
+      <table class="figures">
         <thead>
           <tr>
             <th scope="col">Page</th>

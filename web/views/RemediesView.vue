@@ -35,11 +35,11 @@ import SlowSearch from '../trial/SlowSearch.vue'
 import { trialLink, when } from '../format/show.ts'
 
 const props = defineProps<{ site: Site }>()
-const bench = useSite()
+const siteData = useSite()
 const jobs = useJobs()
 const problems = useProblems()
 const findings = useFindings()
-const proving = useTrialChecks()
+const trialChecks = useTrialChecks()
 
 const checking = ref(false)
 const retesting = ref(false)
@@ -49,9 +49,9 @@ const working = ref(false)
 const confirmations = ref<Confirmation[] | null>(null)
 const keptVersion = ref<number | null>(null)
 
-const changes = computed(() => bench.trial?.changes ?? [])
+const changes = computed(() => siteData.trial?.changes ?? [])
 const busy = computed(() => jobs.openOf(props.site.id) !== undefined)
-const entry = computed(() => bench.ledger.find(({ id }) => id === bench.trial?.openEntryId))
+const entry = computed(() => siteData.ledger.find(({ id }) => id === siteData.trial?.openEntryId))
 const remedies = REMEDIES
 /** In the usual order within each reach: what could break least comes first. */
 const REACHES = [
@@ -76,15 +76,15 @@ const openRemedy = async (id: string): Promise<void> => {
 const loadFindings = (): Promise<unknown> => problems.catching(() => findings.load(props.site.id))
 onMounted(loadFindings)
 // What was measured, and what is live, is what findings rest on.
-watch(() => [bench.measurements.length, props.site.liveVersion], loadFindings)
+watch(() => [siteData.measurements.length, props.site.liveVersion], loadFindings)
 
 const save = async (setup: Setup): Promise<void> => {
   confirmations.value = null
   keptVersion.value = null
-  await problems.catching(() => bench.saveTrial(setup))
+  await problems.catching(() => siteData.saveTrial(setup))
 }
 const leaveOut = async (id: RemedyId, exception: RemedyException): Promise<void> => {
-  const setup = bench.trial?.setup
+  const setup = siteData.trial?.setup
   if (setup === undefined) return
   const settings = setup.remedies[id] as { exceptions: RemedyException[] }
   await save({
@@ -94,27 +94,27 @@ const leaveOut = async (id: RemedyId, exception: RemedyException): Promise<void>
 }
 const retest = async (choice: MeasuredChoice): Promise<void> => {
   retesting.value = false
-  await problems.catching(() => bench.measure({ sides: ['live', 'trial'], ...choice }))
+  await problems.catching(() => siteData.measure({ sides: ['live', 'trial'], ...choice }))
 }
 const check = async (order: { pageIds: string[]; visitorIds: string[]; journeyIds: string[] }): Promise<void> => {
   checking.value = false
-  await problems.catching(() => proving.check(order))
+  await problems.catching(() => trialChecks.check(order))
 }
 const seekSlow = ({ pageId, visitorId }: PageResult): Promise<unknown> =>
-  problems.catching(() => proving.search({ pageId, visitorId, why: 'slower' }))
+  problems.catching(() => trialChecks.search({ pageId, visitorId, why: 'slower' }))
 const keep = async (): Promise<void> => {
   working.value = true
-  const version = await problems.catching(() => bench.keep(note.value))
+  const version = await problems.catching(() => siteData.keep(note.value))
   working.value = false
   keeping.value = false
   if (version === undefined) return
   note.value = ''
   keptVersion.value = version.number
-  const found = await problems.catching(() => bench.confirm())
+  const found = await problems.catching(() => siteData.confirm())
   if (found !== undefined) confirmations.value = found
 }
 const backOut = async (): Promise<void> => {
-  await problems.catching(() => bench.backOut())
+  await problems.catching(() => siteData.backOut())
 }
 </script>
 
@@ -126,13 +126,13 @@ const backOut = async (): Promise<void> => {
   <section class="trial panel" aria-label="Trial">
     <div>
       <h2>Trial</h2>
-      <p v-if="bench.trial === null" class="muted" aria-busy="true">Loading the trial …</p>
+      <p v-if="siteData.trial === null" class="muted" aria-busy="true">Loading the trial …</p>
       <p v-else-if="changes.length === 0">
-        The trial is the same as live (version {{ bench.trial.basedOn }}). Switch on one remedy at a time below; no
+        The trial is the same as live (version {{ siteData.trial.basedOn }}). Switch on one remedy at a time below; no
         visitor sees it.
       </p>
       <template v-else>
-        <p>Changes from version {{ bench.trial.basedOn }}, which visitors get:</p>
+        <p>Changes from version {{ siteData.trial.basedOn }}, which visitors get:</p>
         <ul>
           <li v-for="change in changes" :key="change.sentence">{{ change.sentence }}</li>
         </ul>
@@ -184,13 +184,17 @@ const backOut = async (): Promise<void> => {
     </ResultsTable>
   </section>
 
-  <PrivacyPanel v-if="bench.privacy && bench.privacy.needed.length > 0" :state="bench.privacy" :disabled="busy" />
+  <PrivacyPanel
+    v-if="siteData.privacy && siteData.privacy.needed.length > 0"
+    :state="siteData.privacy"
+    :disabled="busy"
+  />
 
   <SlowFindings v-if="findings.findings" :site="site" :findings="findings.findings" @open="openRemedy" />
   <p v-else class="panel muted" role="status">Reading the measurements …</p>
 
-  <template v-if="bench.trial">
-    <StartingPoints :trial="bench.trial.setup" :disabled="busy" @change="save" />
+  <template v-if="siteData.trial">
+    <StartingPoints :trial="siteData.trial.setup" :disabled="busy" @change="save" />
 
     <h2>All remedies</h2>
     <template v-for="[reach, title] in REACHES" :key="reach">
@@ -202,18 +206,18 @@ const backOut = async (): Promise<void> => {
           :ref="(panel) => panel && panels.set(remedy.id, panel as InstanceType<typeof RemedyPanel>)"
           :site="site"
           :remedy="remedy"
-          :trial="bench.trial.setup"
-          :live="bench.liveVersion?.setup"
+          :trial="siteData.trial.setup"
+          :live="siteData.liveVersion?.setup"
           :evidence="findings.byRemedy.get(remedy.id)"
-          :relations="relationsOf(remedy.id, bench.trial.setup, traits)"
-          :measured="measuredAlone(bench.ledger, remedy.name)"
+          :relations="relationsOf(remedy.id, siteData.trial.setup, traits)"
+          :measured="measuredAlone(siteData.ledger, remedy.name)"
           :disabled="busy"
           @change="save"
         />
       </div>
     </template>
     <div class="list rest">
-      <GeneralPanel :trial="bench.trial.setup" :disabled="busy" @change="save" />
+      <GeneralPanel :trial="siteData.trial.setup" :disabled="busy" @change="save" />
       <PageChangesPanel :site="site" :disabled="busy" @leave-out="leaveOut" />
     </div>
   </template>
@@ -227,8 +231,8 @@ const backOut = async (): Promise<void> => {
         <li v-for="change in changes" :key="change.sentence">{{ change.sentence }}</li>
       </ul>
       <p v-if="!entry">The trial has not been retested as it is now.</p>
-      <p v-if="!proving.currentCheck">The trial has not been checked as it is now, so pages may be broken.</p>
-      <p v-else-if="proving.currentCheck.result === 'broken'" class="broken">
+      <p v-if="!trialChecks.currentCheck">The trial has not been checked as it is now, so pages may be broken.</p>
+      <p v-else-if="trialChecks.currentCheck.result === 'broken'" class="broken">
         The safety check found a broken page. Find the cause first, or look at the page yourself.
       </p>
       <p class="muted small">You can return to any earlier version in the Ledger.</p>

@@ -64,7 +64,7 @@ const picture = (jpeg: string): string => `data:image/jpeg;base64,${jpeg}`
         :floor-ms="page.floorMs"
         :about="`${page.path} as “${page.visitorName}”`"
       />
-      <table class="bench">
+      <table class="figures">
         <thead>
           <tr>
             <th scope="col"></th>
@@ -110,7 +110,7 @@ const picture = (jpeg: string): string => `data:image/jpeg;base64,${jpeg}`
     <h2>What was changed, and what it gained</h2>
     <p v-if="report.changes.length === 0">Nothing yet.</p>
     <div v-else class="scroll">
-      <table class="bench">
+      <table class="figures">
         <thead>
           <tr>
             <th scope="col">Change</th>

@@ -72,7 +72,7 @@ const { saving, save } = useSaving(async () => {
       You get a message when live crosses a limit, and when a retest finds a page measurably slower than before.
     </p>
     <div class="scroll">
-      <table class="bench">
+      <table class="figures">
         <thead>
           <tr>
             <th scope="col">Visitor</th>

@@ -22,7 +22,7 @@ import { bytes, seconds, when } from '../format/show.ts'
 
 defineProps<{ site: Site }>()
 const route = useRoute()
-const bench = useSite()
+const siteData = useSite()
 const problems = useProblems()
 const run = shallowRef<Run | null>(null)
 const other = shallowRef<Run | null>(null)
@@ -36,8 +36,8 @@ watch(
   async (path) => {
     otherId.value = null
     const [found, around] = await Promise.all([
-      problems.catching(() => callApi('GET', bench.path(path), Run)),
-      problems.catching(() => callApi('GET', bench.path(measurementPath.value), Measurement)),
+      problems.catching(() => callApi('GET', siteData.path(path), Run)),
+      problems.catching(() => callApi('GET', siteData.path(measurementPath.value), Measurement)),
     ])
     if (address.value !== path) return
     if (found !== undefined) run.value = found
@@ -48,7 +48,7 @@ watch(
 watch(otherId, async (id) => {
   other.value = null
   if (id === null) return
-  const found = await problems.catching(() => callApi('GET', bench.path(`${measurementPath.value}/runs/${id}`), Run))
+  const found = await problems.catching(() => callApi('GET', siteData.path(`${measurementPath.value}/runs/${id}`), Run))
   if (found !== undefined && otherId.value === id) other.value = found
 })
 /** Loads of the same page as the same visitor: those worth laying under this one. */
@@ -198,7 +198,7 @@ const savePng = async (): Promise<void> => {
         <v-btn size="small" @click="savePng">PNG</v-btn>
         <v-btn size="small" @click="saveCsv">CSV</v-btn>
         <v-btn size="small" @click="saveJson">JSON</v-btn>
-        <v-btn size="small" :href="`/api/v1${bench.path(address)}/archive`" :download="name('har')">HAR</v-btn>
+        <v-btn size="small" :href="`/api/v1${siteData.path(address)}/archive`" :download="name('har')">HAR</v-btn>
       </span>
     </div>
     <WaterfallTable :run="run" :other="other" />

@@ -10,8 +10,8 @@ import { when } from '../format/show.ts'
 const props = defineProps<{ site: Site }>()
 const route = useRoute()
 const jobs = useJobs()
-const proving = useTrialChecks()
-const check = computed(() => proving.checks.find(({ id }) => id === route.params['checkId']))
+const trialChecks = useTrialChecks()
+const check = computed(() => trialChecks.checks.find(({ id }) => id === route.params['checkId']))
 const busy = computed(() => jobs.openOf(props.site.id) !== undefined)
 </script>
 

@@ -10,15 +10,15 @@ import { useSites } from '../stores/sites.ts'
 /** What every place of a site has in common: the ruler on top, and the figures it shows. */
 const route = useRoute()
 const sites = useSites()
-const bench = useSite()
-const proving = useTrialChecks()
+const siteData = useSite()
+const trialChecks = useTrialChecks()
 const problems = useProblems()
 const site = computed(() => sites.find(String(route.params['siteId'])))
 
 watch(
   () => site.value?.id,
   (id) => {
-    if (id !== undefined) void problems.catching(() => Promise.all([bench.open(id), proving.open(id)]))
+    if (id !== undefined) void problems.catching(() => Promise.all([siteData.open(id), trialChecks.open(id)]))
   },
   { immediate: true },
 )

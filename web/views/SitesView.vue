@@ -16,7 +16,7 @@ const sites = useSites()
       under two separate names.
     </p>
     <div v-else class="scroll">
-      <table class="bench">
+      <table class="figures">
         <caption class="visually-hidden">
           Connected sites
         </caption>

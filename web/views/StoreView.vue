@@ -16,7 +16,7 @@ import { whole } from '../format/show.ts'
 
 /** What the store holds, of which pages, and why not of the others. */
 const props = defineProps<{ site: Site }>()
-const bench = useSite()
+const siteData = useSite()
 const problems = useProblems()
 
 const SECTIONS = [
@@ -38,21 +38,21 @@ const load = async (): Promise<void> => {
     callApi('GET', `/sites/${props.site.id}/coverage?channel=${asked}`, Coverage),
   )
   if (found !== undefined && channel.value === asked) coverage.value = found
-  await problems.catching(() => bench.loadTraffic())
+  await problems.catching(() => siteData.loadTraffic())
 }
-watch([channel, () => bench.liveVersion?.number, () => bench.trial?.revision], () => void load(), {
+watch([channel, () => siteData.liveVersion?.number, () => siteData.trial?.revision], () => void load(), {
   immediate: true,
 })
 
 /** Figures of visitors' requests are looked at while they change. */
 const EVERY_MS = 5000
 const watching = window.setInterval(() => {
-  if (document.visibilityState === 'visible') void bench.loadTraffic().catch(() => undefined)
+  if (document.visibilityState === 'visible') void siteData.loadTraffic().catch(() => undefined)
 }, EVERY_MS)
 onBeforeUnmount(() => window.clearInterval(watching))
 
 const cold = computed(() => {
-  const live = bench.traffic?.channels.find((one) => one.channel === channel.value)
+  const live = siteData.traffic?.channels.find((one) => one.channel === channel.value)
   return live === undefined || live.pageVisits === 0 ? null : Math.round((1000 * live.coldVisits) / live.pageVisits)
 })
 const explain = (address: string): void => {
@@ -113,7 +113,7 @@ const explain = (address: string): void => {
     <StoredTable v-else-if="section === 'stored'" :site="site" :channel="channel" @explain="explain" @changed="load" />
     <RequestPathPanel v-else-if="section === 'path'" :site="site" :channel="channel" :address="explained" />
     <PurgePanel v-else-if="section === 'purge'" :site="site" @changed="load" />
-    <TrafficPanel v-else-if="section === 'traffic' && bench.traffic" :traffic="bench.traffic" :site="site" />
+    <TrafficPanel v-else-if="section === 'traffic' && siteData.traffic" :traffic="siteData.traffic" :site="site" />
   </div>
 </template>
 

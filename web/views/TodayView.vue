@@ -11,15 +11,15 @@ import { useProblems } from '../stores/problems.ts'
 import { pageName, seconds, whole } from '../format/show.ts'
 
 const props = defineProps<{ site: Site }>()
-const bench = useSite()
+const siteData = useSite()
 const problems = useProblems()
-onMounted(() => void problems.catching(() => bench.loadTraffic()))
+onMounted(() => void problems.catching(() => siteData.loadTraffic()))
 
-const scale = computed(() => siteScale(bench.standings))
+const scale = computed(() => siteScale(siteData.standings))
 const rows = computed(() =>
   props.site.visitors.flatMap(({ id }) =>
     props.site.sample
-      .map((page) => bench.standings.find((one) => one.pageId === page.id && one.visitorId === id))
+      .map((page) => siteData.standings.find((one) => one.pageId === page.id && one.visitorId === id))
       .filter((one): one is LatestResult => one !== undefined),
   ),
 )
@@ -39,7 +39,7 @@ const sentences = computed(() =>
   }),
 )
 
-const live = computed(() => bench.traffic?.channels.find(({ channel }) => channel === 'live'))
+const live = computed(() => siteData.traffic?.channels.find(({ channel }) => channel === 'live'))
 
 interface Task {
   readonly what: string
@@ -51,24 +51,24 @@ interface Task {
 const tasks = computed<Task[]>(() => {
   const params = { siteId: props.site.id }
   const found: Task[] = []
-  if (!bench.standings.some(({ origin }) => origin !== null))
+  if (!siteData.standings.some(({ origin }) => origin !== null))
     found.push({
       what: 'Measure a baseline',
       why: 'How fast do the pages open now, before anything is changed?',
       to: { name: 'measure', params },
       action: 'Measure',
     })
-  const changes = bench.trial?.changes ?? []
+  const changes = siteData.trial?.changes ?? []
   if (changes.length > 0)
     found.push({
       what: `Decide on the trial: ${changes.map(({ sentence }) => sentence.toLowerCase()).join(', ')}`,
-      why: bench.trial?.openEntryId
+      why: siteData.trial?.openEntryId
         ? 'It was retested: keep it or undo it.'
         : 'It has not been retested. No visitor sees it until you keep it.',
       to: { name: 'remedies', params },
       action: 'Look at the trial',
     })
-  else if (bench.standings.length > 0)
+  else if (siteData.standings.length > 0)
     found.push({
       what: 'Try the next remedy',
       why: 'One at a time, in the trial, where no visitor sees it.',
@@ -85,7 +85,7 @@ const tasks = computed<Task[]>(() => {
     <p v-for="sentence in sentences" :key="sentence">{{ sentence }}</p>
   </div>
 
-  <template v-if="bench.messages.some(({ read }) => !read)">
+  <template v-if="siteData.messages.some(({ read }) => !read)">
     <h2>Messages from the routine</h2>
     <MessageList :site="site" unread-only />
   </template>
@@ -104,7 +104,7 @@ const tasks = computed<Task[]>(() => {
   <template v-if="rows.length > 0">
     <h2>All measured pages, by visitor</h2>
     <div class="scroll">
-      <table class="bench">
+      <table class="figures">
         <caption class="visually-hidden">
           Time to the main content by page and visitor
         </caption>
@@ -123,7 +123,7 @@ const tasks = computed<Task[]>(() => {
           <tr v-for="row in rows" :key="row.visitorId + row.pageId">
             <td>{{ row.visitorName }}</td>
             <th scope="row" class="page">
-              <button type="button" @click="bench.choose(row.pageId, row.visitorId)">
+              <button type="button" @click="siteData.choose(row.pageId, row.visitorId)">
                 {{ row.path === '/' ? 'Home page' : row.path }}
               </button>
             </th>

@@ -16,12 +16,12 @@ import { bytes, seconds, when, whole } from '../format/show.ts'
 
 /** The page and visitor of the ruler, over the weeks. */
 const props = defineProps<{ site: Site }>()
-const bench = useSite()
+const siteData = useSite()
 const problems = useProblems()
 const points = shallowRef<readonly TrendPoint[] | null>(null)
 const chart = ref<InstanceType<typeof TrendChart> | null>(null)
-const pageId = computed(() => bench.chosen?.pageId ?? props.site.sample[0]?.id ?? '')
-const visitorId = computed(() => bench.chosen?.visitorId ?? props.site.visitors[0]?.id ?? '')
+const pageId = computed(() => siteData.chosen?.pageId ?? props.site.sample[0]?.id ?? '')
+const visitorId = computed(() => siteData.chosen?.visitorId ?? props.site.visitors[0]?.id ?? '')
 const pageName = computed(() => {
   const path = props.site.sample.find(({ id }) => id === pageId.value)?.path ?? ''
   return path === '/' ? 'Home page' : path
@@ -29,10 +29,10 @@ const pageName = computed(() => {
 const visitorName = computed(() => props.site.visitors.find(({ id }) => id === visitorId.value)?.name ?? '')
 
 watch(
-  [pageId, visitorId, () => bench.measurements],
+  [pageId, visitorId, () => siteData.measurements],
   async ([page, visitor]) => {
     const query = new URLSearchParams({ pageId: page, visitorId: visitor })
-    const found = await problems.catching(() => callApi('GET', bench.path(`/trend?${query}`), z.array(TrendPoint)))
+    const found = await problems.catching(() => callApi('GET', siteData.path(`/trend?${query}`), z.array(TrendPoint)))
     if (found !== undefined && page === pageId.value && visitor === visitorId.value) points.value = found
   },
   { immediate: true },
@@ -80,10 +80,10 @@ const savePng = async (): Promise<void> => {
     Not measured yet. Every measurement adds a point; a routine adds one every night.
   </p>
   <template v-else-if="points">
-    <TrendChart ref="chart" :points="points" :versions="bench.versions" />
+    <TrendChart ref="chart" :points="points" :versions="siteData.versions" />
     <h2>All measurements</h2>
     <div class="scroll">
-      <table class="bench">
+      <table class="figures">
         <thead>
           <tr>
             <th scope="col">When</th>

@@ -39,10 +39,10 @@ const entry = (id: string, title: string): LedgerEntry => ({
 
 const shown = async (): Promise<HTMLElement> => {
   const host = mounted(LedgerView, { site: aSite({ liveVersion: 2 }) })
-  const bench = useSite()
-  bench.siteId = 'quay'
-  bench.versions = [version(3), version(2, true), version(1)]
-  bench.ledger = [entry('b', 'Picture formats and sizes tried'), entry('a', 'Lazy loading tried')]
+  const siteData = useSite()
+  siteData.siteId = 'quay'
+  siteData.versions = [version(3), version(2, true), version(1)]
+  siteData.ledger = [entry('b', 'Picture formats and sizes tried'), entry('a', 'Lazy loading tried')]
   await nextTick()
   return host
 }

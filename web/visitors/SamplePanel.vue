@@ -67,7 +67,7 @@ const { saving, save } = useSaving(async () => {
   <form class="columns" @submit.prevent="save">
     <div>
       <div class="scroll">
-        <table class="bench">
+        <table class="figures">
           <caption class="visually-hidden">
             Sample pages
           </caption>
@@ -107,7 +107,7 @@ const { saving, save } = useSaving(async () => {
     <div>
       <v-text-field v-model="search" label="Search for a page, or enter its path" placeholder="/timetables" clearable />
       <div class="scroll">
-        <table class="bench">
+        <table class="figures">
           <caption class="visually-hidden">
             Pages that could be added
           </caption>

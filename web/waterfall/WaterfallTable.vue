@@ -116,7 +116,7 @@ const cacheStatus = ({ record }: WaterfallRow): string =>
     </span>
   </div>
   <div class="scroll">
-    <table class="bench waterfall" :class="{ two: other }">
+    <table class="figures waterfall" :class="{ two: other }">
       <caption class="visually-hidden">
         Requests of the page load in the order they started<template v-if="other"
           >, each with the request of the other load above it</template
