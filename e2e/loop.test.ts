@@ -32,8 +32,7 @@ afterAll(async () => {
   await stack?.stop()
 })
 
-const place = (name: string) =>
-  page.getByRole('navigation', { name: 'Places' }).getByRole('link', { name, exact: true })
+const place = (name: string) => page.getByRole('navigation', { name: 'Main' }).getByRole('link', { name, exact: true })
 /** The tray says that this job is done. */
 const untilDone = (title: string) =>
   page

@@ -36,7 +36,7 @@ afterAll(async () => {
 const view = (name: string) =>
   page.getByRole('navigation', { name: 'Measuring' }).getByRole('link', { name, exact: true })
 const openMeasure = () =>
-  page.getByRole('navigation', { name: 'Places' }).getByRole('link', { name: 'Measure', exact: true }).click()
+  page.getByRole('navigation', { name: 'Main' }).getByRole('link', { name: 'Measure', exact: true }).click()
 const saved = async (button: string): Promise<void> => {
   await page.getByRole('button', { name: button }).click()
   await expect.poll(() => page.getByRole('button', { name: button }).isDisabled()).toBe(true)
@@ -132,7 +132,7 @@ describe('whom and what to measure', () => {
     const { visitors, places, journeys } = await now()
     expect(visitors[2]).toMatchObject({
       name: 'Rider',
-      downKbps: 40_000,
+      downKbps: 32_000,
       journeyId: journeys[0]!.id,
       place: { name: 'Rider' },
     })
@@ -215,17 +215,17 @@ describe('a measurement', () => {
     expect(await accessibilityProblems(page)).toEqual([])
   })
   test('lays another load above it, aligned by address', async () => {
-    await choose(page, 'Compare with another load', 'Trial, looked at closely')
+    await choose(page, 'Compare with another load', 'Trial, detailed load')
     const table = page.getByRole('table', { name: /each with the request of the other load above it/ })
     await table.waitFor()
-    await choose(page, 'Against the other', /^later/)
+    await choose(page, 'Compared with the other load', /^later/)
     await table.getByRole('cell', { name: 'later' }).first().waitFor()
   })
   test('predicts what a change would be worth, before it is made', async () => {
     const figures = page.getByRole('table', { name: 'Predicted times' })
     const seconds = async (row: string): Promise<number> =>
       parseFloat((await figures.getByRole('row', { name: row }).getByRole('cell').nth(2).textContent())!)
-    const before = await seconds('As it is')
+    const before = await seconds('Now')
     await page.getByLabel('Pictures weighed half').check()
     await figures.getByRole('row', { name: 'With the ticked changes' }).waitFor()
     expect(await seconds('With the ticked changes')).toBeLessThan(before)
@@ -255,7 +255,7 @@ describe('a measurement', () => {
   test('stands in the trend, drawn without the network', async () => {
     await openMeasure()
     await view('Over time').click()
-    await page.locator('svg polyline').first().waitFor()
+    await page.locator('svg circle.median').first().waitFor()
     await page.getByRole('heading', { name: 'All measurements' }).waitFor()
     expect(await accessibilityProblems(page)).toEqual([])
   })
@@ -276,7 +276,7 @@ describe('routine', () => {
     await page
       .getByText(/The main content of the home page as “Laptop” takes .* your limit is 0.1 s/)
       .waitFor({ timeout: MEASURED_MS })
-    await page.getByRole('navigation', { name: 'Places' }).getByRole('link', { name: 'Today' }).click()
+    await page.getByRole('navigation', { name: 'Main' }).getByRole('link', { name: 'Today' }).click()
     await page.getByRole('heading', { name: 'Messages from the routine' }).waitFor()
     await page.getByRole('button', { name: 'Mark all as read' }).click()
     await expect.poll(() => page.getByRole('heading', { name: 'Messages from the routine' }).count()).toBe(0)

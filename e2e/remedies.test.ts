@@ -33,7 +33,7 @@ afterAll(async () => {
 })
 
 const openRemedies = () =>
-  page.getByRole('navigation', { name: 'Places' }).getByRole('link', { name: 'Remedies', exact: true }).click()
+  page.getByRole('navigation', { name: 'Main' }).getByRole('link', { name: 'Remedies', exact: true }).click()
 const panel = (name: string) => page.getByRole('article', { name, exact: true })
 const trial = () => stack.api<Trial>('GET', `/sites/${site.id}/trial`)
 const switchOn = async (name: string): Promise<void> => {

@@ -44,7 +44,7 @@ afterAll(async () => {
 })
 
 const place = (name: string) =>
-  page.getByRole('navigation', { name: 'Places' }).getByRole('link', { name, exact: true }).click()
+  page.getByRole('navigation', { name: 'Main' }).getByRole('link', { name, exact: true }).click()
 const trial = () => stack.api<Trial>('GET', `/sites/${site.id}/trial`)
 const putIntoTrial = async (remedies: Record<string, Record<string, unknown>>): Promise<void> => {
   const { setup } = await trial()

@@ -99,7 +99,7 @@ const failuresBefore = async (
 }
 
 const words = ({ side, pair, purpose }: PlannedRun, path: string, visitor: string, most: number): string => {
-  const what = { fill: 'filling caches', count: `run ${pair} of at most ${most}`, look: 'looking closely' }[purpose]
+  const what = { fill: 'warm-up', count: `run ${pair} of at most ${most}`, look: 'detailed load' }[purpose]
   return `${path} ${sideWords(side)} as “${visitor}”, ${what}`
 }
 

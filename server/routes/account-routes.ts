@@ -68,7 +68,7 @@ const sessions = ({ db, now, signInNotice }: AccountIo, openSession: OpenSession
     {
       method: 'get',
       path: '/welcome',
-      summary: 'Who is signed in, and whether a first account is to be made',
+      summary: 'Who is signed in, and whether a first account must be created',
       access: 'open',
       reply: Welcome,
     },
@@ -82,7 +82,7 @@ const sessions = ({ db, now, signInNotice }: AccountIo, openSession: OpenSession
     {
       method: 'post',
       path: '/first-account',
-      summary: 'Make the first account and sign in',
+      summary: 'Create the first account and sign in',
       access: 'open',
       input: { body: NewAccount },
       reply: Account,
@@ -97,7 +97,7 @@ const sessions = ({ db, now, signInNotice }: AccountIo, openSession: OpenSession
     {
       method: 'post',
       path: '/accounts',
-      summary: 'Make a further account',
+      summary: 'Create another account',
       input: { body: NewAccount },
       reply: Account,
       status: 201,
@@ -132,7 +132,7 @@ const apiTokens = ({ db, now }: HasDatabase & HasClock): Endpoint[] => [
     {
       method: 'post',
       path: '/tokens',
-      summary: 'Make an API token',
+      summary: 'Create an API token',
       input: { body: NewApiToken },
       reply: MadeApiToken,
       status: 201,

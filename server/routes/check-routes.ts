@@ -58,7 +58,7 @@ const quickChecks = (services: CheckIo): Endpoint[] => [
     {
       method: 'post',
       path: '/quick-checks',
-      summary: 'Look at one address without a browser',
+      summary: 'Check one address without a browser',
       input: { body: QuickCheckOrder },
       reply: QuickCheck,
     },
@@ -68,7 +68,7 @@ const quickChecks = (services: CheckIo): Endpoint[] => [
     {
       method: 'post',
       path: '/sites/:siteId/quick-checks',
-      summary: 'Look at one address of a site without a browser',
+      summary: 'Check one address of a site without a browser',
       input: { params: SiteParams, body: z.strictObject({ address: SiteAddress }) },
       reply: QuickCheck,
     },

@@ -123,7 +123,7 @@ const loadsOfMeasurement = (services: MeasuringIo): Endpoint[] => [
     {
       method: 'post',
       path: '/sites/:siteId/archives',
-      summary: 'Make a measurement of an archive from anybody’s browser (HTTP Archive 1.2)',
+      summary: 'Create a measurement from an archive (HTTP Archive 1.2)',
       input: { params: SiteParams, body: ArchiveUpload },
       reply: MeasurementHead,
       status: 201,
@@ -134,7 +134,7 @@ const loadsOfMeasurement = (services: MeasuringIo): Endpoint[] => [
     {
       method: 'get',
       path: '/sites/:siteId/trend',
-      summary: 'Every occasion on which a page was measured as a visitor, oldest first',
+      summary: 'All measurements of a page as a visitor, oldest first',
       input: { params: SiteParams, query: z.object({ pageId: z.string(), visitorId: z.string() }) },
       reply: z.array(TrendPoint),
     },

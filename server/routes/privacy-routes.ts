@@ -29,7 +29,7 @@ export const privacyEndpoints = (
     {
       method: 'post',
       path: '/sites/:siteId/privacy/checks',
-      summary: 'Let four visitors ask for the same pages and look whether anything of one reaches another',
+      summary: 'Four visitors load the same pages; does anything of one reach another?',
       input: { params: SiteParams, body: PrivacyCheckOrder },
       reply: Job,
       status: 202,

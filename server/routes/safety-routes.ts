@@ -25,7 +25,7 @@ const safetyChecks = (services: SafetyIo): Endpoint[] => [
     {
       method: 'get',
       path: '/sites/:siteId/safety-checks',
-      summary: 'Checks whether trial still looks and works like live, newest first',
+      summary: 'Safety checks of the trial, newest first',
       input: { params: SiteParams },
       reply: z.array(SafetyCheck),
     },
@@ -35,7 +35,7 @@ const safetyChecks = (services: SafetyIo): Endpoint[] => [
     {
       method: 'post',
       path: '/sites/:siteId/safety-checks',
-      summary: 'Check whether trial still looks and works like live',
+      summary: 'Check whether the trial still looks and works like live',
       input: { params: SiteParams, body: NewSafetyCheck },
       reply: SafetyCheck,
       status: 202,
@@ -116,7 +116,7 @@ const guidedRuns = (services: SafetyIo): Endpoint[] => [
     {
       method: 'post',
       path: '/sites/:siteId/guided-runs/:runId/pause',
-      summary: 'Stop a guided run for now',
+      summary: 'Pause a guided run',
       input: { params: RunParams },
       reply: GuidedRun,
     },
@@ -126,7 +126,7 @@ const guidedRuns = (services: SafetyIo): Endpoint[] => [
     {
       method: 'post',
       path: '/sites/:siteId/guided-runs/:runId/resume',
-      summary: 'Go on with a paused guided run',
+      summary: 'Continue a paused guided run',
       input: { params: RunParams },
       reply: GuidedRun,
       status: 202,

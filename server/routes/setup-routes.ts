@@ -49,7 +49,7 @@ export const setupEndpoints = (
     {
       method: 'post',
       path: '/sites/:siteId/setup-file',
-      summary: 'Look at a setup file, and put it into trial when told to',
+      summary: 'Read a setup file, and import it into the trial if asked',
       input: { params: SiteParams, body: SetupImport },
       reply: ImportedSetup,
     },
@@ -59,7 +59,7 @@ export const setupEndpoints = (
     {
       method: 'post',
       path: '/sites/:siteId/ledger/:entryId/measure-again',
-      summary: 'Measure a setup of the ledger again, against live as it is now',
+      summary: 'Measure a setup from the ledger again, compared with live',
       input: { params: EntryParams },
       reply: MeasurementHead,
       status: 202,
@@ -70,7 +70,7 @@ export const setupEndpoints = (
     {
       method: 'get',
       path: '/sites/:siteId/report',
-      summary: 'Before and after for a client, in plain words, with pictures',
+      summary: 'Report for a client: before and after, in plain words, with pictures',
       input: { params: SiteParams, query: z.object({ state: z.enum(['live', 'trial']).default('live') }) },
       reply: Report,
     },

@@ -90,7 +90,7 @@ const connectedSites = (services: SiteIo): Endpoint[] => [
     {
       method: 'post',
       path: '/sites/:siteId/checks',
-      summary: 'Look at the site again and read its sitemap anew',
+      summary: 'Check the site and its sitemap again',
       input: { params: SiteParams, body: CheckAgain },
       reply: Site,
     },
@@ -104,7 +104,7 @@ const certificates = (services: SiteIo): Endpoint[] => [
     {
       method: 'put',
       path: '/sites/:siteId/certificate',
-      summary: 'Serve the site over TLS with a certificate of your own',
+      summary: 'Serve the site over TLS with your own certificate',
       input: { params: SiteParams, body: CertificateOrder },
       reply: Site,
     },
@@ -114,7 +114,7 @@ const certificates = (services: SiteIo): Endpoint[] => [
     {
       method: 'delete',
       path: '/sites/:siteId/certificate',
-      summary: 'Go back to a certificate made here',
+      summary: 'Go back to a certificate created here',
       input: { params: SiteParams },
     },
     async ({ params }) => removeCertificate(services, params.siteId),
@@ -127,7 +127,7 @@ const changeReports = (services: SiteIo): Endpoint[] => [
     {
       method: 'get',
       path: '/sites/:siteId/event-target',
-      summary: 'Where and how the content system tells of changes',
+      summary: 'Where and how the content system reports changes',
       input: { params: SiteParams },
       reply: EventTarget,
     },
@@ -150,7 +150,7 @@ const changeReports = (services: SiteIo): Endpoint[] => [
     {
       method: 'post',
       path: '/sites/:siteId/event-target/key',
-      summary: 'Make a new address for plain calls about changes; the old one is none any more',
+      summary: 'Create a new address for calls about changes; the old one stops working',
       input: { params: SiteParams },
       reply: EventTarget,
     },
@@ -163,7 +163,7 @@ const changeReports = (services: SiteIo): Endpoint[] => [
     {
       method: 'put',
       path: '/sites/:siteId/watch',
-      summary: 'Watch the site for changes or not; how long pages are kept while nothing tells of changes',
+      summary: 'Whether the site is watched for changes, and how long pages are stored while nothing reports changes',
       input: { params: SiteParams, body: SaveWatch },
       reply: Site,
     },
@@ -180,7 +180,7 @@ const changeReports = (services: SiteIo): Endpoint[] => [
     {
       method: 'post',
       path: '/sites/:siteId/watch/looks',
-      summary: 'Look now whether the site shows that something has changed',
+      summary: 'Check now whether the site shows changes',
       input: { params: SiteParams },
       reply: Site,
     },
@@ -197,7 +197,7 @@ const hostSide = (services: SiteIo): Endpoint[] => [
     {
       method: 'put',
       path: '/sites/:siteId/host-cache',
-      summary: 'Say how a cache at the host is purged along; null: there is none. It is tried with the home page',
+      summary: 'How a cache at the host is purged too; null if there is none. Tried at once with the home page',
       input: { params: SiteParams, body: z.strictObject({ hostCache: HostCache.nullable() }) },
       reply: Site,
     },
@@ -210,8 +210,7 @@ const hostSide = (services: SiteIo): Endpoint[] => [
     {
       method: 'put',
       path: '/sites/:siteId/scheduled-work',
-      summary:
-        'Call an address of the site every so many minutes, for its scheduled work; null: none. It is called once',
+      summary: 'Call an address of the site regularly, for its scheduled work; null for none. Called once at once',
       input: { params: SiteParams, body: z.strictObject({ scheduledWork: ScheduledWork.nullable() }) },
       reply: Site,
     },
@@ -238,7 +237,7 @@ const publishedVersions = (services: SiteIo): Endpoint[] => [
     {
       method: 'post',
       path: '/sites/:siteId/confirmations',
-      summary: 'Ask live from outside, twice a page, and read what the answers say',
+      summary: 'Request live from outside, twice per page, and read the responses',
       input: { params: SiteParams },
       reply: z.array(Confirmation),
     },

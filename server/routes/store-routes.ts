@@ -76,7 +76,7 @@ const storedResponses = (services: StoreIo): Endpoint[] => [
     {
       method: 'post',
       path: '/sites/:siteId/request-paths',
-      summary: 'Ask for one address and have explained, step by step, how it is answered',
+      summary: 'Request one address and explain, step by step, how it is answered',
       input: { params: SiteParams, body: RequestPathOrder },
       reply: RequestPath,
     },
@@ -86,7 +86,7 @@ const storedResponses = (services: StoreIo): Endpoint[] => [
     {
       method: 'post',
       path: '/sites/:siteId/refreshes',
-      summary: 'Purge addresses and fetch them anew, so that no visitor has to wait for it',
+      summary: 'Purge addresses and fetch them again, so that no visitor waits',
       input: { params: SiteParams, body: RefreshOrder },
       reply: z.array(Confirmation),
     },
@@ -100,7 +100,7 @@ const counters = (services: StoreIo): Endpoint[] => [
     {
       method: 'get',
       path: '/sites/:siteId/traffic',
-      summary: 'What was answered how since delivery started',
+      summary: 'How requests were answered since delivery started',
       input: { params: SiteParams },
       reply: Traffic,
     },
@@ -113,7 +113,7 @@ const counters = (services: StoreIo): Endpoint[] => [
     {
       method: 'get',
       path: '/sites/:siteId/readiness',
-      summary: 'How many pages and pictures are made, and how many are still to be',
+      summary: 'How many pages and pictures are ready, and how many are waiting',
       input: { params: SiteParams },
       reply: Readiness,
     },
@@ -130,7 +130,7 @@ const changeCalls = (services: StoreIo): Endpoint[] => [
     {
       method: 'post',
       path: '/sites/:siteId/content-changes/:key',
-      summary: 'A content system tells of a change in a form of its own; addresses of the site in the body are purged',
+      summary: 'A content system reports a change in its own form; addresses of the site in the body are purged',
       access: 'open',
       input: { params: SiteParams.extend({ key: z.string().max(200) }) },
       reply: PurgeResult.extend({

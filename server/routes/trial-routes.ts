@@ -67,7 +67,7 @@ const trialDecisions = (services: TrialIo): Endpoint[] => [
     {
       method: 'post',
       path: '/sites/:siteId/trial-key',
-      summary: 'Make a new key for the trial; the old one opens it no more',
+      summary: 'Create a new key for the trial; the old one stops working',
       input: { params: SiteParams },
       reply: Site,
     },
@@ -77,7 +77,7 @@ const trialDecisions = (services: TrialIo): Endpoint[] => [
     {
       method: 'post',
       path: '/sites/:siteId/step-back',
-      summary: 'Give visitors another version again',
+      summary: 'Publish an earlier or later version again',
       input: { params: SiteParams, body: StepBack },
       reply: Version,
     },
@@ -91,7 +91,7 @@ const trialEvidence = (services: TrialIo): Endpoint[] => [
     {
       method: 'get',
       path: '/sites/:siteId/findings',
-      summary: 'What is slow, by the newest close looks, and what each remedy is predicted to be worth',
+      summary: 'What is slow, from the latest detailed loads, and the predicted gain of each remedy',
       input: { params: SiteParams },
       reply: Findings,
     },

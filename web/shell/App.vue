@@ -120,7 +120,7 @@ const commands = computed<Command[]>(() => [
     <router-view v-if="session.account === null || route.meta['open'] === true" />
     <div v-else class="shell">
       <a class="skip" href="#main">Skip to the content</a>
-      <nav class="rail" aria-label="Pages">
+      <nav class="rail" aria-label="Main">
         <router-link class="brand" :to="{ name: 'sites' }"
           ><img src="/lamp.svg" alt="" width="26" height="26" /> Zest Lamp</router-link
         >

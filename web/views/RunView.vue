@@ -64,7 +64,7 @@ const comparable = computed(() =>
     .toSorted((a, b) => Number(a.side === run.value?.side) - Number(b.side === run.value?.side) || b.pair - a.pair)
     .map((one) => ({
       value: one.id,
-      title: `${sideName(one.side)}, ${one.purpose === 'look' ? 'looked at closely' : one.purpose === 'fill' ? 'filling caches' : `run ${one.pair}`}`,
+      title: `${sideName(one.side)}, ${one.purpose === 'look' ? 'detailed load' : one.purpose === 'fill' ? 'warm-up' : `run ${one.pair}`}`,
     })),
 )
 const strips = computed(() => [run.value, other.value].filter((one) => one !== null))
