@@ -184,8 +184,8 @@ describe('the loop, as a new user tries it', () => {
     await row.getByText(/Fresh for another 12 hours/).waitFor()
     expect(await accessibilityProblems(page)).toEqual([])
     await row.getByRole('button', { name: 'Explain' }).click()
-    await page.getByText(/fresh for another 12 hours; your server (origin) was not asked/).waitFor()
-    await page.getByLabel('Cookie field').fill('seen_before=1')
+    await page.getByText(/fresh for another 12 hours; your server \(origin\) was not asked/).waitFor()
+    await page.getByLabel('Cookies, if any').fill('seen_before=1')
     await page.getByRole('button', { name: 'Explain' }).click()
     await page.getByText('seen_before: unknown, so it is treated as personal').waitFor()
     await page.getByText('list it among the harmless cookies').waitFor()
@@ -318,7 +318,7 @@ describe('pages that visitors share in spite of their cookies', () => {
 
   test('which cookies matter is found by trying them', async () => {
     await place('Site').click()
-    await page.getByLabel(/^Cookie field of a browser/).fill(`${await signedIn()}; tint=dark`)
+    await page.getByLabel(/^Cookies of a signed-in browser/).fill(`${await signedIn()}; tint=dark`)
     await page.getByRole('button', { name: 'Try the cookies' }).click()
     await untilDone('Cookies of Orrin Sound Ferries')
     const row = (name: string) => page.getByRole('row').filter({ hasText: name })

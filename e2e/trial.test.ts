@@ -123,7 +123,7 @@ describe('a guided run', () => {
     await page.getByRole('button', { name: 'Start the guided run' }).click()
     await page.getByRole('button', { name: 'Pause' }).waitFor()
     await idle('Guided run')
-    await page.getByRole('row', { name: /^Page cache .*kept in trial/ }).waitFor()
+    await page.getByRole('row', { name: /^Page cache .*kept in the trial/ }).waitFor()
     await page.getByText('The result, measured against your server (origin) and live').waitFor()
     const [run] = await stack.api<GuidedRun[]>('GET', `/sites/${site.id}/guided-runs`)
     expect(run!.progress.final?.safety).toBe('intact')
