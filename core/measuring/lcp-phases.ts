@@ -5,7 +5,7 @@ export const endOf = ({ startMs, queuedMs, connectMs, tlsMs, waitMs, receiveMs }
   startMs + queuedMs + connectMs + tlsMs + waitMs + receiveMs
 
 /**
- * The four parts of the time to the main content (web.dev: optimise LCP). For text there is nothing to discover or download, so all
+ * The four parts of the time to the main content (common practice). For text there is nothing to discover or download, so all
  * after the first byte is rendering.
  * @param requests of the load, by time
  */

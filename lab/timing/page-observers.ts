@@ -40,7 +40,7 @@ export const readObserved = async (): Promise<Observed> => {
     observed.lcp = { at: lcp.startTime, element: describe(lcp.element), url: named === '' ? null : named }
   })
   observe('longtask', (entry) => observed.longTasks.push({ start: entry.startTime, duration: entry.duration }))
-  // Layout Instability, and web.dev's session windows: at most 1 s between shifts and 5 s in all; the largest window counts.
+  // Layout Instability (W3C), and session windows as is common practice: at most 1 s between shifts and 5 s in all; the largest window counts.
   let windowSum = 0
   let windowStart = 0
   let last = 0

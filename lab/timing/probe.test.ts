@@ -71,7 +71,7 @@ describe('a load that counts and one that is looked at', () => {
     expect(requests).toHaveLength(1)
   })
   test.each(['light', 'all'] as const)(
-    '%s: lazy pictures are asked for from 1250 pixels below the window, as on a good link (web.dev, Browser-level image lazy loading)',
+    '%s: lazy pictures are asked for from 1250 pixels below the window, as on a good link (from memory)',
     async (instruments) => {
       const picture = (name: string) =>
         `<img loading="lazy" src="/${name}.svg?${instruments}" width="40" height="30" alt="">`

@@ -20,7 +20,7 @@ export const waitUntilQuiet = async (log: RequestLog, deadline: number): Promise
 }
 
 /**
- * Total blocking time from the first contentful paint until the page has been quiet (web.dev: TBT). Tasks after the last request count:
+ * Total blocking time from the first contentful paint until the page has been quiet (common practice; Long Tasks, W3C, has the 50 ms). Tasks after the last request count:
  * that is when a page's scripts run.
  */
 const blockingTime = (observed: Observed): number =>

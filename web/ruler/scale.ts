@@ -1,4 +1,4 @@
-/** Published thresholds of the time to the main content, at the 75th percentile (web.dev: LCP; from memory). */
+/** Published thresholds of the time to the main content, at the 75th percentile (Largest Contentful Paint, W3C, has the metric; the thresholds are common practice, from memory). */
 export const LCP_THRESHOLDS = [
   { atMs: 2500, name: 'good up to 2.5 s (LCP)' },
   { atMs: 4000, name: 'poor from 4 s (LCP)' },
