@@ -71,7 +71,7 @@ defineExpose({ toSvg })
       </g>
       <g v-for="limit in layout.thresholds" :key="limit.name" class="limit">
         <line :x1="MARGIN.left" :x2="width - MARGIN.right" :y1="limit.y" :y2="limit.y" />
-        <text :x="width - MARGIN.right" :y="limit.y - 4" text-anchor="end">{{ limit.name }}</text>
+        <text :x="width - MARGIN.right" :y="limit.y - 7" text-anchor="end">{{ limit.name }}</text>
       </g>
       <g v-for="version in layout.versions" :key="version.number" class="version">
         <line :x1="version.x" :x2="version.x" :y1="MARGIN.top - 10" :y2="HEIGHT - MARGIN.bottom" />

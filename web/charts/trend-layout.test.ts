@@ -41,6 +41,10 @@ describe('the trend', () => {
     expect(layout.seconds[0]).toEqual({ y: SIZE.height - MARGIN.bottom, text: '0 s' })
     expect(layout.thresholds).toHaveLength(1)
   })
+  test('ticks are days in a reader’s words', () => {
+    expect(layout.days.length).toBeGreaterThan(2)
+    for (const { text } of layout.days) expect(text).toMatch(/^(?:\d{1,2} (?:Oct|Nov)|\d\d:\d\d)$/)
+  })
   test('a single point has days around it', () => {
     const one = trendLayout([points[0]!], [], SIZE)
     expect(one.days.length).toBeGreaterThan(1)

@@ -1,4 +1,4 @@
-import { scaleLinear, scaleUtc } from 'd3-scale'
+import { scaleLinear, scaleTime } from 'd3-scale'
 import type { TrendPoint } from '../../core/contracts/measurements.ts'
 import type { Side } from '../../core/contracts/measuring.ts'
 import type { Version } from '../../core/contracts/sites.ts'
@@ -6,7 +6,7 @@ import { sideRank } from '../../core/measuring/sides.ts'
 import { LCP_THRESHOLDS } from '../ruler/scale.ts'
 
 const DAY_MS = 86_400_000
-export const MARGIN = { left: 56, right: 16, top: 28, bottom: 34 } as const
+export const MARGIN = { left: 56, right: 36, top: 28, bottom: 34 } as const
 /** One label on the axis of time takes about so much, px. */
 const LABEL_WIDTH = 110
 
@@ -30,6 +30,12 @@ export interface TrendLayout {
   readonly versions: readonly { readonly x: number; readonly number: number }[]
 }
 
+/** The day at midnight, and the hour between; as the reader's clock has it, like everywhere in the interface. */
+const dayOrHour = (at: Date): string =>
+  at.getHours() === 0
+    ? at.toLocaleDateString('en-GB', { day: 'numeric', month: 'short' })
+    : at.toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit' })
+
 /**
  * Where everything of the trend stands.
  * @param size of the whole picture, CSS px
@@ -44,12 +50,11 @@ export const trendLayout = (
   const [first, last] = [Math.min(...instants), Math.max(...instants)]
   // Points of one evening are not a trend of milliseconds: the axis spans a day and a half at least.
   const beside = Math.max(0, DAY_MS - (last - first)) / 2 + DAY_MS / 4
-  const x = scaleUtc([first - beside, last + beside], [MARGIN.left, width - MARGIN.right])
+  const x = scaleTime([first - beside, last + beside], [MARGIN.left, width - MARGIN.right])
   const times = points.flatMap(({ lcpMs, medians }) => [...lcpMs, medians.lcpMs ?? 0])
   const longest = Math.max(...times, LCP_THRESHOLDS[0].atMs) / 1000
   const y = scaleLinear([0, longest * 1.08], [height - MARGIN.bottom, MARGIN.top])
   const days = x.ticks(Math.max(2, Math.floor(width / LABEL_WIDTH)))
-  const format = x.tickFormat()
   const sides = [...new Set(points.map(({ side }) => side))].toSorted((a, b) => sideRank(a) - sideRank(b))
   return {
     lines: sides.map((side) => {
@@ -62,7 +67,7 @@ export const trendLayout = (
         runs: own.flatMap(({ at, lcpMs }) => lcpMs.map((ms) => ({ x: x(Date.parse(at)), y: y(ms / 1000) }))),
       }
     }),
-    days: days.map((day) => ({ x: x(day), text: format(day) })),
+    days: days.map((day) => ({ x: x(day), text: dayOrHour(day) })),
     seconds: y.ticks(6).map((s) => ({ y: y(s), text: `${s} s` })),
     thresholds: LCP_THRESHOLDS.filter(({ atMs }) => atMs / 1000 <= longest).map(({ atMs, name }) => ({
       y: y(atMs / 1000),
