@@ -2,7 +2,7 @@ import { tellOfChange } from './events.ts'
 import { readForm, redirect, type Handler } from './handler.ts'
 import type { PageContext } from './pages/layout.ts'
 import * as personal from './pages/personal-pages.ts'
-import { slugOf } from './data/seed.ts'
+import { slugOf } from './content/seed.ts'
 
 /** What the site's editor does; every change is told to whoever keeps copies. @see events.ts */
 

@@ -1,9 +1,9 @@
 import { mkdir } from 'node:fs/promises'
 import { join } from 'node:path'
 import { loadAssets } from './assets.ts'
-import { SiteDatabase } from './data/database.ts'
+import { SiteDatabase } from './content/database.ts'
 import { makePictures } from './pictures.ts'
-import { seed } from './data/seed.ts'
+import { seed } from './content/seed.ts'
 import { FerrySite } from './site.ts'
 
 /**

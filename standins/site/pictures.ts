@@ -1,7 +1,7 @@
 import { access, mkdir, rename } from 'node:fs/promises'
 import { join } from 'node:path'
 import sharp from 'sharp'
-import { PICTURES } from './data/seed.ts'
+import { PICTURES } from './content/seed.ts'
 
 const hue = (seed: number, shift: number): number => (190 + ((seed * 37 + shift) % 70)) % 360
 

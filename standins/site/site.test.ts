@@ -7,8 +7,8 @@ import { afterAll, beforeAll, describe, expect, test } from 'vitest'
 import { sitemapsInRobots } from '../../core/formats/robots.ts'
 import { parseSitemap } from '../../core/formats/sitemap.ts'
 import { loadAssets } from './assets.ts'
-import { SiteDatabase } from './data/database.ts'
-import { seed } from './data/seed.ts'
+import { SiteDatabase } from './content/database.ts'
+import { seed } from './content/seed.ts'
 import { FerrySite } from './site.ts'
 
 /** The demo site is what it claims to be: a real, neglected, content-managed site. */

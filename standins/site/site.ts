@@ -1,5 +1,5 @@
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http'
-import type { SiteDatabase } from './data/database.ts'
+import type { SiteDatabase } from './content/database.ts'
 import { editorArea, publishNotice, saveEdit } from './editing.ts'
 import { sendAsset, sendPicture } from './files.ts'
 import { cookies, redirect, type Handler } from './handler.ts'

@@ -1,4 +1,4 @@
-import type { Queries } from '../data/database.ts'
+import type { Queries } from '../content/database.ts'
 
 export const escapeHtml = (text: string): string =>
   text.replaceAll('&', '&amp;').replaceAll('<', '&lt;').replaceAll('>', '&gt;').replaceAll('"', '&quot;')
