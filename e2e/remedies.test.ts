@@ -156,7 +156,7 @@ describe('remedies', () => {
     const lazy = panel('Lazy loading')
     await lazy.getByText('Settings', { exact: true }).click()
     await lazy.getByRole('textbox', { name: 'File', exact: true }).fill('/media/quay-saltmarsh.jpg')
-    await lazy.getByRole('button', { name: 'Leave out', exact: true }).click()
+    await lazy.getByRole('button', { name: 'Exclude', exact: true }).click()
     await page.getByText(/Lazy loading: excludes .*file \/media\/quay-saltmarsh\.jpg/).waitFor()
     const { changes } = await stack.api<PageChanges>('POST', `/sites/${site.id}/changes`, {
       channel: 'trial',
@@ -174,7 +174,7 @@ describe('remedies', () => {
     await page.getByRole('option', { name: 'Page', exact: true }).click()
     await scripts.getByRole('textbox', { name: 'Page', exact: true }).fill('/shop')
     await scripts.getByRole('textbox', { name: 'Why' }).fill('the till draws itself')
-    await scripts.getByRole('button', { name: 'Leave out' }).click()
+    await scripts.getByRole('button', { name: 'Exclude', exact: true }).click()
     await page.getByText(/Defer scripts: excludes page \/shop \(the till draws itself\)/).waitFor()
     const exceptions = (await trial()).setup.remedies.scriptOrder.exceptions
     expect(exceptions).toEqual([{ by: 'address', value: '/shop', reason: 'the till draws itself' }])

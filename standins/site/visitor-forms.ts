@@ -15,10 +15,10 @@ export const signIn: Handler = async ({ req, res, context }) => {
   )
   if (person === undefined) return personal.signIn('The name or the password is wrong.')
   const token = randomBytes(16).toString('hex')
-  await context.db.all('insert into sessions values ($1, $2)', token, person['name'])
+  await context.db.all('insert into sessions values ($1, $2)', token, person.name)
   redirect(
     res,
-    person['role'] === 'editor' ? '/editor' : '/account',
+    person.role === 'editor' ? '/editor' : '/account',
     `ferry_session=${token}; Path=/; HttpOnly; SameSite=Lax`,
   )
   return 'done'

@@ -30,6 +30,33 @@ export class SiteDatabase {
   }
 }
 
+/** A row as a query gives it: of these columns, those that it names. Counts are called n. */
+export type Row = Record<
+  | 'about'
+  | 'album'
+  | 'amount'
+  | 'author'
+  | 'body'
+  | 'caption'
+  | 'id'
+  | 'item'
+  | 'leaves'
+  | 'n'
+  | 'name'
+  | 'path'
+  | 'person'
+  | 'picture'
+  | 'price_pence'
+  | 'quay'
+  | 'role'
+  | 'route'
+  | 'shown'
+  | 'slug'
+  | 'story'
+  | 'title',
+  string
+>
+
 export class Queries {
   readonly #db: PGlite
   count = 0
@@ -38,12 +65,12 @@ export class Queries {
     this.#db = db
   }
 
-  async all<T = Record<string, string>>(sql: string, ...values: unknown[]): Promise<T[]> {
+  async all<T = Row>(sql: string, ...values: unknown[]): Promise<T[]> {
     this.count++
     return (await this.#db.query<T>(sql, values)).rows
   }
 
-  async one<T = Record<string, string>>(sql: string, ...values: unknown[]): Promise<T | undefined> {
+  async one<T = Row>(sql: string, ...values: unknown[]): Promise<T | undefined> {
     return (await this.all<T>(sql, ...values))[0]
   }
 

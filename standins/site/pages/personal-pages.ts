@@ -17,7 +17,7 @@ export const basket = async ({ db }: PageContext, token: string | undefined): Pr
       : await db.all('select i.name, b.amount from baskets b join items i on i.slug = b.item where b.token = $1', token)
   return {
     title: 'Basket',
-    body: `<h1>Basket</h1>${rows.length === 0 ? '<p>Nothing in it yet.</p>' : `<ul>${rows.map((r) => `<li>${r['amount']} × ${r['name']}</li>`).join('')}</ul>`}`,
+    body: `<h1>Basket</h1>${rows.length === 0 ? '<p>Nothing in it yet.</p>' : `<ul>${rows.map((r) => `<li>${r.amount} × ${r.name}</li>`).join('')}</ul>`}`,
   }
 }
 
@@ -26,7 +26,7 @@ export const editorArea = async ({ db }: PageContext): Promise<Page> => {
   const stories = await db.all('select slug, title from stories order by title')
   const items = await db.all('select slug, name from items order by name')
   const list = (kind: string, rows: Record<string, string>[], name: string): string =>
-    `<h2>${kind}</h2><ul>${rows.map((r) => `<li><a href="/editor/${kind.toLowerCase()}/${r['slug']}">${escapeHtml(r[name]!)}</a></li>`).join('')}</ul>`
+    `<h2>${kind}</h2><ul>${rows.map((r) => `<li><a href="/editor/${kind.toLowerCase()}/${r.slug}">${escapeHtml(r[name]!)}</a></li>`).join('')}</ul>`
   return {
     title: 'Editor',
     // Left open, this page keeps asking the server whether anyone else is editing.
@@ -39,7 +39,7 @@ export const newNotice = async ({ db }: PageContext): Promise<Page> => {
   const quays = await db.all('select slug, name from quays order by name')
   return {
     title: 'New notice',
-    body: `<h1>New notice</h1><form method="post"><label>title <input name="title" required></label><label>body <textarea name="body" required></textarea></label><label>quay <select name="quay">${quays.map((q) => `<option value="${q['slug']}">${q['name']}</option>`).join('')}</select></label><button>Publish</button></form>`,
+    body: `<h1>New notice</h1><form method="post"><label>title <input name="title" required></label><label>body <textarea name="body" required></textarea></label><label>quay <select name="quay">${quays.map((q) => `<option value="${q.slug}">${q.name}</option>`).join('')}</select></label><button>Publish</button></form>`,
   }
 }
 
@@ -53,7 +53,10 @@ export const editableFields = (kind: string): { table: string; fields: string[] 
 
 export const editForm = async ({ db }: PageContext, kind: string, slug: string): Promise<Page | undefined> => {
   const editable = FIELDS[kind]
-  const row = editable === undefined ? undefined : await db.one(`select * from ${editable.table} where slug = $1`, slug)
+  const row =
+    editable === undefined
+      ? undefined
+      : await db.one<Readonly<Record<string, unknown>>>(`select * from ${editable.table} where slug = $1`, slug)
   if (editable === undefined || row === undefined) return undefined
   const inputs = editable.fields.map(
     (name) => `<label>${name} <textarea name="${name}">${escapeHtml(String(row[name]))}</textarea></label>`,
