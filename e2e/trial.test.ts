@@ -85,7 +85,7 @@ describe('a remedy that breaks the slider by its order', () => {
     await putIntoTrial({ compression: {}, scriptOrder: { firstTouch: ['/assets/jquery.js'] } })
     await stack.api('POST', `/sites/${site.id}/culprit-searches`, { pageId: site.sample[0]!.id, visitorId: 'desk' })
     await place('Remedies')
-    await idle('Culprit search')
+    await idle('Cause search')
     await page.getByText('Defer scripts: /assets/jquery.js').first().waitFor()
     const { setup } = await trial()
     expect(setup.remedies.scriptOrder).toMatchObject({
