@@ -36,7 +36,7 @@ const search = computed(() => {
   </section>
   <section v-if="changed && search && search.state !== 'cancelled'" aria-labelledby="culprit" class="panel search">
     <h2 id="culprit">
-      Culprit search on {{ search.path === '/' ? 'the home page' : search.path }}
+      Cause search on {{ search.path === '/' ? 'the home page' : search.path }}
       <span class="muted small">{{ when(search.at) }}, {{ search.looks }} page loads</span>
     </h2>
     <p v-if="search.outcome" role="status">{{ search.outcome.sentence }}</p>
