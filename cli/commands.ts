@@ -20,20 +20,20 @@ export interface Output {
 
 export const USAGE = `zest site list                        the connected sites
 zest measure SITE [options]           measure, wait, and print the medians and the verdict
-  --side origin|live|trial|version-N|again  once alone, several to compare (default: origin)
+  --side origin|live|trial|version-N|again  one, or several to compare (default: origin)
   --page PATH                           repeatable (default: the first three of the sample)
   --visitor ID                          repeatable (default: all)
   --visit first|return|next             (default: first)
   --runs N                              most loads per page, visitor and side (default: ${DEFAULT_RUNS}; ${DEFAULT_PAIRS} to compare)
-zest check ADDRESS                    look at one address without a browser: what it says, and what it could weigh
-  --private                             this machine and private networks may be asked
+zest check ADDRESS                    check one address without a browser: lifetimes, compression, size
+  --private                             allow this machine and private networks
 zest purge SITE WHAT                  remove stored responses; WHAT is one of
   PATH …                                these addresses and their query variants
-  --prefix /stories/                    all that begin so
-  --group timetables                    all that the site put into this group (may be repeated)
-  --pattern '/stories/*'                all that fit, and what lies below
+  --prefix /stories/                    all addresses that start with it
+  --group timetables                    all responses in this group (repeatable)
+  --pattern '/stories/*'                all matching addresses; pages below are included
   --everything
-  --soft                                mark stale, and refresh behind the visitors
+  --soft                                mark stale, and refresh in the background
 
 SITE is an id, a name or a live host name. --json prints the result as JSON.
 ZEST_API_TOKEN holds the token; ZEST_URL the address of control (default http://127.0.0.1:8400).

@@ -323,7 +323,7 @@ describe('pages that visitors share in spite of their cookies', () => {
     await untilDone('Cookies of Orrin Sound Ferries')
     const row = (name: string) => page.getByRole('row').filter({ hasText: name })
     await row('ferry_session')
-      .getByText(/belongs to one visitor/)
+      .getByText(/The cookie is personal|Treat it as personal/)
       .waitFor()
     await row('tint')
       .getByText(/No page of the sample changes/)

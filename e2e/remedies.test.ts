@@ -138,7 +138,7 @@ describe('remedies', () => {
       path: '/',
     })
     expect(changes.find(({ remedy, item }) => remedy === 'lazy' && item === '/media/hero-3.jpg')?.sentence).toBe(
-      'Loads when it comes near the view.',
+      'Loads when the visitor scrolls near it.',
     )
     expect(await accessibilityProblems(page)).toEqual([])
   })

@@ -174,7 +174,7 @@ describe('publish, and step back', () => {
     await page.getByText('is now in the trial of Orrin Sound Ferries; live is unchanged').waitFor()
     expect((await trial()).setup.remedies.minify.enabled).toBe(true)
     await choose({ ...file, formatVersion: 9 })
-    await page.getByText(/has form 9, which a newer Zest Lamp has written/).waitFor()
+    await page.getByText(/has format 9, written by a newer Zest Lamp/).waitFor()
   })
   test('the report says in plain words what it was and what it would be', async () => {
     await page.getByRole('link', { name: 'Report for a client' }).click()

@@ -1,6 +1,5 @@
 // npm run dev: the demo, built again and restarted program by program whenever a source file is saved. Its data stays.
-import { randomBytes } from 'node:crypto'
-import { createHash } from 'node:crypto'
+import { createHash, randomBytes } from 'node:crypto'
 import { readFileSync } from 'node:fs'
 import { ensureChromium, ensureInstalled } from './ensure.mjs'
 import { connectDemo, DEMO_PROGRAMS, SIGN_IN_NOTICE } from './demo-data.mjs'

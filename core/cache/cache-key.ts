@@ -13,7 +13,7 @@ export const cacheKey = (partition: string, scheme: string, host: string, target
  * The target that stands for all targets of one page: what is in the key, and what the origin is asked for. One and the same, or a parameter that
  * is not in the key could change the page that everybody gets.
  * @param target origin-form of the request target: path and query, without fragment
- * @param ignored names of query parameters that do not make another page; "utm_*" covers all that begin so
+ * @param ignored names of query parameters that do not make another page; "utm_*" covers all addresses that start with it
  * @param sorted whether the order of parameters makes no other page
  */
 export const sharedTarget = (target: string, ignored: (name: string) => boolean, sorted = false): string => {

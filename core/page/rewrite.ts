@@ -82,7 +82,7 @@ const carriedOut = (remedy: RemedyId, page: PageDocument, apply: PageRemedy, con
   try {
     return apply(page, context)
   } catch (error) {
-    return left(`Left alone: it could not be carried out (${(error as Error).message}).`)
+    return left(`Left alone: this remedy failed here (${(error as Error).message}).`)
   }
 }
 
@@ -96,9 +96,7 @@ export const rewritePage = async (order: PageOrder, digest: (text: string) => st
   if (order.html.length > LARGEST_PAGE_BYTES)
     return {
       html: order.html,
-      changes: [
-        changeOf('minify', 'left', address.pathname, 'The page is larger than 5 MB and passes through untouched.'),
-      ],
+      changes: [changeOf('minify', 'left', address.pathname, 'The page is larger than 5 MB and is sent unchanged.')],
       files: [],
       used: [],
     }
@@ -153,7 +151,7 @@ const minified = async (
     remedy: 'minify',
     kind: 'changed',
     item: pathname,
-    sentence: 'The page itself, without needless white space and comments.',
+    sentence: 'The page itself, without unnecessary white space and comments.',
     bytesBefore: html.length,
     bytesAfter: result.html.length,
   }

@@ -29,25 +29,25 @@ export const cookieEffect = (
     return {
       effect: 'personal',
       paths,
-      sentence: `With ${name}, the site marks its answers as one visitor’s. It belongs to one visitor.`,
+      sentence: `With ${name}, the site marks its responses as private. The cookie is personal.`,
     }
   if (changed.length > 0)
     return {
       effect: 'changes',
       paths,
-      sentence: `With ${name}, ${changed.length === 1 ? 'a page differs' : `${changed.length} pages differ`}. Treat it as one visitor’s unless you know better.`,
+      sentence: `With ${name}, ${changed.length === 1 ? 'a page differs' : `${changed.length} pages differ`}. Treat it as personal unless you know better.`,
     }
   if (steady.length < trials.length)
     return {
       effect: 'unsteady',
       paths: trials.filter((one) => !steady.includes(one)).map(({ path }) => path),
-      sentence: `Some pages differ from request to request by themselves, so nothing can be said about ${name}.`,
+      sentence: `Some pages differ from request to request by themselves, so ${name} could not be tested.`,
     }
   if (differs)
     return {
       effect: 'session',
       paths: [],
-      sentence: `No page of the sample changes with ${name}, but every visitor gets one of their own: it stands for a session, which may come to hold a basket or a name. Name it under “Kinds of pages” as a cookie that gives everybody a session; never treat it as harmless.`,
+      sentence: `No page of the sample changes with ${name}, but every visitor gets a different value: it identifies a session, which may later hold a basket or a name. Name it under “Kinds of pages” as a cookie that gives everybody a session; never treat it as harmless.`,
     }
   return {
     effect: 'none',

@@ -80,7 +80,7 @@ const strayTexts = (owner: Looked, other: Looked, all: readonly Looked[]): Priva
   )
   return [
     ...secrets.map((text) =>
-      leak('secret', text, `A secret of the visitor “${owner.seen.visitor}” stands in the page of another.`),
+      leak('secret', text, `A secret of the visitor “${owner.seen.visitor}” is in the page of another visitor.`),
     ),
     ...(secrets.length > 0
       ? []
@@ -92,7 +92,7 @@ const strayTexts = (owner: Looked, other: Looked, all: readonly Looked[]): Priva
             leak(
               'personal-text',
               word,
-              `“${shorten(word)}” is shown to the visitor “${owner.seen.visitor}” only, and reached another.`,
+              `“${shorten(word)}” is shown only to the visitor “${owner.seen.visitor}”, but reached another.`,
             ),
           )),
   ]
@@ -108,7 +108,7 @@ const sharedTokens = (one: Looked, other: Looked): PrivacyLeak[] =>
       {
         path: one.seen.path,
         kind: 'shared-token' as const,
-        sentence: `The ${place} is different for each visitor at the origin, and two visitors got the same one. Forms of one may fail, or count as the other’s.`,
+        sentence: `The ${place} is different for each visitor on your server (origin), but two visitors got the same one. Forms of one visitor may fail, or be taken for the other’s.`,
         what: shorten(value),
         owner: asOwner(one.seen, first),
         reached: asReached(other.seen, value),
@@ -145,7 +145,7 @@ const lostOwn = (owner: Looked, all: readonly Looked[]): PrivacyLeak[] => {
       .map((place) =>
         lost(
           place,
-          `The ${place} that the visitor “${seen.visitor}” gets from the origin is missing: they got the page of somebody else from the store, and their forms may fail.`,
+          `The ${place} that the visitor “${seen.visitor}” gets from your server (origin) is missing: they got somebody else’s page from the store, and their forms may fail.`,
           direct.places.get(place),
         ),
       )
@@ -156,7 +156,7 @@ const lostOwn = (owner: Looked, all: readonly Looked[]): PrivacyLeak[] => {
     .map((word) =>
       lost(
         word,
-        `“${shorten(word)}” is shown to the visitor “${seen.visitor}” at the origin and is missing here: they got the page of somebody else from the store.`,
+        `“${shorten(word)}” is shown to the visitor “${seen.visitor}” on your server (origin), but is missing here: they got somebody else’s page from the store.`,
       ),
     )
 }
@@ -175,7 +175,7 @@ const cookiesFromStore = ({ seen }: Looked): PrivacyLeak[] =>
     ? seen.trial.setCookies.map((line) => ({
         path: seen.path,
         kind: 'cookie' as const,
-        sentence: `An answer from the store sets the cookie ${cookieNameOf(line)}: everyone would get the same one.`,
+        sentence: `A response from the store sets the cookie ${cookieNameOf(line)}: everyone would get the same one.`,
         what: cookieNameOf(line),
         owner: asOwner(seen, ''),
         reached: asReached(seen, ''),

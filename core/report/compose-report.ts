@@ -116,7 +116,7 @@ export const composeReport = (source: ReportSource): Report => {
   const pages = pagesOf(source)
   const summary =
     pages.length === 0
-      ? ['Nothing can be said yet: measure the origin for a baseline, and live or trial beside it.']
+      ? ['No result yet: measure your server (origin) as a baseline, and live or the trial to compare.']
       : pages.map(({ sentence }) => sentence)
   const { site, madeAt, state, version, safety } = source
   return {

@@ -100,7 +100,7 @@ describe('the report', () => {
   test('without a baseline compares the trial with live, and says nothing of live alone', () => {
     const standings = [{ ...standing, origin: null }]
     expect(composeReport({ ...source, standings, state: 'trial' }).pages[0]?.before.lcpMs).toBe(2100)
-    expect(composeReport({ ...source, standings }).summary[0]).toMatch(/measure the origin for a baseline/)
+    expect(composeReport({ ...source, standings }).summary[0]).toMatch(/as a baseline/)
   })
   test('tells what is in force with what it was worth, and nothing that was backed out', () => {
     const { changes } = composeReport(source)

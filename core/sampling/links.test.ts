@@ -64,7 +64,7 @@ describe('the sample', () => {
     expect(chooseSample(kinds, 9, structures)).toEqual([
       { path: '/', kind: 'Home page' },
       { path: '/stories/a', kind: 'Stories' },
-      { path: '/stories/z', kind: 'Stories, built otherwise' },
+      { path: '/stories/z', kind: 'Stories, built differently' },
       { path: '/about', kind: 'About (overview)' },
     ])
   })

@@ -155,7 +155,7 @@ export const chooseSample = (
       const structure = structures.get(path)
       return own !== undefined && structure !== undefined && likeness(own, structure) < UNLIKE
     })
-    if (other !== undefined) chosen.push({ path: other.path, kind: `${name}, built otherwise`, role })
+    if (other !== undefined) chosen.push({ path: other.path, kind: `${name}, built differently`, role })
   }
   return chosen.slice(0, most).map(({ path, kind }) => ({ path, kind }))
 }

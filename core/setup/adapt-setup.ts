@@ -53,10 +53,10 @@ const fittingExceptions = (
     const fits = pathPatterns([value, `${value.replace(/\/$/, '')}/*`])
     if (paths.some((path) => fits(path.split('?', 1)[0]!))) return true
     unfit.push({
-      where: `${remedyName(remedy)}: left out page`,
+      where: `${remedyName(remedy)}: excluded page`,
       value,
       what: 'left-out',
-      sentence: `There is no page ${value} here, so it need not be left out.`,
+      sentence: `There is no page ${value} here, so it need not be excluded.`,
     })
     return false
   })
@@ -99,7 +99,7 @@ export const adaptSetup = (setup: Setup, fromHosts: readonly string[], target: T
           where: `${remedyName('pageCache')}: kind “${kind.name}”`,
           value: pattern,
           what: 'kept',
-          sentence: `No page that is known here fits ${pattern}. It does nothing here.`,
+          sentence: `No known page matches ${pattern}, so it has no effect here.`,
         })
   return { setup: Setup.parse({ ...moved, remedies }), adapted: [...used], unfit }
 }

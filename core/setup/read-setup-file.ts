@@ -41,15 +41,15 @@ const MOST_SENTENCES = 6
  */
 export const readSetupFile = (value: unknown, now: string): ReadSetup => {
   if (typeof value !== 'object' || value === null || Array.isArray(value))
-    throw new NotASetup('This is no setup file. Export one from the Ledger of a site, and choose that file.')
+    throw new NotASetup('This is not a setup file. Export one from the Ledger of a site, and choose that file.')
   const migrated: string[] = []
   let current: unknown = value
   if (isBare(value)) {
     current = fromBare(value, now)
-    migrated.push('It was a bare setup of the first form; where it came from is not known.')
+    migrated.push('It was a setup in the first file format, without its source.')
   } else if (!('kind' in value) || value.kind !== 'zest-lamp-setup')
     throw new NotASetup(
-      'This is no setup file: it does not begin with "kind": "zest-lamp-setup". Export one from the Ledger of a site.',
+      'This is not a setup file: it does not begin with "kind": "zest-lamp-setup". Export one from the Ledger of a site.',
     )
   else if (
     'formatVersion' in value &&
@@ -57,18 +57,18 @@ export const readSetupFile = (value: unknown, now: string): ReadSetup => {
     value.formatVersion > SETUP_FILE_VERSION
   )
     throw new NotASetup(
-      `This file has form ${value.formatVersion}, which a newer Zest Lamp has written; this one knows forms up to ${SETUP_FILE_VERSION}. Update Zest Lamp here first.`,
+      `This file has format ${value.formatVersion}, written by a newer Zest Lamp; this one reads formats up to ${SETUP_FILE_VERSION}. Update Zest Lamp here first.`,
     )
   else if ('formatVersion' in value && value.formatVersion === 1) {
     current = { from: null, note: '', exportedAt: now, ...value, formatVersion: SETUP_FILE_VERSION }
-    migrated.push('It had form 1, which does not say where it came from.')
+    migrated.push('It was in file format 1, which does not name its source.')
   }
   const parsed = SetupFile.safeParse(current)
   if (parsed.success) return { file: parsed.data, migrated }
   const all = parsed.error.issues.map(sentenceFor)
   const shown = all.slice(0, MOST_SENTENCES).join('; ')
   const rest = all.length > MOST_SENTENCES ? `; and ${all.length - MOST_SENTENCES} more` : ''
-  throw new NotASetup(`This setup does not fit: ${shown}${rest}. Nothing was taken over.`)
+  throw new NotASetup(`This setup is not valid: ${shown}${rest}. Nothing was imported.`)
 }
 
 /** The setup as a file. */

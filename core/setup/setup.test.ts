@@ -33,13 +33,13 @@ describe('a setup as a file', () => {
   })
   const written = writeSetupFile(emptySetup(), FROM, '', NOW)
   test.each<[string, unknown, RegExp]>([
-    ['no object', 'remedies', /no setup file/],
-    ['a list', [], /no setup file/],
+    ['no object', 'remedies', /not a setup file/],
+    ['a list', [], /not a setup file/],
     ['something else', { kind: 'recipe' }, /does not begin with/],
     [
       'a newer form',
       { ...written, formatVersion: 3, setup: { remedies: { telepathy: {} } } },
-      /form 3.*newer Zest Lamp.*Update/,
+      /format 3.*newer Zest Lamp.*Update/,
     ],
     [
       'an unknown remedy',

@@ -88,8 +88,8 @@ describe('the main picture in pages for phones', () => {
     }
     const told = async (device: 'phone' | 'laptop') =>
       (await changesOf({ ...query, device }, bench.io)).changes.map(({ sentence }) => sentence).join()
-    expect(await told('phone')).toContain('in the page itself')
-    expect(await told('laptop')).not.toContain('in the page itself')
+    expect(await told('phone')).toContain('inside the page as AVIF')
+    expect(await told('laptop')).not.toContain('inside the page as AVIF')
   })
   test('a purge reaches these copies too', async () => {
     looked()

@@ -74,7 +74,7 @@ describe('a setup as a file', () => {
       },
       /sparkle/,
     ],
-    ['that is none', { hello: 1 }, /no setup file/],
+    ['that is none', { hello: 1 }, /not a setup file/],
   ])('%s is refused with a sentence, and nothing is changed', async (_name, file, sentence) => {
     const before = await trial()
     const { status, body } = await read(file, true)

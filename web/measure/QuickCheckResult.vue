@@ -25,7 +25,7 @@ const fields = computed(() =>
 
 <template>
   <p class="small muted">
-    <code>{{ check.address }}</code> looked at in {{ seconds(check.tookMs) }}, without a browser.
+    <code>{{ check.address }}</code> checked in {{ seconds(check.tookMs) }}, without a browser.
   </p>
   <dl class="points">
     <template v-for="point in check.points" :key="point.topic">

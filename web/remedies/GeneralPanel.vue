@@ -102,7 +102,7 @@ const valueOf = (event: Event): string => (event.target as HTMLTextAreaElement).
         <v-textarea
           :model-value="rules"
           label="Your own rules, one per line"
-          hint="/quays/* #departures. A number sign names a group. => When a page on the left changes, the pages on the right are purged too: /timetables/* => /quays/* #departures. A number sign names a group. => /quays/* #departures. A number sign names a group."
+          hint="When a page on the left changes, the pages on the right are purged too: /timetables/* => /quays/* #departures. A number sign names a group."
           persistent-hint
           rows="3"
           auto-grow

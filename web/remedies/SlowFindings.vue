@@ -94,7 +94,7 @@ const after = (gains: Findings['findings'][number]['gains']): number | null => {
         <h3>What Zest Lamp cannot fix</h3>
         <ul class="limits">
           <li v-for="limit in findings.limits" :key="limit.title">
-            <b>{{ limit.title }}</b> (about {{ Math.round(limit.share * 100) }} %). {{ limit.sentence }}
+            <b>{{ limit.title }}</b> (about {{ Math.round(limit.share * 100) }}%). {{ limit.sentence }}
           </li>
         </ul>
       </template>

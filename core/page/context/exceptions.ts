@@ -41,4 +41,4 @@ export const compileExceptions = (list: readonly RemedyException[]): Exceptions 
 
 /** Why something was left alone, for the list of changes. */
 export const exceptionSentence = ({ reason }: RemedyException): string =>
-  reason === '' ? 'Left out by an exception.' : `Left out by an exception: ${reason}`
+  reason === '' ? 'Excluded by an exception.' : `Excluded by an exception: ${reason}`

@@ -1,7 +1,7 @@
 import { describe, expect, test } from 'vitest'
 import { isStrict } from './strict-script.ts'
 
-describe('a script is strict as a whole (ECMA-262 §11.2.1)', () => {
+describe('a script runs in strict mode (ECMA-262 §11.2.1)', () => {
   test.each([
     ['by its first statement', '"use strict"; f()', true],
     ['in single quotes, without a semicolon', "'use strict'\nf()", true],

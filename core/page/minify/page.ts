@@ -116,7 +116,7 @@ export const minifyPage = async (
     }
   }
   if (json) made = withJsonMinified(made)
-  if (made.length >= html.length) return { kind: 'left', why: 'There is nothing to take away.' }
+  if (made.length >= html.length) return { kind: 'left', why: 'There is nothing to remove.' }
   if (pageMeaning(made) !== pageMeaning(html))
     return { kind: 'left', why: 'Its HTML is malformed in a way that minifying would change what it means.' }
   return { kind: 'minified', html: made }

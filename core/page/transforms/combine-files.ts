@@ -24,7 +24,7 @@ const partOf = (page: PageDocument, element: Element, context: RewriteContext): 
   if (exception !== undefined) return exceptionSentence(exception)
   if (address?.host !== page.address.host) return 'Stays: it comes from another host.'
   const text = context.shelf.find(address)?.text
-  if (text === undefined) return 'Stays: its text is not at hand.'
+  if (text === undefined) return 'Stays: its text could not be read.'
   if (element.attribs['integrity'] !== undefined || element.attribs['nonce'] !== undefined)
     return 'Stays: it is allowed by its digest or nonce.'
   if (element.name === 'link') {
@@ -34,7 +34,7 @@ const partOf = (page: PageDocument, element: Element, context: RewriteContext): 
   }
   if (/\bdocument\.currentScript\b|import\.meta/.test(text)) return 'Stays: it asks which file it is.'
   // A strict script makes all that is put behind it strict.
-  if (isStrict(text)) return 'Stays: it is strict as a whole, and would make the others strict.'
+  if (isStrict(text)) return 'Stays: it runs in strict mode and would make the others strict.'
   const { attribs } = element
   return {
     element,
@@ -74,7 +74,7 @@ export const combineFiles: PageRemedy = (page, context) => {
   if (context.multiplexed && !evenMultiplexed) {
     work.left(
       page.address.pathname,
-      'Nothing is combined for visitors who come by HTTP/2: there many files cost no more than one, and one change would make all of it load again.',
+      'Nothing is combined for visitors who use HTTP/2: many files cost no more than one there, and one change would make the whole file load again.',
     )
     return work.done()
   }

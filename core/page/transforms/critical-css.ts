@@ -61,7 +61,7 @@ export const inlineCriticalStyles: PageRemedy = (page, context) => {
   const { knowledge, policy } = context
   if (knowledge === undefined || knowledge.selectors.length === 0)
     return leave(
-      'Left alone until this page, or one of its kind, has been measured on this device: only a browser can tell what the first view needs.',
+      'Left alone until this page, or one of its kind, has been measured on this device: only a browser can tell which rules are needed before scrolling.',
     )
   if (!policy.inlineStyle) return leave('Left alone: the page’s Content-Security-Policy allows no inline styles.')
   const known = knownSheets(page, context, compileExceptions(exceptions), (href, why) => work.left(href, why))
@@ -84,14 +84,14 @@ export const inlineCriticalStyles: PageRemedy = (page, context) => {
   })
   const critical = parts.join('')
   if (critical.length > mostBytes)
-    return leave(`Left alone: the first view needs ${critical.length} bytes of rules, more than ${mostBytes}.`)
+    return leave(`Left alone: ${critical.length} bytes of rules are needed before scrolling, more than ${mostBytes}.`)
   // A style sheet with this text would end its element early.
-  if (/<\/style/i.test(critical)) return leave('Left alone: its rules cannot stand inside a page.')
+  if (/<\/style/i.test(critical)) return leave('Left alone: its rules cannot be written into a page.')
   const style = `<style data-zest="first-view">${critical}</style>`
   sheets.forEach((sheet, index) =>
     work.change(
       sheet.href,
-      'Moved to the end; what the first view needs of it stands in the page.',
+      'Moved to the end; the rules needed before scrolling are in the page.',
       replaceElement(sheet.element, index === 0 ? style : ''),
       { before: sheet.text.length, after: parts[index]!.length },
     ),

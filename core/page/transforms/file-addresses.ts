@@ -17,10 +17,10 @@ const FILE_REMEDIES = ['minify', 'fingerprint', 'images', 'fonts', 'localCopies'
 
 const SENTENCES: Readonly<Record<string, string>> = {
   minify: 'Minified.',
-  fingerprint: 'Named after its content, so that browsers keep it for a year.',
-  images: 'Sent in the form and size that the browser can use.',
-  fonts: 'Cut to the characters in use.',
-  localCopies: 'Loaded from a copy kept here.',
+  fingerprint: 'Named after its content, so browsers keep it for a year.',
+  images: 'Sent in the format and size that the browser can use.',
+  fonts: 'Reduced to the characters in use.',
+  localCopies: 'Served from a copy on your own address.',
   hints: 'Text stays visible while its fonts load.',
 }
 
@@ -82,7 +82,7 @@ class Addresses {
       remedy: 'hints',
       kind: 'changed',
       item: new URL(address).pathname,
-      sentence: `The main picture stands in the page itself for phones, as AVIF: ${bytes} bytes, and no round trip.`,
+      sentence: `For phones, the main picture is inside the page as AVIF: ${bytes} bytes, no request.`,
       bytesBefore: null,
       bytesAfter: null,
     })

@@ -58,8 +58,8 @@ describe('lazy loading', () => {
     })
     expect(lazyOnes(result.html)).toEqual(['/c.jpg'])
     expect(leftOf(result)).toEqual([
-      '/a.jpg: Left out by an exception.',
-      '/b.jpg: Left out by an exception: measured by a script',
+      '/a.jpg: Excluded by an exception.',
+      '/b.jpg: Excluded by an exception: measured by a script',
     ])
   })
 
@@ -68,7 +68,7 @@ describe('lazy loading', () => {
       lazy: { exceptions: [{ by: 'address', value: '/', reason: 'all at once' }] },
     })
     expect(result.html).toBe(pictures(9))
-    expect(leftOf(result)).toEqual(['/: Left out by an exception: all at once'])
+    expect(leftOf(result)).toEqual(['/: Excluded by an exception: all at once'])
   })
 
   test('backgrounds keep everything but their pictures until they come near', async () => {

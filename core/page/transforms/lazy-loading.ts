@@ -39,7 +39,7 @@ const backgrounds = (page: PageDocument, context: RewriteContext, work: Work): v
     // Everything but the pictures stays, so that sizes and colours are there at once.
     const style = element.attribs['style']!
     const without = style.replaceAll(/url\((?:\s*"[^"]*"\s*|\s*'[^']*'\s*|[^)]*)\)/gi, 'none')
-    work.change(shown(page, element), 'Background loads when it comes near the view.', [
+    work.change(shown(page, element), 'Background loads when the visitor scrolls near it.', [
       ...setAttribute(element, 'style', without),
       ...setAttribute(element, 'data-zest-style', style),
     ])
@@ -69,7 +69,7 @@ export const loadLazily: PageRemedy = (page, context) => {
       continue
     }
     if (hasOwnLoader(element)) {
-      work.left(item, 'Left alone: the page has a lazy loader of its own for it.')
+      work.left(item, 'Left alone: the page has its own lazy loader for it.')
       continue
     }
     if (element.name === 'img' && inFirstView(address, index, context)) {
@@ -81,7 +81,9 @@ export const loadLazily: PageRemedy = (page, context) => {
     if (element.attribs['loading'] !== undefined) continue
     work.change(
       item,
-      element.name === 'img' ? 'Loads when it comes near the view.' : 'Frame loads when it comes near the view.',
+      element.name === 'img'
+        ? 'Loads when the visitor scrolls near it.'
+        : 'Frame loads when the visitor scrolls near it.',
       setAttribute(element, 'loading', 'lazy'),
     )
   }

@@ -42,8 +42,8 @@ const mainPictures = (page: PageDocument, context: RewriteContext, work: Work): 
     if (left.file(new URL(path, page.address)) !== undefined) continue
     const sentence =
       path === mainImage
-        ? 'The main picture is asked for first.'
-        : 'Asked for early: about as large as the main picture, it is the main content of some loads.'
+        ? 'The main picture is loaded first.'
+        : 'Preloaded: about as large as the main picture, it is the main content of some loads.'
     mainPicture(page, path, sentence, context, work)
   }
 }
@@ -67,12 +67,12 @@ const fonts = (page: PageDocument, context: RewriteContext, work: Work): void =>
       // Browsers wait with the first paint for fonts that are preloaded (in Chromium 0.4 s of a slow phone's time, docs/decisions/030).
       work.left(
         path,
-        'Not asked for early: the page names it itself, so it is found with the first lines; asked for earlier, it would hold up the first paint.',
+        'Not preloaded: the page itself refers to it, so the browser finds it at once; preloading it would delay the first paint.',
       )
       continue
     }
     // Fonts are fetched without credentials; without crossorigin they would load twice (CSS Fonts 4 §4.8.2).
-    work.change(path, 'A font of the first view is asked for early.', [
+    work.change(path, 'A font used before scrolling is preloaded.', [
       ...insertEarly(page, `<link rel="preload" as="font" crossorigin href="${escapedValue(path)}">`),
     ])
   }
@@ -94,7 +94,7 @@ const hosts = (page: PageDocument, context: RewriteContext, work: Work): void =>
   const named = [...new Set(page.elements.map((one) => otherOrigin(page, one)))]
   for (const origin of named.filter((one) => one !== undefined).slice(0, MOST_LOOKUPS))
     if (!early.includes(origin) && !hasHint(page, 'dns-prefetch', origin) && !hasHint(page, 'preconnect', origin))
-      work.change(origin, 'Its name is looked up early.', [
+      work.change(origin, 'Its host name is looked up early.', [
         ...insertEarly(page, `<link rel="dns-prefetch" href="${escapedValue(origin)}">`),
       ])
 }

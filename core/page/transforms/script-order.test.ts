@@ -76,7 +76,7 @@ describe('scripts that wait', () => {
       '<script src="/b.js?v=2">',
       '<script defer src="/c.js">',
     ])
-    expect(leftOf(result)).toContain('/b.js?v=2: Left out by an exception: draws the first view')
+    expect(leftOf(result)).toContain('/b.js?v=2: Excluded by an exception: draws the first view')
   })
 
   test.each([

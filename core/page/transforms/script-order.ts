@@ -30,7 +30,7 @@ const staysBecause = (page: PageDocument, element: Element, context: RewriteCont
   if (address === undefined && element.attribs['src'] !== undefined) return 'Stays: its address cannot be read.'
   // An inline script waits in the form of a data address, which a policy may forbid; a nonce speaks for one on inline code only.
   if (address === undefined && !context.policy.dataScript)
-    return 'Stays: the page’s Content-Security-Policy does not let inline code wait.'
+    return 'Stays: the page’s Content-Security-Policy does not allow inline code to be deferred.'
   return undefined
 }
 
@@ -74,11 +74,14 @@ const takeOut = (page: PageDocument, context: RewriteContext, work: Work): Set<E
     if (isLater(address)) {
       taken.add(element)
       if (!context.policy.inlineScript) {
-        work.left(item, 'Cannot wait for the first touch: the page’s Content-Security-Policy allows no inline loader.')
+        work.left(
+          item,
+          'Cannot wait for the first interaction: the page’s Content-Security-Policy allows no inline loader.',
+        )
         continue
       }
       touching = true
-      work.change(item, 'Waits for the first touch.', [
+      work.change(item, 'Waits for the first interaction.', [
         ...setAttribute(element, 'type', WAITING_TYPE),
         ...setAttribute(element, 'data-zest-src', item),
         ...removeAttribute(element, 'src'),
@@ -86,7 +89,7 @@ const takeOut = (page: PageDocument, context: RewriteContext, work: Work): Set<E
     } else if (isAsync(address) && isClassicScript(element)) {
       taken.add(element)
       if (element.attribs['async'] === undefined)
-        work.change(item, 'Runs whenever it comes (async).', [
+        work.change(item, 'Runs as soon as it loads (async).', [
           ...setAttribute(element, 'async', undefined),
           ...removeAttribute(element, 'defer'),
         ])
@@ -107,7 +110,7 @@ const waitingScripts = (page: PageDocument, context: RewriteContext): Standing[]
       exception !== undefined
         ? exceptionSentence(exception)
         : WRITES.test(text ?? '')
-          ? 'It looks at its own place in the page.'
+          ? 'It reads its own position in the page.'
           : undefined
     return { element, address, item: element.attribs['src'] ?? shown(page, element), stays }
   })
@@ -145,7 +148,7 @@ const inPlace = (page: PageDocument, { element, address, item }: Standing, work:
         'Waits with the scripts before it (deferred).',
         replaceElement(element, asWaiting(page, element)),
       )
-    : work.change(item, 'Deferred: carried out once the page is read.', setAttribute(element, 'defer', undefined))
+    : work.change(item, 'Deferred: runs once the page has been read.', setAttribute(element, 'defer', undefined))
 
 /**
  * Deferred where they stand, or besides named at the end of the page, so that nothing of the first view waits for their requests. What waits by
@@ -162,7 +165,7 @@ const defer = (
   for (const script of scripts) {
     if (!moves(script)) inPlace(page, script, work)
     else
-      work.change(script.item, 'Deferred, and named at the end of the page.', [
+      work.change(script.item, 'Deferred, at the end of the page.', [
         ...replaceElement(script.element, ''),
         ...end.insert(
           script.address === undefined
@@ -178,8 +181,8 @@ const defer = (
     const ranAfter = last !== undefined && standsBefore(element, last)
     if (!ranAfter && !(late && !end.has(element))) continue
     const sentence = late
-      ? 'Named at the end of the page: it waits for all of it anyway.'
-      : 'Moved behind scripts that wait now: it ran after them.'
+      ? 'Moved to the end of the page: it runs after the page anyway.'
+      : 'Moved after scripts that are now deferred: it ran after them.'
     work.change(item, sentence, [...replaceElement(element, ''), ...insert(sourceOf(page, element))])
   }
 }
@@ -202,7 +205,7 @@ export const orderScripts: PageRemedy = (page, context) => {
     if (script.stays !== undefined || first === undefined || standsBefore(script.element, first.element)) return script
     return {
       ...script,
-      stays: `Stays: it runs before one that waits, stands before it and cannot be moved (${first.item}).`,
+      stays: `Stays: a script that it must run after cannot be moved (${first.item}).`,
     }
   })
   // Nothing may be moved past one that waits and cannot be moved.

@@ -28,7 +28,7 @@ export const knownSheets = (
     const address = resolved(page, href)
     const text = shelf.find(address)?.text
     if (address === undefined || text === undefined) {
-      tellLeft(href, 'Left alone: its text is not at hand (another host, or it could not be fetched).')
+      tellLeft(href, 'Left alone: its text could not be read (another host, or it could not be fetched).')
       continue
     }
     const exception = left.file(address) ?? left.element(element)

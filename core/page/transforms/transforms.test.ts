@@ -47,7 +47,7 @@ describe('combine', () => {
       '<link rel=stylesheet href=/a.css><link rel=stylesheet href=/c.css>',
       'imports other style sheets',
     ],
-    ['a strict script', '<script src=/a.js></script><script src=/strict.js></script>', 'is strict as a whole'],
+    ['a strict script', '<script src=/a.js></script><script src=/strict.js></script>', 'runs in strict mode'],
     ['a digest', '<script src=/a.js></script><script src=/b.js integrity=sha384-x></script>', 'digest or nonce'],
     ['another host', '<script src=/a.js></script><script src=http://other.example/b.js></script>', 'another host'],
   ])('%s keeps them apart', async (_why, html, said) => {
@@ -190,7 +190,7 @@ describe('early hints', () => {
     const done = await rewritten(html, { hints: {} }, { knowledge: lookedAt({ fonts: ['/f.woff', '/g.woff'] }) })
     expect(done.html).not.toContain('href="/f.woff"')
     expect(done.html).toContain('href="/g.woff"')
-    expect(leftOf(done)[0]).toContain('hold up the first paint')
+    expect(leftOf(done)[0]).toContain('delay the first paint')
   })
   test('so is one that critical CSS has brought into the page', async () => {
     const sheet = textFile('/s.css', 'style', '@font-face{font-family:F;src:url(/f.woff)}h1{font-family:F}')
@@ -411,7 +411,7 @@ describe('addresses of their own', () => {
       'srcset="/p.w320.1.jpg 320w, /p.w1000.1.jpg 1000w"',
     ])
     expect(html).not.toContain('preload')
-    expect(changes.find(({ remedy }) => remedy === 'hints')!.sentence).toContain('in the page itself')
+    expect(changes.find(({ remedy }) => remedy === 'hints')!.sentence).toContain('inside the page as AVIF')
   })
   test.each([
     ['the page has a choice of pictures of its own', '<img srcset="/p.jpg 1x" src="/p.jpg">', {}],

@@ -73,7 +73,7 @@ export const leaveOutUnusedStyles: PageRemedy = (page, context) => {
   const { keep, exceptions } = context.remedies.unusedStyles
   const unread = unreadScript(page, context)
   if (unread !== undefined) {
-    work.left(page.address.pathname, `Left alone: what ${unread} switches on is not known.`)
+    work.left(page.address.pathname, `Left alone: it is not known which rules ${unread} switches on.`)
     return work.done()
   }
   const scripts = wordsOfPage(page, context)
@@ -103,12 +103,10 @@ export const leaveOutUnusedStyles: PageRemedy = (page, context) => {
       continue
     }
     if (cut.replaceAll(/\/\*[\s\S]*?\*\//g, '').trim() === '') {
-      work.change(
-        sheet.href,
-        'Left out whole: this page has no use for any of its rules.',
-        removeElement(sheet.element),
-        { before: sheet.text.length, after: 0 },
-      )
+      work.change(sheet.href, 'Removed: this page uses none of its rules.', removeElement(sheet.element), {
+        before: sheet.text.length,
+        after: 0,
+      })
       continue
     }
     const name =
@@ -120,7 +118,7 @@ export const leaveOutUnusedStyles: PageRemedy = (page, context) => {
     const path = context.shelf.add(name, 'style', cut, page.address)
     work.change(
       sheet.href,
-      `${edits.length} rules that this page has no use for are left out.`,
+      `${edits.length} rules that this page does not use are removed.`,
       [...setAttribute(sheet.element, 'href', path), ...withoutDigest(sheet.element)],
       { before: sheet.text.length, after: cut.length },
     )

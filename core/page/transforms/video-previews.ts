@@ -51,7 +51,7 @@ export const showStills: PageRemedy = (page, context) => {
     else
       work.change(
         item,
-        'Shows a still picture; the player loads when it is touched.',
+        'Shows a preview picture; the player loads when the visitor plays it.',
         stillFrame(page, element, address, context),
       )
   }
