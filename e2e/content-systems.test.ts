@@ -163,7 +163,7 @@ describe('a shop that gives everybody a session and forbids storing every page',
     await page.goto(`${stack.url}/sites/${site.id}/remedies`)
     const panel = page.getByRole('region', { name: 'Privacy check' })
     await panel
-      .getByText(/they got the page of somebody else from the store/)
+      .getByText(/they got somebody else’s page from the store/)
       .first()
       .waitFor()
     await panel.getByText('This cannot be published.').waitFor()
