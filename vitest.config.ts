@@ -35,9 +35,11 @@ export default defineConfig({
         test: {
           name: 'long',
           expect: patient,
-          include: ['{core,delivery,lab,server,web,cli,standins,scripts,bench}/**/*.long.test.ts'],
+          include: ['{core,delivery,lab,server,web,cli,standins,scripts,bench,e2e}/**/*.long.test.ts'],
+          // What measures does so alone.
+          fileParallelism: false,
           environment: 'node',
-          testTimeout: 300_000,
+          testTimeout: 600_000,
           hookTimeout: 300_000,
         },
       },
@@ -47,6 +49,7 @@ export default defineConfig({
           name: 'e2e',
           expect: patient,
           include: ['e2e/**/*.test.ts'],
+          exclude: ['**/*.long.test.ts'],
           environment: 'node',
           // The machine measures one thing at a time; so do the tests that measure.
           fileParallelism: false,

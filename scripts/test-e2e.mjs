@@ -1,9 +1,12 @@
-// npm run test:e2e [-- NAME…]: the tests through the real interface, on what is built now.
-import { ensureChromium, ensureInstalled } from './ensure.mjs'
+// npm run test:e2e [-- NAME…]: the tests through the real interface, on what is built now; npm run test:long: those that take minutes.
+import { ensureChromium, ensureInstalled, ensurePhp, ensureRedis } from './ensure.mjs'
 import { run } from './shell.mjs'
 
+const [project = 'e2e', ...names] = process.argv.slice(2)
 await ensureInstalled()
 await ensureChromium()
+await ensureRedis()
+await ensurePhp()
 const { buildAll } = await import('./build.mjs')
 await buildAll()
-await run('npx', ['vitest', 'run', '--project=e2e', ...process.argv.slice(2)])
+await run('npx', ['vitest', 'run', `--project=${project}`, ...names])
