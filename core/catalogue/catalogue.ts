@@ -35,8 +35,6 @@ export const REMEDIES: readonly AnyRemedy[] = [
   polling,
 ]
 
-export const remedyName = (id: string): string => REMEDIES.find((remedy) => remedy.id === id)?.name ?? id
-
 /** Remedies that have exceptions of their own. */
 export const takesExceptions = (id: RemedyId): boolean =>
   REMEDIES.find((remedy) => remedy.id === id)!.options.some(({ key }) => key === 'exceptions')

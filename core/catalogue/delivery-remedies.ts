@@ -1,8 +1,9 @@
 import type { Remedy } from './remedy.ts'
+import { REMEDY_NAMES } from './remedy-names.ts'
 
 export const pageCache: Remedy<'pageCache'> = {
   id: 'pageCache',
-  name: 'Page cache',
+  name: REMEDY_NAMES.pageCache,
   reach: 'delivery',
   inShort: 'Store finished pages and send them without asking your server (origin).',
   does: 'The first visitor of a page waits for your server (origin) as before. Its response is stored, and everyone after that gets the copy within milliseconds until its lifetime ends or the page changes.',
@@ -178,7 +179,7 @@ export const pageCache: Remedy<'pageCache'> = {
 
 export const compression: Remedy<'compression'> = {
   id: 'compression',
-  name: 'Compression',
+  name: REMEDY_NAMES.compression,
   reach: 'delivery',
   inShort: 'Send text as Brotli or gzip, half to two thirds smaller.',
   does: 'Pages, styles, scripts and other text are compressed once, stored in each form, and sent in the smallest form the browser accepts.',
@@ -207,7 +208,7 @@ export const compression: Remedy<'compression'> = {
 
 export const browserCache: Remedy<'browserCache'> = {
   id: 'browserCache',
-  name: 'Browser cache',
+  name: REMEDY_NAMES.browserCache,
   reach: 'delivery',
   inShort: 'Tell browsers how long to keep files, so a return visit loads little more than the page.',
   does: 'Files for which your server gives no lifetime get one by type. The browser checks pages on each visit with a short request, so changes show at once.',

@@ -1,5 +1,6 @@
 import type { RemedyException } from '../contracts/rewriting.ts'
 import type { Remedy, RemedyOption } from './remedy.ts'
+import { REMEDY_NAMES } from './remedy-names.ts'
 
 /** The last setting of every remedy that rewrites. */
 export const exceptionsOption = (...by: RemedyException['by'][]): RemedyOption & { key: 'exceptions' } => ({
@@ -13,7 +14,7 @@ const SWITCH = { kind: 'switch' } as const
 
 export const minify: Remedy<'minify'> = {
   id: 'minify',
-  name: 'Minify',
+  name: REMEDY_NAMES.minify,
   reach: 'files',
   inShort: 'Remove white space, comments and long local names from pages, CSS, scripts, SVG and JSON.',
   does: 'Text files lose comments and spacing that only people need. Their meaning stays the same: licence notices, conditional comments, preformatted text and names that other files use are kept.',
@@ -46,7 +47,7 @@ export const minify: Remedy<'minify'> = {
 
 export const fingerprint: Remedy<'fingerprint'> = {
   id: 'fingerprint',
-  name: 'Fingerprinted file names',
+  name: REMEDY_NAMES.fingerprint,
   reach: 'files',
   inShort: 'Each file gets a name that changes with its content, so browsers can keep it for a year.',
   does: 'Pages and style sheets refer to files by an address that contains a digest of their content. These files are sent with a lifetime of one year and “immutable”. Version numbers after a question mark are no longer needed.',
@@ -72,7 +73,7 @@ export const fingerprint: Remedy<'fingerprint'> = {
 
 export const images: Remedy<'images'> = {
   id: 'images',
-  name: 'Picture formats and sizes',
+  name: REMEDY_NAMES.images,
   reach: 'files',
   inShort: 'Send AVIF or WebP in the size the visitor’s screen needs.',
   does: 'Pictures are converted in the background and offered as AVIF or WebP, in several widths, to browsers that support them. No picture is larger than the widest screen needs. Width and height are written into the page, so nothing moves when a picture loads. The originals are not changed.',
@@ -139,7 +140,7 @@ export const images: Remedy<'images'> = {
 
 export const fonts: Remedy<'fonts'> = {
   id: 'fonts',
-  name: 'Font subsets',
+  name: REMEDY_NAMES.fonts,
   reach: 'files',
   inShort: 'Reduce fonts to the characters and icons in use, as WOFF2.',
   does: 'Text fonts keep Latin letters with accents, punctuation, and the writing systems your pages use. Icon fonts keep the icons that style sheets and pages use. Both are sent as WOFF2, which all current browsers support.',
@@ -168,7 +169,7 @@ export const fonts: Remedy<'fonts'> = {
 
 export const localCopies: Remedy<'localCopies'> = {
   id: 'localCopies',
-  name: 'Self-hosted third-party scripts',
+  name: REMEDY_NAMES.localCopies,
   reach: 'files',
   inShort: 'Serve copies of third-party scripts from your own address, without a second connection.',
   does: 'A script of a host you name is fetched regularly and sent from your own address, compressed and with a long lifetime. Nothing about your visitors is sent to that host when it is fetched.',

@@ -1,11 +1,12 @@
 import { exceptionsOption } from './file-remedies.ts'
 import type { Remedy } from './remedy.ts'
+import { REMEDY_NAMES } from './remedy-names.ts'
 
 const SWITCH = { kind: 'switch' } as const
 
 export const lazy: Remedy<'lazy'> = {
   id: 'lazy',
-  name: 'Lazy loading',
+  name: REMEDY_NAMES.lazy,
   reach: 'page',
   inShort: 'Load pictures, frames and backgrounds further down only when the visitor scrolls near them.',
   does: 'Pictures and frames that are not visible before scrolling get loading="lazy", so the browser fetches them when they are needed. Measurements show which ones these are; until a page has been measured, its first few pictures load as before.',
@@ -35,7 +36,7 @@ export const lazy: Remedy<'lazy'> = {
 
 export const scriptOrder: Remedy<'scriptOrder'> = {
   id: 'scriptOrder',
-  name: 'Defer scripts',
+  name: REMEDY_NAMES.scriptOrder,
   reach: 'page',
   inShort: 'Scripts run once the page has been read, so the page does not wait for them.',
   does: 'Scripts that block the page are deferred and moved to its end, unless you choose otherwise. Their order never changes: inline code between them waits with them, and if one script must stay where it is, all scripts before it stay too, because it may need them. You can also let scripts run as soon as they load, or only after the visitor first touches the page.',
@@ -77,7 +78,7 @@ export const scriptOrder: Remedy<'scriptOrder'> = {
 
 export const hints: Remedy<'hints'> = {
   id: 'hints',
-  name: 'Preload what matters first',
+  name: REMEDY_NAMES.hints,
   reach: 'page',
   inShort: 'Preload the main picture and fonts, and connect early to other hosts.',
   does: 'The browser fetches the main picture before all others, and fonts used before scrolling early. For phones, a small main picture is sent inside the page itself. Connections to other hosts are opened ahead of time. Text shows in a fallback font until its own font has loaded.',
@@ -131,7 +132,7 @@ export const hints: Remedy<'hints'> = {
 
 export const unusedStyles: Remedy<'unusedStyles'> = {
   id: 'unusedStyles',
-  name: 'CSS without unused rules',
+  name: REMEDY_NAMES.unusedStyles,
   reach: 'page',
   inShort: 'Remove CSS rules that match nothing on a page or on other pages of its kind.',
   does: 'Each style sheet keeps the rules that match something on the page, or on pages of its kind seen so far. Rules with a class, id or attribute that any script of the page mentions are kept too, because a script may switch them on.',
@@ -154,7 +155,7 @@ export const unusedStyles: Remedy<'unusedStyles'> = {
 
 export const criticalStyles: Remedy<'criticalStyles'> = {
   id: 'criticalStyles',
-  name: 'Critical CSS',
+  name: REMEDY_NAMES.criticalStyles,
   reach: 'page',
   inShort: 'The rules needed before scrolling go into the page; the style sheets load later.',
   does: 'A browser measures on each device which CSS rules are needed before scrolling. These are written into the page itself; the style sheets move to its end, in the same order, where they no longer delay the first paint.',
@@ -182,7 +183,7 @@ export const criticalStyles: Remedy<'criticalStyles'> = {
 
 export const stillVideo: Remedy<'stillVideo'> = {
   id: 'stillVideo',
-  name: 'Video preview pictures',
+  name: REMEDY_NAMES.stillVideo,
   reach: 'page',
   inShort: 'Show a preview picture instead of a video player until the visitor plays it.',
   does: 'An embedded video shows a preview picture with its title and a play button. A click, a tap or the Enter key loads the player in the same place. No script is needed.',
@@ -204,7 +205,7 @@ export const stillVideo: Remedy<'stillVideo'> = {
 
 export const combine: Remedy<'combine'> = {
   id: 'combine',
-  name: 'Combine files',
+  name: REMEDY_NAMES.combine,
   reach: 'page',
   inShort: 'Join neighbouring style sheets, and neighbouring scripts, into one file.',
   does: 'Files that follow each other become one, in the same order. Files of other hosts, style sheets with another media attribute, strict-mode scripts and files with an integrity digest stay separate.',
@@ -234,7 +235,7 @@ export const combine: Remedy<'combine'> = {
 
 export const features: Remedy<'features'> = {
   id: 'features',
-  name: 'Needless features',
+  name: REMEDY_NAMES.features,
   reach: 'page',
   inShort: 'Leave out scripts for features that a page is proven not to use.',
   does: 'Content systems put scripts into every page for what few pages have. Each is left out only where there is proof: no emoji in the text, no other page shown inside, no word from a migration shim when the page was measured.',
@@ -264,7 +265,7 @@ export const features: Remedy<'features'> = {
 
 export const polling: Remedy<'polling'> = {
   id: 'polling',
-  name: 'Slower background polling',
+  name: REMEDY_NAMES.polling,
   reach: 'page',
   inShort: 'Answer repeated background requests of open pages from the last response; ask your server less often.',
   does: 'A page left open in a browser tab may ask your server (origin) the same thing every few seconds. It gets the last response for this visitor and this request until the time below has passed. No visitor ever gets another visitor’s response.',

@@ -1,5 +1,6 @@
 import type { RemedyException } from '../contracts/rewriting.ts'
-import { REMEDIES, remedyName } from './catalogue.ts'
+import { REMEDIES } from './catalogue.ts'
+import { remedyName } from './remedy-names.ts'
 import type { RemedyOption } from './remedy.ts'
 import { settingInWords } from './setting-sentences.ts'
 import type { PageKind, RemedyId, Setup } from '../contracts/setup.ts'

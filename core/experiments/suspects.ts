@@ -3,7 +3,8 @@ import type { PageChange } from '../contracts/page-changes.ts'
 import type { RemedyException } from '../contracts/rewriting.ts'
 import { Setup, type RemedyId } from '../contracts/setup.ts'
 import { originalPath } from '../page/context/file-facts.ts'
-import { REMEDIES, remedyName, takesExceptions } from '../catalogue/catalogue.ts'
+import { REMEDIES, takesExceptions } from '../catalogue/catalogue.ts'
+import { remedyName } from '../catalogue/remedy-names.ts'
 
 /** The same for the same suspect. */
 export const suspectName = (suspect: Suspect): string => {

@@ -1,6 +1,7 @@
 import { describe, expect, test } from 'vitest'
 import { chooseSample, pageKinds } from './page-kinds.ts'
-import { likeness, linkedPages, structureOf } from './links.ts'
+import { likeness } from './likeness.ts'
+import { linkedPages, structureOf } from './links.ts'
 
 describe('links of a page', () => {
   const links = (body: string) => linkedPages(`<!doctype html><body>${body}`, 'https://quay.example/stories/a?x=1')

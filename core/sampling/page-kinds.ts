@@ -1,4 +1,4 @@
-import { likeness } from './links.ts'
+import { likeness } from './likeness.ts'
 import type { PageRole } from './page-roles.ts'
 
 /** A page of the site that may stand for its kind. */

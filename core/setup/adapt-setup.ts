@@ -2,7 +2,7 @@ import type { RemedyException } from '../contracts/rewriting.ts'
 import { Setup, type RemedyId } from '../contracts/setup.ts'
 import type { Unfit } from '../contracts/setup-file.ts'
 import { pathPatterns } from '../http/patterns.ts'
-import { remedyName } from '../catalogue/catalogue.ts'
+import { remedyName } from '../catalogue/remedy-names.ts'
 
 /** A site that a setup is carried to. */
 export interface TargetSite {

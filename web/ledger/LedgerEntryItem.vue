@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import type { LedgerEntry } from '../../core/contracts/ledger.ts'
 import type { Site } from '../../core/contracts/sites.ts'
-import { remedyName } from '../../core/catalogue/catalogue.ts'
+import { remedyName } from '../../core/catalogue/remedy-names.ts'
 import type { RulerScale } from '../ruler/scale.ts'
 import SecondsRuler from '../ruler/SecondsRuler.vue'
 import { gainInWords, gainOf } from '../stores/findings.ts'
