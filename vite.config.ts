@@ -1,13 +1,17 @@
 import vue from '@vitejs/plugin-vue'
 import { defineConfig } from 'vite'
 import vuetify from 'vite-plugin-vuetify'
+import { firstLoad } from './scripts/first-load.ts'
+import { leftOut } from './scripts/left-out.ts'
 
 const control = `http://127.0.0.1:${process.env['ZEST_PORT'] ?? 8400}`
 
 /** The interface. `npm run dev` shows it against a Zest Lamp on the usual port, which takes its requests for those of its own pages. */
 export default defineConfig({
   root: 'web',
-  plugins: [vue(), vuetify({ autoImport: true })],
+  plugins: [vue(), vuetify({ autoImport: true }), firstLoad(), leftOut()],
+  // Components are written with setup functions only.
+  define: { __VUE_OPTIONS_API__: 'false', __VUE_PROD_DEVTOOLS__: 'false' },
   build: { outDir: '../dist/web', emptyOutDir: true, chunkSizeWarningLimit: 900 },
   server: {
     proxy: {

@@ -21,6 +21,7 @@ const fingerprint = (rooms) => {
     ...rooms.flatMap(filesBelow),
     join(root, 'package-lock.json'),
     join(root, 'vite.config.ts'),
+    join(root, 'scripts/first-load.ts'),
     import.meta.filename,
   ])
     if (existsSync(file)) hash.update(file).update(readFileSync(file))

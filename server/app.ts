@@ -2,10 +2,9 @@ import { existsSync } from 'node:fs'
 import { join } from 'node:path'
 import { bodyParser } from '@koa/bodyparser'
 import Koa, { type Context, type Next } from 'koa'
-import serve from 'koa-static'
-import { isInterfacePath } from '../core/contracts/interface-paths.ts'
 import { errors } from './errors/app-errors.ts'
 import { ownNamesOnly } from './net/control-names.ts'
+import { interfaceFiles } from './http/interface-files.ts'
 import { liveEvents } from './http/live-events.ts'
 import { apiRouter } from './http/mount.ts'
 import { errorResponse } from './http/problems.ts'
@@ -56,22 +55,6 @@ const securityFields = async (ctx: Context, next: Next): Promise<void> => {
     'referrer-policy': 'same-origin',
   })
   await next()
-}
-
-/** The interface: its files, and at the address of each view the page that shows it. */
-const interfaceFiles = (folder: string) => {
-  const files = serve(folder, {
-    // Vite puts a fingerprint into the name of everything below /assets (RFC 8246).
-    setHeaders: (res, path) =>
-      res.setHeader('cache-control', path.includes('/assets/') ? 'max-age=31536000, immutable' : 'no-cache'),
-  })
-  return async (ctx: Context, next: Next): Promise<void> => {
-    if (ctx.method !== 'GET' && ctx.method !== 'HEAD') return next()
-    if (isInterfacePath(ctx.path)) ctx.path = '/'
-    // What cannot be read as the name of a file names none.
-    else if (!/^(?:\/[\w.-]+)+$/.test(ctx.path)) return next()
-    await files(ctx, next)
-  }
 }
 
 /** All endpoints of the API. */

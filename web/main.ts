@@ -1,4 +1,4 @@
-import '@fontsource-variable/figtree'
+import './theme/fonts.css'
 import { createPinia } from 'pinia'
 import { createApp } from 'vue'
 import App from './shell/App.vue'

@@ -1,6 +1,17 @@
+import {
+  mdiAlertCircleOutline,
+  mdiCheckboxBlankOutline,
+  mdiCheckboxMarked,
+  mdiClose,
+  mdiInformationOutline,
+  mdiMinusBox,
+  mdiRadioboxBlank,
+  mdiRadioboxMarked,
+} from '@mdi/js'
 import { createVuetify, type ThemeDefinition } from 'vuetify'
-import { aliases, mdi } from 'vuetify/iconsets/mdi-svg'
-import 'vuetify/styles'
+import { mdi } from 'vuetify/iconsets/mdi-svg'
+// Without the utility classes, which nothing here uses.
+import 'vuetify/styles/core'
 
 /**
  * Identity colours, not judgement colours: origin is stone grey, live deep teal, trial rind yellow. Red is for errors only. Text on
@@ -56,6 +67,21 @@ const dark: ThemeDefinition = {
 
 const flat = { elevation: 0, rounded: 'sm' }
 
+/** The icons of the components that are used; the whole set would be as large as a view. */
+const aliases = {
+  checkboxOn: mdiCheckboxMarked,
+  checkboxOff: mdiCheckboxBlankOutline,
+  checkboxIndeterminate: mdiMinusBox,
+  radioOn: mdiRadioboxMarked,
+  radioOff: mdiRadioboxBlank,
+  clear: mdiClose,
+  close: mdiClose,
+  success: mdiInformationOutline,
+  info: mdiInformationOutline,
+  warning: mdiAlertCircleOutline,
+  error: mdiAlertCircleOutline,
+}
+
 export const vuetify = createVuetify({
   icons: { defaultSet: 'mdi', aliases, sets: { mdi } },
   theme: { defaultTheme: 'system', themes: { light, dark } },
@@ -63,11 +89,8 @@ export const vuetify = createVuetify({
     VBtn: { ...flat, variant: 'outlined', class: 'zest-button' },
     VTextField: { variant: 'outlined', density: 'compact', hideDetails: 'auto' },
     VTextarea: { variant: 'outlined', density: 'compact', hideDetails: 'auto' },
-    VSelect: { variant: 'outlined', density: 'compact', hideDetails: 'auto' },
-    VCombobox: { variant: 'outlined', density: 'compact', hideDetails: 'auto' },
     VCheckbox: { density: 'compact', hideDetails: true, color: 'primary' },
     VSwitch: { density: 'compact', hideDetails: true, color: 'primary', inset: true },
-    VDialog: { maxWidth: 620 },
     VAlert: { variant: 'tonal', density: 'compact', rounded: 'sm' },
   },
 })

@@ -1,0 +1,25 @@
+// Parts of libraries that the interface never calls, but that their modules hold on to: left out of what browsers load.
+import { readFileSync } from 'node:fs'
+import type { Plugin } from 'vite'
+
+/** What is left out: schemas are not written out as JSON Schema, and nothing here is a calendar. */
+const LEFT_OUT =
+  /\/(?:zod\/v4\/core\/(?:to-json-schema|json-schema-processors)|vuetify\/lib\/composables\/date\/adapters\/vuetify)\.js$/
+
+/** A module with the same names, each a function that makes nothing. */
+export const hollow = (code: string): string => {
+  const names = [...code.matchAll(/^export (?:const|function|class) (\w+)/gm)].map(([, name]) => name!)
+  const renamed = [...code.matchAll(/^export \{ (\w+) as (\w+) \}/gm)].map(([, , name]) => name!)
+  return [
+    'function none() { return none }',
+    `export { ${[...names, ...renamed].map((name) => `none as ${name}`).join(', ')} }`,
+  ].join('\n')
+}
+
+/** The plugin for Vite. */
+export const leftOut = (): Plugin => ({
+  name: 'left-out',
+  apply: 'build',
+  enforce: 'pre',
+  load: (id) => (LEFT_OUT.test(id) ? hollow(readFileSync(id, 'utf8')) : undefined),
+})
