@@ -1,10 +1,11 @@
 import { readFile } from 'node:fs/promises'
-import type { Browser, BrowserContext, Locator, Page } from 'playwright-core'
+import type { Browser, BrowserContext, Page } from 'playwright-core'
 import { afterAll, beforeAll, describe, expect, test } from 'vitest'
 import type { Measurement, MeasurementHead } from '../core/contracts/measurements.ts'
 import type { Site } from '../core/contracts/sites.ts'
 import { accessibilityProblems } from './accessibility.ts'
 import { openBrowser, openFerrySite, runProgram, Stack, TOKEN } from './stack.ts'
+import { choose } from './choose.ts'
 
 /** Measuring, through the real interface in Chromium: whom, which pages, what was seen, what a change would be worth. */
 
@@ -40,12 +41,6 @@ const openMeasure = () =>
 const saved = async (button: string): Promise<void> => {
   await page.getByRole('button', { name: button }).click()
   await expect.poll(() => page.getByRole('button', { name: button }).isDisabled()).toBe(true)
-}
-/** Open a list from the keyboard, and take one of it. */
-const choose = async (scope: Page | Locator, label: string, option: string | RegExp): Promise<void> => {
-  await scope.getByRole('combobox', { name: label }).focus()
-  await page.keyboard.press('ArrowDown')
-  await page.getByRole('option', { name: option }).click()
 }
 const now = () => stack.api<Site>('GET', `/sites/${site.id}`)
 

@@ -7,6 +7,7 @@ import type { Site } from '../core/contracts/sites.ts'
 import { REMEDIES } from '../core/catalogue/catalogue.ts'
 import { accessibilityProblems } from './accessibility.ts'
 import { inTrial, openBrowser, openFerrySite, Stack, withQuickPhone } from './stack.ts'
+import { choose } from './choose.ts'
 
 /** Remedies that rewrite, through the real interface in Chromium: read about, tried, looked at, cut back, and the page still whole. */
 
@@ -169,9 +170,7 @@ describe('remedies', () => {
   test('a page is left out by its address, with the reason', async () => {
     const scripts = panel('Defer scripts')
     await scripts.getByText('Settings', { exact: true }).click()
-    await scripts.getByRole('combobox', { name: 'Exclude a' }).focus()
-    await page.keyboard.press('ArrowDown')
-    await page.getByRole('option', { name: 'Page', exact: true }).click()
+    await choose(scripts, 'Exclude a', 'Page')
     await scripts.getByRole('textbox', { name: 'Page', exact: true }).fill('/shop')
     await scripts.getByRole('textbox', { name: 'Why' }).fill('the till draws itself')
     await scripts.getByRole('button', { name: 'Exclude', exact: true }).click()

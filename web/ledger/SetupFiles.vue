@@ -9,6 +9,7 @@ import { useSite } from '../stores/site.ts'
 import { useProblems } from '../stores/problems.ts'
 import { exportSetup, importSetup } from '../stores/setup-files.ts'
 import { useSites } from '../stores/sites.ts'
+import SelectField from '../ui/SelectField.vue'
 
 /** Take a setup away as a file, carry it to another site, or read one in; always into trial, never live. */
 const props = defineProps<{ site: Site; versions: readonly Version[]; disabled: boolean }>()
@@ -82,10 +83,10 @@ const nameOf = (siteId: string): string => sites.find(siteId)?.name ?? ''
   <section class="panel" aria-labelledby="files">
     <h2 id="files">Setup files</h2>
     <div class="ways">
-      <v-select v-model="chosen" :items="choices" label="Setup" />
+      <SelectField v-model="chosen" :items="choices" label="Setup" />
       <v-btn @click="save">Export</v-btn>
       <template v-if="others.length > 0">
-        <v-select
+        <SelectField
           v-model="target"
           :items="others.map(({ id, name }) => ({ value: id, title: name }))"
           label="Other site"

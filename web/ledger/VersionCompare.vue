@@ -2,6 +2,7 @@
 import { computed, ref } from 'vue'
 import type { Version } from '../../core/contracts/sites.ts'
 import { setupChanges } from '../../core/catalogue/setup-difference.ts'
+import SelectField from '../ui/SelectField.vue'
 
 /** What differs between any two versions, in words. */
 const props = defineProps<{ versions: readonly Version[] }>()
@@ -19,8 +20,8 @@ const changes = computed(() => {
   <details>
     <summary>Compare two versions</summary>
     <div class="bar">
-      <v-select v-model="from" :items="items" label="From" />
-      <v-select v-model="to" :items="items" label="To" />
+      <SelectField v-model="from" :items="items" label="From" />
+      <SelectField v-model="to" :items="items" label="To" />
     </div>
     <p v-if="changes.length === 0" role="status">The same settings.</p>
     <ul v-else role="status">

@@ -9,6 +9,7 @@ import { useProblems } from '../stores/problems.ts'
 import { seconds, when } from '../format/show.ts'
 import RunDots from '../charts/RunDots.vue'
 import SideTag from '../ui/SideTag.vue'
+import SelectField from '../ui/SelectField.vue'
 
 /** This measurement beside one of another day. */
 const props = defineProps<{ measurement: Measurement }>()
@@ -42,7 +43,7 @@ const scale = computed(() =>
 </script>
 
 <template>
-  <v-select v-model="otherId" class="choice" clearable label="Compare with" :items="choices" />
+  <SelectField v-model="otherId" class="choice" none="None" label="Compare with" :items="choices" />
   <template v-if="other">
     <p class="small muted">
       Between two days the server, the machine and the content may have changed as well. Only versions loaded in turn

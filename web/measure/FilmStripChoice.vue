@@ -6,6 +6,7 @@ import { callApi } from '../api/client.ts'
 import { useSite } from '../stores/site.ts'
 import { useProblems } from '../stores/problems.ts'
 import FilmStrip from '../charts/FilmStrip.vue'
+import SelectField from '../ui/SelectField.vue'
 
 /** Filmstrips of all sides of one page as one visitor. */
 const props = defineProps<{ measurement: Measurement; site: Site }>()
@@ -50,7 +51,7 @@ watch(
 </script>
 
 <template>
-  <v-select
+  <SelectField
     v-if="choices.length > 1"
     :model-value="key"
     class="choice"

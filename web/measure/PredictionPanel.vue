@@ -11,6 +11,7 @@ import { changed, type WhatIf } from '../../core/model/what-if.ts'
 import { rulerScale } from '../ruler/scale.ts'
 import SecondsRuler from '../ruler/SecondsRuler.vue'
 import { seconds } from '../format/show.ts'
+import SelectField from '../ui/SelectField.vue'
 
 /** From this one load: what any visitor would see, and what a change would be worth, before it is made. */
 const props = defineProps<{ run: Run; site: Site }>()
@@ -65,7 +66,7 @@ const FIGURES = [
   <p v-if="!recording" class="muted">There is no load to base a prediction on.</p>
   <div v-else class="prediction">
     <div>
-      <v-select v-model="visitorId" :items="visitors" label="Visitor to predict for" />
+      <SelectField v-model="visitorId" :items="visitors" label="Visitor to predict for" />
       <fieldset>
         <legend>If …</legend>
         <v-checkbox v-for="question in questions" :key="question.id" v-model="asked" :value="question.id">

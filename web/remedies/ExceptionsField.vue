@@ -2,6 +2,7 @@
 import { mdiClose } from '@mdi/js'
 import { computed, ref } from 'vue'
 import { RemedyException } from '../../core/contracts/rewriting.ts'
+import SelectField from '../ui/SelectField.vue'
 
 /** What a remedy leaves alone, each with its reason. */
 const props = defineProps<{
@@ -77,7 +78,7 @@ const remove = (index: number): void =>
       </tbody>
     </table>
     <div class="adding">
-      <v-select v-model="by" :items="kinds" label="Exclude a" :disabled="disabled" />
+      <SelectField v-model="by" :items="kinds" label="Exclude a" :disabled="disabled" />
       <v-text-field
         v-model="value"
         :label="KINDS[by].title"

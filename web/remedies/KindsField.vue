@@ -4,6 +4,7 @@ import type { PageKind } from '../../core/contracts/setup.ts'
 import { durationInWords } from '../../core/catalogue/setting-sentences.ts'
 import { useSite } from '../stores/site.ts'
 import { useSites } from '../stores/sites.ts'
+import ModalDialog from '../ui/ModalDialog.vue'
 
 /** Kinds of pages with a lifetime or rules of their own; edited one at a time, saved together. */
 const props = defineProps<{ kinds: readonly PageKind[]; label: string; hint: string; disabled?: boolean }>()
@@ -120,12 +121,7 @@ const remove = (index: number): void =>
         >{{ one.name }}</v-btn
       >
     </div>
-    <v-dialog
-      :model-value="draft !== null"
-      max-width="620"
-      aria-label="Kind of page"
-      @update:model-value="draft = null"
-    >
+    <ModalDialog :model-value="draft !== null" :width="620" label="Kind of page" @update:model-value="draft = null">
       <form v-if="draft" class="panel dialog" @submit.prevent="save">
         <h2>Kind of page</h2>
         <v-text-field v-model="draft.name" label="Name" maxlength="100" required />
@@ -183,7 +179,7 @@ const remove = (index: number): void =>
           >
         </div>
       </form>
-    </v-dialog>
+    </ModalDialog>
   </div>
 </template>
 

@@ -6,6 +6,7 @@ import { durationInWords } from '../../core/catalogue/setting-sentences.ts'
 import type { RemedyException } from '../../core/contracts/rewriting.ts'
 import ExceptionsField from './ExceptionsField.vue'
 import KindsField from './KindsField.vue'
+import SelectField from '../ui/SelectField.vue'
 
 /** One setting of a remedy, edited in the form that suits it. */
 const props = defineProps<{ option: RemedyOption; value: unknown; disabled?: boolean }>()
@@ -58,7 +59,7 @@ const setLines = (event: Event): void =>
         :disabled="disabled"
         @change="(event: Event) => setNumber(event, unit)"
       />
-      <v-select :model-value="unit" :items="UNITS" label="Unit" :disabled="disabled" @update:model-value="setUnit" />
+      <SelectField :model-value="unit" :items="UNITS" label="Unit" :disabled="disabled" @update:model-value="setUnit" />
     </template>
     <v-text-field
       v-else-if="option.input.kind === 'bytes'"
@@ -117,14 +118,13 @@ const setLines = (event: Event): void =>
       :disabled="disabled"
       @update:model-value="(on: unknown) => emit('change', on === true)"
     />
-    <v-select
+    <SelectField
       v-else-if="option.input.kind === 'choice'"
       class="whole"
-      :model-value="value"
+      :model-value="String(value)"
       :items="option.input.choices"
       :label="option.label"
       :hint="option.hint"
-      persistent-hint
       :disabled="disabled"
       @update:model-value="(choice: unknown) => emit('change', choice)"
     />

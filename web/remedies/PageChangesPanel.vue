@@ -5,11 +5,14 @@ import type { PageChange } from '../../core/contracts/page-changes.ts'
 import type { RemedyException } from '../../core/contracts/rewriting.ts'
 import type { RemedyId } from '../../core/contracts/setup.ts'
 import type { Site } from '../../core/contracts/sites.ts'
-import { remedyName, takesExceptions } from '../../core/catalogue/catalogue.ts'
+import { takesExceptions } from '../../core/catalogue/catalogue.ts'
+import { remedyName } from '../../core/catalogue/remedy-names.ts'
 import ActionButton from '../ui/ActionButton.vue'
 import { useFindings } from '../stores/findings.ts'
 import { useProblems } from '../stores/problems.ts'
 import { bytes, howMany } from '../format/show.ts'
+import SelectField from '../ui/SelectField.vue'
+import SuggestField from '../ui/SuggestField.vue'
 
 /** What the trial's remedies do to a page, change by change, and the way to leave one of them out. */
 const props = defineProps<{ site: Site; disabled: boolean }>()
@@ -63,8 +66,8 @@ defineExpose({ look })
   <section aria-labelledby="changes" class="panel">
     <h2 id="changes">What the trial does to a page</h2>
     <div class="asking">
-      <v-combobox v-model="path" :items="pages" label="Page" />
-      <v-select v-model="device" :items="DEVICES" label="As sent to" />
+      <SuggestField v-model="path" :suggestions="pages" label="Page" />
+      <SelectField v-model="device" :items="DEVICES" label="As sent to" />
       <ActionButton :under-way="looking" color="primary" @click="look">Look at the changes</ActionButton>
     </div>
     <p v-if="looking" class="muted small" role="status">

@@ -6,6 +6,7 @@ import { callApi } from '../api/client.ts'
 import { useSite } from '../stores/site.ts'
 import { useProblems } from '../stores/problems.ts'
 import { howMany, when, whole } from '../format/show.ts'
+import ModalDialog from '../ui/ModalDialog.vue'
 
 /** Two signed-in and two signed-out visitors ask for the same pages through the trial; what of one reaches another is shown side by side. */
 const props = defineProps<{ state: PrivacyState; disabled: boolean }>()
@@ -101,7 +102,7 @@ const headline = computed(() => {
       </article>
     </template>
   </section>
-  <v-dialog v-model="open" max-width="640" aria-label="Privacy check">
+  <ModalDialog v-model="open" :width="640" label="Privacy check">
     <form class="panel dialog" @submit.prevent="start">
       <h2>Privacy check</h2>
       <p class="muted small">
@@ -141,7 +142,7 @@ const headline = computed(() => {
         <v-btn type="submit" color="primary" variant="flat" :disabled="!complete">Start</v-btn>
       </div>
     </form>
-  </v-dialog>
+  </ModalDialog>
 </template>
 
 <style scoped>

@@ -5,6 +5,7 @@ import type { Site } from '../../core/contracts/sites.ts'
 import { useSite } from '../stores/site.ts'
 import { useSaving } from '../stores/saving.ts'
 import ActionButton from '../ui/ActionButton.vue'
+import NoteBox from '../ui/NoteBox.vue'
 
 /** A site that gives every visitor a session: that nothing of it is shared, and the way out. */
 const props = defineProps<{ site: Site; disabled?: boolean }>()
@@ -38,7 +39,7 @@ const { saving, save } = useSaving(() => siteData.saveTrial(withSessions()))
 </script>
 
 <template>
-  <v-alert v-if="shown" type="warning" variant="tonal" density="compact" class="sessions-notice">
+  <NoteBox v-if="shown" kind="warning" class="sessions-notice">
     <p>
       <b>No page of this site can be shared so far</b>, because it gives every visitor a session ({{
         cookies.join(', ')
@@ -50,7 +51,7 @@ const { saving, save } = useSaving(() => siteData.saveTrial(withSessions()))
         >Share pages until the session holds something</ActionButton
       >
     </p>
-  </v-alert>
+  </NoteBox>
 </template>
 
 <style scoped>

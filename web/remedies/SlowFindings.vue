@@ -2,7 +2,7 @@
 import { computed } from 'vue'
 import type { Findings } from '../../core/contracts/findings.ts'
 import type { Site } from '../../core/contracts/sites.ts'
-import { remedyName } from '../../core/catalogue/catalogue.ts'
+import { remedyName } from '../../core/catalogue/remedy-names.ts'
 import { median } from '../../core/stats/median.ts'
 import { rulerScale } from '../ruler/scale.ts'
 import SecondsRuler from '../ruler/SecondsRuler.vue'

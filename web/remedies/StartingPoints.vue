@@ -3,6 +3,7 @@ import { computed, ref } from 'vue'
 import type { Setup } from '../../core/contracts/setup.ts'
 import { setupChanges } from '../../core/catalogue/setup-difference.ts'
 import { lookAfter, startedFrom, STARTING_POINTS, type StartingPoint } from '../../core/catalogue/starting-points.ts'
+import ModalDialog from '../ui/ModalDialog.vue'
 
 /** For those who do not want to choose: a good set of remedies at once, into the trial. */
 const props = defineProps<{ trial: Setup; disabled: boolean }>()
@@ -34,12 +35,7 @@ const isOn = ({ remedies }: StartingPoint): boolean => remedies.every((id) => pr
         </v-btn>
       </li>
     </ol>
-    <v-dialog
-      :model-value="chosen !== null"
-      max-width="720"
-      aria-label="Starting point"
-      @update:model-value="chosen = null"
-    >
+    <ModalDialog :model-value="chosen !== null" :width="720" label="Starting point" @update:model-value="chosen = null">
       <form v-if="chosen" class="panel dialog" @submit.prevent="take">
         <h2>Try {{ chosen.title.toLowerCase() }}</h2>
         <p>{{ chosen.sentence }}</p>
@@ -59,7 +55,7 @@ const isOn = ({ remedies }: StartingPoint): boolean => remedies.every((id) => pr
           <v-btn type="submit" color="primary" variant="flat">Try in the trial</v-btn>
         </div>
       </form>
-    </v-dialog>
+    </ModalDialog>
   </section>
 </template>
 

@@ -4,6 +4,7 @@ import type { Site } from '../../core/contracts/sites.ts'
 import { useSite } from '../stores/site.ts'
 import SecondsRuler from './SecondsRuler.vue'
 import { siteScale } from './site-scale.ts'
+import SelectField from '../ui/SelectField.vue'
 
 /** The ruler at the top of a site's screens, with the page and the visitor it is about. */
 const props = defineProps<{ site: Site }>()
@@ -32,8 +33,8 @@ const lcp = (side: 'origin' | 'live' | 'trial'): number | null => siteData.chose
 <template>
   <section class="site-ruler" aria-label="Seconds ruler">
     <div class="choice">
-      <v-select v-model="visitor" :items="visitors" label="Visitor" />
-      <v-select v-model="page" :items="pages" label="Page" />
+      <SelectField v-model="visitor" :items="visitors" label="Visitor" />
+      <SelectField v-model="page" :items="pages" label="Page" />
     </div>
     <SecondsRuler
       :scale="scale"

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import ModalDialog from '../ui/ModalDialog.vue'
 
 /** Everything by keyboard: Ctrl+K or Cmd+K, type, Enter. */
 export interface Command {
@@ -50,7 +51,7 @@ defineExpose({ show: () => (open.value = true) })
 </script>
 
 <template>
-  <v-dialog v-model="open" max-width="520" scrim="black">
+  <ModalDialog label="Go to" v-model="open" :width="520">
     <div class="palette panel">
       <label class="visually-hidden" for="palette-field">What to do</label>
       <input
@@ -80,7 +81,7 @@ defineExpose({ show: () => (open.value = true) })
         <li v-if="found.length === 0" class="muted" role="option" aria-selected="false">No matches</li>
       </ul>
     </div>
-  </v-dialog>
+  </ModalDialog>
 </template>
 
 <style scoped>

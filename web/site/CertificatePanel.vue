@@ -5,6 +5,7 @@ import { callApi } from '../api/client.ts'
 import { useProblems } from '../stores/problems.ts'
 import { useSites } from '../stores/sites.ts'
 import { when } from '../format/show.ts'
+import ModalDialog from '../ui/ModalDialog.vue'
 
 /** TLS with the owner's certificate, or with one that is made here for trying out. */
 const props = defineProps<{ site: Site }>()
@@ -51,7 +52,7 @@ const remove = async (): Promise<void> => {
     <v-btn size="small" @click="open = true">{{ site.certificate ? 'Replace' : 'Use' }} your own certificate …</v-btn>
     <v-btn v-if="site.certificate" size="small" @click="remove">Use one created here</v-btn>
   </div>
-  <v-dialog v-model="open" max-width="640" aria-label="Certificate">
+  <ModalDialog v-model="open" :width="640" label="Certificate">
     <form class="panel dialog" @submit.prevent="save">
       <h2>Certificate</h2>
       <v-textarea
@@ -75,5 +76,5 @@ const remove = async (): Promise<void> => {
         >
       </div>
     </form>
-  </v-dialog>
+  </ModalDialog>
 </template>

@@ -13,9 +13,16 @@ watch(
   (saved) => (hosts.value = { ...saved, added: [...saved.added] }),
   { immediate: true },
 )
+const added = computed({
+  get: () => hosts.value.added.join('\n'),
+  set: (text: string) => (hosts.value.added = text.split(/[\s,]+/)),
+})
 const changed = computed(() => JSON.stringify(hosts.value) !== JSON.stringify(props.site.hosts))
 const { saving, save } = useSaving(async () => {
-  await callApi('PUT', `/sites/${props.site.id}/hosts`, Site, hosts.value)
+  await callApi('PUT', `/sites/${props.site.id}/hosts`, Site, {
+    ...hosts.value,
+    added: hosts.value.added.filter((host) => host !== ''),
+  })
 })
 </script>
 
@@ -25,7 +32,14 @@ const { saving, save } = useSaving(async () => {
     link-local address, or this machine, are contacted only if you allow it.
   </p>
   <form class="bar" @submit.prevent="save">
-    <v-combobox v-model="hosts.added" class="hosts" multiple chips closable-chips label="Other hosts of the site" />
+    <v-textarea
+      v-model="added"
+      class="hosts"
+      rows="2"
+      auto-grow
+      label="Other hosts of the site, one per line"
+      placeholder="media.harbour.example"
+    />
     <v-switch
       :model-value="hosts.privateAddresses === 'allowed'"
       label="Allow private addresses"

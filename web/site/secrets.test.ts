@@ -142,7 +142,8 @@ describe('a certificate', () => {
     await write(dialog)
     dialog.dispatchEvent(new Event('submit'))
     await expect.poll(() => asked[0]?.body).toEqual({ certificate: 'PEM', key: 'PEM' })
-    await expect.poll(() => areas(dialog).at(-1)!.value).toBe('')
+    await expect.poll(() => document.querySelector('.dialog')).toBeNull()
+    expect(areas(await opened(host, 'Use your own certificate …')).at(-1)!.value).toBe('')
   })
   test('that is not used after all leaves no key behind', async () => {
     const host = mounted(CertificatePanel, { site: aSite() })

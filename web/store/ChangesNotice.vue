@@ -4,6 +4,7 @@ import { Site } from '../../core/contracts/sites.ts'
 import { callApi } from '../api/client.ts'
 import { useSaving } from '../stores/saving.ts'
 import ActionButton from '../ui/ActionButton.vue'
+import NoteBox from '../ui/NoteBox.vue'
 
 /** As long as nothing tells of changes: that pages are kept for a short time, why, and the ways out. */
 const props = defineProps<{ site: Site }>()
@@ -19,7 +20,7 @@ const why = computed(() => {
 </script>
 
 <template>
-  <v-alert v-if="shown" type="warning" variant="tonal" density="compact" class="changes-notice">
+  <NoteBox v-if="shown" kind="warning" class="changes-notice">
     <p>
       <b>Pages are stored for at most 10 minutes</b>, because nothing tells Zest Lamp when you change a page. {{ why }}
     </p>
@@ -29,7 +30,7 @@ const why = computed(() => {
       >
       <ActionButton size="small" :under-way="saving" @click="save">Use my lifetimes anyway</ActionButton>
     </p>
-  </v-alert>
+  </NoteBox>
 </template>
 
 <style scoped>

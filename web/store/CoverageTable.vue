@@ -3,6 +3,7 @@ import { computed, ref } from 'vue'
 import type { Site } from '../../core/contracts/sites.ts'
 import type { Coverage } from '../../core/contracts/store.ts'
 import StoreRowActions from './StoreRowActions.vue'
+import SelectField from '../ui/SelectField.vue'
 
 /** The pages of the sitemap: fresh, stale or absent, and why. */
 const props = defineProps<{ coverage: Coverage; site: Site }>()
@@ -34,7 +35,7 @@ const STATES = [
   <template v-else>
     <div class="bar filters">
       <v-text-field v-model="words" label="Address or kind contains" class="words" clearable />
-      <v-select v-model="state" :items="STATES" label="State" class="state" />
+      <SelectField v-model="state" :items="STATES" label="State" class="state" />
       <span class="muted small">{{ fitting.length }} of {{ coverage.pages }}</span>
     </div>
     <div class="scroll">

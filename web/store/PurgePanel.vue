@@ -5,6 +5,7 @@ import type { Site } from '../../core/contracts/sites.ts'
 import { callApi } from '../api/client.ts'
 import { useProblems } from '../stores/problems.ts'
 import { howMany } from '../format/show.ts'
+import SelectField from '../ui/SelectField.vue'
 
 /** Purge by name, prefix or pattern, or everything; hard, or softly so that no visitor waits. */
 const props = defineProps<{ site: Site }>()
@@ -75,7 +76,7 @@ const purge = async (): Promise<void> => {
 
 <template>
   <form class="purge" @submit.prevent="purge">
-    <v-select v-model="kind" :items="KINDS" label="What to purge" />
+    <SelectField v-model="kind" :items="KINDS" label="What to purge" />
     <v-textarea
       v-if="kind !== 'everything'"
       v-model="text"

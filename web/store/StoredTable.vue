@@ -7,6 +7,7 @@ import { callApi } from '../api/client.ts'
 import { useProblems } from '../stores/problems.ts'
 import { bytes, when, whole } from '../format/show.ts'
 import StoreRowActions from './StoreRowActions.vue'
+import SelectField from '../ui/SelectField.vue'
 
 /** Everything that is stored, a page at a time; sorted and filtered by delivery, so that many thousands are no burden here. */
 const props = defineProps<{ site: Site; channel: 'live' | 'trial' }>()
@@ -82,7 +83,7 @@ const changed = async (): Promise<void> => {
 <template>
   <div class="bar filters">
     <v-text-field v-model="text" label="Address contains" class="words" clearable />
-    <v-select v-model="state" :items="STATES" label="State" class="state" />
+    <SelectField v-model="state" :items="STATES" label="State" class="state" />
     <v-checkbox v-model="pagesOnly" label="Pages only" />
     <span v-if="page" class="muted small" role="status">{{
       page.total === 0 ? 'Nothing stored' : `${whole(offset + 1)} to ${whole(last)} of ${whole(page.total)}`

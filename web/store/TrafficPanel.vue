@@ -5,6 +5,7 @@ import type { Site } from '../../core/contracts/sites.ts'
 import { roughlyInWords } from '../../core/catalogue/setting-sentences.ts'
 import CourseBars from '../charts/HourlyBars.vue'
 import { bytes, howMany, seconds, when, whole } from '../format/show.ts'
+import NoteBox from '../ui/NoteBox.vue'
 
 /** What delivery answered, how, and why: from its own decision log. */
 const props = defineProps<{ traffic: Traffic; site: Site }>()
@@ -56,9 +57,7 @@ const shortStatus = (text: string): string => text.replace(/^zest-lamp; /, '')
       </li>
     </ul>
   </template>
-  <v-alert v-if="traffic.storeProblem" type="error" density="compact" class="problem">{{
-    traffic.storeProblem
-  }}</v-alert>
+  <NoteBox v-if="traffic.storeProblem" kind="error" class="problem">{{ traffic.storeProblem }}</NoteBox>
   <CourseBars v-if="live && live.course.length > 0" :course="live.course" />
   <div v-if="live && live.kinds.length > 0" class="scroll">
     <table class="figures">

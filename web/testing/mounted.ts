@@ -6,8 +6,13 @@ import { router } from '../router.ts'
 
 /** For tests: a component in a document, as the application would show it; links lead to the application's own routes. */
 
-// Dialogs and growing fields measure by these; jsdom has neither.
-globalThis.visualViewport ??= new EventTarget() as VisualViewport
+// jsdom lays nothing out, and knows dialogs only as elements.
+HTMLDialogElement.prototype.showModal ??= function (this: HTMLDialogElement) {
+  this.open = true
+}
+HTMLDialogElement.prototype.close ??= function (this: HTMLDialogElement) {
+  this.open = false
+}
 globalThis.ResizeObserver ??= class {
   observe(): void {}
   unobserve(): void {}
@@ -69,16 +74,26 @@ export const type = async (input: HTMLInputElement, value: string): Promise<void
   await nextTick()
 }
 
-/** Choose from a list by the field's label, typing the title of the choice as one may by keyboard. @throws when there is no such choice */
+const selectOf = (host: Element, label: string): HTMLSelectElement => {
+  const all = [...host.querySelectorAll('select')]
+  const labelOf = ({ id }: HTMLSelectElement) => textOf(host.querySelector(`label[for="${id}"]`))
+  const found = all.find((one) => labelOf(one) === label)
+  if (found === undefined) throw new Error(`No list "${label}" among: ${all.map(labelOf).join(', ')}`)
+  return found
+}
+
+/** What is chosen in a list, in its words. */
+export const chosenIn = (host: Element, label: string): string => textOf(selectOf(host, label).selectedOptions[0])
+
+/** Choose from a list by its label and the title of the choice. @throws when there is no such choice */
 export const choose = async (host: Element, label: string, title: string): Promise<void> => {
-  const input = field(host, label)
-  const chosen = (): string => textOf(input.closest('.v-field')!.querySelector('.v-select__selection'))
-  for (const key of title) {
-    if (chosen() === title) return
-    input.dispatchEvent(new KeyboardEvent('keydown', { key, bubbles: true }))
-    await nextTick()
-  }
-  if (chosen() !== title) throw new Error(`"${label}" cannot be "${title}"; it is "${chosen()}".`)
+  const list = selectOf(host, label)
+  const option = [...list.options].find((one) => textOf(one) === title)
+  if (option === undefined)
+    throw new Error(`"${label}" cannot be "${title}", only ${[...list.options].map(textOf).join(', ')}.`)
+  list.selectedIndex = option.index
+  list.dispatchEvent(new Event('change', { bubbles: true }))
+  await nextTick()
 }
 
 /** Write into a field and leave it: settings are saved then, not at each letter. */

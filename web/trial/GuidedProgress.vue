@@ -2,7 +2,7 @@
 import { computed } from 'vue'
 import type { GuidedRun, GuidedStep } from '../../core/contracts/guided.ts'
 import type { Site } from '../../core/contracts/sites.ts'
-import { remedyName } from '../../core/catalogue/catalogue.ts'
+import { remedyName } from '../../core/catalogue/remedy-names.ts'
 import { suspectSentence } from '../../core/experiments/suspects.ts'
 import ResultsTable from '../measure/ResultsTable.vue'
 import { gainInWords, gainOf } from '../stores/findings.ts'

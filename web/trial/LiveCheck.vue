@@ -6,6 +6,7 @@ import { callApi } from '../api/client.ts'
 import { useSite } from '../stores/site.ts'
 import { useProblems } from '../stores/problems.ts'
 import QuickCheckResult from '../measure/QuickCheckResult.vue'
+import SelectField from '../ui/SelectField.vue'
 
 /** What one page of live says of itself, once a setting has become live: all the fields behind the confirmation. */
 const props = defineProps<{ site: Site; paths: readonly string[] }>()
@@ -24,7 +25,7 @@ watch(path, async (chosen) => {
 </script>
 
 <template>
-  <v-select v-model="path" class="choice" clearable label="Look at one of them in full" :items="[...paths]" />
+  <SelectField v-model="path" class="choice" none="None" label="Look at one of them in full" :items="[...paths]" />
   <div v-if="check" role="status"><QuickCheckResult :check="check" /></div>
 </template>
 

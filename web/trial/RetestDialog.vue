@@ -4,6 +4,7 @@ import { DEFAULT_PAIRS } from '../../core/contracts/measurements.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { planRuns } from '../../core/measuring/plan.ts'
 import MeasurementChoice, { firstChoice, isComplete, type MeasuredChoice } from '../measure/MeasurementChoice.vue'
+import ModalDialog from '../ui/ModalDialog.vue'
 
 /** What a retest of trial against live is to cover. */
 const props = defineProps<{ site: Site }>()
@@ -15,7 +16,7 @@ const loads = computed(() => planRuns({ sides: ['live', 'trial'], ...choice.valu
 </script>
 
 <template>
-  <v-dialog v-model="open" max-width="760" scrollable aria-label="Retest">
+  <ModalDialog v-model="open" :width="760" label="Retest">
     <form class="panel dialog" @submit.prevent="emit('start', choice)">
       <h2>Retest: live and trial side by side</h2>
       <p class="muted small">
@@ -36,7 +37,7 @@ const loads = computed(() => planRuns({ sides: ['live', 'trial'], ...choice.valu
         <v-btn type="submit" color="primary" variant="flat" :disabled="!isComplete(choice)">Start</v-btn>
       </div>
     </form>
-  </v-dialog>
+  </ModalDialog>
 </template>
 
 <style scoped>

@@ -3,6 +3,7 @@ import { computed, ref } from 'vue'
 import type { Site } from '../../core/contracts/sites.ts'
 import CheckList from '../ui/CheckList.vue'
 import { namedItems, pageItems } from '../format/show.ts'
+import ModalDialog from '../ui/ModalDialog.vue'
 
 /** Which pages, visitors and journeys a safety check covers. */
 const props = defineProps<{ site: Site }>()
@@ -27,7 +28,7 @@ const start = (): void =>
 </script>
 
 <template>
-  <v-dialog v-model="open" max-width="760" scrollable aria-label="Safety check">
+  <ModalDialog v-model="open" :width="760" label="Safety check">
     <form class="panel dialog" @submit.prevent="start">
       <h2>Safety check: does the trial look and work like live?</h2>
       <p class="muted small">
@@ -50,7 +51,7 @@ const start = (): void =>
         <v-btn type="submit" color="primary" variant="flat" :disabled="!ready">Start</v-btn>
       </div>
     </form>
-  </v-dialog>
+  </ModalDialog>
 </template>
 
 <style scoped>

@@ -8,6 +8,8 @@ import MeasureNav from '../measure/MeasureNav.vue'
 import QuickCheckResult from '../measure/QuickCheckResult.vue'
 import { useSite } from '../stores/site.ts'
 import { useProblems } from '../stores/problems.ts'
+import SelectField from '../ui/SelectField.vue'
+import SuggestField from '../ui/SuggestField.vue'
 
 /** One address of the site, in about two seconds. */
 const props = defineProps<{ site: Site }>()
@@ -50,8 +52,8 @@ const look = async (): Promise<void> => {
   <MeasureNav :site="site" />
   <h1>Quick check</h1>
   <form class="bar" @submit.prevent="look">
-    <v-select v-model="base" class="field" label="Address to check" :items="bases" />
-    <v-combobox v-model="path" class="field" label="Path" :items="paths" />
+    <SelectField v-model="base" class="field" label="Address to check" :items="bases" />
+    <SuggestField v-model="path" class="field" label="Path" :suggestions="paths" />
     <ActionButton type="submit" color="primary" variant="flat" :under-way="busy">Check</ActionButton>
   </form>
   <p class="small muted">

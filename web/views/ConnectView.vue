@@ -11,6 +11,7 @@ import FindingList from '../site/FindingList.vue'
 import { vFirstFocus } from '../ui/first-focus.ts'
 import { useProblems } from '../stores/problems.ts'
 import { useSites } from '../stores/sites.ts'
+import SelectField from '../ui/SelectField.vue'
 
 const sites = useSites()
 const problems = useProblems()
@@ -190,7 +191,7 @@ const connect = async (): Promise<void> => {
           persistent-hint
           readonly
         />
-        <v-select
+        <SelectField
           v-else
           v-model="hostHeader"
           label="Host name sent to your server (origin)"
@@ -199,7 +200,6 @@ const connect = async (): Promise<void> => {
             { value: 'origin', title: 'its own host name' },
           ]"
           hint="Choose its own name if your server redirects other names."
-          persistent-hint
         />
       </div>
       <ActionButton type="submit" color="primary" variant="flat" :under-way="connecting" :disabled="chosen.length === 0"

@@ -3,7 +3,7 @@ import ActionButton from '../ui/ActionButton.vue'
 import { computed, ref } from 'vue'
 import type { LedgerDecision } from '../../core/contracts/ledger.ts'
 import type { Site, Version } from '../../core/contracts/sites.ts'
-import { REMEDIES } from '../../core/catalogue/catalogue.ts'
+import { REMEDY_NAMES } from '../../core/catalogue/remedy-names.ts'
 import { filterLedger } from '../../core/report/ledger-filter.ts'
 import LedgerEntryItem from '../ledger/LedgerEntryItem.vue'
 import SetupFiles from '../ledger/SetupFiles.vue'
@@ -15,6 +15,8 @@ import { useProblems } from '../stores/problems.ts'
 import { measureAgain } from '../stores/setup-files.ts'
 import { DECISION_NAMES } from '../format/decisions.ts'
 import { when } from '../format/show.ts'
+import SelectField from '../ui/SelectField.vue'
+import ModalDialog from '../ui/ModalDialog.vue'
 
 const props = defineProps<{ site: Site }>()
 const siteData = useSite()
@@ -28,7 +30,10 @@ const busy = computed(() => jobs.openOf(props.site.id) !== undefined)
 const words = ref<string | null>('')
 const remedy = ref('any')
 const decision = ref<LedgerDecision | 'any'>('any')
-const remedies = [{ value: 'any', title: 'any remedy' }, ...REMEDIES.map(({ name }) => ({ value: name, title: name }))]
+const remedies = [
+  { value: 'any', title: 'any remedy' },
+  ...Object.values(REMEDY_NAMES).map((name) => ({ value: name, title: name })),
+]
 const decisions = [
   { value: 'any', title: 'any decision' },
   ...Object.entries(DECISION_NAMES)
@@ -99,8 +104,8 @@ const verb = (version: Version): string => (version.number < props.site.liveVers
   <template v-else>
     <div class="filter" role="search" aria-label="Search entries">
       <v-text-field v-model="words" label="Words" clearable />
-      <v-select v-model="remedy" :items="remedies" label="Remedy" />
-      <v-select v-model="decision" :items="decisions" label="Decision" />
+      <SelectField v-model="remedy" :items="remedies" label="Remedy" />
+      <SelectField v-model="decision" :items="decisions" label="Decision" />
       <span class="muted small" role="status">{{ shown.length }} of {{ siteData.ledger.length }}</span>
     </div>
     <ol class="entries">
@@ -116,7 +121,7 @@ const verb = (version: Version): string => (version.number < props.site.liveVers
     </ol>
   </template>
 
-  <v-dialog v-model="asking" max-width="520" aria-label="Change the version visitors get">
+  <ModalDialog v-model="asking" :width="520" label="Change the version visitors get">
     <div v-if="target" class="panel dialog">
       <h2 class="first">{{ verb(target) }} version {{ target.number }}?</h2>
       <p>
@@ -130,7 +135,7 @@ const verb = (version: Version): string => (version.number < props.site.liveVers
         >
       </div>
     </div>
-  </v-dialog>
+  </ModalDialog>
 </template>
 
 <style scoped>

@@ -93,15 +93,9 @@ const STATES = {
           ><SideTag :side="side" />&nbsp;<span class="muted small">{{ what }}</span></template
         >
       </v-checkbox>
-      <v-select
-        v-if="earlier.length > 0"
-        v-model="versions"
-        class="earlier"
-        multiple
-        chips
-        label="Earlier versions"
-        :items="earlier"
-      />
+      <div v-if="earlier.length > 0" class="earlier" role="group" aria-label="Earlier versions" tabindex="0">
+        <v-checkbox v-for="{ value, title } in earlier" :key="value" v-model="versions" :value="value" :label="title" />
+      </div>
       <p class="muted small">Tick two to four; they are loaded in turn for a fair comparison.</p>
       <v-radio-group
         v-if="chosenSides.length > 1"

@@ -15,6 +15,8 @@ import { useSite } from '../stores/site.ts'
 import { useJobs } from '../stores/jobs.ts'
 import { useProblems } from '../stores/problems.ts'
 import { bytes, seconds, timeLeft, when } from '../format/show.ts'
+import ModalDialog from '../ui/ModalDialog.vue'
+import NoteBox from '../ui/NoteBox.vue'
 
 const props = defineProps<{ site: Site }>()
 const route = useRoute()
@@ -101,27 +103,27 @@ const visitorName = (run: RunHead): string =>
       />
       {{ job.done }} of {{ job.total }} page loads, {{ timeLeft(job.msLeft) }}. {{ job.now }}
     </div>
-    <v-alert v-if="measurement.error" type="error" :text="measurement.error" />
-    <v-alert
+    <NoteBox v-if="measurement.error" kind="error" :text="measurement.error" />
+    <NoteBox
       v-if="measurement.state === 'cancelled'"
-      type="info"
+      kind="info"
       text="Cancelled. What was measured until then is shown, but decides nothing."
     />
 
-    <v-alert
+    <NoteBox
       v-if="measurement.source === 'predicted'"
-      type="warning"
+      kind="warning"
       text="Predicted, not measured: no browser could be started on this machine. The figures come from the fetched pages by the load model; scripts were not run. Install Chromium (apt-get install chromium, or name its path in ZEST_CHROMIUM), start Zest Lamp again and measure."
     />
-    <v-alert
+    <NoteBox
       v-if="measurement.source === 'archive'"
-      type="info"
+      kind="info"
       text="Read from an archive (HAR). Open the load below for its waterfall and predictions."
     />
 
-    <v-alert
+    <NoteBox
       v-if="measurement.notReady.length > 0"
-      type="info"
+      kind="info"
       :text="`Not everything was ready while ${measurement.notReady.join(', ')} ${measurement.notReady.length === 1 ? 'was' : 'were'} measured: some pictures came unchanged from your server (origin). Measure again later to see what visitors will get.`"
     />
 
@@ -184,7 +186,7 @@ const visitorName = (run: RunHead): string =>
         </tbody>
       </table>
     </div>
-    <v-dialog v-model="asking" max-width="520" aria-label="Delete this measurement">
+    <ModalDialog v-model="asking" :width="520" label="Delete this measurement">
       <div class="panel dialog">
         <h2 class="first">Delete this measurement?</h2>
         <p>Its page loads, requests and pictures are deleted for good. Its entry in the ledger stays.</p>
@@ -193,7 +195,7 @@ const visitorName = (run: RunHead): string =>
           <ActionButton color="primary" variant="flat" :under-way="deleting" @click="remove">Delete</ActionButton>
         </div>
       </div>
-    </v-dialog>
+    </ModalDialog>
   </template>
 </template>
 

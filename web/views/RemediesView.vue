@@ -33,6 +33,7 @@ import SafetyDialog from '../trial/SafetyDialog.vue'
 import SafetyPanel from '../trial/SafetyPanel.vue'
 import SlowSearch from '../trial/SlowSearch.vue'
 import { trialLink, when } from '../format/show.ts'
+import ModalDialog from '../ui/ModalDialog.vue'
 
 const props = defineProps<{ site: Site }>()
 const siteData = useSite()
@@ -224,7 +225,7 @@ const backOut = async (): Promise<void> => {
 
   <SafetyDialog v-model="checking" :site="site" @start="check" />
   <RetestDialog v-model="retesting" :site="site" @start="retest" />
-  <v-dialog v-model="keeping" max-width="560" aria-label="Keep the trial">
+  <ModalDialog v-model="keeping" :width="560" label="Keep the trial">
     <form class="panel dialog" @submit.prevent="keep">
       <h2>Keep: publish this for visitors</h2>
       <ul>
@@ -242,7 +243,7 @@ const backOut = async (): Promise<void> => {
         <ActionButton type="submit" color="primary" variant="flat" :under-way="working">Publish</ActionButton>
       </div>
     </form>
-  </v-dialog>
+  </ModalDialog>
 </template>
 
 <style scoped>

@@ -9,6 +9,7 @@ import { useProblems } from '../stores/problems.ts'
 import { loadReport } from '../stores/setup-files.ts'
 import { SAFETY_WORDS } from '../trial/result-words.ts'
 import { bytes, seconds, when, whole, pageName } from '../format/show.ts'
+import SelectField from '../ui/SelectField.vue'
 
 /** Before and after for a client: to print, to save as PDF by the browser's print, and as JSON. */
 const props = defineProps<{ site: Site }>()
@@ -38,7 +39,7 @@ const picture = (jpeg: string): string => `data:image/jpeg;base64,${jpeg}`
 <template>
   <div class="bar no-print">
     <router-link :to="{ name: 'ledger', params: { siteId: site.id } }">Ledger</router-link>
-    <v-select v-model="state" class="state" :items="STATES" label="After is" />
+    <SelectField v-model="state" class="state" :items="STATES" label="After is" />
     <v-btn :disabled="!report" @click="print">Print or save as PDF</v-btn>
     <v-btn :disabled="!report" @click="save">Save as JSON</v-btn>
   </div>

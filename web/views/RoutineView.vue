@@ -7,6 +7,7 @@ import { callApi } from '../api/client.ts'
 import MeasureNav from '../measure/MeasureNav.vue'
 import MessageList from '../measure/MessageList.vue'
 import { useSaving } from '../stores/saving.ts'
+import SelectField from '../ui/SelectField.vue'
 
 /** Retests that nobody has to start, and what they are held against. */
 const props = defineProps<{ site: Site }>()
@@ -63,7 +64,7 @@ const { saving, save } = useSaving(async () => {
       measurement runs at a time, so a retest waits its turn.
     </p>
     <div class="bar">
-      <v-select v-model="routine.everyHours" class="field" label="Retest" :items="INTERVALS" />
+      <SelectField v-model="routine.everyHours" class="field" label="Retest" :items="INTERVALS" />
       <v-text-field v-model="routine.quietFrom" class="time" type="time" label="Quiet from (UTC)" />
       <v-text-field v-model="routine.quietUntil" class="time" type="time" label="Quiet until (UTC)" />
     </div>

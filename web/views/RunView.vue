@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, ref, shallowRef, watch } from 'vue'
+import { computed, defineAsyncComponent, ref, shallowRef, watch } from 'vue'
 import { useRoute } from 'vue-router'
 import { Measurement, Run } from '../../core/contracts/measurements.ts'
 import type { Site } from '../../core/contracts/sites.ts'
@@ -11,7 +11,7 @@ import SideTag from '../ui/SideTag.vue'
 import { fileName, saveFile, svgToPng } from '../export/save.ts'
 import { waterfallSvg } from '../export/waterfall-svg.ts'
 import FilmStrip from '../charts/FilmStrip.vue'
-import PredictionPanel from '../measure/PredictionPanel.vue'
+import WhenSeen from '../ui/WhenSeen.vue'
 import SeenList from '../measure/ObservationList.vue'
 import WeightBars from '../charts/WeightBars.vue'
 import { useSite } from '../stores/site.ts'
@@ -19,6 +19,11 @@ import { useProblems } from '../stores/problems.ts'
 import { waterfallEnd, waterfallRows } from '../waterfall/rows.ts'
 import WaterfallTable from '../waterfall/WaterfallTable.vue'
 import { bytes, seconds, when } from '../format/show.ts'
+import SelectField from '../ui/SelectField.vue'
+import NoteBox from '../ui/NoteBox.vue'
+
+/** Brings the load model with it. */
+const PredictionPanel = defineAsyncComponent(() => import('../measure/PredictionPanel.vue'))
 
 defineProps<{ site: Site }>()
 const route = useRoute()
@@ -158,14 +163,14 @@ const savePng = async (): Promise<void> => {
         >Measurement</router-link
       >
     </div>
-    <v-alert
+    <NoteBox
       v-if="measurement?.source === 'predicted'"
-      type="info"
+      kind="info"
       text="Predicted by the load model from the fetched page; no browser loaded it."
     />
-    <v-alert
+    <NoteBox
       v-if="measurement?.source === 'archive'"
-      type="info"
+      kind="info"
       text="Read from an archive (HAR). It contains requests, but no paint times, layout shifts or blocking time."
     />
     <dl class="figures">
@@ -186,11 +191,11 @@ const savePng = async (): Promise<void> => {
 
     <div class="bar section">
       <h2>Waterfall</h2>
-      <v-select
+      <SelectField
         v-if="comparable.length > 0"
         v-model="otherId"
         class="compare"
-        clearable
+        none="None"
         label="Compare with another load"
         :items="comparable"
       />
@@ -210,7 +215,7 @@ const savePng = async (): Promise<void> => {
     <WeightBars :requests="run.requests" />
 
     <h2>What if</h2>
-    <PredictionPanel :run="run" :site="site" />
+    <WhenSeen><PredictionPanel :run="run" :site="site" /></WhenSeen>
 
     <h2>Details of this load</h2>
     <SeenList :run="run" />

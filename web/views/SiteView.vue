@@ -16,6 +16,7 @@ import { useJobs } from '../stores/jobs.ts'
 import { useProblems } from '../stores/problems.ts'
 import { useSites } from '../stores/sites.ts'
 import { trialLink } from '../format/show.ts'
+import ModalDialog from '../ui/ModalDialog.vue'
 
 const props = defineProps<{ site: Site }>()
 const sites = useSites()
@@ -98,7 +99,7 @@ const askedAs = computed(() => {
 
   <h2>Remove the site</h2>
   <v-btn color="error" @click="removing = true">Remove {{ site.name }} …</v-btn>
-  <v-dialog v-model="removing" max-width="520" aria-label="Remove the site">
+  <ModalDialog v-model="removing" :width="520" label="Remove the site">
     <div class="panel">
       <h2>Remove {{ site.name }}?</h2>
       <p>
@@ -110,7 +111,7 @@ const askedAs = computed(() => {
         <v-btn color="error" variant="flat" @click="remove">Remove</v-btn>
       </div>
     </div>
-  </v-dialog>
+  </ModalDialog>
 </template>
 
 <style scoped>

@@ -1,18 +1,20 @@
 <script setup lang="ts">
-import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
+import { computed, defineAsyncComponent, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
 import type { Site } from '../../core/contracts/sites.ts'
 import { Coverage } from '../../core/contracts/store.ts'
 import { callApi } from '../api/client.ts'
 import ChangesNotice from '../store/ChangesNotice.vue'
 import ReadinessNote from '../store/ReadinessNote.vue'
 import CoverageTable from '../store/CoverageTable.vue'
-import PurgePanel from '../store/PurgePanel.vue'
-import RequestPathPanel from '../store/RequestPathPanel.vue'
-import StoredTable from '../store/StoredTable.vue'
-import TrafficPanel from '../store/TrafficPanel.vue'
 import { useSite } from '../stores/site.ts'
 import { useProblems } from '../stores/problems.ts'
 import { whole } from '../format/show.ts'
+
+/** Parts that are loaded when somebody opens them. */
+const StoredTable = defineAsyncComponent(() => import('../store/StoredTable.vue'))
+const RequestPathPanel = defineAsyncComponent(() => import('../store/RequestPathPanel.vue'))
+const PurgePanel = defineAsyncComponent(() => import('../store/PurgePanel.vue'))
+const TrafficPanel = defineAsyncComponent(() => import('../store/TrafficPanel.vue'))
 
 /** What the store holds, of which pages, and why not of the others. */
 const props = defineProps<{ site: Site }>()

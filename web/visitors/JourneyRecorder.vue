@@ -6,6 +6,7 @@ import { RecordingState, type RecordedAct } from '../../core/contracts/recording
 import type { Site } from '../../core/contracts/sites.ts'
 import { callApi } from '../api/client.ts'
 import { useProblems } from '../stores/problems.ts'
+import ModalDialog from '../ui/ModalDialog.vue'
 
 /** Record a journey by doing it: the page runs in a browser of the lab, and shows here. */
 const props = defineProps<{ site: Site }>()
@@ -61,7 +62,7 @@ const inWords = (step: JourneyStep): string => {
 
 <template>
   <v-btn size="small" @click="open = true">Record one …</v-btn>
-  <v-dialog :model-value="open" max-width="1180" scrollable aria-label="Record a journey" @update:model-value="end">
+  <ModalDialog :model-value="open" :width="1180" label="Record a journey" @update:model-value="end">
     <div class="panel dialog recorder">
       <h2>Record a journey</h2>
       <form v-if="!state" class="bar" @submit.prevent="start">
@@ -109,7 +110,7 @@ const inWords = (step: JourneyStep): string => {
         <v-btn color="primary" variant="flat" :disabled="!state || busy" @click="keep">Use these steps</v-btn>
       </div>
     </div>
-  </v-dialog>
+  </ModalDialog>
 </template>
 
 <style scoped>

@@ -6,6 +6,7 @@ import { Site } from '../../core/contracts/sites.ts'
 import { callApi } from '../api/client.ts'
 import { useSaving } from '../stores/saving.ts'
 import JourneyRecorder from './JourneyRecorder.vue'
+import SelectField from '../ui/SelectField.vue'
 
 /** Steps that visitors take: recorded by doing them, or written. */
 const props = defineProps<{ site: Site }>()
@@ -51,7 +52,7 @@ const { saving, save } = useSaving(async () => {
       </div>
       <ol>
         <li v-for="(step, index) in journey.steps" :key="index">
-          <v-select
+          <SelectField
             :model-value="step.do"
             class="kind"
             label="Step"

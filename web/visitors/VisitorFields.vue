@@ -4,6 +4,7 @@ import type { Journey, VisitorProfile } from '../../core/contracts/measuring.ts'
 import { DEFAULT_VISITORS } from '../../core/sampling/default-visitors.ts'
 import { LINK_PRESETS, presetOf } from '../../core/sampling/link-presets.ts'
 import PlaceFields from './PlaceFields.vue'
+import SelectField from '../ui/SelectField.vue'
 
 /** One visitor: device, link, place, signed in or out. */
 defineProps<{ journeys: readonly Journey[]; first: boolean }>()
@@ -40,7 +41,7 @@ const NUMBERS = [
     <legend class="visually-hidden">{{ visitor.name }}</legend>
     <div class="row">
       <v-text-field :model-value="visitor.name" label="Name" @update:model-value="(name: string) => set({ name })" />
-      <v-select
+      <SelectField
         :model-value="visitor.device"
         label="Device"
         :items="[
@@ -49,7 +50,7 @@ const NUMBERS = [
         ]"
         @update:model-value="(device: unknown) => setDevice(device as 'phone')"
       />
-      <v-select
+      <SelectField
         :model-value="preset"
         label="Link"
         :items="[
@@ -58,7 +59,7 @@ const NUMBERS = [
         ]"
         @update:model-value="(id: unknown) => setPreset(id as string)"
       />
-      <v-select
+      <SelectField
         :model-value="visitor.journeyId"
         label="Signed in by"
         :items="[{ value: null, title: 'signed out' }, ...journeys.map(({ id, name }) => ({ value: id, title: name }))]"

@@ -1,15 +1,17 @@
 <script setup lang="ts">
 import ActionButton from '../ui/ActionButton.vue'
-import { computed, ref, watch } from 'vue'
+import { computed, defineAsyncComponent, ref, watch } from 'vue'
 import type { VisitorProfile } from '../../core/contracts/measuring.ts'
 import { Site, type SitePlaces } from '../../core/contracts/sites.ts'
 import { distanceMs } from '../../core/model/distance.ts'
 import { DEFAULT_VISITORS } from '../../core/sampling/default-visitors.ts'
 import { callApi } from '../api/client.ts'
-import PlaceMap from '../charts/PlaceMap.vue'
 import { useSaving } from '../stores/saving.ts'
 import PlaceFields from './PlaceFields.vue'
 import VisitorFields from './VisitorFields.vue'
+
+/** The shapes of the land are larger than the rest of the view: who asks for the map loads them. */
+const PlaceMap = defineAsyncComponent(() => import('../charts/PlaceMap.vue'))
 
 /** Whom to measure as, where they are, and where the servers stand. */
 const props = defineProps<{ site: Site }>()
@@ -24,6 +26,11 @@ watch(() => [props.site.visitors, props.site.places], reset, { immediate: true }
 
 /** For whom the next click on the map is meant: a visitor by place in the list, a host, or the origin. */
 const target = ref<{ kind: 'origin' } | { kind: 'visitor' | 'host'; index: number }>({ kind: 'origin' })
+const mapShown = ref(false)
+const aim = (at: typeof target.value): void => {
+  target.value = at
+  mapShown.value = true
+}
 const targetName = computed(() => {
   const { value } = target
   if (value.kind === 'origin') return 'the origin'
@@ -79,23 +86,29 @@ const farness = (visitor: VisitorProfile): string => {
           :journeys="site.journeys"
           :first="visitors.length === 1"
           @remove="visitors.splice(index, 1)"
-          @choose="target = { kind: 'visitor', index }"
+          @choose="aim({ kind: 'visitor', index })"
         />
         <div class="bar">
           <v-btn size="small" :disabled="visitors.length >= 10" @click="add">Add a visitor</v-btn>
         </div>
       </div>
       <div>
-        <PlaceMap :places="marks" @choose="choose" />
+        <template v-if="mapShown">
+          <PlaceMap :places="marks" @choose="choose" />
+          <p class="small muted">
+            A click sets the place of <b>{{ targetName }}</b>.
+          </p>
+        </template>
+        <v-btn v-else size="small" @click="mapShown = true">Show the map</v-btn>
         <p class="small muted">
-          A click sets the place of <b>{{ targetName }}</b>. Round trips:
+          Round trips:
           <template v-for="(visitor, index) in visitors" :key="visitor.id"
             >{{ index > 0 ? ', ' : '' }}{{ visitor.name }} {{ farness(visitor) }}</template
           >. Distance is the great circle times 1.75 for cable routes, at 100 km per millisecond of round trip.
         </p>
         <div class="row">
           <PlaceFields v-model="places.origin" label="Location of your server (origin)" />
-          <v-btn size="small" @click="target = { kind: 'origin' }">Choose on the map</v-btn>
+          <v-btn size="small" @click="aim({ kind: 'origin' })">Choose on the map</v-btn>
         </div>
         <div v-for="(host, index) in places.hosts" :key="index" class="row">
           <v-text-field v-model="host.host" label="Other host" placeholder="tags.example.org" />
@@ -104,7 +117,7 @@ const farness = (visitor: VisitorProfile): string => {
             label="Location"
             @update:model-value="(place) => place !== null && (host.place = place)"
           />
-          <v-btn size="small" @click="target = { kind: 'host', index }">On the map</v-btn>
+          <v-btn size="small" @click="aim({ kind: 'host', index })">On the map</v-btn>
           <v-btn size="small" :aria-label="`Remove ${host.host}`" @click="places.hosts.splice(index, 1)">Remove</v-btn>
         </div>
         <v-btn size="small" @click="addHost">Add another host that pages load from</v-btn>

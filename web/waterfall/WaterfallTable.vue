@@ -6,6 +6,7 @@ import { sourceOf } from '../../core/measuring/page-weight.ts'
 import { sideName } from '../../core/measuring/sides.ts'
 import { bytes, seconds } from '../format/show.ts'
 import { PHASE_NAMES, PHASES, typesOf, waterfallEnd, waterfallRows, type WaterfallRow } from './rows.ts'
+import SelectField from '../ui/SelectField.vue'
 
 /** Every request of one page load, or of two under each other: a table that can be read, with bars that can be seen. */
 const props = defineProps<{ run: Run; other?: Run | null }>()
@@ -88,19 +89,19 @@ const cacheStatus = ({ record }: WaterfallRow): string =>
 
 <template>
   <div class="bar filters">
-    <v-select
+    <SelectField
       v-model="type"
       class="filter"
       label="Type"
       :items="[{ value: null, title: `all ${rows.length}` }, ...types.map((one) => ({ value: one, title: one }))]"
     />
-    <v-select
+    <SelectField
       v-model="host"
       class="filter wide"
       label="Host"
       :items="[{ value: null, title: 'all' }, ...hosts.map((one) => ({ value: one, title: one }))]"
     />
-    <v-select
+    <SelectField
       v-if="other"
       v-model="change"
       class="filter"
