@@ -6,13 +6,33 @@ import { leftOut } from './scripts/left-out.ts'
 
 const control = `http://127.0.0.1:${process.env['ZEST_PORT'] ?? 8400}`
 
+/** What most forms are made of. */
+const FIELDS =
+  /vuetify[\\/]lib[\\/]components[\\/](?:VInput|VLabel|VMessages|VCheckbox|VSwitch|VRadio|VRadioGroup|VSelectionControl|VSelectionControlGroup)[\\/]/
+
 /** The interface. `npm run dev` shows it against a Zest Lamp on the usual port, which takes its requests for those of its own pages. */
 export default defineConfig({
   root: 'web',
   plugins: [vue(), vuetify({ autoImport: true }), firstLoad(), leftOut()],
   // Components are written with setup functions only.
   define: { __VUE_OPTIONS_API__: 'false', __VUE_PROD_DEVTOOLS__: 'false' },
-  build: { outDir: '../dist/web', emptyOutDir: true, chunkSizeWarningLimit: 900 },
+  build: {
+    outDir: '../dist/web',
+    emptyOutDir: true,
+    chunkSizeWarningLimit: 900,
+    // Few large files compress better than many small ones, and every place needs these.
+    rolldownOptions: {
+      output: {
+        codeSplitting: {
+          groups: [
+            { name: 'libraries', test: /node_modules[\\/](?:vue|@vue|vue-router|pinia|zod)[\\/]/, priority: 3 },
+            { name: 'contracts', test: /core[\\/]contracts[\\/]/, priority: 2 },
+            { name: 'fields', test: FIELDS, priority: 1 },
+          ],
+        },
+      },
+    },
+  },
   server: {
     proxy: {
       '/api': {

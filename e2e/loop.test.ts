@@ -4,6 +4,7 @@ import type { Site } from '../core/contracts/sites.ts'
 import { accessibilityProblems } from './accessibility.ts'
 import { openBrowser, Stack, withQuickPhone } from './stack.ts'
 import { choose } from './choose.ts'
+import { opened, switchOf } from './remedy-list.ts'
 
 /** From a slow site to a proven gain: the whole outcome, through the real interface in Chromium, each step on what the last one left. */
 
@@ -97,10 +98,8 @@ describe('the loop, as a new user tries it', () => {
   test('each remedy explains itself and is switched on in the trial, one at a time', async () => {
     await place('Remedies').click()
     for (const [index, name] of ['Page cache', 'Compression', 'Browser cache'].entries()) {
-      const remedy = page.getByRole('article', { name })
-      await remedy.getByText('What it does, when it helps').click()
-      await remedy.getByText('How to undo').waitFor()
-      await remedy.getByRole('checkbox', { name: `${name} in trial` }).click()
+      await (await opened(page, name)).getByText('How to undo').waitFor()
+      await switchOf(page, name).click()
       await page.getByRole('region', { name: 'Trial' }).getByRole('listitem').nth(index).waitFor()
     }
     expect(await page.getByRole('region', { name: 'Trial' }).getByRole('listitem').allTextContents()).toEqual([
@@ -253,10 +252,9 @@ describe('pages that visitors share in spite of their cookies', () => {
 
   test('a kind of page is named in the trial, with the cookies that do not change it', async () => {
     await place('Remedies').click()
-    const remedy = page.getByRole('article', { name: 'Page cache' })
-    await remedy.getByRole('checkbox', { name: 'Page cache in trial' }).click()
+    const remedy = await opened(page, 'Page cache')
+    await switchOf(page, 'Page cache').click()
     await trial().getByText('Page cache switched on').waitFor()
-    await remedy.getByText('Settings').click()
     await remedy.getByRole('checkbox', { name: /^Live fragments/ }).click()
     await trial().getByText('live fragments from off to on').waitFor()
     await remedy.getByRole('button', { name: 'Add a kind' }).click()

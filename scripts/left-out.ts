@@ -6,6 +6,8 @@ import type { Plugin } from 'vite'
 const LEFT_OUT =
   /\/(?:zod\/v4\/core\/(?:to-json-schema|json-schema-processors)|vuetify\/lib\/composables\/date\/adapters\/vuetify)\.js$/
 
+const CONTRACTS = /\/core\/contracts\/[\w-]+\.ts$/
+
 /** A module with the same names, each a function that makes nothing. */
 export const hollow = (code: string): string => {
   const names = [...code.matchAll(/^export (?:const|function|class) (\w+)/gm)].map(([, name]) => name!)
@@ -16,10 +18,15 @@ export const hollow = (code: string): string => {
   ].join('\n')
 }
 
+/** What a schema says about itself is for the description of the API, not for browsers. */
+export const withoutDescriptions = (code: string): string =>
+  code.replaceAll(/\s*\.describe\(\s*(['"`])(?:\\.|(?!\1)[^\\])*\1,?\s*\)/g, '')
+
 /** The plugin for Vite. */
 export const leftOut = (): Plugin => ({
   name: 'left-out',
   apply: 'build',
   enforce: 'pre',
   load: (id) => (LEFT_OUT.test(id) ? hollow(readFileSync(id, 'utf8')) : undefined),
+  transform: (code, id) => (CONTRACTS.test(id) ? { code: withoutDescriptions(code), map: null } : undefined),
 })

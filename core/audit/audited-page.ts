@@ -1,4 +1,5 @@
-import type { RequestRecord, RunDetails, RunMetrics, ShownImage, VisitorProfile } from '../contracts/measuring.ts'
+import type { PredictedTimes } from '../contracts/findings.ts'
+import type { RequestRecord, RunDetails, RunMetrics, ShownImage, Side, VisitorProfile } from '../contracts/measuring.ts'
 import { fieldValue, type Fields } from '../http/fields.ts'
 import { isCompressible } from '../http/negotiation.ts'
 import { recordingOf } from '../model/recording-from-run.ts'
@@ -11,6 +12,10 @@ export interface AuditedPage {
   readonly path: string
   readonly visitor: VisitorProfile
   readonly at: string
+  /** Which of the site's versions was loaded. */
+  readonly side: Side
+  /** Medians of the loads measured with it, ms: what the ruler shows. A figure that was not measured is null. */
+  readonly measured: { readonly [figure in keyof PredictedTimes]: number | null }
   readonly metrics: RunMetrics
   readonly details: RunDetails
   readonly requests: readonly RequestRecord[]

@@ -89,6 +89,8 @@ const look = (more: Partial<AuditedPage> = {}): AuditedPage =>
     path: '/',
     visitor,
     at: '2026-11-26T00:00:00.000Z',
+    side: 'origin',
+    measured: { fcpMs: null, lcpMs: null, loadedMs: null },
     metrics,
     details,
     requests,
@@ -211,6 +213,18 @@ describe('findings', () => {
   test('with everything it is sooner than now', async () => {
     const [one] = (await findWhatIsSlow([look()], emptySetup())).looks
     expect(one!.withAll.lcpMs).toBeLessThan(one!.now.lcpMs / 2)
+  })
+  test('predictions start from what was measured, and keep their share of it', async () => {
+    const alone = await findWhatIsSlow([look()], emptySetup())
+    const modelled = alone.looks[0]!.now
+    const measured = { fcpMs: null, lcpMs: 2 * modelled.lcpMs, loadedMs: 1.5 * modelled.loadedMs }
+    const { looks, remedies } = await findWhatIsSlow([look({ measured })], emptySetup())
+    expect(looks[0]!.now).toEqual({ fcpMs: modelled.fcpMs, lcpMs: measured.lcpMs, loadedMs: measured.loadedMs })
+    expect(looks[0]!.detailedLcpMs).toBe(modelled.lcpMs)
+    expect(looks[0]!.withAll.lcpMs).toBeCloseTo(2 * alone.looks[0]!.withAll.lcpMs)
+    const gainOf = (found: typeof alone) => found.remedies.find(({ remedy }) => remedy === 'pageCache')!.gains[0]!.gain
+    expect(gainOf({ ...alone, remedies }).lcpMs).toBeCloseTo(2 * gainOf(alone).lcpMs)
+    expect(gainOf({ ...alone, remedies }).fcpMs).toBeCloseTo(gainOf(alone).fcpMs)
   })
   test('a slow host is told of plainly, with its share', async () => {
     const { limits } = await findWhatIsSlow([look()], emptySetup())

@@ -68,8 +68,6 @@ const medianTimes = (times: readonly PredictedTimes[]): PredictedTimes => ({
   loadedMs: median(times.map(({ loadedMs }) => loadedMs)),
 })
 
-const timesOf = (look: AuditedPage, changes: readonly WhatIf[]): PredictedTimes => medianTimes(daysOf(look, changes))
-
 const difference = (a: PredictedTimes, b: PredictedTimes): PredictedTimes => ({
   fcpMs: a.fcpMs - b.fcpMs,
   lcpMs: a.lcpMs - b.lcpMs,
@@ -78,16 +76,35 @@ const difference = (a: PredictedTimes, b: PredictedTimes): PredictedTimes => ({
 
 interface Judged {
   readonly look: AuditedPage
-  /** Day by day. */
+  /** Day by day, by the model. */
   readonly now: readonly PredictedTimes[]
+  /** Measured medians per time of the model: a predicted share of one load is carried over to what was measured. */
+  readonly scale: PredictedTimes
   readonly evidence: ReadonlyMap<RemedyId, LookEvidence>
 }
 
-const judge = (look: AuditedPage, setup: Setup): Judged => ({
-  look,
-  now: daysOf(look, []),
-  evidence: new Map(REMEDIES.map(({ id }) => [id, evidenceFor(id, look, setup)])),
+/** What was measured to one time of the model; 1 where either says nothing. */
+const ratio = (measured: number | null, modelled: number): number =>
+  measured === null || modelled <= 0 ? 1 : measured / modelled
+
+const scaleOf = ({ measured }: AuditedPage, modelled: PredictedTimes): PredictedTimes => ({
+  fcpMs: ratio(measured.fcpMs, modelled.fcpMs),
+  lcpMs: ratio(measured.lcpMs, modelled.lcpMs),
+  loadedMs: ratio(measured.loadedMs, modelled.loadedMs),
 })
+
+/** Times of the model as they would be measured. */
+const scaled = (times: PredictedTimes, { scale }: Judged): PredictedTimes => ({
+  fcpMs: times.fcpMs * scale.fcpMs,
+  lcpMs: times.lcpMs * scale.lcpMs,
+  loadedMs: times.loadedMs * scale.loadedMs,
+})
+
+const judge = (look: AuditedPage, setup: Setup): Judged => {
+  const now = daysOf(look, [])
+  const evidence = new Map(REMEDIES.map(({ id }) => [id, evidenceFor(id, look, setup)]))
+  return { look, now, scale: scaleOf(look, medianTimes(now)), evidence }
+}
 
 /** Called between predictions, each of which takes some milliseconds: who serves others meanwhile lets them in. */
 export type Pause = () => Promise<void>
@@ -98,13 +115,14 @@ const gainsOf = async (
   pause: Pause,
 ): Promise<PredictedGain[]> => {
   const gains: PredictedGain[] = []
-  for (const { look, now, evidence } of judged) {
+  for (const one of judged) {
+    const { look, now, evidence } = one
     const changes = remedies.flatMap((id) => evidence.get(id)?.changes ?? [])
     if (changes.length === 0) continue
     gains.push({
       pageId: look.pageId,
       visitorId: look.visitor.id,
-      gain: medianTimes(daysOf(look, changes).map((then, day) => difference(now[day]!, then))),
+      gain: scaled(medianTimes(daysOf(look, changes).map((then, day) => difference(now[day]!, then))), one),
     })
     await pause()
   }
@@ -237,16 +255,17 @@ const limitsOf = (judged: readonly Judged[]): Limit[] => {
     limits.push({
       title: 'The host is slow',
       sentence: `Your server (origin) takes up to ${(wait / 1000).toFixed(1)} s to build a page. The page cache hides this from most visitors, but signed-in visitors, searches, baskets and the first visitor after a change still wait that long. Ask your host, or check the database.`,
-      share: Math.min(1, wait / Math.max(1, medianTimes(slowest.now).lcpMs)),
+      share: Math.min(1, wait / Math.max(1, nowOf(slowest).lcpMs)),
     })
   return limits
 }
 
-const withAll = ({ look, evidence }: Judged): PredictedTimes =>
-  timesOf(
-    look,
-    ALL.flatMap((id) => evidence.get(id)?.changes ?? []),
-  )
+const withAll = (one: Judged): PredictedTimes => {
+  const changes = ALL.flatMap((id) => one.evidence.get(id)?.changes ?? [])
+  return scaled(medianTimes(daysOf(one.look, changes)), one)
+}
+
+const nowOf = (one: Judged): PredictedTimes => scaled(medianTimes(one.now), one)
 
 /** What is slow on the pages that were looked at, and what each remedy would be worth. */
 export const findWhatIsSlow = async (
@@ -264,7 +283,9 @@ export const findWhatIsSlow = async (
       path: one.look.path,
       visitorId: one.look.visitor.id,
       at: one.look.at,
-      now: medianTimes(one.now),
+      side: one.look.side,
+      now: nowOf(one),
+      detailedLcpMs: medianTimes(one.now).lcpMs,
       withAll: withAll(one),
     })),
     findings: await findingsOf(judged, pause),

@@ -4,6 +4,9 @@ import type { Remedies, RemedyId } from '../contracts/setup.ts'
 /** What a remedy touches, and so how it could break a page. */
 export type Reach = 'delivery' | 'files' | 'page'
 
+/** How much a site needs a remedy: nearly every site, some sites, or as its owner likes. */
+export type Need = 'must' | 'optional' | 'taste'
+
 /** How a setting is shown and edited. */
 export type OptionInput =
   | { kind: 'duration' }
@@ -32,6 +35,7 @@ export interface Remedy<Id extends RemedyId = RemedyId> {
   readonly id: Id
   readonly name: string
   readonly reach: Reach
+  readonly need: Need
   readonly inShort: string
   readonly does: string
   readonly helps: string
@@ -44,6 +48,12 @@ export interface Remedy<Id extends RemedyId = RemedyId> {
 
 /** Any of them; each option is a setting of its own remedy. */
 export type AnyRemedy = { [Id in RemedyId]: Remedy<Id> }[RemedyId]
+
+export const NEED: Record<Need, { readonly title: string; readonly sentence: string }> = {
+  must: { title: 'Must', sentence: 'Nearly every site needs these.' },
+  optional: { title: 'Optional', sentence: 'Worth it where the evidence says so.' },
+  taste: { title: 'Matters of taste', sentence: 'Visitors may notice, or it changes little: your choice.' },
+}
 
 export const REACH: Record<Reach, string> = {
   delivery: 'Headers and transport only: what a browser decodes stays the same.',

@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { Side } from './measuring.ts'
 
 /** Predicted times of a page for a visitor, ms. */
 export const PredictedTimes = z.object({ fcpMs: z.number(), lcpMs: z.number(), loadedMs: z.number() })
@@ -59,7 +60,11 @@ export const Findings = z.object({
       path: z.string(),
       visitorId: z.string(),
       at: z.string(),
-      now: PredictedTimes,
+      side: Side,
+      now: PredictedTimes.describe('Medians of the loads measured; predictions start from these'),
+      detailedLcpMs: z
+        .number()
+        .describe('Main content by the load model of the one detailed load, ms: predicted shares come from it'),
       withAll: PredictedTimes,
     }),
   ),

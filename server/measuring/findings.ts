@@ -1,12 +1,14 @@
 import type { HasDatabase } from '../db/database.ts'
 import type { HasAddresses } from '../net/addresses.ts'
+import { and, eq } from 'drizzle-orm'
 import { LRUCache } from 'lru-cache'
 import type { Findings } from '../../core/contracts/findings.ts'
 import { findWhatIsSlow } from '../../core/audit/findings.ts'
 import { auditedPageOf, type AuditedPage } from '../../core/audit/audited-page.ts'
+import { sideSummary } from '../../core/measuring/summary.ts'
 import { predictedVisitor } from '../../core/model/predicted-visitor.ts'
 import type { Database } from '../db/database.ts'
-import type { runs } from '../db/schema.ts'
+import { runs } from '../db/schema.ts'
 import { liveSetup } from '../release/setups.ts'
 import { setupDigest } from '../release/setup-digest.ts'
 import { getSite } from '../sites/sites.ts'
@@ -53,13 +55,23 @@ export const siteFindings = async (services: HasDatabase & HasAddresses, siteId:
   return made
 }
 
+/** Medians of the loads that were measured on the same occasion as a close look. */
+const measuredWith = async (
+  db: Database,
+  { measurementId, pageId, visitorId, side }: typeof runs.$inferSelect,
+): Promise<AuditedPage['measured']> => {
+  const own = and(eq(runs.measurementId, measurementId), eq(runs.pageId, pageId), eq(runs.visitorId, visitorId))
+  return sideSummary(side, await db.select().from(runs).where(own)).medians
+}
+
 const findingsFrom = async (
   db: Database,
   chosen: readonly (typeof runs.$inferSelect)[],
   places: Parameters<typeof predictedVisitor>[1],
 ): Promise<AuditedPage[]> => {
   const looks: AuditedPage[] = []
-  for (const { id, pageId, path, visitor, at, metrics, details } of chosen) {
+  for (const run of chosen) {
+    const { id, pageId, path, side, visitor, at, metrics, details } = run
     if (metrics === null || details === null) continue
     const visitorOfRun = predictedVisitor(visitor, places, 'included')
     const look = auditedPageOf({
@@ -67,6 +79,8 @@ const findingsFrom = async (
       path,
       visitor,
       at: at.toISOString(),
+      side,
+      measured: await measuredWith(db, run),
       metrics,
       details,
       requests: await requestsOf(db, id),

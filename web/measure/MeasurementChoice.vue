@@ -1,32 +1,7 @@
-<script lang="ts">
-import type { Visit } from '../../core/contracts/measuring.ts'
-
-/** What a measurement is to cover, whichever sides it loads. */
-export interface MeasuredChoice {
-  pageIds: string[]
-  visitorIds: string[]
-  visit: Visit
-  runs: number
-}
-
-/** Common practice: several pages of different kinds, phone before laptop. */
-const MOST_FIRST = 3
-
-export const firstChoice = (
-  site: { sample: readonly { id: string }[]; visitors: readonly { id: string }[] },
-  runs: number,
-): MeasuredChoice => ({
-  pageIds: site.sample.slice(0, MOST_FIRST).map(({ id }) => id),
-  visitorIds: site.visitors.map(({ id }) => id),
-  visit: 'first',
-  runs,
-})
-
-export const isComplete = ({ pageIds, visitorIds, runs }: MeasuredChoice): boolean =>
-  pageIds.length > 0 && visitorIds.length > 0 && runs > 0
-</script>
 <script setup lang="ts">
+import type { Visit } from '../../core/contracts/measuring.ts'
 import type { Site } from '../../core/contracts/sites.ts'
+import type { MeasuredChoice } from '../../core/measuring/first-choice.ts'
 import { pageItems } from '../format/show.ts'
 import CheckList from '../ui/CheckList.vue'
 

@@ -3,7 +3,7 @@ import { afterEach, describe, expect, test, vi } from 'vitest'
 import { aPageResult, aSideSummary } from '../../core/measuring/testing/made-up.ts'
 import { aSite } from '../testing/a-site.ts'
 import { button, field, mounted, textOf, textsOf, type } from '../testing/mounted.ts'
-import { firstChoice, isComplete } from './MeasurementChoice.vue'
+import { firstChoice, isComplete } from '../../core/measuring/first-choice.ts'
 import ResultsTable from './ResultsTable.vue'
 import RetestDialog from '../trial/RetestDialog.vue'
 

@@ -6,74 +6,60 @@ import { lookAfter, startedFrom, STARTING_POINTS, type StartingPoint } from '../
 import ModalDialog from '../ui/ModalDialog.vue'
 
 /** For those who do not want to choose: a good set of remedies at once, into the trial. */
-const props = defineProps<{ trial: Setup; disabled: boolean }>()
+const props = defineProps<{ trial: Setup }>()
 const emit = defineEmits<{ change: [setup: Setup] }>()
+const open = defineModel<boolean>({ required: true })
 
-const chosen = ref<StartingPoint | null>(null)
-const changes = computed(() =>
-  chosen.value === null ? [] : setupChanges(props.trial, startedFrom(props.trial, chosen.value)),
-)
-const take = (): void => {
-  if (chosen.value !== null) emit('change', startedFrom(props.trial, chosen.value))
-  chosen.value = null
-}
 const isOn = ({ remedies }: StartingPoint): boolean => remedies.every((id) => props.trial.remedies[id].enabled)
+const chosenId = ref(STARTING_POINTS.find((point) => !isOn(point))?.id ?? STARTING_POINTS[0]!.id)
+const chosen = computed(() => STARTING_POINTS.find(({ id }) => id === chosenId.value)!)
+const changes = computed(() => setupChanges(props.trial, startedFrom(props.trial, chosen.value)))
+const take = (): void => {
+  emit('change', startedFrom(props.trial, chosen.value))
+  open.value = false
+}
 </script>
 
 <template>
-  <section aria-labelledby="starting">
-    <h2 id="starting">Starting points</h2>
-    <p class="muted small">
-      If you do not want to choose, switch on a whole group in the trial at once. No visitor sees it.
-    </p>
-    <ol class="points">
-      <li v-for="point in STARTING_POINTS" :key="point.id" class="panel">
-        <h3>{{ point.title }}</h3>
-        <p class="small">{{ point.sentence }}</p>
-        <v-btn size="small" :disabled="disabled || isOn(point)" @click="chosen = point">
-          {{ isOn(point) ? 'All on in trial' : `Try all ${point.remedies.length} …` }}
-        </v-btn>
-      </li>
-    </ol>
-    <ModalDialog :model-value="chosen !== null" :width="720" label="Starting point" @update:model-value="chosen = null">
-      <form v-if="chosen" class="panel dialog" @submit.prevent="take">
-        <h2>Try {{ chosen.title.toLowerCase() }}</h2>
-        <p>{{ chosen.sentence }}</p>
-        <h3>What changes</h3>
-        <ul>
-          <li v-for="change in changes" :key="change.sentence">{{ change.sentence }}</li>
-        </ul>
-        <h3>What to check afterwards</h3>
-        <dl>
-          <template v-for="one in lookAfter(chosen)" :key="one.name">
-            <dt>{{ one.name }}</dt>
-            <dd>{{ one.lookAt }}</dd>
+  <ModalDialog v-model="open" :width="720" label="Switch on several remedies">
+    <form class="panel dialog" @submit.prevent="take">
+      <h2>Switch on several remedies in the trial</h2>
+      <v-radio-group v-model="chosenId" hide-details density="compact" label="How far to go">
+        <v-radio v-for="point in STARTING_POINTS" :key="point.id" :value="point.id">
+          <template #label>
+            <span
+              ><b>{{ point.title }}</b
+              ><template v-if="isOn(point)"> (all on in trial)</template>
+              <span class="small muted point">{{ point.sentence }}</span></span
+            >
           </template>
-        </dl>
-        <div class="bar end">
-          <v-btn type="button" @click="chosen = null">Cancel</v-btn>
-          <v-btn type="submit" color="primary" variant="flat">Try in the trial</v-btn>
-        </div>
-      </form>
-    </ModalDialog>
-  </section>
+        </v-radio>
+      </v-radio-group>
+      <h3>What changes</h3>
+      <p v-if="changes.length === 0">Nothing: all of it is on in the trial.</p>
+      <ul v-else>
+        <li v-for="change in changes" :key="change.sentence">{{ change.sentence }}</li>
+      </ul>
+      <h3>What to check afterwards</h3>
+      <dl>
+        <template v-for="one in lookAfter(chosen)" :key="one.name">
+          <dt>{{ one.name }}</dt>
+          <dd>{{ one.lookAt }}</dd>
+        </template>
+      </dl>
+      <div class="bar end">
+        <v-btn type="button" @click="open = false">Cancel</v-btn>
+        <v-btn type="submit" color="primary" variant="flat" :disabled="changes.length === 0">Try in the trial</v-btn>
+      </div>
+    </form>
+  </ModalDialog>
 </template>
 
 <style scoped>
-.points {
-  list-style: none;
-  padding: 0;
-  display: grid;
-  grid-template-columns: repeat(3, minmax(0, 1fr));
-  gap: 0.7rem;
+.point {
+  display: block;
 }
-.points h3 {
-  margin: 0;
-}
-.points p {
-  margin: 0.2rem 0 0.6rem;
-}
-.dialog ul {
+ul {
   padding-left: 1.1rem;
   columns: 2;
 }
@@ -87,11 +73,10 @@ dt {
   font-weight: 600;
 }
 @media (max-width: 760px) {
-  .points,
   dl {
     grid-template-columns: minmax(0, 1fr);
   }
-  .dialog ul {
+  ul {
     columns: 1;
   }
 }

@@ -3,7 +3,7 @@ import { nextTick } from 'vue'
 import { afterEach, describe, expect, test, vi } from 'vitest'
 import type { PageChanges } from '../../core/contracts/delivery.ts'
 import { emptySetup, type Setup } from '../../core/contracts/setup.ts'
-import { STARTING_POINTS } from '../../core/catalogue/starting-points.ts'
+import { startedFrom, STARTING_POINTS } from '../../core/catalogue/starting-points.ts'
 import { aSite } from '../testing/a-site.ts'
 import { answering } from '../testing/answers.ts'
 import { button, mounted, press, textOf, textsOf } from '../testing/mounted.ts'
@@ -13,35 +13,32 @@ import StartingPoints from './StartingPoints.vue'
 afterEach(() => vi.unstubAllGlobals())
 
 describe('starting points', () => {
-  const shown = (trial: Setup) => {
+  const shown = async (trial: Setup) => {
     const told: Setup[] = []
-    const host = mounted(StartingPoints, { trial, disabled: false, onChange: (setup: Setup) => told.push(setup) })
-    return { host, told }
+    mounted(StartingPoints, { trial, modelValue: true, onChange: (setup: Setup) => told.push(setup) })
+    await expect.poll(() => document.querySelector('.dialog')).not.toBeNull()
+    return { dialog: document.querySelector('.dialog')!, told }
   }
   const [first] = STARTING_POINTS
+  const changes = (dialog: Element): string[] => textsOf(dialog, 'ul li')
   test('say what changes and what to look at before anything goes into the trial', async () => {
-    const { host, told } = shown(emptySetup())
-    host.querySelector<HTMLElement>('.points button')!.click()
-    await expect.poll(() => document.querySelector('.dialog')).not.toBeNull()
-    const dialog = document.querySelector('.dialog')!
-    expect(textsOf(dialog, 'li')).toHaveLength(first!.remedies.length)
+    const { dialog, told } = await shown(emptySetup())
+    expect(changes(dialog)).toHaveLength(first!.remedies.length)
     expect(textsOf(dialog, 'dt').length).toBeGreaterThan(0)
     expect(told).toEqual([])
     dialog.dispatchEvent(new Event('submit'))
     await nextTick()
     expect(first!.remedies.every((id) => told[0]!.remedies[id].enabled)).toBe(true)
   })
-  test('that are in trial already say so', async () => {
-    const { host, told } = shown(emptySetup())
-    host.querySelector<HTMLElement>('.points button')!.click()
-    await expect.poll(() => document.querySelector('.dialog')).not.toBeNull()
-    document.querySelector('.dialog')!.dispatchEvent(new Event('submit'))
-    await nextTick()
-    const again = shown(told[0]!).host
-    expect([
-      textsOf(again, '.points button')[0],
-      again.querySelector<HTMLButtonElement>('.points button')!.disabled,
-    ]).toEqual(['All on in trial', true])
+  test('that are in trial already say so, and the next one is proposed', async () => {
+    const { dialog } = await shown(startedFrom(emptySetup(), first!))
+    expect(textsOf(dialog, 'label').filter((label) => label.includes('(all on in trial)'))).toHaveLength(1)
+    expect(changes(dialog).length).toBeGreaterThan(0)
+  })
+  test('that are all in trial change nothing', async () => {
+    const { dialog } = await shown(startedFrom(emptySetup(), STARTING_POINTS.at(-1)!))
+    expect(textOf(dialog)).toContain('Nothing: all of it is on in the trial.')
+    expect(button(dialog, 'Try in the trial').disabled).toBe(true)
   })
 })
 

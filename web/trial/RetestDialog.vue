@@ -3,7 +3,8 @@ import { computed, ref } from 'vue'
 import { DEFAULT_PAIRS } from '../../core/contracts/measurements.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { planRuns } from '../../core/measuring/plan.ts'
-import MeasurementChoice, { firstChoice, isComplete, type MeasuredChoice } from '../measure/MeasurementChoice.vue'
+import { firstChoice, isComplete, type MeasuredChoice } from '../../core/measuring/first-choice.ts'
+import MeasurementChoice from '../measure/MeasurementChoice.vue'
 import ModalDialog from '../ui/ModalDialog.vue'
 
 /** What a retest of trial against live is to cover. */

@@ -3,6 +3,7 @@ import { nextTick } from 'vue'
 import { afterEach, describe, expect, test, vi } from 'vitest'
 import { emptySetup, Setup } from '../../core/contracts/setup.ts'
 import type { SafetyCheck } from '../../core/contracts/safety.ts'
+import { REMEDIES } from '../../core/catalogue/catalogue.ts'
 import { useSite } from '../stores/site.ts'
 import { useJobs } from '../stores/jobs.ts'
 import { useProblems } from '../stores/problems.ts'
@@ -53,10 +54,12 @@ const shown = async (now: object = trial(), more: Record<string, unknown> = {}) 
   const host = mounted(RemediesView, { site: aSite() })
   Object.assign(useSite(), { siteId: 'quay', trial: now, privacy })
   useTrialChecks().siteId = 'quay'
-  await expect.poll(() => textOf(host)).not.toContain('Looking through what was measured')
+  await expect.poll(() => textOf(host)).not.toContain('Reading the measurements')
   await nextTick()
   return { asked, host }
 }
+const switchOf = (host: Element, name: string): HTMLInputElement =>
+  host.querySelector(`input[aria-label="${name} in trial"]`)!
 const sent = (asked: readonly Asked[], what: string): unknown => asked.find((one) => one.what === what)?.body
 const dialogAfter = async (host: Element, name: string): Promise<Element> => {
   await press(host, name)
@@ -97,12 +100,12 @@ describe('a trial', () => {
     })
     await nextTick()
     expect(['Retest', 'Keep', 'Back out'].map((name) => button(host, name).disabled)).toEqual([true, true, true])
-    expect(field(host, 'On in trial').disabled).toBe(true)
+    expect(switchOf(host, 'Lazy loading').disabled).toBe(true)
     expect(textOf(host)).toContain('so the trial cannot be changed')
   })
   test('changes by one remedy when one is switched, and nothing else of it', async () => {
     const { asked, host } = await shown(trial(), { 'PUT /sites/quay/trial': trial() })
-    field(host, 'On in trial').click()
+    switchOf(host, 'Lazy loading').click()
     await expect
       .poll(() => sent(asked, 'PUT /sites/quay/trial'))
       .toEqual({
@@ -115,6 +118,30 @@ describe('a trial', () => {
     await press(host, 'Back out')
     await expect.poll(() => textsOf(host, '.trial li')).toEqual([])
     expect(sent(asked, 'POST /sites/quay/trial/back-out')).toEqual({ revision: 5 })
+  })
+})
+
+describe('the list', () => {
+  const names = (host: Element): string[] => textsOf(host, '.list .name')
+  test('has every remedy in the usual order while nothing was measured, and says what comes next', async () => {
+    const { host } = await shown(same)
+    expect(names(host)).toHaveLength(REMEDIES.length)
+    expect(textOf(host.querySelector('.next'))).toContain('Measure the site first')
+    expect(button(host, 'Measure now').disabled).toBe(false)
+  })
+  test('shows one reach only when asked to', async () => {
+    const { host } = await shown(same)
+    await press(host, 'Delivery')
+    expect(names(host)).toEqual(['Page cache', 'Compression', 'Browser cache'])
+  })
+  test('opens one remedy beside it, with all its settings; Escape closes it', async () => {
+    const { host } = await shown(same)
+    await press(host, 'Lazy loading')
+    await expect.poll(() => host.querySelector('aside h2')).not.toBeNull()
+    expect(textOf(host.querySelector('aside'))).toContain('How to undo')
+    expect(textOf(host.querySelector('aside'))).toContain('Settings in trial')
+    host.querySelector('aside')!.dispatchEvent(new KeyboardEvent('keydown', { key: 'Escape', bubbles: true }))
+    await expect.poll(() => host.querySelector('aside')).toBeNull()
   })
 })
 
