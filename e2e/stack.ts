@@ -46,9 +46,18 @@ export class Stack {
   }
 
   /** Runs `npm run demo` until it says that it is ready. @param settings further environment variables */
-  static async start(basePort: number, settings: Record<string, string> = {}): Promise<Stack> {
+  static start(basePort: number, settings: Record<string, string> = {}): Promise<Stack> {
+    return Stack.#run('demo', basePort, settings)
+  }
+
+  /** Runs `npm start` on an empty data directory: what somebody has who has just installed it. */
+  static fresh(basePort: number): Promise<Stack> {
+    return Stack.#run('start', basePort, {})
+  }
+
+  static async #run(script: 'demo' | 'start', basePort: number, settings: Record<string, string>): Promise<Stack> {
     const dataDir = await mkdtemp(join(tmpdir(), 'zest-e2e-'))
-    const child = spawn('npm', ['run', '--silent', 'demo'], {
+    const child = spawn('npm', ['run', '--silent', script], {
       cwd: root,
       env: {
         ...process.env,
@@ -62,7 +71,7 @@ export class Stack {
       detached: true,
     })
     await new Promise<void>((done, reject) => {
-      const timer = setTimeout(() => reject(new Error('The demo did not get ready.')), START_MS)
+      const timer = setTimeout(() => reject(new Error(`npm run ${script} did not get ready.`)), START_MS)
       let text = ''
       child.stdout!.on('data', (chunk: Buffer) => {
         text += chunk.toString()
@@ -70,7 +79,7 @@ export class Stack {
         clearTimeout(timer)
         done()
       })
-      child.once('exit', (code) => reject(new Error(`The demo ended with ${code}: ${text}`)))
+      child.once('exit', (code) => reject(new Error(`npm run ${script} ended with ${code}: ${text}`)))
     })
     return new Stack(basePort, dataDir, child)
   }

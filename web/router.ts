@@ -14,11 +14,13 @@ export const router = createRouter({
     { path: '/', name: 'sites', component: () => import('./views/SitesView.vue') },
     { path: '/connect', name: 'connect', component: () => import('./views/ConnectView.vue') },
     { path: '/account', name: 'account', component: () => import('./views/AccountView.vue') },
+    { path: '/keyboard', name: 'keyboard', component: () => import('./views/KeyboardView.vue') },
     {
       path: '/sites/:siteId',
       component: () => import('./views/SiteFrame.vue'),
       children: [
         { path: '', name: 'today', component: () => import('./views/TodayView.vue') },
+        { path: 'start', name: 'start', component: () => import('./views/StartView.vue') },
         { path: 'measure', name: 'measure', component: () => import('./views/MeasureView.vue') },
         { path: 'measure/trend', name: 'trend', component: () => import('./views/TrendView.vue') },
         { path: 'measure/check', name: 'check', component: () => import('./views/CheckView.vue') },
@@ -64,7 +66,9 @@ export const NAMES: Record<string, string> = {
   sites: 'Sites',
   connect: 'Connect a site',
   account: 'Account',
+  keyboard: 'Keyboard',
   today: 'Today',
+  start: 'Set-up guide',
   measure: 'Measure',
   trend: 'Trend',
   check: 'Quick check',

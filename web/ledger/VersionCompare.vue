@@ -32,7 +32,6 @@ const changes = computed(() => {
 
 <style scoped>
 summary {
-  cursor: pointer;
   padding: 0.4rem 0;
 }
 .bar :deep(.v-input) {

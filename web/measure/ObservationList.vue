@@ -49,7 +49,6 @@ const FEW = 5
   margin: 0.1rem 0 0.2rem;
 }
 summary {
-  cursor: pointer;
   font-size: 0.86rem;
   color: rgb(var(--v-theme-primary));
 }

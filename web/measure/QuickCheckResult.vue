@@ -107,7 +107,6 @@ h3 {
   width: 55%;
 }
 summary {
-  cursor: pointer;
   margin-top: 0.8rem;
 }
 pre {

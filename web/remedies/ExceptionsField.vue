@@ -109,17 +109,12 @@ p {
 }
 .adding {
   display: grid;
-  grid-template-columns: 130px minmax(0, 2fr) minmax(0, 2fr) auto;
+  grid-template-columns: repeat(auto-fit, minmax(min(100%, 150px), 1fr));
   gap: 0.5rem;
   align-items: start;
   margin-top: 0.5rem;
 }
 code {
   overflow-wrap: anywhere;
-}
-@media (max-width: 760px) {
-  .adding {
-    grid-template-columns: minmax(0, 1fr);
-  }
 }
 </style>

@@ -125,7 +125,6 @@ h3 {
   gap: 0.4rem 1.4rem;
 }
 summary {
-  cursor: pointer;
   padding: 0.35rem 0;
   font-weight: 600;
 }

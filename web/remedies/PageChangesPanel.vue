@@ -150,7 +150,6 @@ h2 {
   max-width: 760px;
 }
 summary {
-  cursor: pointer;
   padding: 0.3rem 0;
   font-weight: 600;
 }

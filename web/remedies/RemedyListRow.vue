@@ -136,10 +136,15 @@ th[scope='row'] {
     grid-column: 2;
     grid-row: 1;
   }
-  .axis,
+  .axis {
+    grid-column: 1 / -1;
+    padding-block: 0.1rem !important;
+  }
+  .state {
+    grid-column: 2;
+  }
   .gain,
   .state {
-    grid-column: 1 / -1;
     padding-block: 0.1rem !important;
   }
   .only-phone {

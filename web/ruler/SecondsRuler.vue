@@ -16,6 +16,8 @@ const props = defineProps<{
   floorMs?: number | null
   /** Small form for rows of a table: no labels, same scale. */
   compact?: boolean
+  /** Nothing has come yet, so nothing is said to be missing. */
+  pending?: boolean
   /** What the figures are about, for readers who do not see the drawing. */
   about: string
 }>()
@@ -57,7 +59,7 @@ const labelAt = (ms: number): string => `min(${at(ms)}, calc(100% - 6.2rem))`
           {{ nameOf(lane) }} <b>{{ seconds(lane.ms) }}</b>
         </span>
       </div>
-      <div v-if="lanes.length === 0" class="lane empty">
+      <div v-if="lanes.length === 0 && !pending" class="lane empty">
         <span v-if="!compact" class="label">Not measured yet</span>
       </div>
     </div>
@@ -85,9 +87,12 @@ const labelAt = (ms: number): string => `min(${at(ms)}, calc(100% - 6.2rem))`
   position: relative;
   border-left: 2px solid rgb(var(--v-theme-secondary));
   border-bottom: 2px solid rgb(var(--v-theme-secondary));
+  /* As high as with three lanes, so that nothing jumps when one more was measured. */
+  min-height: calc(20px + 3 * var(--lane));
   padding-top: 18px;
 }
 .compact .field {
+  min-height: calc(4px + var(--lane));
   padding: 2px 0;
   border-bottom-width: 1px;
 }
@@ -205,6 +210,9 @@ const labelAt = (ms: number): string => `min(${at(ms)}, calc(100% - 6.2rem))`
 }
 /* Too narrow for labels behind the marks: they stand above them. */
 @media (max-width: 760px) {
+  .ruler:not(.compact) .field {
+    min-height: 0;
+  }
   .ruler:not(.compact) .lane {
     height: 36px;
   }

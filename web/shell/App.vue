@@ -1,18 +1,11 @@
 <script setup lang="ts">
-import { computed, onBeforeUnmount, ref, watch } from 'vue'
+import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { useTheme } from 'vuetify'
-import {
-  mdiClipboardTextClockOutline,
-  mdiDatabaseOutline,
-  mdiMagnify,
-  mdiPulse,
-  mdiRulerSquare,
-  mdiTuneVariant,
-  mdiWebSync,
-} from '@mdi/js'
+import { mdiMagnify } from '@mdi/js'
 import CommandPalette, { type Command } from './CommandPalette.vue'
 import JobTray from './JobTray.vue'
+import { PARENT, PLACES } from './places.ts'
 import ProblemNote from '../ui/ProblemNote.vue'
 import { listenLive } from '../api/live-events.ts'
 import { useSite } from '../stores/site.ts'
@@ -20,6 +13,7 @@ import { useJobs } from '../stores/jobs.ts'
 import { useProblems } from '../stores/problems.ts'
 import { useTrialChecks } from '../stores/trial-checks.ts'
 import { useSession } from '../stores/session.ts'
+import { isWriting, useShortcuts } from '../stores/shortcuts.ts'
 import { useSites } from '../stores/sites.ts'
 import { useLightPaper } from '../theme/paper.ts'
 
@@ -34,28 +28,6 @@ const siteData = useSite()
 const trialChecks = useTrialChecks()
 const problems = useProblems()
 const palette = ref<InstanceType<typeof CommandPalette> | null>(null)
-
-/** Places in working order; those that do not work yet are not shown. */
-const PLACES = [
-  { name: 'today', title: 'Today', icon: mdiPulse },
-  { name: 'measure', title: 'Measure', icon: mdiRulerSquare },
-  { name: 'remedies', title: 'Remedies', icon: mdiTuneVariant },
-  { name: 'store', title: 'Store', icon: mdiDatabaseOutline },
-  { name: 'ledger', title: 'Ledger', icon: mdiClipboardTextClockOutline },
-  { name: 'site', title: 'Site', icon: mdiWebSync },
-] as const
-/** Views that belong to another place. */
-const PARENT: Record<string, string> = {
-  measurement: 'measure',
-  run: 'measure',
-  trend: 'measure',
-  check: 'measure',
-  visitors: 'measure',
-  routine: 'measure',
-  guided: 'remedies',
-  safety: 'remedies',
-  report: 'ledger',
-}
 
 const siteId = computed(() => route.params['siteId'] as string | undefined)
 const site = computed(() => (siteId.value === undefined ? undefined : sites.find(siteId.value)))
@@ -87,6 +59,19 @@ watch(
 )
 onBeforeUnmount(() => stop?.())
 
+const shortcuts = useShortcuts()
+/** Digits open the places of the open site; a question mark says so. */
+const onKey = (event: KeyboardEvent): void => {
+  if (!shortcuts.singleKeys || session.account === null || event.ctrlKey || event.metaKey || event.altKey) return
+  if (isWriting(event.target)) return
+  const place = PLACES[Number(event.key) - 1]
+  if (event.key === '?') void router.push({ name: 'keyboard' })
+  else if (place !== undefined && site.value !== undefined)
+    void router.push({ name: place.name, params: { siteId: siteId.value } })
+}
+onMounted(() => window.addEventListener('keydown', onKey))
+onBeforeUnmount(() => window.removeEventListener('keydown', onKey))
+
 const toggleTheme = (): void => void theme.change(theme.current.value.dark ? 'light' : 'dark')
 const leave = async (): Promise<void> => {
   await problems.catching(() => session.leave())
@@ -108,6 +93,16 @@ const commands = computed<Command[]>(() => [
   })),
   { title: 'All sites', run: () => void router.push({ name: 'sites' }) },
   { title: 'Connect a site', run: () => void router.push({ name: 'connect' }) },
+  ...(site.value === undefined
+    ? []
+    : [
+        {
+          title: 'Set-up guide',
+          hint: site.value.name,
+          run: () => void router.push({ name: 'start', params: { siteId: siteId.value } }),
+        },
+      ]),
+  { title: 'Keyboard shortcuts', run: () => void router.push({ name: 'keyboard' }) },
   { title: 'Account and API tokens', run: () => void router.push({ name: 'account' }) },
   { title: 'Switch between light and dark', run: toggleTheme },
   { title: 'Sign out', run: () => void leave() },
@@ -141,6 +136,7 @@ const commands = computed<Command[]>(() => [
           <button type="button" class="place" @click="palette?.show()">
             <v-icon :icon="mdiMagnify" size="19" /> <span>Go to … <kbd>Ctrl K</kbd></span>
           </button>
+          <router-link class="place" :to="{ name: 'keyboard' }">Keyboard</router-link>
           <router-link class="place" :to="{ name: 'account' }">{{ session.account.name }}</router-link>
           <button type="button" class="place" @click="toggleTheme">
             {{ theme.current.value.dark ? 'Light' : 'Dark' }} theme

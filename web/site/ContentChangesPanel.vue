@@ -186,9 +186,6 @@ h3 {
 .address {
   overflow-wrap: anywhere;
 }
-summary {
-  cursor: pointer;
-}
 .field {
   display: flex;
   gap: 0.8rem;

@@ -29,7 +29,4 @@ const { saving, save } = useSaving(() => callApi('POST', `/sites/${props.site.id
 .link {
   overflow-wrap: anywhere;
 }
-summary {
-  cursor: pointer;
-}
 </style>

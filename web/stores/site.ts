@@ -14,6 +14,8 @@ import { callApi } from '../api/client.ts'
 /** Everything about the site that is open: figures, trial, versions, ledger, traffic; and which page and visitor the ruler shows. */
 export const useSite = defineStore('site', () => {
   const siteId = ref('')
+  /** Whether everything about the open site has come; until then nothing is said to be missing. */
+  const loaded = ref(false)
   const standings = shallowRef<readonly LatestResult[]>([])
   const measurements = shallowRef<readonly MeasurementHead[]>([])
   const trial = shallowRef<Trial | null>(null)
@@ -55,6 +57,7 @@ export const useSite = defineStore('site', () => {
 
   const open = async (id: string): Promise<void> => {
     siteId.value = id
+    loaded.value = false
     standings.value = []
     measurements.value = []
     trial.value = null
@@ -72,6 +75,7 @@ export const useSite = defineStore('site', () => {
       loadPrivacy(),
       loadMessages(),
     ])
+    if (siteId.value === id) loaded.value = true
   }
 
   /** Load again what an event says has changed. */
@@ -134,6 +138,7 @@ export const useSite = defineStore('site', () => {
 
   return {
     siteId,
+    loaded,
     standings,
     measurements,
     trial,

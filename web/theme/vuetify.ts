@@ -86,7 +86,8 @@ export const vuetify = createVuetify({
   icons: { defaultSet: 'mdi', aliases, sets: { mdi } },
   theme: { defaultTheme: 'system', themes: { light, dark } },
   defaults: {
-    VBtn: { ...flat, variant: 'outlined', class: 'zest-button' },
+    // A button that leads elsewhere is not where one is.
+    VBtn: { ...flat, variant: 'outlined', class: 'zest-button', active: false },
     VTextField: { variant: 'outlined', density: 'compact', hideDetails: 'auto' },
     VTextarea: { variant: 'outlined', density: 'compact', hideDetails: 'auto' },
     VCheckbox: { density: 'compact', hideDetails: true, color: 'primary' },

@@ -101,7 +101,6 @@ const search = (page: PageSafety): Promise<unknown> =>
   color: rgb(var(--v-theme-error));
 }
 summary {
-  cursor: pointer;
   padding: 0.35rem 0;
   font-weight: 600;
 }

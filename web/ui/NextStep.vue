@@ -30,6 +30,7 @@ defineEmits<{ go: [] }>()
   justify-content: space-between;
   align-items: center;
   gap: 0.6rem 1.5rem;
+  margin-bottom: 0.9rem;
   border-left: 4px solid rgb(var(--v-theme-live));
 }
 .next p {

@@ -230,7 +230,6 @@ const connect = async (): Promise<void> => {
   margin: 0.8rem 0;
 }
 .quick summary {
-  cursor: pointer;
   font-weight: 650;
 }
 .names {

@@ -75,7 +75,6 @@ const earlier = computed(() => trialChecks.runs.slice(1))
   margin: 0;
 }
 summary {
-  cursor: pointer;
   padding: 0.4rem 0;
 }
 </style>

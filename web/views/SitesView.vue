@@ -1,20 +1,28 @@
 <script setup lang="ts">
+import { useRouter } from 'vue-router'
+import NextStep from '../ui/NextStep.vue'
 import { useSites } from '../stores/sites.ts'
 import { trialLink } from '../format/show.ts'
 
 const sites = useSites()
+const router = useRouter()
 </script>
 
 <template>
   <div class="view">
     <div class="bar head">
       <h1>Sites</h1>
-      <v-btn color="primary" variant="flat" :to="{ name: 'connect' }">Connect a site</v-btn>
+      <v-btn v-if="sites.sites.length > 0" color="primary" variant="flat" :to="{ name: 'connect' }"
+        >Connect a site</v-btn
+      >
     </div>
-    <p v-if="sites.loaded && sites.sites.length === 0">
-      No site is connected yet. Connecting a site changes nothing for its visitors: Zest Lamp checks it and serves it
-      under two separate names.
-    </p>
+    <i v-if="!sites.loaded" class="bone tall" role="status" aria-label="Loading" />
+    <NextStep
+      v-else-if="sites.sites.length === 0"
+      sentence="Connect your first site: Zest Lamp loads it from outside, as a visitor would, and shows what it found. Nothing changes for its visitors."
+      action="Connect a site"
+      @go="router.push({ name: 'connect' })"
+    />
     <div v-else class="scroll">
       <table class="figures">
         <caption class="visually-hidden">

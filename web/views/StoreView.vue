@@ -1,5 +1,7 @@
 <script setup lang="ts">
 import { computed, defineAsyncComponent, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
+import { useRouter } from 'vue-router'
+import NextStep from '../ui/NextStep.vue'
 import type { Site } from '../../core/contracts/sites.ts'
 import { Coverage } from '../../core/contracts/store.ts'
 import { callApi } from '../api/client.ts'
@@ -19,6 +21,7 @@ const TrafficPanel = defineAsyncComponent(() => import('../store/TrafficPanel.vu
 /** What the store holds, of which pages, and why not of the others. */
 const props = defineProps<{ site: Site }>()
 const siteData = useSite()
+const router = useRouter()
 const problems = useProblems()
 
 const SECTIONS = [
@@ -57,6 +60,22 @@ const cold = computed(() => {
   const live = siteData.traffic?.channels.find((one) => one.channel === channel.value)
   return live === undefined || live.pageVisits === 0 ? null : Math.round((1000 * live.coldVisits) / live.pageVisits)
 })
+const pageCacheOff = computed(
+  () => siteData.liveVersion !== undefined && !siteData.liveVersion.setup.remedies.pageCache.enabled,
+)
+const inTrial = computed(() => siteData.trial?.setup.remedies.pageCache.enabled === true)
+/** Live stores pages, and none has come yet. */
+const empty = computed(
+  () => !pageCacheOff.value && channel.value === 'live' && coverage.value?.fresh === 0 && coverage.value.stale === 0,
+)
+const visiting = ref(false)
+/** The pages of the sample are asked for as visitors would, which stores them. */
+const visit = async (): Promise<void> => {
+  visiting.value = true
+  await problems.catching(() => siteData.confirm())
+  await load()
+  visiting.value = false
+}
 const explain = (address: string): void => {
   explained.value = address
   section.value = 'path'
@@ -67,6 +86,29 @@ const explain = (address: string): void => {
   <h1 class="visually-hidden">Store</h1>
   <ChangesNotice :site="site" />
   <ReadinessNote :site="site" always />
+  <NextStep
+    v-if="pageCacheOff && channel === 'live'"
+    :sentence="
+      inTrial
+        ? 'Visitors get every page from your server (origin): the page cache is only in the trial. Keep the trial, and live pages are stored here.'
+        : 'Visitors get every page from your server (origin): the page cache is off. Try it where no visitor sees it.'
+    "
+    :action="inTrial ? 'Decide on the trial' : 'Open the page cache'"
+    @go="
+      router.push({
+        name: 'remedies',
+        params: { siteId: site.id },
+        query: inTrial ? {} : { remedy: 'pageCache' },
+      })
+    "
+  />
+  <NextStep
+    v-else-if="empty"
+    sentence="The store is empty. It fills as visitors come; the pages of your sample can be asked for now."
+    action="Ask for them now"
+    :under-way="visiting"
+    @go="visit"
+  />
   <div class="headline">
     <p v-if="coverage">
       <b>{{ whole(coverage.fresh) }} of {{ whole(coverage.pages) }}</b> pages of the sitemap are stored and
@@ -105,8 +147,9 @@ const explain = (address: string): void => {
     </div>
   </div>
   <div id="store-part" role="tabpanel" :aria-labelledby="`tab-${section}`">
+    <i v-if="section === 'pages' && !coverage" class="bone tall" role="status" aria-label="Loading" />
     <CoverageTable
-      v-if="section === 'pages' && coverage"
+      v-else-if="section === 'pages' && coverage"
       :coverage="coverage"
       :site="site"
       @explain="explain"
@@ -120,7 +163,9 @@ const explain = (address: string): void => {
 </template>
 
 <style scoped>
+/* As high while it loads. */
 .headline {
+  min-height: 1.9rem;
   font-size: 1.1rem;
 }
 .headline p {

@@ -3,16 +3,23 @@ import { computed, onMounted } from 'vue'
 import type { LatestResult } from '../../core/contracts/measurements.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { inSeconds } from '../../core/measuring/result-sentence.ts'
+import { DEFAULT_RUNS } from '../../core/contracts/measurements.ts'
+import { firstChoice } from '../../core/measuring/first-choice.ts'
+import { planRuns } from '../../core/measuring/plan.ts'
+import { useBaseline } from '../measure/baseline.ts'
 import MessageList from '../measure/MessageList.vue'
 import SecondsRuler from '../ruler/SecondsRuler.vue'
 import { siteScale } from '../ruler/site-scale.ts'
+import { useJobs } from '../stores/jobs.ts'
 import { useSite } from '../stores/site.ts'
 import { useProblems } from '../stores/problems.ts'
-import { pageName, seconds, whole } from '../format/show.ts'
+import NextStep from '../ui/NextStep.vue'
+import { howMany, pageName, seconds, whole } from '../format/show.ts'
 
 const props = defineProps<{ site: Site }>()
 const siteData = useSite()
 const problems = useProblems()
+const jobs = useJobs()
 onMounted(() => void problems.catching(() => siteData.loadTraffic()))
 
 const scale = computed(() => siteScale(siteData.standings))
@@ -23,6 +30,18 @@ const rows = computed(() =>
       .filter((one): one is LatestResult => one !== undefined),
   ),
 )
+
+const measured = computed(() => rows.value.length > 0)
+const { starting, start } = useBaseline(() => props.site)
+const busy = computed(() => jobs.openOf(props.site.id) !== undefined)
+const first = computed(() => firstChoice(props.site, DEFAULT_RUNS))
+/** What comes first on a site that nobody has measured. */
+const opening = computed(() => {
+  const { pageIds, visitorIds, runs } = first.value
+  const loads = howMany(planRuns({ sides: ['origin'], pageIds, visitorIds, runs }).length, 'page load')
+  const visitors = props.site.visitors.map(({ name }) => `“${name}”`).join(' and ')
+  return `${props.site.name} has not been measured yet. Measure it before anything is changed: ${howMany(pageIds.length, 'page')} as ${visitors}, ${loads} from your server (origin).`
+})
 
 /** One sentence for each visitor about the first page of the sample: what the owner asks first. */
 const sentences = computed(() =>
@@ -51,13 +70,6 @@ interface Task {
 const tasks = computed<Task[]>(() => {
   const params = { siteId: props.site.id }
   const found: Task[] = []
-  if (!siteData.standings.some(({ origin }) => origin !== null))
-    found.push({
-      what: 'Measure a baseline',
-      why: 'How fast do the pages open now, before anything is changed?',
-      to: { name: 'measure', params },
-      action: 'Measure',
-    })
   const changes = siteData.trial?.changes ?? []
   if (changes.length > 0)
     found.push({
@@ -81,7 +93,23 @@ const tasks = computed<Task[]>(() => {
 
 <template>
   <h1 class="visually-hidden">Today</h1>
-  <div class="answer">
+  <div v-if="!siteData.loaded" class="to-come" role="status">
+    <span class="visually-hidden">Loading …</span>
+    <i v-for="line in 2" :key="line" class="bone" />
+    <i class="bone tall" />
+  </div>
+  <NextStep
+    v-else-if="!measured"
+    :sentence="opening"
+    action="Measure now"
+    :under-way="starting"
+    :disabled="busy"
+    @go="start"
+  >
+    <v-btn :to="{ name: 'measure', params: { siteId: site.id } }">Choose what to measure …</v-btn>
+    <v-btn :to="{ name: 'start', params: { siteId: site.id } }">Set-up guide</v-btn>
+  </NextStep>
+  <div v-else class="answer">
     <p v-for="sentence in sentences" :key="sentence">{{ sentence }}</p>
   </div>
 
@@ -90,8 +118,8 @@ const tasks = computed<Task[]>(() => {
     <MessageList :site="site" unread-only />
   </template>
 
-  <h2>What needs you</h2>
-  <ul class="tasks">
+  <h2 v-if="tasks.length > 0">What needs you</h2>
+  <ul v-if="tasks.length > 0" class="tasks">
     <li v-for="task in tasks" :key="task.what" class="panel">
       <div>
         <strong>{{ task.what }}</strong>
@@ -160,6 +188,10 @@ const tasks = computed<Task[]>(() => {
 </template>
 
 <style scoped>
+.to-come {
+  display: grid;
+  gap: 0.5rem;
+}
 .answer {
   font-size: 1.22rem;
   line-height: 1.4;

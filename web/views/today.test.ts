@@ -7,8 +7,8 @@ import { emptySetup } from '../../core/contracts/setup.ts'
 import { aSideSummary } from '../../core/measuring/testing/made-up.ts'
 import { useSite } from '../stores/site.ts'
 import { aSite } from '../testing/a-site.ts'
-import { answering } from '../testing/answers.ts'
-import { mounted, textsOf } from '../testing/mounted.ts'
+import { answering, refusal } from '../testing/answers.ts'
+import { mounted, press, textsOf } from '../testing/mounted.ts'
 import TodayView from './TodayView.vue'
 
 const at = (lcpMs: number, measurementId = 'm') => ({
@@ -40,6 +40,7 @@ const shown = async (standings: LatestResult[], now: Trial | null = null): Promi
   const host = mounted(TodayView, { site: aSite() })
   useSite().standings = standings
   useSite().trial = now
+  useSite().loaded = true
   await nextTick()
   return host
 }
@@ -48,7 +49,6 @@ afterEach(() => vi.unstubAllGlobals())
 
 describe('the first thing an owner reads', () => {
   test.each([
-    [{}, 'As “Phone”: not measured yet.'],
     [{ origin: at(3400) }, 'Home page as “Phone”: main content after 3.4 s, straight from your server (origin).'],
     [{ live: at(800) }, 'Home page as “Phone”: main content after 0.80 s.'],
     [
@@ -70,8 +70,29 @@ describe('the first thing an owner reads', () => {
 describe('what to do next', () => {
   const tasks = async (standings: LatestResult[], now: Trial | null): Promise<string[]> =>
     textsOf(await shown(standings, now), '.tasks strong')
-  test('begins with a baseline', async () => {
-    expect(await tasks([], trial([]))).toEqual(['Measure a baseline'])
+  test('begins with a first measurement, in one sentence and with one button', async () => {
+    const asked = answering({
+      'GET /sites//traffic': { since: 0, channels: [], recent: [], storeProblem: null },
+      'POST /sites//measurements': refusal('busy'),
+    })
+    const host = await shown([], trial([]))
+    expect(textsOf(host, '.tasks strong')).toEqual([])
+    expect(textsOf(host, '.next p')).toEqual([
+      'Quay has not been measured yet. Measure it before anything is changed: 2 pages as “Phone” and “Laptop”, 28 page loads from your server (origin).',
+    ])
+    await press(host, 'Measure now')
+    await expect
+      .poll(() => asked.find(({ what }) => what.startsWith('POST'))?.body)
+      .toMatchObject({
+        sides: ['origin'],
+        pageIds: ['home', 'shop'],
+        visitorIds: ['phone', 'laptop'],
+      })
+  })
+  test('is not said while nothing has come yet', async () => {
+    const host = mounted(TodayView, { site: aSite() })
+    expect([...host.querySelectorAll('.bone')].length).toBeGreaterThan(0)
+    expect(textsOf(host, '.next, .answer')).toEqual([])
   })
   test('is a remedy once there is one', async () => {
     expect(await tasks([home({ origin: at(3400) })], trial([]))).toEqual(['Try the next remedy'])

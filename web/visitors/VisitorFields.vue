@@ -117,7 +117,4 @@ fieldset {
 .figures {
   padding-top: 0.6rem;
 }
-summary {
-  cursor: pointer;
-}
 </style>
