@@ -12,7 +12,7 @@ const ADDRESS = 'http://bench.localhost/'
 
 /** A page of a hundred thousand bytes with what such pages have: scripts in the head, styles, pictures, inline code, comments. */
 const pageOf = (bytes: number): string => {
-  const head = `<!doctype html>\n<html lang="en">\n<head>\n<meta charset="utf-8">\n<title>Bench</title>\n${[1, 2, 3].map((n) => `<link rel="stylesheet" href="/s${n}.css?ver=1">`).join('\n')}\n${[1, 2, 3, 4, 5].map((n) => `<script src="/s${n}.js?ver=1"></script>`).join('\n')}\n<script>\n  window.started = Date.now()\n</script>\n</head>\n<body>\n`
+  const head = `<!doctype html>\n<html lang="en">\n<head>\n<meta charset="utf-8">\n<title>Bench</title>\n${[1, 2, 3].map((n) => `<link rel="stylesheet" href="/s${n}.css?v=1">`).join('\n')}\n${[1, 2, 3, 4, 5].map((n) => `<script src="/s${n}.js?v=1"></script>`).join('\n')}\n<script>\n  window.started = Date.now()\n</script>\n</head>\n<body>\n`
   const items: string[] = []
   for (let i = 0, length = head.length; length < bytes - 200; i++) {
     const item = `    <!-- story ${i} -->\n    <article class="card card-${i % 7}">\n      <a href="/stories/${i}">  <img src="/media/p${i % 40}.jpg" alt="Story ${i}">\n        <h3>Story number ${i * 7}</h3>\n      </a>\n      <p>The  boat left at ${i % 24}:30, and ${i % 9} gulls with it.</p>\n    </article>\n`
@@ -43,8 +43,8 @@ const facts = (): Map<string, FileFacts> => {
     made: { path: `/made${path.split('?')[0]}`, bytes: 1000, integrity: 'sha384-x', changed: true, by: ['minify'] },
   })
   const files = [
-    ...[1, 2, 3].map((n) => made(`/s${n}.css?ver=1`, 'style', css)),
-    ...[1, 2, 3, 4, 5].map((n) => made(`/s${n}.js?ver=1`, 'script', n === 1 ? js : 'window.x = 1')),
+    ...[1, 2, 3].map((n) => made(`/s${n}.css?v=1`, 'style', css)),
+    ...[1, 2, 3, 4, 5].map((n) => made(`/s${n}.js?v=1`, 'script', n === 1 ? js : 'window.x = 1')),
     ...Array.from({ length: 40 }, (_, n) => made(`/media/p${n}.jpg`, 'image')),
   ]
   return new Map(files.map((file) => [file.address, file]))
@@ -66,7 +66,7 @@ export const rewritePageBench: Benchmark = {
       'unusedStyles',
       'criticalStyles',
       'stillVideo',
-      'features',
+      'unusedScripts',
     ]
     const setup = Setup.parse({ remedies: Object.fromEntries(remedies.map((id) => [id, on])) })
     const knowledge: PageOrder['knowledge'] = {
@@ -83,8 +83,7 @@ export const rewritePageBench: Benchmark = {
       fonts: [],
       selectors: ['.card', 'body', 'h3'],
       hosts: [],
-      spoke: [],
-      measured: [],
+      unusedScripts: [],
     }
     const order: PageOrder = {
       html: pageOf(100_000),

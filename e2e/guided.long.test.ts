@@ -67,15 +67,15 @@ const idle = (title: string) =>
 describe('a remedy that breaks the slider by its order', () => {
   test('is caught, the culprit found and left out with the reason, and the rest kept', async () => {
     // The slider runs when the page is read; its library only when somebody touches it.
-    await putIntoTrial({ compression: {}, scriptOrder: { firstTouch: ['/assets/jquery.js'] } })
+    await putIntoTrial({ compression: {}, scriptOrder: { firstTouch: ['/assets/sextant.js'] } })
     await stack.api('POST', `/sites/${site.id}/culprit-searches`, { pageId: site.sample[0]!.id, visitorId: 'desk' })
     await place('Remedies')
     await idle('Cause search')
-    await page.getByText('Defer scripts: /assets/jquery.js').first().waitFor()
+    await page.getByText('Defer scripts: /assets/sextant.js').first().waitFor()
     const { setup } = await trial()
     expect(setup.remedies.scriptOrder).toMatchObject({
       enabled: true,
-      exceptions: [{ by: 'file', value: '/assets/jquery.js' }],
+      exceptions: [{ by: 'file', value: '/assets/sextant.js' }],
     })
     expect(setup.remedies.scriptOrder.exceptions[0]!.reason).toMatch(/new errors? in the console/)
     expect(setup.remedies.compression.enabled).toBe(true)

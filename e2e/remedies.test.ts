@@ -182,8 +182,8 @@ describe('remedies', () => {
         return (await stack.visit(path, {}, 'trial.orrin.localhost')).body
       }),
     )
-    expect(shop).toMatch(/<script src="?\/assets\/jquery/)
-    expect(home).toMatch(/<script defer src="?\/assets\/jquery/)
+    expect(shop).toMatch(/<script src="?\/assets\/sextant/)
+    expect(home).toMatch(/<script defer src="?\/assets\/sextant/)
   })
 
   test('signed in, the page is whole too', async () => {

@@ -6,12 +6,12 @@ import {
   BASKET_JS,
   CONSENT_JS,
   DEPARTURES_JS,
-  EMBED_JS,
-  EMOJI_JS,
+  FRAMES_JS,
+  SEMAPHORE_JS,
   FORMS_JS,
   LIGHTBOX_JS,
   MENU_JS,
-  MIGRATE_JS,
+  COMPAT_JS,
   SLIDER_JS,
 } from './assets/scripts.ts'
 import { FORMS_CSS, SLIDER_CSS, THEME_CSS, frameworkCss, iconsCss } from './assets/styles.ts'
@@ -48,13 +48,14 @@ export const loadAssets = async (): Promise<ReadonlyMap<string, Buffer>> => {
     'basket.js': BASKET_JS,
     'forms.js': FORMS_JS,
     'consent.js': CONSENT_JS,
-    'migrate.js': MIGRATE_JS,
-    'emoji.js': EMOJI_JS,
-    'embed.js': EMBED_JS,
+    'compat.js': COMPAT_JS,
+    'semaphore.js': SEMAPHORE_JS,
+    'frames.js': FRAMES_JS,
   }
   for (const [name, text] of Object.entries(texts)) assets.set(name, Buffer.from(text))
-  assets.set('jquery.js', await packageFile('jquery', 'dist/jquery.js'))
-  assets.set('lodash.js', await packageFile('lodash', 'lodash.js'))
+  // Two libraries as they are, under names of the site's own.
+  assets.set('sextant.js', await packageFile('jquery', 'dist/jquery.js'))
+  assets.set('ballast.js', await packageFile('lodash', 'lodash.js'))
   for (const [name, [from, file]] of Object.entries(FONTS)) assets.set(name, await packageFile(from, file))
   return assets
 }

@@ -93,7 +93,7 @@ describe('neglect', () => {
     const { headers, text } = await get('/', { 'accept-encoding': 'br, gzip' })
     for (const name of ['content-encoding', 'cache-control', 'etag', 'last-modified', 'expires', 'vary'])
       expect(headers.get(name)).toBeNull()
-    expect(text.match(/\.(?:css|js)\?ver=/g)!.length).toBe(17)
+    expect(text.match(/\.(?:css|js)\?edition=/g)!.length).toBe(17)
     expect(text).not.toMatch(/<img[^>]* width=/)
     const style = await get('/assets/theme.css')
     expect(style.text).toContain('font-display: block')

@@ -48,6 +48,6 @@ export const comment =
     )
     await tellOfChange(eventTarget, `comment on ${slug}`, [`/stories/${slug}`, '/'])
     const name = encodeURIComponent(form.get('name') ?? '')
-    redirect(res, `/stories/${slug}`, `comment_author=${name}; Path=/; Max-Age=2592000; SameSite=Lax`)
+    redirect(res, `/stories/${slug}`, `guest_comment_author=${name}; Path=/; Max-Age=2592000; SameSite=Lax`)
     return 'done'
   }

@@ -73,26 +73,26 @@ export const CONSENT_JS = `jQuery(function ($) {
 })
 `
 
-/** What the content system puts into every page, needed or not. */
-export const MIGRATE_JS = `/* Keeps code for the base library's second version going, and says so when it has to. */
+/** What grew over the years and is in every page, needed or not. */
+export const COMPAT_JS = `/* Keeps code for the base library's second version going, and says so when it has to. */
 (function ($) {
   var spoken = {}
-  function tell(what) { if (!spoken[what]) { spoken[what] = true; console.error('migrate: ' + what + ' is out of date') } }
-  var old = { size: function () { tell('size()'); return this.length }, andSelf: function () { tell('andSelf()'); return this.addBack() } }
-  for (var name in old) if (!$.fn[name]) $.fn[name] = old[name]
-${Array.from({ length: 60 }, (_, i) => `  function shim${i}(a, b) { tell('shim ${i}'); return a === b ? ${i} : a }`).join('\n')}
+  function tell(what) { if (!spoken[what]) { spoken[what] = true; console.error('compat: ' + what + ' is out of date') } }
+  $.fn.andWharf = function () { tell('andWharf()'); return this.addBack() }
+  $.fn.berths = function () { tell('berths()'); return this.length }
+${Array.from({ length: 60 }, (_, i) => `  $.fn.shim${i} = function (a, b) { tell('shim ${i}'); return a === b ? ${i} : a }`).join('\n')}
 })(jQuery)
 `
 
-export const EMOJI_JS = `/* Draws emoji for browsers that have none. */
-(function (d) {
-  var signs = /[\\u{1f300}-\\u{1faff}]/u
-${Array.from({ length: 80 }, (_, i) => `  function draw${i}(x, y) { return [x + ${i}, y * ${i + 2}] }`).join('\n')}
-  d.addEventListener('DOMContentLoaded', function () { if (signs.test(d.body.textContent)) d.body.className += ' has-emoji' })
-})(document)
+/** Nothing on the site has drawn flags since the regatta; the script stayed. */
+export const SEMAPHORE_JS = `/* Draws signal flags. */
+(function (w) {
+${Array.from({ length: 80 }, (_, i) => `  function flag${i}(x, y) { return [x + ${i}, y * ${i + 2}] }`).join('\n')}
+  w.semaphoreFlags = { draw: function (name, at) { return [flag0(at, 1), flag1(at, 2), name] } }
+})(window)
 `
 
-export const EMBED_JS = `/* Gives pages shown inside this page their height. */
+export const FRAMES_JS = `/* Gives pages shown inside this page their height. */
 (function (w) {
 ${Array.from({ length: 50 }, (_, i) => `  function fit${i}(frame) { frame.height = frame.height * ${i + 1} / ${i + 1} }`).join('\n')}
   w.addEventListener('message', function (event) { if (event.data && event.data.height) event.source.height = event.data.height })

@@ -21,7 +21,7 @@ export class SiteDatabase {
   }
 
   async isEmpty(): Promise<boolean> {
-    const { rows } = await this.#db.query<{ count: number }>('select count(*)::int as count from options')
+    const { rows } = await this.#db.query<{ count: number }>('select count(*)::int as count from settings')
     return rows[0]!.count === 0
   }
 
@@ -74,14 +74,15 @@ export class Queries {
     return (await this.all<T>(sql, ...values))[0]
   }
 
-  /** One option of the site, asked for one at a time as such sites do. */
-  async option(name: string): Promise<string> {
-    return (await this.one<{ value: string }>('select value from options where name = $1', name))?.value ?? ''
+  /** One setting of the site, asked for one at a time as such sites do. */
+  async setting(name: string): Promise<string> {
+    return (await this.one<{ value: string }>('select value from settings where name = $1', name))?.value ?? ''
   }
 }
 
 const SCHEMA = `
-create table if not exists options (name text primary key, value text not null);
+alter table if exists options rename to settings;
+create table if not exists settings (name text primary key, value text not null);
 create table if not exists menu (id serial primary key, parent int, title text not null, path text not null);
 create table if not exists quays (slug text primary key, name text not null, about text not null, picture text not null);
 create table if not exists vessels (slug text primary key, name text not null, about text not null, picture text not null);

@@ -110,7 +110,7 @@ export const PICTURES: readonly { name: string; width: number; height: number; s
   ),
 ]
 
-const OPTIONS: Record<string, string> = {
+const SETTINGS: Record<string, string> = {
   site_name: 'Orrin Sound Ferries',
   tagline: 'Nine quays, four boats, one sound',
   phone: '00 000 0000',
@@ -132,7 +132,8 @@ const OPTIONS: Record<string, string> = {
 /** Fill an empty database with the ferry company. */
 export const seed = async (database: SiteDatabase): Promise<void> => {
   const db = database.session()
-  for (const [name, value] of Object.entries(OPTIONS)) await db.all('insert into options values ($1, $2)', name, value)
+  for (const [name, value] of Object.entries(SETTINGS))
+    await db.all('insert into settings values ($1, $2)', name, value)
   const menu = ['Timetables', 'Quays', 'Notices', 'Stories', 'Shop', 'Gallery', 'Search']
   for (const title of menu)
     await db.all('insert into menu (parent, title, path) values (null, $1, $2)', title, `/${slugOf(title)}`)

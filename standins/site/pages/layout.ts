@@ -24,10 +24,10 @@ export interface Page {
 
 const STYLES = ['framework', 'icons', 'theme', 'slider', 'forms']
 const SCRIPTS = [
-  'emoji',
-  'jquery',
-  'migrate',
-  'lodash',
+  'semaphore',
+  'sextant',
+  'compat',
+  'ballast',
   'slider',
   'menu',
   'departures',
@@ -35,7 +35,7 @@ const SCRIPTS = [
   'basket',
   'forms',
   'consent',
-  'embed',
+  'frames',
 ]
 
 /** Each part of the frame asks the database for itself, as themes grown over years do. */
@@ -54,15 +54,15 @@ const frame = async ({ db }: PageContext): Promise<Record<string, string>> => {
     'currency',
     'date_format',
   ]
-  const options: Record<string, string> = {}
-  for (const name of names) options[name] = await db.option(name)
+  const parts: Record<string, string> = {}
+  for (const name of names) parts[name] = await db.setting(name)
   const menu = await db.all('select id, title, path from menu where parent is null order by id')
   const entries: string[] = []
   for (const { id, title, path } of menu) {
     await db.all('select title, path from menu where parent = $1', id)
     entries.push(`<li><a href="${path}">${title}</a></li>`)
   }
-  options['menu'] = entries.join('')
+  parts['menu'] = entries.join('')
   const recent: string[] = []
   for (const { slug } of await db.all('select slug from stories order by changed desc, slug limit 6')) {
     const story = await db.one('select title from stories where slug = $1', slug)
@@ -71,15 +71,15 @@ const frame = async ({ db }: PageContext): Promise<Record<string, string>> => {
       `<li><a href="/stories/${slug}">${escapeHtml(story!.title)}</a> <small>${comments!.n} comments</small></li>`,
     )
   }
-  options['recent'] = recent.join('')
+  parts['recent'] = recent.join('')
   const notices: string[] = []
   for (const { slug } of await db.all('select slug from notices order by changed desc, slug limit 5')) {
     const notice = await db.one('select title, quay from notices where slug = $1', slug)
     const quay = await db.one('select name from quays where slug = $1', notice!.quay)
     notices.push(`<li><a href="/notices/${slug}">${escapeHtml(notice!.title)}</a> <small>${quay!.name}</small></li>`)
   }
-  options['notices'] = notices.join('')
-  return options
+  parts['notices'] = notices.join('')
+  return parts
 }
 
 /** The corner of the page that differs from visitor to visitor. */
@@ -103,8 +103,8 @@ export const render = async (context: PageContext, page: Page): Promise<string> 
 <meta name="viewport" content="width=device-width, initial-scale=1">
 <title>${escapeHtml(page.title)} – ${f['site_name']}</title>
 <link rel="canonical" href="${base}${path}">
-${STYLES.map((name) => `<link rel="stylesheet" href="/assets/${name}.css?ver=2.${name.length}.1">`).join('\n')}
-${SCRIPTS.map((name) => `<script src="/assets/${name}.js?ver=1.${name.length}.4"></script>`).join('\n')}
+${STYLES.map((name) => `<link rel="stylesheet" href="/assets/${name}.css?edition=2.${name.length}.1">`).join('\n')}
+${SCRIPTS.map((name) => `<script src="/assets/${name}.js?edition=1.${name.length}.4"></script>`).join('\n')}
 <script src="${third}/tag.js"></script>
 </head>
 <body class="theme-${f['theme']}">

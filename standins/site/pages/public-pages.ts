@@ -11,7 +11,7 @@ const nextSailing = async ({ db }: PageContext, quay: string): Promise<string> =
 
 export const home = async (context: PageContext): Promise<Page> => {
   const { db, third } = context
-  const speed = await db.option('slider_speed')
+  const speed = await db.setting('slider_speed')
   const quays: string[] = []
   for (const quay of await db.all('select slug, name, picture from quays order by name'))
     quays.push(
