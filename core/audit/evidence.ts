@@ -118,8 +118,6 @@ const videoFiles = (look: AuditedPage, files: readonly AuditedFile[], { remedies
   return files.filter((file) => frames.includes(file) || hosts.has(file.request.initiator?.url ?? ''))
 }
 
-const FEATURE = /emoji|embed(?:s|-|\.|_)|migrat/i
-
 /** Evidence by remedy; a remedy that is on already is judged as if it were off, by what is still there. */
 const EVIDENCE: Record<RemedyId, (look: AuditedPage, files: AuditedFile[], setup: Setup) => LookEvidence> = {
   pageCache: (look, files) => {
@@ -237,14 +235,10 @@ const EVIDENCE: Record<RemedyId, (look: AuditedPage, files: AuditedFile[], setup
       'keeps its name when its content changes',
       [],
     ),
-  features: (_look, files) => {
-    const named = ofType(files, 'script').filter(({ path }) => FEATURE.test(path.split('/').at(-1)!))
-    return whole(
-      named,
-      'left out where the page is proven not to need it',
-      [{ kind: 'without', ids: ids(named) }],
-      true,
-    )
+  unusedScripts: ({ details }, files) => {
+    const uses = new Map((details.scripts ?? []).map(({ url, use }) => [url, use]))
+    const unused = ofType(files, 'script').filter(({ own, request }) => own && uses.get(request.url) === 'unused')
+    return whole(unused, 'nothing of it was used', [{ kind: 'without', ids: ids(unused) }], true)
   },
   localCopies: (look, files) => {
     const others = ofType(files, 'script').filter(

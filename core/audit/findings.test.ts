@@ -41,6 +41,10 @@ const image = (path: string, more: Partial<ShownImage>): ShownImage => ({
 })
 const details: RunDetails = {
   visual: null,
+  scripts: [
+    { url: `${HOME}semaphore.js`, use: 'unused', globals: [] },
+    { url: `${HOME}a.js`, use: 'ran', globals: [] },
+  ],
   unused: [{ url: `${HOME}a.css`, type: 'style', inline: false, totalBytes: 40_000, unusedBytes: 30_000 }],
   images: [image('/hero.jpg', { inFirstView: true }), image('/far.jpg', {})],
   fonts: [{ family: 'F', url: `${HOME}f.woff`, display: 'block', blockedMs: 700 }],
@@ -65,7 +69,7 @@ const requests = [
     url: `${HOME}a.css`,
   }),
   file('/a.js', 'script', 200_000, { blocks: 'parsing', responseFields: [['content-type', 'text/javascript']] }),
-  file('/page-embed.js', 'script', 9000, {
+  file('/semaphore.js', 'script', 9000, {
     responseFields: [
       ['content-type', 'text/javascript'],
       ['content-encoding', 'br'],
@@ -113,8 +117,8 @@ describe('evidence', () => {
     ['fonts', ['/f.woff']],
     ['stillVideo', ['http://video.example/embed/1', 'http://video.example/player.js']],
     ['localCopies', ['http://tags.example/t.js']],
-    ['features', ['/page-embed.js']],
-    ['browserCache', ['/a.css', '/a.js', '/page-embed.js', '/hero.jpg', '/far.jpg']],
+    ['unusedScripts', ['/semaphore.js']],
+    ['browserCache', ['/a.css', '/a.js', '/semaphore.js', '/hero.jpg', '/far.jpg']],
     ['polling', []],
   ])('%s: %j', (id, items) => expect(itemsOf(id)).toEqual(items))
   test('a picture is measured against the pixels its place has', () => {
@@ -256,8 +260,7 @@ describe('what remedies go by', () => {
       fonts: ['/f.woff'],
       selectors: ['.a'],
       hosts: ['http://tags.example', 'http://video.example'],
-      spoke: ['/shim.js'],
-      measured: [],
+      unusedScripts: [{ path: '/semaphore.js', globals: [] }],
     })
   })
   test.each([

@@ -199,7 +199,7 @@ const FINDINGS: readonly { id: string; title: string; remedies: readonly RemedyI
   { id: 'video', title: 'A video player loads before anybody plays the video', remedies: ['stillVideo'] },
   { id: 'others', title: 'The page waits for other hosts', remedies: ['localCopies'] },
   { id: 'wordy', title: 'Styles and scripts contain comments and spacing that only people need', remedies: ['minify'] },
-  { id: 'needless', title: 'Scripts that are not used', remedies: ['features'] },
+  { id: 'needless', title: 'Scripts are loaded that nothing uses', remedies: ['unusedScripts'] },
   {
     id: 'again',
     title: 'A second visit loads files again',

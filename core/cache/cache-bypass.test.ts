@@ -37,7 +37,7 @@ describe('who may share stored responses', () => {
     ['a cookie nobody knows', [['cookie', 'x=1']], '/', 'GET', 'unknown-cookie'],
     ['Authorization', [['authorization', 'Basic x']], '/', 'GET', 'authorization'],
     ['a preview', [], '/story?x=1&preview_id=7', 'GET', 'parameter'],
-    ['somebody who has written a comment', [['cookie', 'comment_author_7=x']], '/', 'GET', 'comment-author'],
+    ['somebody who has written a comment', [['cookie', 'guest_comment_author=x']], '/', 'GET', 'comment-author'],
     ['the basket page', [], '/basket', 'GET', 'path'],
     ['below a listed path', [], '/editor/notices/x', 'GET', 'path'],
     ['POST', [], '/', 'POST', 'method'],

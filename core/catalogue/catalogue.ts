@@ -5,7 +5,7 @@ import { fingerprint, fonts, images, localCopies, minify } from './file-remedies
 import {
   combine,
   criticalStyles,
-  features,
+  unusedScripts,
   hints,
   lazy,
   polling,
@@ -29,7 +29,7 @@ export const REMEDIES: readonly AnyRemedy[] = [
   stillVideo,
   fonts,
   fingerprint,
-  features,
+  unusedScripts,
   localCopies,
   combine,
   polling,

@@ -240,31 +240,25 @@ export const combine: Remedy<'combine'> = {
   ],
 }
 
-export const features: Remedy<'features'> = {
-  id: 'features',
-  name: REMEDY_NAMES.features,
+export const unusedScripts: Remedy<'unusedScripts'> = {
+  id: 'unusedScripts',
+  name: REMEDY_NAMES.unusedScripts,
   reach: 'page',
   need: 'optional',
-  inShort: 'Leave out scripts for features that a page is proven not to use.',
-  does: 'Content systems put scripts into every page for what few pages have. Each is left out only where there is proof: no emoji in the text, no other page shown inside, no word from a migration shim when the page was measured.',
-  helps: 'On nearly every page of a system that has grown for years; a little each time.',
-  avoid: 'For scripts whose use cannot be seen from the page.',
-  couldBreak: 'A comment with an emoji that comes later shows it in the font of the system.',
-  lookAt: 'The browser’s console for errors.',
+  inShort: 'Leave out scripts that nothing on the page uses.',
+  does: 'When a page is measured, Zest Lamp notes which scripts were loaded for nothing: no part of them ran, they listen to nothing and changed nothing, and no other code mentions what they offer. On that page and pages of its kind they are left out. Anything that cannot be seen counts as used.',
+  helps: 'On sites that have grown for years and load the same scripts everywhere.',
+  avoid:
+    'For scripts that start only under conditions that no measurement meets, such as a campaign or a certain date.',
+  couldBreak:
+    'Something that works only after a rare action, if the script that does it is found by a name put together while it runs.',
+  lookAt: 'The browser’s console for errors; menus, galleries and forms.',
   undo: 'Switch it off, or name one file as an exception.',
   options: [
-    { key: 'emoji', label: 'Emoji scripts', hint: 'on pages without emoji.', input: SWITCH },
-    { key: 'embeds', label: 'Embed scripts', hint: 'on pages that show no other page.', input: SWITCH },
-    {
-      key: 'migration',
-      label: 'Migration shims',
-      hint: 'where the page was measured and the shim had nothing to say.',
-      input: SWITCH,
-    },
     {
       key: 'more',
-      label: 'Needless besides',
-      hint: 'Scripts and styles that you know to be needless.',
+      label: 'Also leave out',
+      hint: 'Scripts and styles that you know to be unused.',
       input: { kind: 'patterns', placeholder: 'old-gallery.js' },
     },
     exceptionsOption('file', 'address', 'selector'),

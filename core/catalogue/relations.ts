@@ -73,7 +73,9 @@ const RULES: Partial<Record<RemedyId, readonly Rule[]>> = {
       !measured &&
       needs('The main picture and the fonts used before scrolling are known once a page has been measured.'),
   ],
-  features: [(_setup, { measured }) => !measured && needs('Scripts are left out only on pages that were measured.')],
+  unusedScripts: [
+    (_setup, { measured }) => !measured && needs('Scripts are left out only on pages that were measured.'),
+  ],
   fingerprint: [
     ({ remedies }) =>
       !remedies.browserCache.enabled &&

@@ -15,7 +15,7 @@ export const REMEDY_NAMES: Readonly<Record<RemedyId, string>> = {
   stillVideo: 'Video preview pictures',
   fonts: 'Font subsets',
   fingerprint: 'Fingerprinted file names',
-  features: 'Needless features',
+  unusedScripts: 'Scripts proven unused',
   localCopies: 'Self-hosted third-party scripts',
   combine: 'Combine files',
   polling: 'Slower background polling',

@@ -202,6 +202,18 @@ export const UsedFont = z.object({
 })
 export type UsedFont = z.infer<typeof UsedFont>
 
+/** Whether anything used a script of the page. */
+export const ScriptUse = z.object({
+  url: z.string(),
+  use: z
+    .enum(['ran', 'acts', 'mentioned', 'unused'])
+    .describe(
+      'A part of it ran; it listens or changed something while it was read; other code mentions what it offers; or none of these',
+    ),
+  globals: z.array(z.string()).describe('Names that it offers to other scripts'),
+})
+export type ScriptUse = z.infer<typeof ScriptUse>
+
 /** What a load with all instruments on showed besides; such a load does not count in comparisons. */
 export const RunDetails = z.object({
   visual: z
@@ -211,6 +223,7 @@ export const RunDetails = z.object({
     })
     .nullable(),
   unused: z.array(UnusedBytes),
+  scripts: z.array(ScriptUse).optional().describe('External scripts; not in loads from before this was recorded'),
   images: z.array(ShownImage),
   fonts: z.array(UsedFont),
   dom: z.object({ nodes: z.int(), depth: z.int() }),

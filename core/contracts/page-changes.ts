@@ -36,7 +36,9 @@ export const PageKnowledge = z.object({
   fonts: z.array(z.string()).describe('Paths of fonts that the first view shows, the most important first'),
   selectors: z.array(z.string()).describe('Selectors of style rules that the first view needs'),
   hosts: z.array(z.string()).describe('Other origins that were asked before the first paint'),
-  spoke: z.array(z.string()).describe('Scripts that wrote to the console'),
-  measured: z.array(z.string()).describe('All scripts that ran'),
+  unusedScripts: z
+    .array(z.object({ path: z.string(), globals: z.array(z.string()) }))
+    .default([])
+    .describe('Scripts that nothing used when the page was loaded, and the names they offer'),
 })
 export type PageKnowledge = z.infer<typeof PageKnowledge>

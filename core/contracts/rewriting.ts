@@ -209,18 +209,12 @@ export const HintSettings = z.strictObject({
   exceptions,
 })
 
-export const FeatureSettings = z.strictObject({
+export const UnusedScriptSettings = z.strictObject({
   enabled: z.boolean().default(false),
-  emoji: z.boolean().default(true).describe('Script that draws emoji, on pages without any'),
-  embeds: z.boolean().default(true).describe('Script for pages shown inside pages, where there are none'),
-  migration: z
-    .boolean()
-    .default(true)
-    .describe('Shim for code of older libraries, on pages where it was measured and never spoke up'),
-  more: z.array(filePattern).max(100).default([]).describe('Scripts and styles that you know to be needless'),
+  more: z.array(filePattern).max(100).default([]).describe('Scripts and styles that you know to be unused'),
   exceptions,
 })
-export type FeatureSettings = z.infer<typeof FeatureSettings>
+export type UnusedScriptSettings = z.infer<typeof UnusedScriptSettings>
 
 export const PollingSettings = z.strictObject({
   enabled: z.boolean().default(false),

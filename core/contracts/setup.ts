@@ -2,7 +2,6 @@ import { z } from 'zod'
 import {
   CombineSettings,
   CriticalStyleSettings,
-  FeatureSettings,
   FingerprintSettings,
   FontSettings,
   HintSettings,
@@ -13,6 +12,7 @@ import {
   PollingSettings,
   ScriptOrderSettings,
   StillVideoSettings,
+  UnusedScriptSettings,
   UnusedStyleSettings,
 } from './rewriting.ts'
 
@@ -235,7 +235,7 @@ export const Remedies = z.strictObject({
   criticalStyles: CriticalStyleSettings.prefault({}),
   stillVideo: StillVideoSettings.prefault({}),
   combine: CombineSettings.prefault({}),
-  features: FeatureSettings.prefault({}),
+  unusedScripts: UnusedScriptSettings.prefault({}),
   polling: PollingSettings.prefault({}),
 })
 export type Remedies = z.infer<typeof Remedies>

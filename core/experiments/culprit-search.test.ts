@@ -124,7 +124,7 @@ describe('suspects', () => {
     const details = suspectDetails(
       ['scriptOrder', 'minify'],
       [
-        change('scriptOrder', '/assets/slider.z0123456789abcdef012.js?ver=2'),
+        change('scriptOrder', '/assets/slider.z0123456789abcdef012.js?v=2'),
         change('scriptOrder', 'https://tags.example/t.js?x=1'),
         change('scriptOrder', '<script>inline'),
         change('scriptOrder', '/'),

@@ -177,7 +177,7 @@ describe('knowledge of pages', () => {
 })
 
 test.each([
-  ['slider.js', 'http://q.example/assets/slider.js?ver=2', true],
+  ['slider.js', 'http://q.example/assets/slider.js?v=2', true],
   ['/assets/*', 'http://q.example/assets/slider.js', true],
   ['http://t.example/*', 'http://t.example/x.js', true],
   ['slider.js', 'http://q.example/assets/bigslider.js', false],

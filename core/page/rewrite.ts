@@ -10,7 +10,7 @@ import { FileShelf, type FileFacts, type NewFile } from './context/file-facts.ts
 import { minifyPage } from './minify/page.ts'
 import { combineFiles } from './transforms/combine-files.ts'
 import { inlineCriticalStyles } from './transforms/critical-css.ts'
-import { leaveOutFeatures } from './transforms/features.ts'
+import { leaveOutUnusedScripts } from './transforms/unused-scripts.ts'
 import { addHints } from './transforms/preload.ts'
 import { loadLazily } from './transforms/lazy-loading.ts'
 import { nameOwnAddresses } from './transforms/file-addresses.ts'
@@ -25,7 +25,7 @@ type Step = readonly (readonly [RemedyId, PageRemedy])[]
  * touch different things, so that the page is parsed once for all of them.
  */
 const STEPS: readonly Step[] = [
-  [['features', leaveOutFeatures]],
+  [['unusedScripts', leaveOutUnusedScripts]],
   [['combine', combineFiles]],
   [['unusedStyles', leaveOutUnusedStyles]],
   [

@@ -1,4 +1,5 @@
 import type { z } from 'zod'
+import { withRemediesOfToday } from './earlier-remedies.ts'
 import { Setup } from '../contracts/setup.ts'
 import { SETUP_FILE_VERSION, SetupFile } from '../contracts/setup-file.ts'
 
@@ -63,7 +64,7 @@ export const readSetupFile = (value: unknown, now: string): ReadSetup => {
     current = { from: null, note: '', exportedAt: now, ...value, formatVersion: SETUP_FILE_VERSION }
     migrated.push('It was in file format 1, which does not name its source.')
   }
-  const parsed = SetupFile.safeParse(current)
+  const parsed = SetupFile.safeParse(withRemediesOfToday(current))
   if (parsed.success) return { file: parsed.data, migrated }
   const all = parsed.error.issues.map(sentenceFor)
   const shown = all.slice(0, MOST_SENTENCES).join('; ')

@@ -50,7 +50,7 @@ describe('lifetimes', () => {
     bench.handler = (_req, res) => res.writeHead(200, { 'content-type': 'text/css' }).end('a{}')
     bench.use(setupWith({ pageCache: {}, browserCache: {} }))
     expect((await bench.ask('/site.3f9a1c2e.css')).headers['cache-control']).toBe('max-age=31536000, immutable')
-    expect((await bench.ask('/site.css?ver=3f9a1c2e')).headers['cache-control']).toBe('max-age=604800')
+    expect((await bench.ask('/site.css?v=3f9a1c2e')).headers['cache-control']).toBe('max-age=604800')
   })
 })
 

@@ -1,10 +1,11 @@
 import { open, readFile, rename } from 'node:fs/promises'
 import { DeliveryConfig } from '../../core/contracts/delivery.ts'
+import { withRemediesOfToday } from '../../core/setup/earlier-remedies.ts'
 
 /** The last good configuration, so that delivery starts and serves without control. */
 export const loadConfig = async (path: string): Promise<DeliveryConfig> => {
   try {
-    return DeliveryConfig.parse(JSON.parse(await readFile(path, 'utf8')))
+    return DeliveryConfig.parse(withRemediesOfToday(JSON.parse(await readFile(path, 'utf8'))))
   } catch {
     // None yet, or from an older format: control sends the current one as soon as it runs.
     return { revision: 0, sites: [] }

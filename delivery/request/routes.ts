@@ -179,7 +179,7 @@ const REWRITING = [
   'criticalStyles',
   'stillVideo',
   'combine',
-  'features',
+  'unusedScripts',
 ] as const
 
 const compileRewriting = ({ knowledge }: DeliverySite, { remedies }: Setup): Rewriting | undefined => {

@@ -38,8 +38,7 @@ describe('the main picture in pages for phones', () => {
       fonts: [],
       selectors: [],
       hosts: [],
-      spoke: [],
-      measured: [],
+      unusedScripts: [],
     },
   ]
   const looked = (mainInPageKb?: number): void =>

@@ -13,7 +13,7 @@ export const wantedKinds = (remedies: Remedies): ReadonlySet<FileFactsKind> => {
     unusedStyles,
     criticalStyles,
     scriptOrder,
-    features,
+    unusedScripts,
     hints,
   } = remedies
   const wanted = new Set<FileFactsKind>()
@@ -22,7 +22,7 @@ export const wantedKinds = (remedies: Remedies): ReadonlySet<FileFactsKind> => {
   when(combine.enabled || unusedStyles.enabled || criticalStyles.enabled || hints.enabled, 'style')
   when((minify.enabled && minify.scripts) || (fingerprint.enabled && fingerprint.scripts), 'script')
   when(
-    localCopies.enabled || combine.enabled || unusedStyles.enabled || scriptOrder.enabled || features.enabled,
+    localCopies.enabled || combine.enabled || unusedStyles.enabled || scriptOrder.enabled || unusedScripts.enabled,
     'script',
   )
   when(images.enabled || (fingerprint.enabled && fingerprint.images) || (minify.enabled && minify.svg), 'image')

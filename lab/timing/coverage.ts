@@ -1,5 +1,6 @@
 import type { CDPSession } from 'playwright-core'
 import type { UnusedBytes } from '../../core/contracts/measuring.ts'
+import type { FunctionUse } from '../../core/measuring/script-use.ts'
 
 interface Range {
   readonly startOffset: number
@@ -16,6 +17,20 @@ export const unusedLength = (ranges: readonly Range[], length: number): number =
   const used = new Uint8Array(length).fill(1)
   for (const { startOffset, endOffset, count } of outerFirst) used.fill(count > 0 ? 1 : 0, startOffset, endOffset)
   return used.reduce((sum, one) => sum + (one === 0 ? 1 : 0), 0)
+}
+
+/** As the profiler tells it: the first range of a function is the whole of it. */
+interface RawCoverage {
+  readonly scriptId: string
+  readonly functions: readonly { readonly ranges: readonly Range[] }[]
+}
+
+/** A script and which of its functions ran. */
+export interface ScriptCoverage {
+  readonly scriptId: string
+  readonly url: string
+  readonly inline: boolean
+  readonly functions: readonly FunctionUse[]
 }
 
 /** Which bytes of styles and scripts a page load used. */
@@ -51,8 +66,8 @@ export class Coverage {
     await this.#cdp.send('Profiler.startPreciseCoverage', { callCount: false, detailed: false })
   }
 
-  /** @returns one entry per style sheet and script, the largest waste first */
-  async read(): Promise<UnusedBytes[]> {
+  /** @returns one entry per style sheet and script, the largest waste first; and which functions of the scripts ran */
+  async read(): Promise<{ unused: UnusedBytes[]; scripts: ScriptCoverage[] }> {
     const { ruleUsage } = await this.#cdp.send('CSS.stopRuleUsageTracking')
     const { result } = await this.#cdp.send('Profiler.takePreciseCoverage')
     const styles = [...this.#sheets].map(([id, { url, length, inline }]): UnusedBytes => {
@@ -68,8 +83,20 @@ export class Coverage {
       const ranges = functions.flatMap(({ ranges: own }) => own)
       return [{ url, type: 'script', inline, totalBytes: length, unusedBytes: unusedLength(ranges, length) }]
     })
-    return [...styles, ...scripts]
+    const unused = [...styles, ...scripts]
       .filter(({ totalBytes }) => totalBytes > 0)
       .sort((a, b) => b.unusedBytes - a.unusedBytes)
+    return { unused, scripts: result.flatMap((one) => this.#functionsOf(one)) }
+  }
+
+  /** The functions of a script without the whole of it, which always runs. */
+  #functionsOf({ scriptId, functions }: RawCoverage): ScriptCoverage[] {
+    const script = this.#scripts.get(scriptId)
+    if (script === undefined) return []
+    const inner = functions.flatMap(({ ranges: [whole] }): FunctionUse[] => {
+      if (whole === undefined || (whole.startOffset === 0 && whole.endOffset >= script.length)) return []
+      return [{ startOffset: whole.startOffset, endOffset: whole.endOffset, called: whole.count > 0 }]
+    })
+    return [{ scriptId, url: script.url, inline: script.inline, functions: inner }]
   }
 }

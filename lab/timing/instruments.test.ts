@@ -1,4 +1,5 @@
 import { readFileSync } from 'node:fs'
+import type { ServerResponse } from 'node:http'
 import { createRequire } from 'node:module'
 import { afterAll, beforeAll, describe, expect, test } from 'vitest'
 import type { RunDetails } from '../../core/contracts/measuring.ts'
@@ -240,5 +241,65 @@ new PerformanceObserver(() => setTimeout(() => {
     const first = curve.find(({ share }) => share > 0)!
     expect(first.atMs).toBeGreaterThan(metrics.fcpMs! - 60)
     expect(meanMs).toBeGreaterThan(metrics.fcpMs! - 60)
+  })
+})
+
+describe('which scripts nothing uses', () => {
+  const PARTS = Array.from({ length: 20 }, (_, at) => `  function part${at}(x) { return x + ${at} }`).join('\n')
+  /** A script in a frame of its own, as most are written; what it does at its end differs. */
+  const framed = (end: string): string => `(function (w) {\n${PARTS}\n${end}\n})(window)`
+  const scripts: Record<string, string> = {
+    '/base.js': 'window.ferry = { fn: {} }; ferry.go = function () { return 1 }',
+    '/unused.js': framed('  w.flags = { draw: function () { return part0(1) } }'),
+    '/plugin.js': framed('  w.ferry.fn.slide = function () { return part1(2) }'),
+    '/listens.js': framed("  w.addEventListener('message', function () { part2(3) })"),
+    '/handler.js': framed('  w.onresize = function () { part2(3) }'),
+    '/waits.js': framed('  setTimeout(function () { part3(4) }, 60000)'),
+    '/draws.js': framed("  document.documentElement.className = 'drawn'"),
+    '/tells.js': framed("  document.cookie = 'seen=1'"),
+    '/changes.js': framed('  w.ferry.fare = 12'),
+    '/ran.js': framed('  w.speed = part4(5)'),
+    '/clicked.js': framed('  w.openGate = function () { return part5(6) }'),
+    '/called.js': framed('  w.toKnots = function (x) { return x * 2 }'),
+    '/adds.js': framed("  var s = document.createElement('script'); s.src = '/added.js'; document.head.appendChild(s)"),
+    '/late.js': framed('  w.tides = { high: function () { return part6(7) } }'),
+  }
+  test('is told by what they did, what ran of them, and who mentions them; anything unseen counts as used', async () => {
+    const before = site.pages
+    const tags = Object.keys(scripts).map(
+      (path) => `<script src="${path}"${path === '/late.js' ? ' defer' : ''}></script>`,
+    )
+    site.pages = {
+      '/': html(`${tags.join('')}<h1>Quay</h1><button onclick="openGate()">Gate</button><script>toKnots(4)</script>`),
+      ...Object.fromEntries(
+        Object.entries(scripts).map(([path, text]) => [
+          path,
+          (_req: unknown, res: ServerResponse) => res.writeHead(200, { 'content-type': 'text/javascript' }).end(text),
+        ]),
+      ),
+    }
+    const { details, requests } = measured(await site.load('/', { instruments: 'all', visitor: laptop! }))
+    site.pages = before
+    // What watches the page is not taken for what asks for its files.
+    const added = requests.find(({ url }) => url.endsWith('/added.js'))
+    expect(added?.initiator).toMatchObject({ kind: 'script', url: expect.stringMatching(/adds\.js$/) })
+    const uses = Object.fromEntries(details!.scripts!.map(({ url, use }) => [new URL(url).pathname, use]))
+    expect(uses).toEqual({
+      '/base.js': 'mentioned',
+      '/unused.js': 'unused',
+      '/plugin.js': 'unused',
+      '/listens.js': 'acts',
+      '/handler.js': 'acts',
+      '/waits.js': 'acts',
+      '/draws.js': 'acts',
+      '/tells.js': 'acts',
+      '/changes.js': 'acts',
+      '/ran.js': 'ran',
+      '/clicked.js': 'mentioned',
+      '/called.js': 'ran',
+      '/adds.js': 'acts',
+      '/late.js': 'unused',
+    })
+    expect(details!.scripts!.find(({ url }) => url.endsWith('/plugin.js'))!.globals).toEqual(['slide'])
   })
 })

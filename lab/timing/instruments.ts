@@ -2,6 +2,7 @@ import type { Browser, CDPSession, Page } from 'playwright-core'
 import type { Frame, RequestRecord, RunDetails, UsedFont } from '../../core/contracts/measuring.ts'
 import { endOf } from '../../core/measuring/lcp-phases.ts'
 import { Coverage } from './coverage.ts'
+import { ScriptObserver } from './script-observer.ts'
 import { rememberFirstView } from '../snapshot/first-view.ts'
 import { FrameLog, progressOf } from './frames.ts'
 import { readContents, type PageContents } from '../snapshot/page-contents.ts'
@@ -54,6 +55,7 @@ export class Instruments {
   readonly #page: Page
   readonly #cdp: CDPSession
   readonly #coverage: Coverage
+  readonly #scripts: ScriptObserver
   readonly #frames: FrameLog
   readonly #console: RunDetails['console'] = []
   readonly #log: RequestLog
@@ -65,6 +67,7 @@ export class Instruments {
     this.#page = page
     this.#cdp = cdp
     this.#coverage = new Coverage(cdp)
+    this.#scripts = new ScriptObserver(page, cdp)
     this.#frames = new FrameLog(cdp)
   }
 
@@ -78,6 +81,7 @@ export class Instruments {
       if (this.#console.length < MOST_MESSAGES) this.#console.push({ text: error.message.slice(0, 500), url: null })
     })
     await this.#page.addInitScript(rememberFirstView)
+    await this.#scripts.start()
     await this.#coverage.start()
     await this.#frames.start()
     await this.#browser.startTracing(this.#page, { categories: TRACE_CATEGORIES })
@@ -113,12 +117,14 @@ export class Instruments {
     const trace = JSON.parse(traced) as { traceEvents: TraceEvent[] }
     const { tasks, blocks } = mainThreadTasks(trace.traceEvents, this.#page.url(), slowdown)
     const frames = await this.#frames.read(this.#log.documentWallTime ?? 0, loadedMs + AFTERMATH_MS)
-    const unused = await this.#coverage.read()
+    const { unused, scripts } = await this.#coverage.read()
+    const uses = await this.#scripts.read(scripts)
     const requests = this.#log.records(blocks)
     return {
       details: {
         visual: await progressOf(frames),
         unused,
+        scripts: uses,
         images,
         fonts: usedFonts(faces, requests),
         dom,

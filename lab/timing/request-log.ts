@@ -141,7 +141,8 @@ export class RequestLog {
       this.#mainFrameId = event.frameId
       return { kind: 'navigation', url: null }
     }
-    const by = url ?? stack?.callFrames[0]?.url ?? null
+    // Frames without an address are those of what watches the page.
+    const by = url ?? stack?.callFrames.find((frame) => frame.url !== '')?.url ?? null
     if (type === 'parser') {
       // What a style sheet names comes from the parser too, but of that style sheet.
       const styled = [...this.#requests.values()].some((one) => one.type === 'style' && one.url === by)

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { lookAfter, startedFrom, STARTING_POINTS } from '../../core/catalogue/starting-points.ts'
 import { DEFAULT_PAIRS, DEFAULT_RUNS } from '../../core/contracts/measurements.ts'
@@ -41,18 +41,23 @@ const entry = computed(() => siteData.ledger.find(({ id }) => id === siteData.tr
 const check = computed(() => trialChecks.currentCheck)
 const measured = computed(() => siteData.standings.filter(({ origin, live }) => (origin ?? live) !== null))
 
-const step = computed((): SetUpStep => {
-  const asked = SET_UP_STEPS.find(({ id }) => id === route.query['step'])?.id
-  return (
-    asked ??
-    stepOf({
+const asked = computed(() => SET_UP_STEPS.find(({ id }) => id === route.query['step'])?.id)
+const step = computed((): SetUpStep => asked.value ?? 'found')
+/** Who comes back goes on where they left; from then on only they move, so that nothing changes while it is read. */
+watch(
+  [() => siteData.loaded, asked],
+  () => {
+    if (!siteData.loaded || asked.value !== undefined) return
+    const where = stepOf({
       measured: measured.value.length > 0,
       trialChanges: changes.value.length,
-      checked: check.value !== undefined,
+      checked: typeof check.value?.result === 'string',
       retested: entry.value !== undefined,
     })
-  )
-})
+    void router.replace({ query: { ...route.query, step: where } })
+  },
+  { immediate: true },
+)
 const at = computed(() => SET_UP_STEPS.findIndex(({ id }) => id === step.value))
 const go = (to: SetUpStep | undefined): void => {
   if (to !== undefined) void router.push({ query: { ...route.query, step: to } })
@@ -111,7 +116,8 @@ const publish = (): Promise<boolean> =>
     </li>
   </ol>
 
-  <section class="panel step" :aria-label="SET_UP_STEPS[at]!.title">
+  <i v-if="asked === undefined" class="bone tall" role="status" aria-label="Loading" />
+  <section v-else class="panel step" :aria-label="SET_UP_STEPS[at]!.title">
     <h2>{{ SET_UP_STEPS[at]!.question }}</h2>
     <p v-if="job" role="status" class="muted">
       {{ job.title }} is under way; its progress is shown below. You may leave this page meanwhile.

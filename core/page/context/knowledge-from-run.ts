@@ -70,9 +70,9 @@ export const knowledgeOf = ({ path, visitor, metrics, details, requests }: Audit
     fonts: defined(details.firstView.fonts.map(own)),
     selectors: details.firstView.selectors,
     hosts: defined(early.map(({ url }) => new URL(url).origin)).filter((one) => one !== origin),
-    spoke: defined(details.console.map(({ url }) => own(url))),
-    measured: defined(
-      details.unused.filter(({ type, inline }) => type === 'script' && !inline).map(({ url }) => own(url)),
-    ),
+    unusedScripts: (details.scripts ?? []).flatMap(({ url, use, globals }) => {
+      const script = own(url)
+      return use === 'unused' && script !== undefined ? [{ path: script, globals }] : []
+    }),
   }
 }

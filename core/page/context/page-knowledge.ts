@@ -35,7 +35,6 @@ export const knowledgeForBoth = (
     fonts: phone.fonts.filter((path) => laptop.fonts.includes(path)),
     selectors: union(phone.selectors, laptop.selectors),
     hosts: union(phone.hosts, laptop.hosts),
-    spoke: union(phone.spoke, laptop.spoke),
-    measured: phone.measured.filter((path) => laptop.measured.includes(path)),
+    unusedScripts: phone.unusedScripts.filter(({ path }) => laptop.unusedScripts.some((one) => one.path === path)),
   }
 }

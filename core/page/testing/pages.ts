@@ -48,8 +48,7 @@ export const lookedAt = (more: Partial<PageKnowledge>): PageKnowledge => ({
   fonts: [],
   selectors: [],
   hosts: [],
-  spoke: [],
-  measured: [],
+  unusedScripts: [],
   ...more,
 })
 

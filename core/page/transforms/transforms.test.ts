@@ -70,31 +70,21 @@ describe('combine', () => {
   })
 })
 
-describe('needless features', () => {
+describe('scripts proven unused', () => {
+  const unusedScripts = [{ path: '/semaphore.js', globals: ['semaphore'] }]
   const leave = (html: string, more: Partial<PageOrder> = {}, settings = {}) =>
-    rewritten(html, { features: settings }, more)
+    rewritten(html, { unusedScripts: settings }, { knowledge: lookedAt({ unusedScripts }), ...more })
+  const SCRIPT = '<script src="/semaphore.js?v=3"></script>'
   test.each([
-    ['emoji script without emoji', '<script src="/emoji.js?v=1"></script><p>© Quay → 7½ ✓</p>', false],
-    [
-      'emoji script beside an emoji that a template holds',
-      '<script src="/emoji.js"></script><template><p>⛴</p></template>',
-      true,
-    ],
-    ['emoji script beside an emoji', '<script src="/emoji.js"></script><p>⛴</p>', true],
-    ['embed script without frames', '<script src="/page-embed.min.js"></script><p>', false],
-    ['embed script beside a frame', '<script src="/page-embed.min.js"></script><iframe src="/x"></iframe>', true],
-    ['embed script beside a quoted page', '<script src="/embeds.js"></script><blockquote class="x-embedded">', true],
-    ['a migration shim nobody has measured', '<script src="/library-migrate.js"></script>', true],
-    ['any other script', '<script src="/gallery.js"></script>', true],
-  ])('%s', async (_why, html, stays) => expect((await leave(html)).html.includes('<script')).toBe(stays))
-  test.each([
-    ['was silent when the page was measured', [], false],
-    ['spoke up', ['/m-migrate.js'], true],
-  ])('a migration shim that %s', async (_why, spoke, stays) => {
-    const knowledge = lookedAt({ measured: ['/m-migrate.js'], spoke })
-    expect((await leave('<script src="/m-migrate.js?v=3"></script>', { knowledge })).html.includes('<script')).toBe(
-      stays,
-    )
+    ['that nothing used when the page was measured', SCRIPT, false],
+    ['of the same name on another host', '<script src="https://other.example/semaphore.js"></script>', true],
+    ['that the measurement says nothing about', '<script src="/gallery.js"></script>', true],
+    ['that code of this very page mentions', `${SCRIPT}<script>if (top) semaphore.draw()</script>`, true],
+    ['that an attribute of this very page mentions', `${SCRIPT}<a onclick="semaphore.draw()">Draw</a>`, true],
+    ['whose name is only part of a word', `${SCRIPT}<script>var semaphores = 1</script>`, false],
+  ])('a script %s', async (_why, html, stays) => expect((await leave(html)).html.includes('<script src=')).toBe(stays))
+  test('stays on a page that was not measured', async () => {
+    expect((await leave(SCRIPT, { knowledge: undefined })).html).toBe(SCRIPT)
   })
   test('what the owner names goes, styles too, unless it is an exception', async () => {
     const html = '<link rel=stylesheet href="/old.css"><script src="/old.js"></script>'

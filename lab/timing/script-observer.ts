@@ -1,0 +1,171 @@
+import type { CDPSession, Page } from 'playwright-core'
+import { scriptUses, type FunctionUse, type ObservedScript } from '../../core/measuring/script-use.ts'
+import type { ScriptUse } from '../../core/contracts/measuring.ts'
+
+interface Observed {
+  readonly scripts: Record<string, { readonly acts: string[]; readonly globals: string[] }>
+  readonly handlers: string[]
+}
+
+/**
+ * In the page, before anything of it: notes what each script does while it is read (`document.currentScript`), and which names it leaves.
+ * Runs in the browser: everything it needs is within it.
+ */
+const observeScripts = (): void => {
+  const scripts: Record<string, { acts: string[]; globals: string[] }> = {}
+  const of = (url: string) => (scripts[url] ??= { acts: [], globals: [] })
+  const note = (what: string): void => {
+    const script = document.currentScript
+    if (!(script instanceof HTMLScriptElement) || script.src === '') return
+    const { acts } = of(script.src)
+    if (!acts.includes(what)) acts.push(what)
+  }
+  const wrapMethod = (owner: object, name: string, what: string): void => {
+    const property = Object.getOwnPropertyDescriptor(owner, name)
+    const original = property?.value as unknown
+    if (typeof original !== 'function' || property?.configurable !== true) return
+    const wrapped = function (this: unknown, ...args: unknown[]): unknown {
+      note(what)
+      return Reflect.apply(original, this, args)
+    }
+    Object.defineProperty(wrapped, 'name', { value: name })
+    Object.defineProperty(owner, name, { ...property, value: wrapped })
+  }
+  const wrapSetter = (owner: object, name: string, what: string): void => {
+    const property = Object.getOwnPropertyDescriptor(owner, name)
+    if (property?.set === undefined || property.configurable !== true) return
+    const { set } = property
+    Object.defineProperty(owner, name, {
+      ...property,
+      set(this: unknown, value: unknown) {
+        note(what)
+        Reflect.apply(set, this, [value])
+      },
+    })
+  }
+  const WRITES =
+    /^(?:append|prepend|insert|replace|remove|set|toggle|write|normalize|before|after|attach|adopt|click|focus|blur|submit|reset|dispatch|add|scroll|send|push|observe|define|delete|clear|open)/
+  for (const owner of [
+    Node.prototype,
+    Element.prototype,
+    HTMLElement.prototype,
+    Document.prototype,
+    DOMTokenList.prototype,
+    CSSStyleDeclaration.prototype,
+    CSSStyleSheet.prototype,
+    Storage.prototype,
+    History.prototype,
+    Location.prototype,
+    EventTarget.prototype,
+    XMLHttpRequest.prototype,
+    MutationObserver.prototype,
+    IntersectionObserver.prototype,
+    ResizeObserver.prototype,
+    PerformanceObserver.prototype,
+    CustomElementRegistry.prototype,
+    Navigator.prototype,
+  ])
+    for (const name of Object.getOwnPropertyNames(owner)) {
+      if (name === 'constructor') continue
+      wrapSetter(owner, name, 'document')
+      if (WRITES.test(name)) wrapMethod(owner, name, name === 'addEventListener' ? 'listener' : 'document')
+    }
+  for (const name of ['setTimeout', 'setInterval', 'requestAnimationFrame', 'requestIdleCallback', 'queueMicrotask'])
+    wrapMethod(window, name, 'timer')
+  for (const name of ['fetch', 'postMessage', 'Worker', 'SharedWorker', 'WebSocket', 'EventSource', 'open'])
+    wrapMethod(window, name, 'network')
+  for (const name of Object.getOwnPropertyNames(window)) if (name.startsWith('on')) wrapSetter(window, name, 'listener')
+
+  // What was there before any script of the page is the browser's.
+  const native = new Set(Object.getOwnPropertyNames(window))
+  /** Values by name, of globals and of what they hold: "ferry", "ferry.fares", "ferry.fn.slider". */
+  let known = new Map<string, unknown>()
+  const survey = (): Map<string, unknown> => {
+    const found = new Map<string, unknown>()
+    const into = (name: string, value: unknown, depth: number): void => {
+      found.set(name, value)
+      if (depth === 0 || value === null || (typeof value !== 'object' && typeof value !== 'function')) return
+      if (value instanceof Node || value === window) return
+      for (const key of Object.getOwnPropertyNames(value)) {
+        if (key === 'caller' || key === 'callee' || key === 'arguments') continue
+        const property = Object.getOwnPropertyDescriptor(value, key)
+        if (property !== undefined && 'value' in property) into(`${name}.${key}`, property.value, depth - 1)
+      }
+    }
+    for (const name of Object.getOwnPropertyNames(window))
+      if (!native.has(name)) into(name, (window as unknown as Record<string, unknown>)[name], 2)
+    return found
+  }
+  const compare = (url: string): void => {
+    const now = survey()
+    const { acts, globals } = of(url)
+    for (const [name, value] of now) {
+      if (known.has(name) && Object.is(known.get(name), value)) continue
+      const [first] = name.split('.') as [string]
+      const isOwn = !known.has(first)
+      // A new name is found by its first part; a function added to another's thing by its last.
+      const called = isOwn ? first : name.split('.').at(-1)!
+      if (!isOwn && (known.has(name) || typeof value !== 'function') && !acts.includes('others')) acts.push('others')
+      if (!globals.includes(called)) globals.push(called)
+    }
+    known = now
+  }
+  // Comes right after a script was read, before anything else of the page.
+  document.addEventListener(
+    'load',
+    ({ target }) => {
+      if (target instanceof HTMLScriptElement && target.src !== '') compare(target.src)
+    },
+    true,
+  )
+  Object.defineProperty(window, '__zestScripts', { enumerable: false, value: () => scripts })
+}
+
+const readObserved = (): Observed => ({
+  scripts: (window as unknown as { __zestScripts?: () => Observed['scripts'] }).__zestScripts?.() ?? {},
+  handlers: [...document.querySelectorAll('*')].flatMap((element) =>
+    [...element.attributes]
+      .filter(({ name, value }) => name.startsWith('on') || value.startsWith('javascript:'))
+      .map(({ value }) => value),
+  ),
+})
+
+/** Text of more scripts than a page ever has is not read. */
+const MOST_SCRIPTS = 200
+
+/** Which scripts of a page nothing used. */
+export class ScriptObserver {
+  readonly #page: Page
+  readonly #cdp: CDPSession
+
+  constructor(page: Page, cdp: CDPSession) {
+    this.#page = page
+    this.#cdp = cdp
+  }
+
+  async start(): Promise<void> {
+    await this.#page.addInitScript(observeScripts)
+  }
+
+  /** @param ran scripts of the page with their functions, from coverage */
+  async read(
+    ran: readonly {
+      readonly scriptId: string
+      readonly url: string
+      readonly inline: boolean
+      readonly functions: readonly FunctionUse[]
+    }[],
+  ): Promise<ScriptUse[]> {
+    if (ran.length > MOST_SCRIPTS) return []
+    const { scripts, handlers } = await this.#page.evaluate(readObserved)
+    const observed: ObservedScript[] = []
+    for (const { scriptId, url, inline, functions } of ran) {
+      const source = await this.#cdp.send('Debugger.getScriptSource', { scriptId }).catch(() => undefined)
+      // A script that cannot be read might use any other.
+      if (source === undefined) return []
+      const { acts, globals } = scripts[url] ?? { acts: ['unseen'], globals: [] }
+      observed.push({ url, inline, text: source.scriptSource, functions, acts, globals })
+    }
+    return scriptUses(observed, handlers)
+  }
+}
