@@ -137,7 +137,7 @@ export const buildAll = async () => {
 }
 
 if (process.argv[1] === import.meta.filename) {
-  const { ensureInstalled } = await import('./ensure.mjs')
-  await ensureInstalled()
+  const { ensureProduct } = await import('./ensure.mjs')
+  await ensureProduct()
   await buildAll()
 }

@@ -1,10 +1,10 @@
 // npm run demo: the same as npm start with the ferry company's site, its third party, and everything connected.
 import { randomBytes } from 'node:crypto'
-import { ensureChromium, ensureInstalled } from './ensure.mjs'
+import { ensureChromium, ensureDemo } from './ensure.mjs'
 import { connectDemo, DEMO_PROGRAMS, SIGN_IN_NOTICE } from './demo-data.mjs'
 import { controlUrl, Supervisor } from './supervise.mjs'
 
-await ensureInstalled()
+await ensureDemo()
 // Without Chromium everything but measuring works; the sentence says how to get it.
 await ensureChromium().catch((error) => console.error(error.message))
 const { buildAll } = await import('./build.mjs')

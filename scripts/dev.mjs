@@ -1,7 +1,7 @@
 // npm run dev: the demo, built again and restarted program by program whenever a source file is saved. Its data stays.
 import { createHash, randomBytes } from 'node:crypto'
 import { readFileSync } from 'node:fs'
-import { ensureChromium, ensureInstalled } from './ensure.mjs'
+import { ensureChromium, ensureDemo } from './ensure.mjs'
 import { connectDemo, DEMO_PROGRAMS, SIGN_IN_NOTICE } from './demo-data.mjs'
 import { basePort, controlUrl, Supervisor } from './supervise.mjs'
 
@@ -10,7 +10,7 @@ const STARTED_BY = { 'page-worker': 'delivery', 'bulk-worker': 'delivery', lab: 
 /** The interface is served from here, and asks control at its usual port. */
 const interfacePort = basePort() + 9
 
-await ensureInstalled()
+await ensureDemo()
 await ensureChromium().catch((error) => console.error(error.message))
 const { watchServer } = await import('./build.mjs')
 const dataDir = process.env.ZEST_DATA_DIR ?? './data'

@@ -4,16 +4,39 @@ import { existsSync, readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { root, run } from './shell.mjs'
 
-/** Packages of the lock file, installed once per state of it. */
-export const ensureInstalled = async () => {
-  const lock = createHash('sha256')
-    .update(readFileSync(join(root, 'package-lock.json')))
+/** What is noted down once the packages of a lock file are there. */
+const markIn = (folder) => join(folder, 'node_modules/.zest-installed')
+const noted = (folder) => (existsSync(markIn(folder)) ? readFileSync(markIn(folder), 'utf8') : '')
+const stateOf = (folder) =>
+  createHash('sha256')
+    .update(readFileSync(join(folder, 'package-lock.json')))
     .digest('hex')
-  const mark = join(root, 'node_modules/.zest-installed')
-  if (existsSync(mark) && readFileSync(mark, 'utf8') === lock) return
-  console.log('installing packages …')
-  await run('npm', ['ci', '--no-audit', '--no-fund', '--loglevel=error'])
-  writeFileSync(mark, lock)
+
+const installPackages = async (folder, what, state, more = []) => {
+  console.log(`installing ${what} …`)
+  await run('npm', ['ci', '--no-audit', '--no-fund', '--loglevel=error', ...more], { cwd: folder })
+  writeFileSync(markIn(folder), state)
+}
+
+/** All packages of the lock file, those of tests and tools too; once per state of it. */
+export const ensureInstalled = async () => {
+  const all = stateOf(root)
+  if (noted(root) !== all) await installPackages(root, 'packages', all)
+}
+
+/** Only what the product needs to be built and to run. Where everything is there, that is enough. */
+export const ensureProduct = async () => {
+  const all = stateOf(root)
+  const product = `${all} without development`
+  if (![all, product].includes(noted(root))) await installPackages(root, 'packages', product, ['--omit=dev'])
+}
+
+/** Besides, what the demo's site serves; the packages of the tests hold it too. */
+export const ensureDemo = async () => {
+  await ensureProduct()
+  const demo = join(root, 'standins')
+  if (noted(root) !== stateOf(root) && noted(demo) !== stateOf(demo))
+    await installPackages(demo, 'packages of the demo site', stateOf(demo))
 }
 
 const mayInstall = () => process.getuid?.() === 0

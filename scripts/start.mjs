@@ -1,8 +1,8 @@
 // npm start: control and delivery, data in ZEST_DATA_DIR (default ./data).
-import { ensureChromium, ensureInstalled } from './ensure.mjs'
+import { ensureChromium, ensureProduct } from './ensure.mjs'
 import { basePort, controlUrl, Supervisor, waitFor } from './supervise.mjs'
 
-await ensureInstalled()
+await ensureProduct()
 // Without Chromium everything but measuring works; the sentence says how to get it.
 await ensureChromium().catch((error) => console.error(error.message))
 const { buildAll } = await import('./build.mjs')

@@ -1,7 +1,7 @@
 import { existsSync } from 'node:fs'
 import { readFile } from 'node:fs/promises'
 import { createRequire } from 'node:module'
-import { join } from 'node:path'
+import { join, resolve } from 'node:path'
 import {
   BASKET_JS,
   CONSENT_JS,
@@ -20,8 +20,11 @@ const require = createRequire(import.meta.url)
 
 /** A file of an installed package, whether or not the package exports it. */
 const packageFile = (name: string, file: string): Promise<Buffer> => {
-  const folder = require.resolve.paths(name)!.find((path) => existsSync(join(path, name)))
-  if (folder === undefined) throw new Error(`The package ${name} is not installed. Run "npm ci".`)
+  // The demo has packages of its own where those of the tests are not installed.
+  const own = resolve(import.meta.dirname, '../standins/node_modules')
+  const folder = [...(require.resolve.paths(name) ?? []), own].find((path) => existsSync(join(path, name)))
+  if (folder === undefined)
+    throw new Error(`The package ${name} is not installed. Run "npm run demo", which installs it.`)
   return readFile(join(folder, name, file))
 }
 
