@@ -3,6 +3,7 @@ import type { RunOrder } from '../../core/contracts/measuring.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { aRequest, someMetrics } from '../../core/measuring/testing/made-up.ts'
 import { toHar } from '../../core/formats/har.ts'
+import { latestResultsOf } from './latest-results.ts'
 import { forgetOldFrames } from './retention.ts'
 import { measured, ServerBench } from '../testing/server-bench.ts'
 
@@ -61,6 +62,18 @@ describe('how many pairs are loaded', () => {
       runs.filter((run: { path: string; purpose: string }) => run.path === path && run.purpose === 'count').length
     expect([counted('/'), counted('/b')]).toEqual([12, 20])
   })
+})
+
+test('who hears that results have come finds them: they count before anybody is told', async () => {
+  bench.lab = () => measured(2000)
+  const heard: Promise<unknown>[] = []
+  const stop = bench.services.events.listen((event) => {
+    if (event.kind === 'changed' && event.changed.what === 'ledger')
+      heard.push(latestResultsOf(bench.services, site.id))
+  })
+  await bench.measure(site, { sides: ['origin'], runs: 1 })
+  stop()
+  expect(await heard[0]).toMatchObject([{ path: '/', origin: { medians: { lcpMs: 2000 } } }])
 })
 
 describe('what is compared', () => {

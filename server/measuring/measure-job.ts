@@ -56,6 +56,8 @@ const conclude = async (
     .where(eq(measurements.id, measurement.id))
   const entry = entryFor(measurement.order, results, source)
   await db.transaction(async (tx) => {
+    // It counts from now on, not only once its job has ended: whoever is told of it looks at once.
+    await tx.update(measurements).set({ endedAt: new Date() }).where(eq(measurements.id, measurement.id))
     // A newer retest of the same trial takes the place of the older one as the one to decide on.
     if (entry.decision === 'open')
       await tx
