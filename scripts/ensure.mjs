@@ -24,11 +24,14 @@ export const ensureInstalled = async () => {
   if (noted(root) !== all) await installPackages(root, 'packages', all)
 }
 
-/** Only what the product needs to be built and to run. Where everything is there, that is enough. */
+const WITHOUT = ' without development'
+
+/** Only what the product needs to be built and to run; where more is installed, for instance for tests, that stays. */
 export const ensureProduct = async () => {
-  const all = stateOf(root)
-  const product = `${all} without development`
-  if (![all, product].includes(noted(root))) await installPackages(root, 'packages', product, ['--omit=dev'])
+  const before = noted(root)
+  if (before !== '' && !before.endsWith(WITHOUT)) return ensureInstalled()
+  const product = stateOf(root) + WITHOUT
+  if (before !== product) await installPackages(root, 'packages', product, ['--omit=dev'])
 }
 
 /** Besides, what the demo's site serves; the packages of the tests hold it too. */
