@@ -260,6 +260,10 @@ describe('which scripts nothing uses', () => {
     '/changes.js': framed('  w.ferry.fare = 12'),
     '/ran.js': framed('  w.speed = part4(5)'),
     '/clicked.js': framed('  w.openGate = function () { return part5(6) }'),
+    '/module.js': framed("  document.title = 'module'"),
+    '/socket.js': framed(
+      "  w.gate = new Worker(URL.createObjectURL(new Blob(['']))); w.gate.onmessage = function () {}",
+    ),
     '/called.js': framed('  w.toKnots = function (x) { return x * 2 }'),
     '/adds.js': framed("  var s = document.createElement('script'); s.src = '/added.js'; document.head.appendChild(s)"),
     '/late.js': framed('  w.tides = { high: function () { return part6(7) } }'),
@@ -267,7 +271,8 @@ describe('which scripts nothing uses', () => {
   test('is told by what they did, what ran of them, and who mentions them; anything unseen counts as used', async () => {
     const before = site.pages
     const tags = Object.keys(scripts).map(
-      (path) => `<script src="${path}"${path === '/late.js' ? ' defer' : ''}></script>`,
+      (path) =>
+        `<script src="${path}"${path === '/late.js' ? ' defer' : path === '/module.js' ? ' type="module"' : ''}></script>`,
     )
     site.pages = {
       '/': html(`${tags.join('')}<h1>Quay</h1><button onclick="openGate()">Gate</button><script>toKnots(4)</script>`),
@@ -297,6 +302,8 @@ describe('which scripts nothing uses', () => {
       '/ran.js': 'ran',
       '/clicked.js': 'mentioned',
       '/called.js': 'ran',
+      '/module.js': 'acts',
+      '/socket.js': 'acts',
       '/adds.js': 'acts',
       '/late.js': 'unused',
     })

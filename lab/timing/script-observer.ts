@@ -7,17 +7,24 @@ interface Observed {
   readonly handlers: string[]
 }
 
+declare global {
+  interface Window {
+    /** What each external script did while it was read, by its address. */
+    __zestScripts?: Record<string, { acts: string[]; globals: string[] }>
+  }
+}
+
 /**
- * In the page, before anything of it: notes what each script does while it is read (`document.currentScript`), and which names it leaves.
- * Runs in the browser: everything it needs is within it.
+ * In the page, before anything of it: notes what each script does while it is read (`document.currentScript`). Runs in the browser:
+ * everything it needs is within it.
  */
-const observeScripts = (): void => {
-  const scripts: Record<string, { acts: string[]; globals: string[] }> = {}
-  const of = (url: string) => (scripts[url] ??= { acts: [], globals: [] })
+const observeActs = (): void => {
+  const scripts: NonNullable<Window['__zestScripts']> = {}
+  Object.defineProperty(window, '__zestScripts', { enumerable: false, value: scripts })
   const note = (what: string): void => {
     const script = document.currentScript
     if (!(script instanceof HTMLScriptElement) || script.src === '') return
-    const { acts } = of(script.src)
+    const { acts } = (scripts[script.src] ??= { acts: [], globals: [] })
     if (!acts.includes(what)) acts.push(what)
   }
   const wrapMethod = (owner: object, name: string, what: string): void => {
@@ -43,39 +50,36 @@ const observeScripts = (): void => {
       },
     })
   }
-  const WRITES =
-    /^(?:append|prepend|insert|replace|remove|set|toggle|write|normalize|before|after|attach|adopt|click|focus|blur|submit|reset|dispatch|add|scroll|send|push|observe|define|delete|clear|open)/
-  for (const owner of [
-    Node.prototype,
-    Element.prototype,
-    HTMLElement.prototype,
-    Document.prototype,
-    DOMTokenList.prototype,
-    CSSStyleDeclaration.prototype,
-    CSSStyleSheet.prototype,
-    Storage.prototype,
-    History.prototype,
-    Location.prototype,
-    EventTarget.prototype,
-    XMLHttpRequest.prototype,
-    MutationObserver.prototype,
-    IntersectionObserver.prototype,
-    ResizeObserver.prototype,
-    PerformanceObserver.prototype,
-    CustomElementRegistry.prototype,
-    Navigator.prototype,
-  ])
-    for (const name of Object.getOwnPropertyNames(owner)) {
+  const ACTS =
+    /^(?:append|prepend|insert|replace|remove|set|toggle|write|normalize|before|after|attach|adopt|click|focus|blur|submit|reset|dispatch|add|scroll|send|push|observe|define|delete|clear|open|post)/
+  const owners = [
+    Node,
+    Element,
+    HTMLElement,
+    Document,
+    DOMTokenList,
+    CSSStyleDeclaration,
+    CSSStyleSheet,
+    Storage,
+    History,
+  ]
+  const more = [Location, EventTarget, XMLHttpRequest, Navigator, CustomElementRegistry, WebSocket, Worker, EventSource]
+  const observers = [MutationObserver, IntersectionObserver, ResizeObserver, PerformanceObserver]
+  for (const { prototype } of [...owners, ...more, ...observers])
+    for (const name of Object.getOwnPropertyNames(prototype)) {
       if (name === 'constructor') continue
-      wrapSetter(owner, name, 'document')
-      if (WRITES.test(name)) wrapMethod(owner, name, name === 'addEventListener' ? 'listener' : 'document')
+      wrapSetter(prototype, name, 'document')
+      if (ACTS.test(name)) wrapMethod(prototype, name, name === 'addEventListener' ? 'listener' : 'document')
     }
   for (const name of ['setTimeout', 'setInterval', 'requestAnimationFrame', 'requestIdleCallback', 'queueMicrotask'])
     wrapMethod(window, name, 'timer')
-  for (const name of ['fetch', 'postMessage', 'Worker', 'SharedWorker', 'WebSocket', 'EventSource', 'open'])
-    wrapMethod(window, name, 'network')
+  for (const name of ['fetch', 'postMessage', 'open']) wrapMethod(window, name, 'network')
   for (const name of Object.getOwnPropertyNames(window)) if (name.startsWith('on')) wrapSetter(window, name, 'listener')
+}
 
+/** In the page, after that: notes which names each script leaves for others. Runs in the browser, too. */
+const observeNames = (): void => {
+  const scripts = window.__zestScripts!
   // What was there before any script of the page is the browser's.
   const native = new Set(Object.getOwnPropertyNames(window))
   /** Values by name, of globals and of what they hold: "ferry", "ferry.fares", "ferry.fn.slider". */
@@ -96,9 +100,11 @@ const observeScripts = (): void => {
       if (!native.has(name)) into(name, (window as unknown as Record<string, unknown>)[name], 2)
     return found
   }
-  const compare = (url: string): void => {
+  const compare = ({ src, type }: HTMLScriptElement): void => {
     const now = survey()
-    const { acts, globals } = of(url)
+    const { acts, globals } = (scripts[src] ??= { acts: [], globals: [] })
+    // What a module does while it is read cannot be told from what others do: there is no current script.
+    if (type === 'module') acts.push('unseen')
     for (const [name, value] of now) {
       if (known.has(name) && Object.is(known.get(name), value)) continue
       const [first] = name.split('.') as [string]
@@ -114,15 +120,14 @@ const observeScripts = (): void => {
   document.addEventListener(
     'load',
     ({ target }) => {
-      if (target instanceof HTMLScriptElement && target.src !== '') compare(target.src)
+      if (target instanceof HTMLScriptElement && target.src !== '') compare(target)
     },
     true,
   )
-  Object.defineProperty(window, '__zestScripts', { enumerable: false, value: () => scripts })
 }
 
 const readObserved = (): Observed => ({
-  scripts: (window as unknown as { __zestScripts?: () => Observed['scripts'] }).__zestScripts?.() ?? {},
+  scripts: window.__zestScripts ?? {},
   handlers: [...document.querySelectorAll('*')].flatMap((element) =>
     [...element.attributes]
       .filter(({ name, value }) => name.startsWith('on') || value.startsWith('javascript:'))
@@ -144,7 +149,8 @@ export class ScriptObserver {
   }
 
   async start(): Promise<void> {
-    await this.#page.addInitScript(observeScripts)
+    await this.#page.addInitScript(observeActs)
+    await this.#page.addInitScript(observeNames)
   }
 
   /** @param ran scripts of the page with their functions, from coverage */
