@@ -5,10 +5,11 @@ import type { Http2SecureServer } from 'node:http2'
 import { join } from 'node:path'
 import { performance } from 'node:perf_hooks'
 import { inBackground } from '../core/in-background.ts'
-import type { PurgeOrder } from '../core/contracts/delivery.ts'
+import type { DeliveryConfig, PurgeOrder } from '../core/contracts/delivery.ts'
 import { PageLinks } from '../core/watching/page-links.ts'
 import { epochMs } from '../core/time.ts'
 import { loadConfig, saveConfig } from './process/config-file.ts'
+import { actionsOf } from './control/actions.ts'
 import { createControlChannel } from './control/channel.ts'
 import { claimSocket } from './control/claim-socket.ts'
 import { controlSocketPath } from './control/socket-path.ts'
@@ -24,18 +25,16 @@ import { EmptySessions } from './observation/empty-sessions.ts'
 import { createListener, createSecureListener } from './listener/listener.ts'
 import { createLog } from './process/log.ts'
 import { OriginClient } from './fetch/origin-client.ts'
-import { purge, purgeElsewhere } from './purge/purge.ts'
+import { purgeElsewhere } from './purge/purge.ts'
 import { SavedEdits } from './observation/saved-edits.ts'
 import { relearnLinks } from './observation/relearn-links.ts'
 import { BackgroundRevalidation } from './fetch/background-revalidation.ts'
-import { changesOf } from './transform/page-changes.ts'
 import { workerPool } from './transform/worker-pool.ts'
-import { GeneratedAssets, picturesMade } from './transform/generated-assets.ts'
+import { GeneratedAssets } from './transform/generated-assets.ts'
 import { memoizingPool } from './transform/memoizing-pool.ts'
 import { PageRewriter } from './transform/page-rewriter.ts'
 import { ownFolder } from './process/own-folder.ts'
 import { RouteCompiler, rewrittenAnew, type Routes } from './request/routes.ts'
-import { coverageOf, listStore } from './control/list-store.ts'
 import { VaryMemory } from './fetch/vary-memory.ts'
 import { BeforeOpening } from './store/before-opening.ts'
 import { IndexedStore } from './store/indexed-store.ts'
@@ -182,6 +181,19 @@ const surviveFaults = (): void => {
   process.on('unhandledRejection', (error) => log.report(error, { outside: 'any request' }))
 }
 
+/** Ends once, in good order, when the process is told to; what goes wrong then is written down. */
+const stopOnSignals = (stop: () => Promise<void>): void => {
+  let stopping: Promise<void> | undefined
+  for (const signal of ['SIGTERM', 'SIGINT'] as const)
+    process.on(signal, () => {
+      stopping ??= stop()
+      inBackground(stopping, (error) => {
+        log.report(error, { stopping: signal })
+        process.exit(1)
+      })
+    })
+}
+
 const main = async (): Promise<void> => {
   process.umask(0o077)
   const folder = join(dataDir, 'delivery')
@@ -225,43 +237,25 @@ const main = async (): Promise<void> => {
   io.edits = new SavedEdits(io)
   io.sessions = new EmptySessions(io)
   inBackground(relearnLinks(io), (error) => log.report(error, { reading: 'the links of stored pages' }))
-  const control = createControlChannel({
-    configure: async (next) => {
-      // Compiled first: a configuration that cannot be used must not replace one that can.
-      const compiled = compiler.compile(next)
-      await saveConfig(configPath, next)
-      config = next
-      certificates.use(next)
-      const anew = rewrittenAnew(routes, compiled).flatMap(sharedPartitions)
-      routes = compiled
-      if (anew.length > 0)
-        await store.sweep({
-          matches: ({ key, rewritten }) => rewritten === true && anew.includes(keyPartition(key)),
-          change: () => undefined,
-        })
-    },
-    purge: async (order) => {
-      const purged = await purge(order, io, (stale) => revalidation.add(stale))
-      // A process that is killed the next moment must not come back with what was purged.
-      await store.flushed()
-      return purged
-    },
-    traffic: (siteId) => ({ ...io.counters.traffic(siteId, store), unrewritten: io.rewriter.failed(siteId) }),
-    listStore: (query) => listStore(query, io),
-    coverage: (query) => coverageOf(query, io),
-    changes: (query) => changesOf(query, io),
-    preparing: (siteId) => ({
-      waiting: io.rewriter.waiting(siteId),
-      pages: revalidation.waiting(siteId),
-      pictures: io.rewriter.pictures.waiting(siteId),
-    }),
-    picturesMade: (siteId) => picturesMade(siteId, store),
-  })
+  const configure = async (next: DeliveryConfig): Promise<void> => {
+    // Compiled first: a configuration that cannot be used must not replace one that can.
+    const compiled = compiler.compile(next)
+    await saveConfig(configPath, next)
+    config = next
+    certificates.use(next)
+    const anew = rewrittenAnew(routes, compiled).flatMap(sharedPartitions)
+    routes = compiled
+    if (anew.length > 0)
+      await store.sweep({
+        matches: ({ key, rewritten }) => rewritten === true && anew.includes(keyPartition(key)),
+        change: () => undefined,
+      })
+  }
+  const control = createControlChannel(actionsOf(io, store, revalidation, configure))
   // Not shared with other processes of the same supervisor: it stands for the data directory.
   await listen(control, { path: socketPath, exclusive: true })
   await chmod(socketPath, 0o600)
-  let stopping: Promise<void> | undefined
-  const stop = async (): Promise<void> => {
+  stopOnSignals(async () => {
     await Promise.all(drains.map((one) => one.end()))
     await counters.end()
     await pool.close()
@@ -270,15 +264,7 @@ const main = async (): Promise<void> => {
     control.close()
     control.closeAllConnections()
     process.exit(0)
-  }
-  for (const signal of ['SIGTERM', 'SIGINT'] as const)
-    process.on(signal, () => {
-      stopping ??= stop()
-      inBackground(stopping, (error) => {
-        log.report(error, { stopping: signal })
-        process.exit(1)
-      })
-    })
+  })
   console.log(`delivery ready on port ${port}, ${config.sites.length} site(s)`)
 }
 

@@ -47,7 +47,7 @@ const press = (name: string) => page.getByRole('button', { name, exact: true }).
 const allJobsDone = () =>
   expect
     .poll(async () => (await stack.api<{ state: string }[]>('GET', '/jobs')).every(({ state }) => state === 'done'), {
-      timeout: 400_000,
+      timeout: 120_000,
       interval: 500,
     })
     .toBe(true)

@@ -63,94 +63,124 @@ const lossOf = async (
   return { loss: median(times.candidate) - median(times.live), loads }
 }
 
+/** Tells whether a page is bad as the candidate's address serves it now, and keeps count of the loads that took. */
+class PageJudge {
+  readonly #io: MeasureIo
+  readonly #seeking: Bisection
+  readonly #order: ExamineOrder
+  /** Going through the page takes long; it is needed only where nothing shows at once that the page is broken. */
+  #depth: SnapshotOrder['depth'] = 'whole'
+  #state: CulpritState
+
+  constructor(io: MeasureIo, seeking: Bisection) {
+    const { page, visitor, trial, progress, state } = seeking
+    this.#io = io
+    this.#seeking = seeking
+    this.#state = state
+    this.#order = {
+      from: 'live',
+      to: 'candidate',
+      page,
+      visitor,
+      journeys: [],
+      replaced: trial.remedies.stillVideo.enabled ? 'frames' : 'nothing',
+      signal: progress.signal,
+    }
+  }
+
+  get state(): CulpritState {
+    return this.#state
+  }
+
+  async keep(change: Partial<CulpritState>): Promise<void> {
+    this.#state = { ...this.#state, ...change }
+    await this.#seeking.save(this.#state)
+  }
+
+  isBad(): Promise<boolean> {
+    return this.#seeking.why === 'slower' ? this.#isSlow() : this.#looksBad()
+  }
+
+  async #looksBad(): Promise<boolean> {
+    const { examiner, page, visitor, progress } = this.#seeking
+    const before = examiner.looks
+    // The first time as carefully as a safety check, so that what varies by itself is not taken for broken.
+    if (this.#state.reason === '') {
+      const { safety } = await examiner.examine(this.#order)
+      const faults = safety.findings.filter(({ severity }) => severity === 'broken')
+      const isBroken = safety.result === 'broken'
+      if (faults.some(({ kind }) => kind === 'console' || kind === 'request')) this.#depth = 'quick'
+      const reason = isBroken ? safety.sentence : ''
+      await this.keep({ looks: this.#state.looks + examiner.looks - before, reason })
+      return isBroken
+    }
+    const known = await examiner.learn('live', page, visitor, [], progress.signal)
+    const { findings } = await examiner.compare(known, this.#order, this.#depth)
+    await this.keep({ looks: this.#state.looks + examiner.looks - before })
+    return findings.some(({ severity }) => severity === 'broken')
+  }
+
+  async #isSlow(): Promise<boolean> {
+    const { loss, loads } = await lossOf(this.#io, this.#seeking)
+    const firstLossMs = this.#state.firstLossMs ?? loss
+    const reason = `Main content was ${inSeconds(firstLossMs)} slower.`
+    await this.keep({ looks: this.#state.looks + loads, firstLossMs, reason })
+    return loss > Math.max(LEAST_LOSS_MS, firstLossMs / 2)
+  }
+}
+
+/** What the given remedies do to the page, part by part. */
+const detailsOf = async (
+  io: MeasureIo,
+  { site, trial, page, visitor }: Bisection,
+  remedies: readonly Suspect[],
+): Promise<Suspect[]> => {
+  await setCandidate(io, site.id, trial)
+  const { changes } = await io.delivery.changes({
+    siteId: site.id,
+    channel: 'trial',
+    host: candidateHost(site.trialHost),
+    path: page.path,
+    device: visitor.device,
+    scheme: 'http',
+  })
+  const ids = remedies.map(({ remedy }) => remedy)
+  return suspectDetails(ids, changes, trial, page.path)
+}
+
 /** Search for what breaks or slows one page, on the candidate's address; trial and live stay as they are. */
 export const bisectCulprits = async (
   io: MeasureIo,
   seeking: Bisection,
 ): Promise<{ found: CulpritFound; reason: string }> => {
-  const { site, live, trial, page, visitor, why, state, save, examiner, progress, at } = seeking
+  const { site, live, trial, page, visitor, why, state, progress, at } = seeking
   const answers = answersOf(state)
-  let current = state
-  const keep = async (change: Partial<CulpritState>): Promise<void> => {
-    current = { ...current, ...change }
-    await save(current)
-  }
-  const order: ExamineOrder = {
-    from: 'live',
-    to: 'candidate',
-    page,
-    visitor,
-    journeys: [],
-    replaced: trial.remedies.stillVideo.enabled ? 'frames' : 'nothing',
-    signal: progress.signal,
-  }
-  /** Going through the page takes long; it is needed only where nothing shows at once that the page is broken. */
-  let depth: SnapshotOrder['depth'] = 'whole'
-  const looksBad = async (): Promise<boolean> => {
-    const before = examiner.looks
-    // The first time as carefully as a safety check, so that what varies by itself is not taken for broken.
-    if (current.reason === '') {
-      const { safety } = await examiner.examine(order)
-      const faults = safety.findings.filter(({ severity }) => severity === 'broken')
-      const isBroken = safety.result === 'broken'
-      if (faults.some(({ kind }) => kind === 'console' || kind === 'request')) depth = 'quick'
-      await keep({ looks: current.looks + examiner.looks - before, reason: isBroken ? safety.sentence : '' })
-      return isBroken
-    }
-    const known = await examiner.learn('live', page, visitor, [], progress.signal)
-    const { findings } = await examiner.compare(known, order, depth)
-    await keep({ looks: current.looks + examiner.looks - before })
-    return findings.some(({ severity }) => severity === 'broken')
-  }
-  const isSlow = async (): Promise<boolean> => {
-    const { loss, loads } = await lossOf(io, seeking)
-    const firstLossMs = current.firstLossMs ?? loss
-    await keep({
-      looks: current.looks + loads,
-      firstLossMs,
-      reason: `Main content was ${inSeconds(firstLossMs)} slower.`,
-    })
-    return loss > Math.max(LEAST_LOSS_MS, firstLossMs / 2)
-  }
+  const judge = new PageJudge(io, seeking)
   const isBad = async (leftOut: readonly Suspect[]): Promise<boolean> => {
     const names = leftOut.map(suspectName).sort()
     const known = answers.get(names.join('|'))
     if (known !== undefined) return known
     if (progress.signal.aborted) throw new SearchEnded('cancelled')
-    if (current.looks >= MOST_LOADS[why])
+    const { looks } = judge.state
+    if (looks >= MOST_LOADS[why])
       throw new SearchEnded(
         `The search took more than ${MOST_LOADS[why]} page loads and was stopped. Switch the remedy off here, or exclude files by hand.`,
       )
+    const applied = leftOut.length === 0 ? 'all applied' : `${leftOut.length} excluded`
     await progress.report(
       at[0],
       at[1],
-      `Cause search on ${page.path}: ${leftOut.length === 0 ? 'all applied' : `${leftOut.length} excluded`}, ${current.looks} of at most ${MOST_LOADS[why]} page loads`,
+      `Cause search on ${page.path}: ${applied}, ${looks} of at most ${MOST_LOADS[why]} page loads`,
       null,
     )
     await setCandidate(io, site.id, withoutSuspects(trial, live, leftOut, 'culprit search'))
     await makeReady(io, site, 'candidate', page.path, visitor.device, progress, at)
-    const bad = why === 'slower' ? await isSlow() : await looksBad()
+    const bad = await judge.isBad()
     answers.set(names.join('|'), bad)
-    await keep({ tests: [...current.tests, { leftOut: names, bad }] })
+    await judge.keep({ tests: [...judge.state.tests, { leftOut: names, bad }] })
     return bad
   }
-  const details = async (remedies: readonly Suspect[]): Promise<Suspect[]> => {
-    await setCandidate(io, site.id, trial)
-    const { changes } = await io.delivery.changes({
-      siteId: site.id,
-      channel: 'trial',
-      host: candidateHost(site.trialHost),
-      path: page.path,
-      device: visitor.device,
-      scheme: 'http',
-    })
-    return suspectDetails(
-      remedies.map(({ remedy }) => remedy),
-      changes,
-      trial,
-      page.path,
-    )
-  }
+  const details = (remedies: readonly Suspect[]): Promise<Suspect[]> => detailsOf(io, seeking, remedies)
   const found = await searchCulprits({ remedies: suspectRemedies(live, trial), details, isBad })
-  return { found, reason: current.reason }
+  return { found, reason: judge.state.reason }
 }

@@ -1,4 +1,4 @@
-import type { SiteDatabase } from './database.ts'
+import type { Queries, SiteDatabase } from './database.ts'
 
 const QUAYS = [
   'Orrin Head',
@@ -129,14 +129,17 @@ const SETTINGS: Record<string, string> = {
   date_format: 'D MMM',
 }
 
-/** Fill an empty database with the ferry company. */
-export const seed = async (database: SiteDatabase): Promise<void> => {
-  const db = database.session()
+/** Settings and the menu. */
+const seedFrame = async (db: Queries): Promise<void> => {
   for (const [name, value] of Object.entries(SETTINGS))
     await db.all('insert into settings values ($1, $2)', name, value)
   const menu = ['Timetables', 'Quays', 'Notices', 'Stories', 'Shop', 'Gallery', 'Search']
   for (const title of menu)
     await db.all('insert into menu (parent, title, path) values (null, $1, $2)', title, `/${slugOf(title)}`)
+}
+
+/** Quays, vessels, and when they sail. */
+const seedSailings = async (db: Queries): Promise<void> => {
   for (const [i, name] of QUAYS.entries())
     await db.all('insert into quays values ($1, $2, $3, $4)', slugOf(name), name, prose(i, 6), `quay-${slugOf(name)}`)
   for (const [i, name] of VESSELS.entries())
@@ -158,6 +161,10 @@ export const seed = async (database: SiteDatabase): Promise<void> => {
           `${String(hour + (r % 2)).padStart(2, '0')}:${String((q * 7 + r * 3) % 60).padStart(2, '0')}`,
         )
   }
+}
+
+/** Notices, and stories with what passengers wrote below them. */
+const seedReading = async (db: Queries): Promise<void> => {
   for (const [i, title] of NOTICES.entries())
     await db.all(
       'insert into notices (slug, title, body, quay) values ($1, $2, $3, $4)',
@@ -183,6 +190,10 @@ export const seed = async (database: SiteDatabase): Promise<void> => {
         prose(i + c + 90, 2),
       )
   }
+}
+
+/** What the shop sells, the gallery shows, and who may sign in. */
+const seedShop = async (db: Queries): Promise<void> => {
   for (const [i, name] of ITEMS.entries())
     await db.all(
       'insert into items values ($1, $2, $3, $4, $5)',
@@ -205,4 +216,10 @@ export const seed = async (database: SiteDatabase): Promise<void> => {
   await db.all(
     "insert into people values ('editor', 'editor', 'tideline', 'The editor'), ('rider', 'holder', 'season', 'A season-ticket holder'), ('second', 'holder', 'season', 'Another season-ticket holder')",
   )
+}
+
+/** Fill an empty database with the ferry company. */
+export const seed = async (database: SiteDatabase): Promise<void> => {
+  const db = database.session()
+  for (const part of [seedFrame, seedSailings, seedReading, seedShop]) await part(db)
 }

@@ -1,0 +1,34 @@
+import { purge } from '../purge/purge.ts'
+import type { BackgroundRevalidation } from '../fetch/background-revalidation.ts'
+import type { DeliveryIo } from '../respond/request-context.ts'
+import { picturesMade } from '../transform/generated-assets.ts'
+import { changesOf } from '../transform/page-changes.ts'
+import type { IndexedStore } from '../store/indexed-store.ts'
+import type { ControlActions } from './channel.ts'
+import { coverageOf, listStore } from './list-store.ts'
+
+/** What control may ask of a delivery that serves. @param configure puts another configuration in force */
+export const actionsOf = (
+  io: DeliveryIo,
+  store: IndexedStore,
+  revalidation: BackgroundRevalidation,
+  configure: ControlActions['configure'],
+): ControlActions => ({
+  configure,
+  purge: async (order) => {
+    const purged = await purge(order, io, (stale) => revalidation.add(stale))
+    // A process that is killed the next moment must not come back with what was purged.
+    await store.flushed()
+    return purged
+  },
+  traffic: (siteId) => ({ ...io.counters.traffic(siteId, store), unrewritten: io.rewriter.failed(siteId) }),
+  listStore: (query) => listStore(query, io),
+  coverage: (query) => coverageOf(query, io),
+  changes: (query) => changesOf(query, io),
+  preparing: (siteId) => ({
+    waiting: io.rewriter.waiting(siteId),
+    pages: revalidation.waiting(siteId),
+    pictures: io.rewriter.pictures.waiting(siteId),
+  }),
+  picturesMade: (siteId) => picturesMade(siteId, store),
+})
