@@ -124,7 +124,7 @@ describe('the set-up guide', () => {
     await press('Measure how much faster it is')
     await step('Keep')
       .getByText(/^Faster by/)
-      .waitFor({ timeout: 400_000 })
+      .waitFor({ timeout: 120_000 })
     await press('Yes, publish it')
     await step('Keep').getByText('Visitors now get version 2.').waitFor()
     const { changes } = await stack.api<Trial>('GET', `/sites/${site.id}/trial`)

@@ -206,9 +206,9 @@ export type UsedFont = z.infer<typeof UsedFont>
 export const ScriptUse = z.object({
   url: z.string(),
   use: z
-    .enum(['ran', 'acts', 'mentioned', 'unused'])
+    .enum(['ran', 'acts', 'mentioned', 'asks', 'unused'])
     .describe(
-      'A part of it ran; it listens or changed something while it was read; other code mentions what it offers; or none of these',
+      'A part of it ran; it listens or changed something while it was read; other code mentions what it offers; it mentions what others offer; or none of these',
     ),
   globals: z.array(z.string()).describe('Names that it offers to other scripts'),
 })

@@ -13,8 +13,18 @@ const script = (more: Partial<ObservedScript> = {}): ObservedScript => ({
   globals: ['semaphore'],
   ...more,
 })
-const other = (text: string): ObservedScript =>
-  script({ url: 'http://quay.example/b.js', text, functions: [], globals: [] })
+const other = (text: string, globals: string[] = []): ObservedScript =>
+  script({ url: 'http://quay.example/b.js', text, functions: [], globals })
+const whole = (text: string, from: string, to: number): ObservedScript =>
+  script({
+    text,
+    globals: [],
+    functions: [{ startOffset: text.indexOf(from), endOffset: text.length - to, called: true }],
+  })
+const handed = whole('jQuery(function () { var bar = 1; return bar + 2 })', 'function', 1)
+const waiting = whole('(async function () { await 1; return 2 })()', 'async', 3)
+const declaring = script({ text: 'const flags = { draw: function () { return 1 } }', globals: [], functions: [] })
+const unpacking = script({ text: 'const { flags, at: [b] } = { flags: 1 }', globals: [], functions: [] })
 const useOf = (one: ObservedScript, others: ObservedScript[] = [], handlers: string[] = []): string =>
   scriptUses([one, ...others], handlers)[0]!.use
 
@@ -25,6 +35,12 @@ describe('a script', () => {
     ['that listens', 'acts', script({ acts: ['listener'] }), [], []],
     ['that another script mentions', 'mentioned', script(), [other('semaphore.draw()')], []],
     ['that a handler in the page mentions', 'mentioned', script(), [], ['semaphore.draw()']],
+    ['that is handed to another script as a whole', 'ran', handed, [], []],
+    ['whose frame waits', 'ran', waiting, [], []],
+    ['that mentions what another offers', 'asks', script(), [other('var draw = 1', ['draw'])], []],
+    ['that mentions what another declares', 'asks', script(), [other('const draw = { a: 1 }')], []],
+    ['whose declared name another mentions', 'mentioned', declaring, [other('flags.draw()')], []],
+    ['whose unpacked name another mentions', 'mentioned', unpacking, [other('flags.draw()')], []],
     ['that only mentions itself', 'unused', script(), [other('var semaphores = "x.semaphore_"')], []],
   ])('%s: %s', (_what, use, one, others, handlers) => expect(useOf(one, others, handlers)).toBe(use))
   test('within the page itself is not spoken of, but what it mentions counts', () => {

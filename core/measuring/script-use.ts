@@ -20,11 +20,39 @@ export interface ObservedScript {
   readonly globals: readonly string[]
 }
 
-/** A function that holds most of a script is the frame around its parts, and runs when the script is read. */
+/** A function that holds most of a script is the frame around its parts. */
 const FRAME_SHARE = 0.5
+/** What may stand before a function that is called on the spot: "(function () {…})()", "!function () {…}()". */
+const OPENS_FRAME = /(?:^|[;{}\n])\s*(?:void\s*)?[!+\-~(]?\s*$/
+/** What has to follow it. */
+const CALLS_FRAME = /^\s*\)?\s*(?:\(|\.(?:call|apply)\()/
 
-const isFrame = ({ startOffset, endOffset }: FunctionUse, length: number): boolean =>
-  endOffset - startOffset >= FRAME_SHARE * length
+/**
+ * Whether a function is the frame of a script, which runs when the script is read and never again. One that is handed to others may run
+ * whenever they like, and one that waits goes on later.
+ */
+const isFrame = ({ startOffset, endOffset }: FunctionUse, text: string): boolean =>
+  endOffset - startOffset >= FRAME_SHARE * text.length &&
+  OPENS_FRAME.test(withoutComments(text.slice(0, startOffset))) &&
+  CALLS_FRAME.test(text.slice(endOffset)) &&
+  !/^async\b/.test(text.slice(startOffset))
+
+const withoutComments = (text: string): string => text.replaceAll(/\/\*[\s\S]*?\*\/|\/\/.*/g, ' ')
+
+/** Names that code declares; those within brackets and braces of a pattern, too. Rather too many than too few. */
+const declaredIn = (code: string): string[] => [
+  ...[...code.matchAll(/\b(?:const|let|class|var|function)\s+([\w$]+)/g)].map(([, name]) => name!),
+  ...[...code.matchAll(/\b(?:const|let|var)\s*[[{]([^=;]*)/g)].flatMap(
+    ([, pattern]) => pattern!.match(/[\w$]+/g) ?? [],
+  ),
+]
+
+/** What a script offers to others: names it gave, and whatever it declares outside its frame. */
+const offeredBy = ({ text, functions, globals }: ObservedScript): string[] => {
+  const frame = functions.find((one) => isFrame(one, text))
+  const outside = frame === undefined ? text : text.slice(0, frame.startOffset) + text.slice(frame.endOffset)
+  return [...globals, ...declaredIn(outside)]
+}
 
 const escaped = (name: string): string => name.replaceAll(/[$()*+.?[\\\]^{|}]/g, String.raw`\$&`)
 
@@ -33,16 +61,21 @@ export const mentions = (text: string, name: string): boolean =>
   new RegExp(`(?<![\\w$])${escaped(name)}(?![\\w$])`).test(text)
 
 /** Why a script is needed, or that nothing of it is. */
-const useOf = (script: ObservedScript, others: readonly string[]): ScriptUse['use'] => {
-  if (script.functions.some((one) => one.called && !isFrame(one, script.text.length))) return 'ran'
+const useOf = (
+  script: ObservedScript,
+  others: { readonly code: readonly string[]; readonly offered: readonly string[] },
+): ScriptUse['use'] => {
+  if (script.functions.some((one) => one.called && !isFrame(one, script.text))) return 'ran'
   if (script.acts.length > 0) return 'acts'
-  if (script.globals.some((name) => others.some((text) => mentions(text, name)))) return 'mentioned'
+  if (offeredBy(script).some((name) => others.code.some((text) => mentions(text, name)))) return 'mentioned'
+  // It may have handed something over to them.
+  if (others.offered.some((name) => mentions(script.text, name))) return 'asks'
   return 'unused'
 }
 
 /**
  * Which scripts of a loaded page nothing used: no part of them ran, they listen to nothing and changed nothing, and no other code of the
- * page mentions what they offer. What cannot be seen counts as used.
+ * page mentions what they offer, nor do they mention what others offer. What cannot be seen counts as used.
  * @param scripts all of the page, inline ones too
  * @param handlers code in attributes such as onclick
  */
@@ -50,6 +83,8 @@ export const scriptUses = (scripts: readonly ObservedScript[], handlers: readonl
   scripts
     .filter(({ inline, url }) => !inline && url !== '')
     .map((script) => {
-      const others = [...scripts.filter((one) => one !== script).map(({ text }) => text), ...handlers]
-      return { url: script.url, use: useOf(script, others), globals: [...script.globals] }
+      const rest = scripts.filter((one) => one !== script)
+      const code = [...rest.map(({ text }) => text), ...handlers]
+      const use = useOf(script, { code, offered: rest.flatMap(offeredBy) })
+      return { url: script.url, use, globals: offeredBy(script) }
     })

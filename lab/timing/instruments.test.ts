@@ -249,9 +249,10 @@ describe('which scripts nothing uses', () => {
   /** A script in a frame of its own, as most are written; what it does at its end differs. */
   const framed = (end: string): string => `(function (w) {\n${PARTS}\n${end}\n})(window)`
   const scripts: Record<string, string> = {
-    '/base.js': 'window.ferry = { fn: {} }; ferry.go = function () { return 1 }',
+    '/base.js': 'window.ferry = { fn: {}, ready: function (f) { setTimeout(f, 9) } }',
     '/unused.js': framed('  w.flags = { draw: function () { return part0(1) } }'),
     '/plugin.js': framed('  w.ferry.fn.slide = function () { return part1(2) }'),
+    '/ready.js': `ferry.ready(function () {\n${PARTS.replaceAll('part', 'step')}\n  document.title = 'ready'\n})`,
     '/listens.js': framed("  w.addEventListener('message', function () { part2(3) })"),
     '/handler.js': framed('  w.onresize = function () { part2(3) }'),
     '/waits.js': framed('  setTimeout(function () { part3(4) }, 60000)'),
@@ -290,9 +291,10 @@ describe('which scripts nothing uses', () => {
     expect(added?.initiator).toMatchObject({ kind: 'script', url: expect.stringMatching(/adds\.js$/) })
     const uses = Object.fromEntries(details!.scripts!.map(({ url, use }) => [new URL(url).pathname, use]))
     expect(uses).toEqual({
-      '/base.js': 'mentioned',
+      '/base.js': 'ran',
       '/unused.js': 'unused',
-      '/plugin.js': 'unused',
+      '/plugin.js': 'asks',
+      '/ready.js': 'ran',
       '/listens.js': 'acts',
       '/handler.js': 'acts',
       '/waits.js': 'acts',

@@ -8,6 +8,7 @@ import { originalPath, type FileFacts } from '../context/file-facts.ts'
 import { readSheet, styleAddresses, writtenUrl } from '../styles/addresses.ts'
 import { maySizePictures, saysItsSize, standsInPage } from './inline-lcp-image.ts'
 import { pictureSources, sizesSeen } from './picture-sources.ts'
+import { srcsetAddresses } from '../document/srcset.ts'
 
 /** Pictures whose size was written in by us keep their shape whatever width a style gives them; any rule of the page's own weighs more. */
 const SIZE_RULE = '<style data-zest="sizes">:where(img[data-zest-size]){height:auto}</style>'
@@ -93,13 +94,17 @@ class Addresses {
     this.page.base.origin === this.page.address.origin ? path : this.page.address.origin + path
 }
 
-const inSrcset = (value: string, to: Addresses): string =>
-  value.replaceAll(/(^\s*|,\s+|,(?=\S+\s))([^\s,][^\s]*[^\s,]|[^\s,])/g, (whole, before: string, address: string) => {
+const inSrcset = (value: string, to: Addresses): string => {
+  let after = value
+  // From the last to the first, so that places before stay where they are.
+  for (const { address, at } of srcsetAddresses(value).toReversed()) {
     const facts = to.find(address)
-    if (facts === undefined) return whole
+    if (facts === undefined) continue
     to.tell(facts)
-    return `${before}${to.written(facts.made.path)}`
-  })
+    after = after.slice(0, at) + to.written(facts.made.path) + after.slice(at + address.length)
+  }
+  return after
+}
 
 const inStyles = (text: string, to: Addresses): string => {
   const wrapped = `x{${text}}`

@@ -1,6 +1,7 @@
 import { readPage, resolved, words } from '../document/page-document.ts'
 import type { FileFactsKind } from '../context/file-facts.ts'
 import { readSheet, styleAddresses } from '../styles/addresses.ts'
+import { srcsetAddresses } from '../document/srcset.ts'
 
 /** A file that a page or style sheet names. */
 export interface NamedFile {
@@ -8,8 +9,7 @@ export interface NamedFile {
   readonly kind: FileFactsKind
 }
 
-const fromSrcset = (value: string): string[] =>
-  value.split(/,\s+|,(?=\S+\s)/).map((part) => part.trim().split(/\s+/)[0]!)
+const fromSrcset = (value: string): string[] => srcsetAddresses(value).map(({ address }) => address)
 
 const LINKED: Record<string, FileFactsKind> = {
   style: 'style',
