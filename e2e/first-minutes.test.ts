@@ -122,9 +122,9 @@ describe('the set-up guide', () => {
   })
   test('shows an honest verdict, and publishes', async () => {
     await press('Measure how much faster it is')
-    await step('Keep')
-      .getByText(/^Faster by/)
-      .waitFor({ timeout: 120_000 })
+    // The made-up system answers within milliseconds, so that there may be nothing to gain: then that is what it says.
+    const verdict = step('Keep').getByText(/^(?:Faster by|No measurable difference)/)
+    await verdict.first().waitFor({ timeout: 180_000 })
     await press('Yes, publish it')
     await step('Keep').getByText('Visitors now get version 2.').waitFor()
     const { changes } = await stack.api<Trial>('GET', `/sites/${site.id}/trial`)
