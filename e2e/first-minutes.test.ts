@@ -1,6 +1,7 @@
 import type { Browser, BrowserContext, Page } from 'playwright-core'
-import { afterAll, beforeAll, describe, expect, test } from 'vitest'
+import { afterAll, beforeAll, describe, expect, test, vi } from 'vitest'
 import { INTERFACE_PATHS } from '../core/contracts/interface-paths.ts'
+import type { Job } from '../core/contracts/jobs.ts'
 import type { Trial } from '../core/contracts/ledger.ts'
 import type { Measurement, MeasurementHead } from '../core/contracts/measurements.ts'
 import type { SafetyCheck } from '../core/contracts/safety.ts'
@@ -45,12 +46,10 @@ afterAll(async () => {
 
 const press = (name: string) => page.getByRole('button', { name, exact: true }).click()
 const allJobsDone = () =>
-  expect
-    .poll(async () => (await stack.api<{ state: string }[]>('GET', '/jobs')).every(({ state }) => state === 'done'), {
-      timeout: 120_000,
-      interval: 500,
-    })
-    .toBe(true)
+  vi.waitUntil(async () => (await stack.api<Job[]>('GET', '/jobs')).every(({ state }) => state === 'done'), {
+    timeout: 120_000,
+    interval: 500,
+  })
 
 describe('a fresh installation', () => {
   test('asks for a first account, and then for a first site, with one button each', async () => {
