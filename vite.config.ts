@@ -28,6 +28,7 @@ export default defineConfig({
             { name: 'libraries', test: /node_modules[\\/](?:vue|@vue|vue-router|pinia|zod)[\\/]/, priority: 3 },
             { name: 'contracts', test: /core[\\/]contracts[\\/]/, priority: 2 },
             { name: 'fields', test: FIELDS, priority: 1 },
+            { name: 'shared', minShareCount: 6, priority: 0 },
           ],
         },
       },

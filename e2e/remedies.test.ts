@@ -216,12 +216,8 @@ describe('starting points', () => {
     // What an owner has to decide is left to the owner.
     expect(remedies.combine.enabled || remedies.localCopies.enabled).toBe(false)
   })
-  test('retested, the page is lighter, keeps its content, and critical CSS shows it as before', async () => {
-    const { results } = await measure(['live', 'trial'])
-    const [live, tried] = ['live', 'trial'].map((side) => results[0]!.sides.find((one) => one.side === side)!.medians)
-    expect(tried!.sentBytes!).toBeLessThan(live!.sentBytes! / 4)
-    expect(tried!.requests!).toBeLessThan(live!.requests!)
-    expect(tried!.failedRequests).toBe(0)
+  test('the page keeps its content, and critical CSS shows it as before', async () => {
+    await stack.prepared(site.id)
     const [before, after] = [await seenBy(site.liveUrl), await seenBy(inTrial(site))]
     expect(after.errors).toEqual([])
     expect({ ...after, words: '' }).toEqual({ ...before, words: '' })

@@ -50,7 +50,13 @@ const compressFiles = (folder: string): void => {
     const bytes = readFileSync(file)
     writeFileSync(
       `${file}.br`,
-      brotliCompressSync(bytes, { params: { [constants.BROTLI_PARAM_SIZE_HINT]: bytes.length } }),
+      brotliCompressSync(bytes, {
+        params: {
+          [constants.BROTLI_PARAM_SIZE_HINT]: bytes.length,
+          [constants.BROTLI_PARAM_MODE]: constants.BROTLI_MODE_TEXT,
+          [constants.BROTLI_PARAM_LGWIN]: 24,
+        },
+      }),
     )
     writeFileSync(`${file}.gz`, gzipSync(bytes, { level: 9 }))
   }

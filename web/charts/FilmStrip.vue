@@ -79,7 +79,7 @@ const curve = (run: Run): string => {
         />
         <span class="small">{{ progressAt(run, cursorMs) }} of its final look</span>
       </div>
-      <div class="film">
+      <div class="film" tabindex="0">
         <div class="frames" :style="{ gridTemplateColumns: `repeat(${steps.length}, minmax(44px, 1fr))` }">
           <figure v-for="ms in steps" :key="ms" :class="{ passed: ms <= cursorMs }">
             <img :src="addressOf(shownAt(run.frames, ms)?.jpeg)" alt="" loading="lazy" />

@@ -13,9 +13,14 @@ import { LCP_PHASE_NAMES } from './lcp-names.ts'
 
 <style src="./lcp-phases.css" scoped></style>
 <style scoped>
+.legend {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 0 0.8em;
+  white-space: normal;
+}
 .legend > span {
   white-space: nowrap;
-  margin-right: 0.8em;
 }
 i {
   display: inline-block;

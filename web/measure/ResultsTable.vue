@@ -57,7 +57,7 @@ const lead = ({ sentence }: PageVerdict): string => /^[^,:.]+(?:\.\d+ s)?/.exec(
         >.
       </template>
     </p>
-    <div class="scroll">
+    <div class="scroll" tabindex="0">
       <table class="figures">
         <caption class="visually-hidden">
           Medians of

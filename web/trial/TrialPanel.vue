@@ -7,11 +7,10 @@ import { useJobs } from '../stores/jobs.ts'
 import { useProblems } from '../stores/problems.ts'
 import { useSite } from '../stores/site.ts'
 import { useTrialChecks } from '../stores/trial-checks.ts'
-import ActionButton from '../ui/ActionButton.vue'
-import ModalDialog from '../ui/ModalDialog.vue'
 
 /** Loaded when somebody asks for them. */
 const RetestDialog = defineAsyncComponent(() => import('./RetestDialog.vue'))
+const KeepDialog = defineAsyncComponent(() => import('./KeepDialog.vue'))
 const SafetyDialog = defineAsyncComponent(() => import('./SafetyDialog.vue'))
 
 /** The trial: how it differs from live, and what can be done with it. */
@@ -25,8 +24,6 @@ const trialChecks = useTrialChecks()
 const checking = ref(false)
 const retesting = ref(false)
 const keeping = ref(false)
-const note = ref('')
-const working = ref(false)
 
 const changes = computed(() => siteData.trial?.changes ?? [])
 const retested = computed(() => siteData.ledger.some(({ id }) => id === siteData.trial?.openEntryId))
@@ -40,15 +37,6 @@ const retest = async (choice: MeasuredChoice): Promise<void> => {
 const check = async (order: { pageIds: string[]; visitorIds: string[]; journeyIds: string[] }): Promise<void> => {
   checking.value = false
   await problems.catching(() => trialChecks.check(order))
-}
-const keep = async (): Promise<void> => {
-  working.value = true
-  const version = await problems.catching(() => siteData.keep(note.value))
-  working.value = false
-  keeping.value = false
-  if (version === undefined) return
-  note.value = ''
-  emit('kept', version.number)
 }
 const backOut = async (): Promise<void> => {
   await problems.catching(() => siteData.backOut())
@@ -90,25 +78,13 @@ const backOut = async (): Promise<void> => {
 
   <SafetyDialog v-if="checking" v-model="checking" :site="site" @start="check" />
   <RetestDialog v-if="retesting" v-model="retesting" :site="site" @start="retest" />
-  <ModalDialog v-model="keeping" :width="560" label="Keep the trial">
-    <form class="panel dialog" @submit.prevent="keep">
-      <h2>Keep: publish this for visitors</h2>
-      <ul>
-        <li v-for="change in changes" :key="change.sentence">{{ change.sentence }}</li>
-      </ul>
-      <p v-if="!retested">The trial has not been retested as it is now.</p>
-      <p v-if="!trialChecks.currentCheck">The trial has not been checked as it is now, so pages may be broken.</p>
-      <p v-else-if="trialChecks.currentCheck.result === 'broken'" class="broken">
-        The safety check found a broken page. Find the cause first, or look at the page yourself.
-      </p>
-      <p class="muted small">You can return to any earlier version in the Ledger.</p>
-      <v-text-field v-model="note" label="Note (optional)" maxlength="1000" />
-      <div class="bar end">
-        <v-btn type="button" @click="keeping = false">Cancel</v-btn>
-        <ActionButton type="submit" color="primary" variant="flat" :under-way="working">Publish</ActionButton>
-      </div>
-    </form>
-  </ModalDialog>
+  <KeepDialog
+    v-if="keeping"
+    v-model="keeping"
+    :changes="changes.map(({ sentence }) => sentence)"
+    :retested="retested"
+    @kept="(version: number) => emit('kept', version)"
+  />
 </template>
 
 <style scoped>
@@ -135,9 +111,6 @@ const backOut = async (): Promise<void> => {
 }
 ul {
   padding-left: 1.2rem;
-}
-.broken {
-  color: rgb(var(--v-theme-error));
 }
 @media (max-width: 900px) {
   .trial {

@@ -160,6 +160,7 @@ const verb = (version: Version): string => (version.number < props.site.liveVers
   list-style: none;
   padding: 0;
   display: grid;
+  grid-template-columns: minmax(0, 1fr);
   gap: 0.6rem;
 }
 @media (max-width: 760px) {

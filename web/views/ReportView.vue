@@ -183,6 +183,15 @@ figcaption {
 ul {
   padding-left: 1.2rem;
 }
+@media (max-width: 760px) {
+  .report {
+    overflow-wrap: anywhere;
+  }
+  .report table {
+    display: block;
+    overflow-x: auto;
+  }
+}
 @media print {
   .no-print {
     display: none;
