@@ -51,6 +51,27 @@ describe('a script', () => {
   })
 })
 
+describe('a frame', () => {
+  const BODY = 'function () { var a = 1; return a + 2 }'
+  test.each([
+    [`(${BODY})()`, 'unused'],
+    [`/* v2 */\n;(${BODY})(window)`, 'unused'],
+    [`!${BODY}()`, 'unused'],
+    [`void ${BODY}()`, 'unused'],
+    [`(${BODY}).call(window)`, 'unused'],
+    [`(${BODY}\n  )\n  ()`, 'unused'],
+    [`ready(${BODY})`, 'ran'],
+    [`ready\n(${BODY})()`, 'ran'],
+    [`window.draw = ${BODY}`, 'ran'],
+    [`(${BODY})`, 'ran'],
+  ])('%s: %s', (text, use) => {
+    const at = text.indexOf('function')
+    expect(
+      useOf(script({ text, globals: [], functions: [{ startOffset: at, endOffset: at + BODY.length, called: true }] })),
+    ).toBe(use)
+  })
+})
+
 test.each([
   ['a.b()', 'b', true],
   ['$b', 'b', false],

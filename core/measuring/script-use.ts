@@ -22,10 +22,21 @@ export interface ObservedScript {
 
 /** A function that holds most of a script is the frame around its parts. */
 const FRAME_SHARE = 0.5
-/** What may stand before a function that is called on the spot: "(function () {…})()", "!function () {…}()". */
-const OPENS_FRAME = /(?:^|[;{}\n])\s*(?:void\s*)?[!+\-~(]?\s*$/
-/** What has to follow it. */
-const CALLS_FRAME = /^\s*\)?\s*(?:\(|\.(?:call|apply)\()/
+const withoutComments = (text: string): string => text.replaceAll(/\/\*[\s\S]*?\*\/|\/\/.*/g, ' ')
+
+/** Whether a function stands at the top by itself: "(function", "!function", "void function", at the start or behind a statement. */
+const opensFrame = (before: string): boolean => {
+  const code = withoutComments(before).trimEnd()
+  const bare = code.replace(/(?:[!+\-~(]|\bvoid)$/, '').trimEnd()
+  return bare === '' || /[;{}]$/.test(bare)
+}
+
+/** Whether it is called on the spot: "(", ")(", ".call(", ").apply(". */
+const isCalled = (after: string): boolean => {
+  const code = after.trimStart()
+  const bare = code.startsWith(')') ? code.slice(1).trimStart() : code
+  return /^(?:\(|\.(?:call|apply)\()/.test(bare)
+}
 
 /**
  * Whether a function is the frame of a script, which runs when the script is read and never again. One that is handed to others may run
@@ -33,11 +44,9 @@ const CALLS_FRAME = /^\s*\)?\s*(?:\(|\.(?:call|apply)\()/
  */
 const isFrame = ({ startOffset, endOffset }: FunctionUse, text: string): boolean =>
   endOffset - startOffset >= FRAME_SHARE * text.length &&
-  OPENS_FRAME.test(withoutComments(text.slice(0, startOffset))) &&
-  CALLS_FRAME.test(text.slice(endOffset)) &&
+  opensFrame(text.slice(0, startOffset)) &&
+  isCalled(text.slice(endOffset)) &&
   !/^async\b/.test(text.slice(startOffset))
-
-const withoutComments = (text: string): string => text.replaceAll(/\/\*[\s\S]*?\*\/|\/\/.*/g, ' ')
 
 /** Names that code declares; those within brackets and braces of a pattern, too. Rather too many than too few. */
 const declaredIn = (code: string): string[] => [
