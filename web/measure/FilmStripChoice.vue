@@ -21,7 +21,7 @@ const choices = computed(() => {
   const found = new Map(
     looked.value.map(({ pageId, visitorId, path }) => [
       `${pageId} ${visitorId}`,
-      `${path === '/' ? 'Home page' : path} on ${nameOf(visitorId)}`,
+      `${path === '/' ? 'Home page' : path} as “${nameOf(visitorId)}”`,
     ]),
   )
   return [...found].map(([value, title]) => ({ value, title }))

@@ -39,7 +39,7 @@ const lead = ({ sentence }: PageVerdict): string => /^[^,:.]+(?:\.\d+ s)?/.exec(
   <div v-for="result in results" :key="result.visitorId + result.pageId" class="result">
     <h3>
       {{ result.path === '/' ? 'Home page' : result.path }}
-      <span class="muted">on {{ result.visitorName }}</span>
+      <span class="muted">as “{{ result.visitorName }}”</span>
     </h3>
     <p v-if="result.verdict" class="verdict" :class="{ broken: result.verdict.kind === 'broken' }">
       <strong>{{ lead(result.verdict) }}</strong>{{ result.verdict.sentence.slice(lead(result.verdict).length) }}

@@ -167,7 +167,7 @@ const tasks = computed<Task[]>(() => {
                 :live="row.live?.medians.lcpMs"
                 :trial="row.trial?.medians.lcpMs"
                 :floor-ms="row.floorMs"
-                :about="`${row.path} on ${row.visitorName}`"
+                :about="`${pageName(row.path)} as “${row.visitorName}”`"
               />
             </td>
           </tr>
