@@ -4,14 +4,14 @@ import { mounted } from '../testing/mounted.ts'
 import SecondsRuler from './SecondsRuler.vue'
 
 const draw = (props: Record<string, unknown>): HTMLElement =>
-  mounted(SecondsRuler, { scale: { endMs: 5000, ticksMs: [0, 2500, 5000] }, about: 'Home page on Phone', ...props })
+  mounted(SecondsRuler, { scale: { endMs: 5000, ticksMs: [0, 2500, 5000] }, about: 'Home page as “Phone”', ...props })
 
 describe('the seconds ruler', () => {
   test('says in words what it draws', () => {
     const label = draw({ origin: 4300, live: 1200, trial: null, floorMs: 490 })
       .querySelector('[role=img]')
       ?.getAttribute('aria-label')
-    expect(label).toBe('Home page on Phone: Origin 4.3 s, Live 1.2 s, floor 0.49 s')
+    expect(label).toBe('Home page as “Phone”: Origin 4.3 s, Live 1.2 s, floor 0.49 s')
   })
   test('draws a lane for each side that was measured, at its place on the scale', () => {
     const host = draw({ origin: 2500, trial: 1250 })
