@@ -17,7 +17,10 @@ describe('results', () => {
   })
   test('of one visitor are never mixed with those of another', () => {
     const laptop = aPageResult('slower', {}, { visitorId: 'laptop', visitorName: 'Laptop' })
-    expect(textsOf(table(aPageResult('faster'), laptop), 'h3')).toEqual(['Home page as “Phone”', 'Home page as “Laptop”'])
+    expect(textsOf(table(aPageResult('faster'), laptop), 'h3')).toEqual([
+      'Home page as “Phone”',
+      'Home page as “Laptop”',
+    ])
     expect(textsOf(table(aPageResult('faster'), laptop), '.verdict')).toEqual(['said faster', 'said slower'])
   })
   test('say how sure they are: noise, pairs, and why it ended', () => {
