@@ -96,6 +96,16 @@ const openStore = (folder: string, onPurged: (order: PurgeOrder) => void): Promi
   })
 }
 
+/** The store; what other processes purge is carried out here as soon as there is something to carry it out with. */
+const openShared = async (folder: string): Promise<{ store: IndexedStore; share: (io: DeliveryIo) => void }> => {
+  let shared: DeliveryIo | undefined
+  const store = await openStore(folder, (order) => {
+    if (shared === undefined) return
+    purgeElsewhere(order, shared).catch((error: unknown) => log.report(error, { purging: order }))
+  })
+  return { store, share: (io) => void (shared = io) }
+}
+
 /** Listen for visitors, or say what is in the way and end. */
 const listenPublicly = (server: Server | Http2SecureServer, where: number): Promise<void> =>
   listen(server, { port: where, host: address }).catch((error: NodeJS.ErrnoException) => {
@@ -216,11 +226,7 @@ const main = async (): Promise<void> => {
   // Whoever starts processes may end the one before from now on.
   process.send?.({ kind: 'listening' })
   if (takesOver) await claimData(socketPath)
-  const shared: { io?: DeliveryIo } = {}
-  const store = await openStore(join(folder, 'store'), (order) => {
-    if (shared.io === undefined) return
-    purgeElsewhere(order, shared.io).catch((error: unknown) => log.report(error, { purging: order }))
-  })
+  const { store, share } = await openShared(join(folder, 'store'))
   const counters = await keepCounters(join(folder, 'counters.json'), io.counters)
   // The last one may have been given another configuration while this one began.
   config = await loadConfig(configPath)
@@ -232,7 +238,7 @@ const main = async (): Promise<void> => {
     recompression: new Recompression(store),
     rewriter: new PageRewriter(memoizingPool(pool), new GeneratedAssets(store, now)),
   })
-  shared.io = io
+  share(io)
   const revalidation = new BackgroundRevalidation(io)
   io.edits = new SavedEdits(io)
   io.sessions = new EmptySessions(io)

@@ -1,11 +1,20 @@
 import { defineStore } from 'pinia'
-import { computed, shallowRef } from 'vue'
+import { computed, shallowRef, type Ref } from 'vue'
 import { z } from 'zod'
 import { CulpritSearch, type CulpritOrder } from '../../core/contracts/culprit.ts'
 import { GuidedRun, type GuidedOrder } from '../../core/contracts/guided.ts'
 import type { Changed } from '../../core/contracts/jobs.ts'
 import { SafetyCheck, SafetyPictures, type SafetyOrder } from '../../core/contracts/safety.ts'
 import { callApi } from '../api/client.ts'
+
+/** Keeps an answer only while its site is still the open one. */
+const intoOpen =
+  (siteId: Ref<string>) =>
+  async <T>(loading: Promise<T>, keep: (value: T) => void): Promise<void> => {
+    const asked = siteId.value
+    const value = await loading
+    if (siteId.value === asked) keep(value)
+  }
 
 /** Whether the trial of the open site is safe and worth its place: checks, culprit searches, guided runs. */
 export const useTrialChecks = defineStore('trial-checks', () => {
@@ -15,11 +24,7 @@ export const useTrialChecks = defineStore('trial-checks', () => {
   const runs = shallowRef<readonly GuidedRun[]>([])
   const path = (rest: string): string => `/sites/${siteId.value}${rest}`
 
-  const into = async <T>(loading: Promise<T>, keep: (value: T) => void): Promise<void> => {
-    const asked = siteId.value
-    const value = await loading
-    if (siteId.value === asked) keep(value)
-  }
+  const into = intoOpen(siteId)
   const loadSafety = async (): Promise<void> => {
     await Promise.all([
       into(callApi('GET', path('/safety-checks'), z.array(SafetyCheck)), (value) => (checks.value = value)),
@@ -58,14 +63,12 @@ export const useTrialChecks = defineStore('trial-checks', () => {
     await callApi('POST', path('/guided-runs'), GuidedRun, order)
     await loadGuided()
   }
-  const pause = async (id: string): Promise<void> => {
-    await callApi('POST', path(`/guided-runs/${id}/pause`), GuidedRun)
-    await loadGuided()
-  }
-  const resume = async (id: string): Promise<void> => {
-    await callApi('POST', path(`/guided-runs/${id}/resume`), GuidedRun)
-    await loadGuided()
-  }
+  const steer =
+    (how: 'pause' | 'resume') =>
+    async (id: string): Promise<void> => {
+      await callApi('POST', path(`/guided-runs/${id}/${how}`), GuidedRun)
+      await loadGuided()
+    }
   const currentCheck = computed(() => checks.value.find(({ current, order }) => current && order.to === 'trial'))
   return {
     siteId,
@@ -79,7 +82,7 @@ export const useTrialChecks = defineStore('trial-checks', () => {
     picturesOf,
     search,
     guide,
-    pause,
-    resume,
+    pause: steer('pause'),
+    resume: steer('resume'),
   }
 })
