@@ -6,6 +6,7 @@ import type { Site } from '../core/contracts/sites.ts'
 import { accessibilityProblems } from './accessibility.ts'
 import { openBrowser, openFerrySite, runProgram, Stack, TOKEN } from './stack.ts'
 import { choose } from './choose.ts'
+import { toEnd } from './to-end.ts'
 
 /** Measuring, through the real interface in Chromium: whom, which pages, what was seen, what a change would be worth. */
 
@@ -217,6 +218,7 @@ describe('a measurement', () => {
     await table.getByRole('cell', { name: 'later' }).first().waitFor()
   })
   test('predicts what a change would be worth, before it is made', async () => {
+    await toEnd(page)
     const figures = page.getByRole('table', { name: 'Predicted times' })
     const seconds = async (row: string): Promise<number> =>
       parseFloat((await figures.getByRole('row', { name: row }).getByRole('cell').nth(2).textContent())!)
@@ -244,6 +246,8 @@ describe('a measurement', () => {
       .setInputFiles({ name: 'load.har', mimeType: 'application/json', buffer: har })
     await page.getByText('Read from an archive (HAR)').waitFor()
     await page.getByRole('link', { name: /^Open the waterfall/ }).click()
+    await page.getByRole('table', { name: /Requests/ }).waitFor()
+    await toEnd(page)
     await page.getByRole('heading', { name: 'What if' }).waitFor()
     await page.getByRole('rowheader', { name: 'Now' }).waitFor()
   })

@@ -8,6 +8,7 @@ import { REMEDIES } from '../core/catalogue/catalogue.ts'
 import { accessibilityProblems } from './accessibility.ts'
 import { inTrial, openBrowser, openFerrySite, Stack, withQuickPhone } from './stack.ts'
 import { choose } from './choose.ts'
+import { toEnd } from './to-end.ts'
 import { opened, switchOf, trialSection } from './remedy-list.ts'
 
 /** Remedies that rewrite, through the real interface in Chromium: read about, tried, looked at, cut back, and the page still whole. */
@@ -145,6 +146,7 @@ describe('remedies', () => {
   })
   test('the list is looked at in the interface, and a file is left out where its change is listed', async () => {
     // All of it was made ready in the step before: bulk work has the lowest priority, and a browser that draws a turning sign takes both cores of a small machine.
+    await toEnd(page)
     const shown = page.getByRole('region', { name: 'What the trial does to a page' })
     await shown.getByRole('button', { name: 'Look at the changes' }).click()
     await shown.getByText(/The page itself: /).waitFor()
