@@ -51,7 +51,7 @@ const gain = ({ verdict }: Result): string => {
     <p v-for="{ remedy, exception } in entry.exceptions" :key="exception.value" class="small">
       Excluded from {{ remedyName(remedy) }}: <code>{{ exception.value }}</code>
     </p>
-    <div v-if="entry.results.length > 0" class="scroll">
+    <div v-if="entry.results.length > 0" class="scroll" tabindex="0">
       <table class="figures">
         <thead>
           <tr>
