@@ -1,5 +1,5 @@
 import { describe, expect, test } from 'vitest'
-import { mentions, scriptUses, type ObservedScript } from './script-use.ts'
+import { anyMentioned, scriptUses, wordsOf, type ObservedScript } from './script-use.ts'
 
 const TEXT = '(function () { function draw() { return 1 } window.semaphore = { draw: draw } })()'
 const frame = { startOffset: 1, endOffset: TEXT.length - 3, called: true }
@@ -78,4 +78,16 @@ test.each([
   ['b$', 'b', false],
   ['x = $', '$', true],
   ['$x', '$', false],
-])('"%s" mentions "%s": %s', (text, name, does) => expect(mentions(text, name)).toBe(does))
+  ['fähre()', 'hre', false],
+  ['x', 'not-a-word', true],
+])('"%s" mentions "%s": %s', (text, name, does) => expect(anyMentioned([name], [wordsOf(text)])).toBe(does))
+
+test('a page of a hundred scripts with thousands of names each is read through once', () => {
+  const names = (at: number): string => Array.from({ length: 3000 }, (_, n) => `var n${at}x${n}`).join(';')
+  const many = Array.from({ length: 100 }, (_, at) =>
+    script({ url: `http://quay.example/${at}.js`, text: names(at), functions: [], globals: [] }),
+  )
+  const uses = scriptUses([script(), ...many], [])
+  expect(uses[0]!.use).toBe('unused')
+  expect(uses.slice(1).every(({ use, globals }) => use === 'mentioned' && globals.length === 0)).toBe(true)
+})

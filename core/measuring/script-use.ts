@@ -22,6 +22,9 @@ export interface ObservedScript {
 
 /** A function that holds most of a script is the frame around its parts. */
 const FRAME_SHARE = 0.5
+/** A frame stands near the beginning, behind a licence at most; looking for comments in more than this would take too long. */
+const LONGEST_PREFIX = 20_000
+
 const withoutComments = (text: string): string => text.replaceAll(/\/\*[\s\S]*?\*\/|\/\/.*/g, ' ')
 
 /** Whether a function stands at the top by itself: "(function", "!function", "void function", at the start or behind a statement. */
@@ -43,6 +46,7 @@ const isCalled = (after: string): boolean => {
  * whenever they like, and one that waits goes on later.
  */
 const isFrame = ({ startOffset, endOffset }: FunctionUse, text: string): boolean =>
+  startOffset <= LONGEST_PREFIX &&
   endOffset - startOffset >= FRAME_SHARE * text.length &&
   opensFrame(text.slice(0, startOffset)) &&
   isCalled(text.slice(endOffset)) &&
@@ -57,29 +61,47 @@ const declaredIn = (code: string): string[] => [
 ]
 
 /** What a script offers to others: names it gave, and whatever it declares outside its frame. */
-const offeredBy = ({ text, functions, globals }: ObservedScript): string[] => {
+const offeredBy = ({ text, functions, globals }: ObservedScript): Set<string> => {
   const frame = functions.find((one) => isFrame(one, text))
   const outside = frame === undefined ? text : text.slice(0, frame.startOffset) + text.slice(frame.endOffset)
-  return [...globals, ...declaredIn(outside)]
+  return new Set([...globals, ...declaredIn(outside)])
 }
 
-const escaped = (name: string): string => name.replaceAll(/[$()*+.?[\\\]^{|}]/g, String.raw`\$&`)
+const WORD = /[\p{ID_Continue}$]+/gu
 
-/** Whether a text mentions a name as a word of its own. */
-export const mentions = (text: string, name: string): boolean =>
-  new RegExp(`(?<![\\w$])${escaped(name)}(?![\\w$])`).test(text)
+/** Every word of a text that may be a name: a text is read once, however many names are looked for. */
+export const wordsOf = (text: string): ReadonlySet<string> => new Set(text.match(WORD))
+
+/** Whether a name is one word, so that it can be found among words; of any other nobody can tell. */
+const isWord = (name: string): boolean => /^[\p{ID_Continue}$]+$/u.test(name)
+
+/** Whether any of some names is among the words of any of some texts. A name that is no word counts as found. */
+export const anyMentioned = (names: Iterable<string>, texts: readonly ReadonlySet<string>[]): boolean => {
+  for (const name of names) if (!isWord(name) || texts.some((words) => words.has(name))) return true
+  return false
+}
+
+/** A script that offers more than this is a library: nobody has looked for all of it. */
+const MOST_OFFERED = 200
+
+interface ReadScript {
+  readonly script: ObservedScript
+  readonly words: ReadonlySet<string>
+  readonly offered: ReadonlySet<string>
+}
 
 /** Why a script is needed, or that nothing of it is. */
 const useOf = (
-  script: ObservedScript,
-  others: { readonly code: readonly string[]; readonly offered: readonly string[] },
+  { script, words, offered }: ReadScript,
+  others: readonly ReadScript[],
+  handlers: ReadonlySet<string>,
 ): ScriptUse['use'] => {
   if (script.functions.some((one) => one.called && !isFrame(one, script.text))) return 'ran'
   if (script.acts.length > 0) return 'acts'
-  if (offeredBy(script).some((name) => others.code.some((text) => mentions(text, name)))) return 'mentioned'
+  if (offered.size > MOST_OFFERED) return 'mentioned'
+  if (anyMentioned(offered, [handlers, ...others.map((other) => other.words)])) return 'mentioned'
   // It may have handed something over to them.
-  if (others.offered.some((name) => mentions(script.text, name))) return 'asks'
-  return 'unused'
+  return others.some((other) => anyMentioned(other.offered, [words])) ? 'asks' : 'unused'
 }
 
 /**
@@ -87,13 +109,20 @@ const useOf = (
  * page mentions what they offer, nor do they mention what others offer. What cannot be seen counts as used.
  * @param scripts all of the page, inline ones too
  * @param handlers code in attributes such as onclick
+ * @returns one entry per external script; what it offers, only where nothing uses it
  */
-export const scriptUses = (scripts: readonly ObservedScript[], handlers: readonly string[]): ScriptUse[] =>
-  scripts
-    .filter(({ inline, url }) => !inline && url !== '')
-    .map((script) => {
-      const rest = scripts.filter((one) => one !== script)
-      const code = [...rest.map(({ text }) => text), ...handlers]
-      const use = useOf(script, { code, offered: rest.flatMap(offeredBy) })
-      return { url: script.url, use, globals: offeredBy(script) }
+export const scriptUses = (scripts: readonly ObservedScript[], handlers: readonly string[]): ScriptUse[] => {
+  const read = scripts.map((script): ReadScript => ({
+    script,
+    words: wordsOf(script.text),
+    offered: offeredBy(script),
+  }))
+  const handled = wordsOf(handlers.join('\n'))
+  return read
+    .filter(({ script }) => !script.inline && script.url !== '')
+    .map((one) => {
+      const others = read.filter((other) => other !== one)
+      const use = useOf(one, others, handled)
+      return { url: one.script.url, use, globals: use === 'unused' ? [...one.offered] : [] }
     })
+}

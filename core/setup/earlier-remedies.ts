@@ -21,14 +21,16 @@ const isRecord = (value: unknown): value is Record<string, unknown> =>
 /**
  * Whatever was written with earlier names of remedies, with those of today; wherever in it `remedies` stand. Everything else stays, and is
  * not checked: who reads it parses it.
+ * @param depth how far down to look; what is nested deeper than any setup of ours is left as it is
  */
-export const withRemediesOfToday = (value: unknown): unknown => {
-  if (Array.isArray(value)) return value.map(withRemediesOfToday)
+export const withRemediesOfToday = (value: unknown, depth = 12): unknown => {
+  if (depth === 0) return value
+  if (Array.isArray(value)) return value.map((one) => withRemediesOfToday(one, depth - 1))
   if (!isRecord(value)) return value
   return Object.fromEntries(
     Object.entries(value).map(([key, inner]) => [
       key,
-      key === 'remedies' && isRecord(inner) ? renamed(inner) : withRemediesOfToday(inner),
+      key === 'remedies' && isRecord(inner) ? renamed(inner) : withRemediesOfToday(inner, depth - 1),
     ]),
   )
 }

@@ -309,6 +309,20 @@ describe('which scripts nothing uses', () => {
       '/adds.js': 'acts',
       '/late.js': 'unused',
     })
-    expect(details!.scripts!.find(({ url }) => url.endsWith('/plugin.js'))!.globals).toEqual(['slide'])
+    expect(details!.scripts!.find(({ url }) => url.endsWith('/unused.js'))!.globals).toEqual(['flags'])
+  })
+  test.each([
+    ['does not let itself be looked at', 'window.gate = new Proxy({}, { ownKeys: function () { throw 1 } })'],
+    ['is more than is gone through', 'window.all = {}; for (var i = 0; i < 3e4; i++) all[i] = i'],
+    ['pretends to be what watches', 'window.__zestScripts.x = 5'],
+  ])('of a page that %s nothing is proven, and the load goes on', async (_what, code) => {
+    const before = site.pages
+    site.pages = {
+      '/': html(`<script>${code}</script><script src="/unused.js"></script><h1>Quay</h1>`),
+      '/unused.js': (_req, res) => res.writeHead(200, { 'content-type': 'text/javascript' }).end(scripts['/unused.js']),
+    }
+    const { details } = measured(await site.load('/', { instruments: 'all', visitor: laptop! }))
+    site.pages = before
+    expect(details!.scripts!.filter(({ use }) => use === 'unused')).toEqual([])
   })
 })

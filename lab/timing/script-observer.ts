@@ -1,11 +1,13 @@
 import type { CDPSession, Page } from 'playwright-core'
+import { z } from 'zod'
 import { scriptUses, type FunctionUse, type ObservedScript } from '../../core/measuring/script-use.ts'
 import type { ScriptUse } from '../../core/contracts/measuring.ts'
 
-interface Observed {
-  readonly scripts: Record<string, { readonly acts: string[]; readonly globals: string[] }>
-  readonly handlers: string[]
-}
+/** Comes from a page, which may say anything. */
+const Observed = z.object({
+  scripts: z.record(z.string(), z.object({ acts: z.array(z.string()), globals: z.array(z.string()) })),
+  handlers: z.array(z.string()),
+})
 
 declare global {
   interface Window {
@@ -84,10 +86,14 @@ const observeNames = (): void => {
   const native = new Set(Object.getOwnPropertyNames(window))
   /** Values by name, of globals and of what they hold: "ferry", "ferry.fares", "ferry.fn.slider". */
   let known = new Map<string, unknown>()
+  /** A page that holds more than this is not gone through at each of its scripts: nothing is proven of it. */
+  const MOST_NAMES = 20_000
   const survey = (): Map<string, unknown> => {
     const found = new Map<string, unknown>()
     const into = (name: string, value: unknown, depth: number): void => {
+      if (found.size > MOST_NAMES) throw new Error('too many names')
       found.set(name, value)
+      if (Array.isArray(value) || ArrayBuffer.isView(value)) return
       if (depth === 0 || value === null || (typeof value !== 'object' && typeof value !== 'function')) return
       if (value instanceof Node || value === window) return
       for (const key of Object.getOwnPropertyNames(value)) {
@@ -96,13 +102,23 @@ const observeNames = (): void => {
         if (property !== undefined && 'value' in property) into(`${name}.${key}`, property.value, depth - 1)
       }
     }
-    for (const name of Object.getOwnPropertyNames(window))
-      if (!native.has(name)) into(name, (window as unknown as Record<string, unknown>)[name], 2)
+    for (const name of Object.getOwnPropertyNames(window)) {
+      // A getter of the page's is not asked: that would be a use.
+      const property = native.has(name) ? undefined : Object.getOwnPropertyDescriptor(window, name)
+      if (property !== undefined) into(name, property.value, 2)
+    }
     return found
   }
   const compare = ({ src, type }: HTMLScriptElement): void => {
-    const now = survey()
     const { acts, globals } = (scripts[src] ??= { acts: [], globals: [] })
+    let now: Map<string, unknown>
+    try {
+      now = survey()
+    } catch {
+      // Too much, or something that does not let itself be looked at.
+      acts.push('unseen')
+      return
+    }
     // What a module does while it is read cannot be told from what others do: there is no current script.
     if (type === 'module') acts.push('unseen')
     for (const [name, value] of now) {
@@ -126,17 +142,18 @@ const observeNames = (): void => {
   )
 }
 
-const readObserved = (): Observed => ({
+const readObserved = (): unknown => ({
   scripts: window.__zestScripts ?? {},
   handlers: [...document.querySelectorAll('*')].flatMap((element) =>
     [...element.attributes]
-      .filter(({ name, value }) => name.startsWith('on') || value.startsWith('javascript:'))
+      .filter(({ name, value }) => name.startsWith('on') || /^\s*javascript:/i.test(value))
       .map(({ value }) => value),
   ),
 })
 
-/** Text of more scripts than a page ever has is not read. */
+/** Text of more scripts than a page ever has is not read, nor more of it than this. */
 const MOST_SCRIPTS = 200
+const MOST_CHARACTERS = 20_000_000
 
 /** Which scripts of a page nothing used. */
 export class ScriptObserver {
@@ -163,12 +180,17 @@ export class ScriptObserver {
     }[],
   ): Promise<ScriptUse[]> {
     if (ran.length > MOST_SCRIPTS) return []
-    const { scripts, handlers } = await this.#page.evaluate(readObserved)
+    const said = Observed.safeParse(await this.#page.evaluate(readObserved))
+    if (!said.success) return []
+    const { scripts, handlers } = said.data
     const observed: ObservedScript[] = []
+    let characters = 0
     for (const { scriptId, url, inline, functions } of ran) {
       const source = await this.#cdp.send('Debugger.getScriptSource', { scriptId }).catch(() => undefined)
       // A script that cannot be read might use any other.
       if (source === undefined) return []
+      characters += source.scriptSource.length
+      if (characters > MOST_CHARACTERS) return []
       const { acts, globals } = scripts[url] ?? { acts: ['unseen'], globals: [] }
       observed.push({ url, inline, text: source.scriptSource, functions, acts, globals })
     }
