@@ -6,6 +6,7 @@ import type { SafetyCheck } from '../core/contracts/safety.ts'
 import type { Site } from '../core/contracts/sites.ts'
 import { accessibilityProblems } from './accessibility.ts'
 import { openBrowser, openFerrySite, Stack } from './stack.ts'
+import { switchOnInTrial, type SomeRemedies } from './remedy-list.ts'
 
 /** What tries many changes by itself, and takes minutes: the cause search and the guided run, through the real interface in Chromium. */
 
@@ -46,14 +47,7 @@ afterAll(async () => {
 const place = (name: string) =>
   page.getByRole('navigation', { name: 'Main' }).getByRole('link', { name, exact: true }).click()
 const trial = () => stack.api<Trial>('GET', `/sites/${site.id}/trial`)
-const putIntoTrial = async (remedies: Record<string, Record<string, unknown>>): Promise<void> => {
-  const { setup } = await trial()
-  const all = setup.remedies as unknown as Record<string, Record<string, unknown>>
-  const on = Object.fromEntries(
-    Object.entries(remedies).map(([id, more]) => [id, { ...all[id], enabled: true, ...more }]),
-  )
-  await stack.api('PUT', `/sites/${site.id}/trial`, { setup: { ...setup, remedies: { ...all, ...on } } })
-}
+const putIntoTrial = (remedies: SomeRemedies) => switchOnInTrial(stack, site, remedies)
 const backOut = async (): Promise<void> => {
   const { revision, changes } = await trial()
   if (changes.length > 0) await stack.api('POST', `/sites/${site.id}/trial/back-out`, { revision })

@@ -4,6 +4,7 @@ import type { Trial } from '../core/contracts/ledger.ts'
 import type { Site } from '../core/contracts/sites.ts'
 import { accessibilityProblems } from './accessibility.ts'
 import { inTrial, openBrowser, openFerrySite, Stack } from './stack.ts'
+import { switchOnInTrial, type SomeRemedies } from './remedy-list.ts'
 
 /** Nothing broken, every change worth its place: the ferry site through the real interface in Chromium. */
 
@@ -33,14 +34,7 @@ afterAll(async () => {
 const place = (name: string) =>
   page.getByRole('navigation', { name: 'Main' }).getByRole('link', { name, exact: true }).click()
 const trial = () => stack.api<Trial>('GET', `/sites/${site.id}/trial`)
-const putIntoTrial = async (remedies: Record<string, Record<string, unknown>>): Promise<void> => {
-  const { setup } = await trial()
-  const all = setup.remedies as unknown as Record<string, Record<string, unknown>>
-  const on = Object.fromEntries(
-    Object.entries(remedies).map(([id, more]) => [id, { ...all[id], enabled: true, ...more }]),
-  )
-  await stack.api('PUT', `/sites/${site.id}/trial`, { setup: { ...setup, remedies: { ...all, ...on } } })
-}
+const putIntoTrial = (remedies: SomeRemedies) => switchOnInTrial(stack, site, remedies)
 
 describe('the trial', () => {
   test('is closed without its key, and opens from the interface', async () => {
