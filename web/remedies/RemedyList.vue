@@ -1,14 +1,21 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
-import { nowFor, remedyRows, type RemedyFacts, type RemedyRow, type ShownFor } from '../../core/audit/remedy-rows.ts'
+import { nowFor, type RemedyRow, type ShownFor } from '../../core/audit/remedy-rows.ts'
 import { NEED, REACH, type Need, type Reach } from '../../core/catalogue/remedy.ts'
+import type { Findings } from '../../core/contracts/findings.ts'
 import type { RemedyId } from '../../core/contracts/setup.ts'
 import { seconds, when } from '../format/show.ts'
 import { rulerScale } from '../ruler/scale.ts'
 import RemedyListRow from './RemedyListRow.vue'
 
 /** All remedies as one working list: what speaks for each, what it gains, and whether it is on. */
-const props = defineProps<{ facts: RemedyFacts; shownFor: ShownFor; opened: RemedyId | null; disabled: boolean }>()
+const props = defineProps<{
+  rows: readonly RemedyRow[]
+  findings: Findings
+  shownFor: ShownFor
+  opened: RemedyId | null
+  disabled: boolean
+}>()
 defineEmits<{ open: [id: RemedyId]; switch: [id: RemedyId, on: boolean] }>()
 
 const REACHES: readonly { readonly value: Reach | 'all'; readonly title: string; readonly sentence: string }[] = [
@@ -21,11 +28,10 @@ const NEEDS: readonly Need[] = ['must', 'optional', 'taste']
 const reach = ref<Reach | 'all'>('all')
 const worthOnly = ref(false)
 
-const rows = computed(() => remedyRows(props.facts, props.shownFor))
 const isWorth = ({ worth }: RemedyRow): boolean => worth === 'worth-trying'
-const worthTrying = computed(() => rows.value.filter(isWorth).length)
+const worthTrying = computed(() => props.rows.filter(isWorth).length)
 const shown = computed(() =>
-  rows.value.filter(
+  props.rows.filter(
     (row) => (reach.value === 'all' || row.remedy.reach === reach.value) && (!worthOnly.value || isWorth(row)),
   ),
 )
@@ -34,7 +40,7 @@ const groups = computed(() =>
     (group) => group.rows.length > 0,
   ),
 )
-const look = computed(() => nowFor(props.facts.findings, props.shownFor))
+const look = computed(() => nowFor(props.findings, props.shownFor))
 const scale = computed(() => rulerScale([look.value?.now.lcpMs]))
 const pageNamed = computed(() => (look.value?.path === '/' ? 'Home page' : (look.value?.path ?? '')))
 /** A detailed load that took another time than the median is no contradiction, but has to be explained. */
@@ -71,8 +77,8 @@ const apart = computed(
       </div>
       <v-checkbox
         v-model="worthOnly"
-        :disabled="facts.findings.looks.length === 0"
-        :label="facts.findings.looks.length === 0 ? 'Worth trying' : `Worth trying (${worthTrying})`"
+        :disabled="findings.looks.length === 0"
+        :label="findings.looks.length === 0 ? 'Worth trying' : `Worth trying (${worthTrying})`"
       />
       <slot name="tools" />
     </div>

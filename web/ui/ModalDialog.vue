@@ -30,21 +30,25 @@ watch(
     @close="open = false"
     @mousedown.self="open = false"
   >
-    <slot />
+    <!-- Scrolls by itself: a press on a scrollbar of the dialog's own would be taken for one beside it. -->
+    <div class="content"><slot /></div>
   </dialog>
 </template>
 
 <style scoped>
 dialog {
   width: 100%;
-  max-height: calc(100dvh - 2rem);
+  max-height: none;
   margin: auto;
   padding: 0;
   border: 0;
-  overflow: auto;
   background: rgb(var(--v-theme-surface));
   color: rgb(var(--v-theme-on-surface));
   box-shadow: 0 0.8rem 2.4rem rgb(0 0 0 / 0.35);
+}
+.content {
+  max-height: calc(100dvh - 2rem);
+  overflow: auto;
 }
 dialog::backdrop {
   background: rgb(0 0 0 / 0.5);

@@ -86,11 +86,8 @@ const shownFor = computed((): ShownFor => {
 })
 
 const opened = computed(() => REMEDIES.find(({ id }) => id === route.query['remedy'])?.id ?? null)
-const openedRow = computed(() =>
-  facts.value === null || opened.value === null
-    ? undefined
-    : remedyRows(facts.value, shownFor.value).find(({ remedy }) => remedy.id === opened.value),
-)
+const rows = computed(() => (facts.value === null ? [] : remedyRows(facts.value, shownFor.value)))
+const openedRow = computed(() => rows.value.find(({ remedy }) => remedy.id === opened.value))
 const open = (id: RemedyId | null): void => {
   const { remedy: before, ...query } = route.query
   void router.replace({ query: id === null || id === before ? query : { ...query, remedy: id } })
@@ -146,7 +143,8 @@ const seekSlow = ({ pageId, visitorId }: PageResult): Promise<unknown> =>
 
   <div v-if="facts" class="work" :class="{ beside: openedRow }">
     <RemedyList
-      :facts="facts"
+      :rows="rows"
+      :findings="facts.findings"
       :shown-for="shownFor"
       :opened="opened"
       :disabled="busy"

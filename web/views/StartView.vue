@@ -125,8 +125,7 @@ const publish = (): Promise<boolean> =>
 
     <template v-if="step === 'found'">
       <p>
-        <b>{{ site.name }}</b> at {{ site.address }}. Its visitors do not get anything from Zest Lamp yet that you have
-        not published.
+        <b>{{ site.name }}</b> at {{ site.address }}. Your visitors get only what you publish.
       </p>
       <FindingList :findings="site.check.findings" />
       <div class="bar">

@@ -104,8 +104,8 @@ const explain = (address: string): void => {
   />
   <NextStep
     v-else-if="empty"
-    sentence="The store is empty. It fills as visitors come; the pages of your sample can be asked for now."
-    action="Ask for them now"
+    sentence="The store is empty and fills as visitors come. You can load your sample pages into it now."
+    action="Load sample pages"
     :under-way="visiting"
     @go="visit"
   />
