@@ -1,5 +1,5 @@
 import type { Context, Middleware, Next } from 'koa'
-import serve from 'koa-static'
+import sirv from 'sirv'
 import { isInterfacePath } from '../../core/contracts/interface-paths.ts'
 
 /** The build puts a fingerprint into the name of everything in this folder. */
@@ -11,17 +11,30 @@ const FINGERPRINTED = '/assets/'
  * @param folder what the build made
  */
 export const interfaceFiles = (folder: string): Middleware => {
-  const files = serve(folder, {
+  const files = sirv(folder, {
+    brotli: true,
+    gzip: true,
+    etag: true,
     setHeaders: (res, path) =>
       res.setHeader('cache-control', path.includes(FINGERPRINTED) ? 'max-age=31536000, immutable' : 'no-cache'),
   })
   return async (ctx: Context, next: Next): Promise<void> => {
     if (ctx.method !== 'GET' && ctx.method !== 'HEAD') return next()
-    if (isInterfacePath(ctx.path)) ctx.path = '/'
     // What cannot be read as the name of a file names none.
-    else if (!/^(?:\/[\w.-]+)+$/.test(ctx.path)) return next()
+    if (!isInterfacePath(ctx.path) && !/^(?:\/[\w.-]+)+$/.test(ctx.path)) return next()
+    const asked = ctx.req.url
+    if (isInterfacePath(ctx.path)) ctx.req.url = '/'
     // Each is there in three codings (RFC 9110, section 12.5.5).
     ctx.vary('accept-encoding')
-    await files(ctx, next)
+    const found = await new Promise<'served' | 'none'>((resolve) => {
+      ctx.res.once('close', () => resolve('served'))
+      files(ctx.req, ctx.res, () => resolve('none'))
+    })
+    if (found === 'served') {
+      ctx.respond = false
+      return
+    }
+    ctx.req.url = asked
+    await next()
   }
 }

@@ -3,6 +3,7 @@ import { request as httpsRequest } from 'node:https'
 import { urlToHttpOptions } from 'node:url'
 import { promisify } from 'node:util'
 import { brotliDecompress, gunzip } from 'node:zlib'
+import rawBody from 'raw-body'
 import { guardedLookup } from './private-addresses.ts'
 import { PrivateAddressRefused, refusePrivate, type PrivateAddresses } from '../../core/http/private-addresses.ts'
 
@@ -56,19 +57,17 @@ const decoded = async (body: Buffer, coding: string | undefined): Promise<Buffer
   return body
 }
 
-const readBody = (incoming: IncomingMessage, mostBytes: number): Promise<Buffer> =>
-  new Promise((resolve, reject) => {
-    const chunks: Buffer[] = []
-    let size = 0
-    incoming.on('data', (chunk: Buffer) => {
-      chunks.push(chunk)
-      size += chunk.length
-      if (size > mostBytes) incoming.destroy(new Error(`more than ${mostBytes} bytes came`))
-    })
-    incoming.on('end', () => resolve(Buffer.concat(chunks)))
-    incoming.on('error', reject)
-    incoming.on('aborted', () => reject(new Error('the answer broke off')))
-  })
+const LARGER = 'entity.too.large'
+
+/** The whole body. Rejects when it is larger than that many bytes or breaks off. */
+const readBody = async (incoming: IncomingMessage, mostBytes: number): Promise<Buffer> => {
+  try {
+    return await rawBody(incoming, { limit: mostBytes })
+  } catch (error) {
+    incoming.destroy()
+    throw (error as { type?: string }).type === LARGER ? new Error(`more than ${mostBytes} bytes came`) : error
+  }
+}
 
 interface OutsideOptions {
   readonly fields?: Record<string, string>
