@@ -3,6 +3,7 @@ import { LabMessage } from '../../core/contracts/lab.ts'
 import type { RunOrder, RunOutcome } from '../../core/contracts/measuring.ts'
 import type { SnapshotOrder, SnapshotOutcome } from '../../core/contracts/safety.ts'
 import { labEnvironment } from './lab-environment.ts'
+import { nextMessage, NoMessage } from './next-message.ts'
 
 /** The lab cannot measure at all; the sentence says what to do. */
 export class LabUnusable extends Error {}
@@ -49,27 +50,18 @@ export class LabClient {
     throw new LabUnusable(message.kind === 'unusable' ? message.why : 'The lab did not start.')
   }
 
-  #next(child: ChildProcess, timeoutMs: number, signal?: AbortSignal): Promise<LabMessage> {
-    return new Promise((resolve, reject) => {
-      const done = (act: () => void): void => {
-        clearTimeout(timer)
-        child.off('message', onMessage)
-        child.off('exit', onExit)
-        signal?.removeEventListener('abort', onAbort)
-        act()
-      }
-      const onMessage = (message: unknown): void => done(() => resolve(LabMessage.parse(message)))
-      const onExit = (): void => done(() => reject(new Error('The lab stopped in the middle of a run.')))
-      const onAbort = (): void => done(() => reject(new LabCancelled('cancelled')))
-      const timer = setTimeout(() => done(() => reject(new Error('The lab did not answer in time.'))), timeoutMs)
-      child.on('message', onMessage)
-      child.on('exit', onExit)
-      signal?.addEventListener('abort', onAbort)
-    })
+  async #next(child: ChildProcess, timeoutMs: number, signal?: AbortSignal): Promise<LabMessage> {
+    try {
+      return LabMessage.parse(await nextMessage(child, { timeoutMs, signal }))
+    } catch (error) {
+      if (!(error instanceof NoMessage)) throw error
+      if (error.reason === 'aborted') throw new LabCancelled('cancelled')
+      throw new Error(error.reason === 'ended' ? 'The lab stopped during a run.' : 'The lab did not answer in time.')
+    }
   }
 
   /**
-   * One page load. A lab that hangs or dies is started anew for the next one.
+   * One page load. A lab that hangs or dies is started again for the next one.
    * @throws LabUnusable when nothing can be measured on this machine; LabCancelled when the signal is aborted
    */
   async run(order: RunOrder, signal: AbortSignal): Promise<RunOutcome> {

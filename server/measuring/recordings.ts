@@ -10,6 +10,7 @@ import {
 } from '../../core/contracts/recording.ts'
 import { errors } from '../errors/app-errors.ts'
 import { labEnvironment } from '../jobs/lab-environment.ts'
+import { nextMessage, NoMessage } from '../jobs/next-message.ts'
 import { accessTo } from './run-order.ts'
 import { getSite } from '../sites/sites.ts'
 
@@ -27,32 +28,24 @@ export class Recordings {
     this.#program = program
   }
 
-  #ask(order: RecorderOrder): Promise<RecordingState> {
+  async #ask(order: RecorderOrder): Promise<RecordingState> {
     const { child, idle } = this.#open!
     idle.refresh()
-    return new Promise((resolve, reject) => {
-      const done = (act: () => void): void => {
-        clearTimeout(timer)
-        child.off('message', onMessage)
-        child.off('exit', onExit)
-        act()
-      }
-      const onMessage = (message: unknown): void => {
-        const reply = RecorderReply.parse(message)
-        done(() => (reply.kind === 'state' ? resolve(reply.state) : reject(errors.recordingFailed(reply.why))))
-      }
-      const onExit = (): void => done(() => reject(errors.recordingFailed('The browser was closed.')))
-      const timer = setTimeout(
-        () => done(() => reject(errors.recordingFailed('The page did not answer in time.'))),
-        ANSWER_MS,
-      )
-      child.on('message', onMessage)
-      child.on('exit', onExit)
-      child.send(order)
-    })
+    const answer = nextMessage(child, { timeoutMs: ANSWER_MS })
+    child.send(order)
+    const reply = RecorderReply.parse(
+      await answer.catch((error: unknown) => {
+        if (!(error instanceof NoMessage)) throw error
+        throw errors.recordingFailed(
+          error.reason === 'ended' ? 'The browser was closed.' : 'The page did not answer in time.',
+        )
+      }),
+    )
+    if (reply.kind !== 'state') throw errors.recordingFailed(reply.why)
+    return reply.state
   }
 
-  /** Begin anew; one that was open before is given up. @throws AppError NOT_FOUND, MEASUREMENT_UNDER_WAY, RECORDING_FAILED */
+  /** Start a recording; one that was open before is given up. @throws AppError NOT_FOUND, MEASUREMENT_UNDER_WAY, RECORDING_FAILED */
   async start(services: HasDatabase & HasJobs & HasAddresses, siteId: string, path: string): Promise<RecordingState> {
     const site = await getSite(services, siteId)
     if (await services.jobs.hasOpen(siteId)) throw errors.measuring()

@@ -107,7 +107,7 @@ const words = ({ side, pair, purpose }: PlannedRun, path: string, visitor: strin
 const estimate = (took: readonly number[], left: number): number | null =>
   took.length === 0 ? null : (took.reduce((sum, ms) => sum + ms, 0) / took.length) * left
 
-/** Pages as visitors that need no more pairs; asked anew only when a pair has been completed. */
+/** Pages as visitors that need no more pairs; asked again only when a pair has been completed. */
 class Decided {
   readonly #db: Database
   readonly #measurement: { id: string; order: MeasurementOrder }
