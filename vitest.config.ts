@@ -21,7 +21,7 @@ export default defineConfig({
           include: ['{core,delivery,lab,server,web,cli,standins,scripts,bench}/**/*.test.ts'],
           exclude: ['**/*.long.test.ts'],
           environment: 'node',
-          // One set of modules for all files of a worker: loading them anew for each file took two fifths of the time. Tests put back what they replace.
+          // One set of modules for all files of a worker: loading them again for each file took two fifths of the time. Tests put back what they replace.
           isolate: false,
           // Vuetify's components import their styles, which Node by itself cannot read.
           server: { deps: { inline: ['vuetify'] } },

@@ -57,7 +57,7 @@ const log = createLog(instance, process.env['ZEST_LOG_LEVEL'])
 /** Whether this process takes the place of one that still serves the same data. */
 const takesOver = process.env['ZEST_TAKES_OVER'] === '1'
 
-/** Exit code for a cause that starting again will not mend. */
+/** Exit code for a cause that starting again will not fix. */
 const EXIT_CONFIG = 78
 
 /** A crash loses no more than this of the sums. */

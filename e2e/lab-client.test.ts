@@ -62,7 +62,7 @@ test('a run that is cancelled ends at once, and the next one works', async () =>
   expect((await lab.run(order(url), new AbortController().signal)).kind).toBe('measured')
 })
 
-test('a lab that dies in the middle fails that run with a sentence, and the next one works', async () => {
+test('a lab that dies during a run fails that run with a sentence, and the next one works', async () => {
   lab = new LabClient(program)
   const silent = await serve(undefined)
   const running = lab.run(order(silent), new AbortController().signal)
@@ -70,7 +70,7 @@ test('a lab that dies in the middle fails that run with a sentence, and the next
   await expect.poll(() => asked, { timeout: 20_000 }).toBeGreaterThan(0)
   const pids = execFileSync('pgrep', ['-P', String(process.pid), '-f', 'dist/lab.mjs'], { encoding: 'utf8' })
   for (const pid of pids.trim().split('\n')) process.kill(Number(pid), 'SIGKILL')
-  expect(await running).toMatchObject({ kind: 'failed', why: 'The lab stopped in the middle of a run.' })
+  expect(await running).toMatchObject({ kind: 'failed', why: 'The lab stopped during a run.' })
   server?.closeAllConnections()
   server?.close()
   const url = await serve('<!doctype html><title>x</title><h1>Quay</h1>')

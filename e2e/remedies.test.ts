@@ -227,7 +227,7 @@ describe('starting points', () => {
     const asPhone = () => stack.visit('/', { 'sec-ch-ua-mobile': '?1' }, 'trial.orrin.localhost')
     await asPhone()
     await stack.prepared(site.id)
-    expect((await asPhone()).body).toContain('data-zest=first-view')
+    expect((await asPhone()).body).toContain('data-zest=critical-css')
   })
   test('no error in the interface meanwhile', () => expect(complaints).toEqual([]))
 })

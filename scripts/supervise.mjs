@@ -6,7 +6,7 @@ import { request as httpsRequest } from 'node:https'
 import { join } from 'node:path'
 import { root } from './shell.mjs'
 
-/** Exit code of a program for a cause that starting again will not mend (sysexits.h: EX_CONFIG). */
+/** Exit code of a program for a cause that starting again will not fix (sysexits.h: EX_CONFIG). */
 const EXIT_CONFIG = 78
 /** A program that ran this long had started well, and is started again at once; one that keeps failing at its start is given time. */
 const STARTED_WELL_MS = 3000

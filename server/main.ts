@@ -38,7 +38,7 @@ const ownNames = (process.env['ZEST_CONTROL_NAMES'] ?? '').split(',').filter((na
 /** Open streams of events end this soon after their credentials do, ms. */
 const RECHECK_MS = 5000
 
-/** Exit code for a cause that starting again will not mend. */
+/** Exit code for a cause that starting again will not fix. */
 const EXIT_CONFIG = 78
 
 const giveUp = (sentence: string): never => {
@@ -93,7 +93,7 @@ const main = async (): Promise<void> => {
   const { db, close } = await useKeyFile(join(dataDir, 'secret.key'))
     .then(() => openDatabase(join(dataDir, 'database'), join(import.meta.dirname, 'migrations')))
     .catch((error: Error) => {
-      // Starting again would not mend these.
+      // Starting again would not fix these.
       if (error instanceof DamagedDatabase || error instanceof WrongSecretKey) return giveUp(error.message)
       throw error
     })

@@ -27,7 +27,7 @@ const signed = (cases: readonly Case[]): string[] =>
       const off = median(own.map(({ predicted, measured }) => predicted[name] / measured[name] - 1))
       return `${name} ${(100 * off).toFixed(1)} %`
     })
-    return `${visitor}: in the middle off by ${each.join(', ')}`
+    return `${visitor}: median error ${each.join(', ')}`
   })
 
 /** The load model against real Chromium: pages recorded once, predicted for visitors they were not recorded with. */

@@ -24,7 +24,7 @@ const LEFT_OF = {
 } as const
 /** Smaller ones are not worth a line. */
 const LEAST_SAVED = 200
-/** Rules of a first view commonly take so much, bytes (common practice). */
+/** Rules of an initial viewport commonly take so much, bytes (common practice). */
 const CRITICAL_BYTES = 4000
 
 /** Share of the HTML behind which what is named at the end of a page stands; the browser still sees it early. */
@@ -166,7 +166,7 @@ const EVIDENCE: Record<RemedyId, (look: AuditedPage, files: AuditedFile[], setup
       const shown = imageOf(look, file)
       return shown !== undefined && !shown.inFirstView && !shown.lazy && file.request.url !== look.metrics.lcpUrl
     })
-    return whole(below, 'below the first view', [{ kind: 'without', ids: ids(below) }], true)
+    return whole(below, 'not seen before scrolling', [{ kind: 'without', ids: ids(below) }], true)
   },
   scriptOrder: (look, files, { remedies }) => {
     const blocking = ofType(files, 'script').filter(({ id }) => look.recording.resources[id]?.blocks !== 'nothing')

@@ -264,9 +264,9 @@ describe('what remedies go by', () => {
     })
   })
   test.each([
-    ['about as large, in the first view', 300, true, ['/card.jpg']],
+    ['about as large, in the initial viewport', 300, true, ['/card.jpg']],
     ['much smaller', 200, true, []],
-    ['below the first view', 300, false, []],
+    ['below the initial viewport', 300, false, []],
   ])('another picture %s', (_what, side, inFirstView, alsoMain) => {
     const hero = details.images[0]!
     const images = [
@@ -281,7 +281,7 @@ describe('what remedies go by', () => {
     const made = { ...metrics, lcpUrl: `${HOME}hero.w720.z123456789abcdef0123.jpg` }
     expect(knowledgeOf({ path: '/', visitor, metrics: made, details, requests })!.mainImage).toBe('/hero.jpg')
   })
-  test('pictures that had not come are known to be outside the first view, unless they are known better', () => {
+  test('pictures that had not come are known to be outside the initial viewport, unless they are known better', () => {
     const firstView = {
       ...details.firstView!,
       later: [`${HOME}slide.w720.z123456789abcdef0123.jpg`, `${HOME}hero.jpg`],
@@ -292,7 +292,7 @@ describe('what remedies go by', () => {
       { path: '/slide.jpg', shownWidth: 0, inFirstView: false },
     ])
   })
-  test('looks from before the first view was recorded say nothing', () => {
+  test('looks from before the initial viewport was recorded say nothing', () => {
     expect(
       knowledgeOf({ path: '/', visitor, metrics, details: { ...details, firstView: null }, requests }),
     ).toBeUndefined()

@@ -44,7 +44,7 @@ export const Finding = z.object({
 })
 export type Finding = z.infer<typeof Finding>
 
-/** What no remedy here can mend, with its share. */
+/** What no remedy here can fix, with its share. */
 export const Limit = z.object({
   title: z.string(),
   sentence: z.string(),

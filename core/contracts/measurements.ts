@@ -76,7 +76,7 @@ export const SideSummary = z.object({
     consoleErrors: z.number().nullable(),
   }),
   values: z.object({ fcpMs: z.array(z.number()), lcpMs: z.array(z.number()), loadedMs: z.array(z.number()) }),
-  lcpPhases: LcpPhases.nullable().default(null).describe('Of the run whose main content came in the middle'),
+  lcpPhases: LcpPhases.nullable().default(null).describe('Of the run whose main content took the median time'),
 })
 export type SideSummary = z.infer<typeof SideSummary>
 
@@ -108,7 +108,7 @@ export const PageResult = z.object({
   otherVerdicts: z.array(PageVerdict).default([]).describe('Of further sides against the latest'),
   noise: z
     .object({
-      lcpMs: z.number().describe('How far two equal loads differ, in the middle'),
+      lcpMs: z.number().describe('How far two equal loads differ, as a median'),
       from: z.enum(['same-against-same', 'repeats']).describe('A measurement of its own, or the repeats of this one'),
     })
     .nullable()

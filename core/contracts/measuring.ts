@@ -219,7 +219,9 @@ export const RunDetails = z.object({
   visual: z
     .object({
       curve: z.array(z.object({ atMs: ms, share: z.number().min(0).max(1) })),
-      meanMs: ms.describe('Area above the curve: how long, on average, a pixel of the first view was not yet final'),
+      meanMs: ms.describe(
+        'Area above the curve: how long, on average, a pixel of the initial viewport was not yet final',
+      ),
     })
     .nullable(),
   unused: z.array(UnusedBytes),
@@ -234,8 +236,8 @@ export const RunDetails = z.object({
     .describe('How far into the HTML each address is named, by address'),
   firstView: z
     .object({
-      selectors: z.array(z.string()).describe('Of style rules that fit something in the first view'),
-      fonts: z.array(z.string()).describe('Addresses of fonts of the first view, the largest text first'),
+      selectors: z.array(z.string()).describe('Of style rules that fit something in the initial viewport'),
+      fonts: z.array(z.string()).describe('Addresses of fonts of the initial viewport, the largest text first'),
       later: z
         .array(z.string())
         .optional()
@@ -246,7 +248,7 @@ export const RunDetails = z.object({
 })
 export type RunDetails = z.infer<typeof RunDetails>
 
-/** The first view at an instant; JPEG in base64. */
+/** The initial viewport at an instant; JPEG in base64. */
 export const Frame = z.object({ atMs: ms, jpeg: z.string() })
 export type Frame = z.infer<typeof Frame>
 

@@ -21,7 +21,7 @@ export const PageKnowledge = z.object({
   alsoMain: z
     .array(z.string())
     .default([])
-    .describe('Paths of pictures of the first view that are about as large: the main content of other loads'),
+    .describe('Paths of pictures of the initial viewport that are about as large: the main content of other loads'),
   images: z.array(
     z.object({
       path: z.string(),
@@ -33,8 +33,8 @@ export const PageKnowledge = z.object({
         .describe('With a width written on it, its own pixels do not decide how wide it is'),
     }),
   ),
-  fonts: z.array(z.string()).describe('Paths of fonts that the first view shows, the most important first'),
-  selectors: z.array(z.string()).describe('Selectors of style rules that the first view needs'),
+  fonts: z.array(z.string()).describe('Paths of fonts that the initial viewport shows, the most important first'),
+  selectors: z.array(z.string()).describe('Selectors of style rules that the initial viewport needs'),
   hosts: z.array(z.string()).describe('Other origins that were asked before the first paint'),
   unusedScripts: z
     .array(z.object({ path: z.string(), globals: z.array(z.string()) }))

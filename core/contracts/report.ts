@@ -49,6 +49,6 @@ export const Report = z.object({
   pages: z.array(ReportPage),
   changes: z.array(ReportChange),
   safety: z.object({ result: SafetyResult, sentence: z.string(), at: z.iso.datetime() }).nullable(),
-  remains: z.array(z.string()).describe('What is still slow, and what no remedy can mend'),
+  remains: z.array(z.string()).describe('What is still slow, and what no remedy can fix'),
 })
 export type Report = z.infer<typeof Report>

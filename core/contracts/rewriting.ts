@@ -142,7 +142,7 @@ export const CriticalStyleSettings = z.strictObject({
     .min(1000)
     .max(200_000)
     .default(40_000)
-    .describe('When the first view needs more than this, the style sheets stay as they are'),
+    .describe('When more than this is needed before scrolling, the style sheets stay as they are'),
   exceptions,
 })
 
@@ -174,7 +174,7 @@ export const LazySettings = z.strictObject({
     .min(0)
     .max(50)
     .default(4)
-    .describe('Pictures at the top that are never lazy where the first view has not been measured'),
+    .describe('Pictures at the top that are never lazy where it has not been measured what shows before scrolling'),
   exceptions,
 })
 export type LazySettings = z.infer<typeof LazySettings>
@@ -204,7 +204,7 @@ export const HintSettings = z.strictObject({
     .describe(
       'Put the main picture into pages for phones when it is no larger as AVIF, in thousands of bytes; 0: never',
     ),
-  preloadFonts: z.boolean().default(true).describe('Load the fonts of the first view early'),
+  preloadFonts: z.boolean().default(true).describe('Load the fonts that show before scrolling early'),
   preconnect: z.boolean().default(true).describe('Open connections to hosts that are used early'),
   exceptions,
 })

@@ -34,7 +34,7 @@ export const PageSnapshot = z.object({
   failed: z.array(
     z.object({ path: z.string(), why: z.string(), own: z.boolean().describe('Of this site, not of another host') }),
   ),
-  untouched: z.array(SeenElement).describe('First view before anything was scrolled or touched'),
+  untouched: z.array(SeenElement).describe('Initial viewport before anything was scrolled or touched'),
   elements: z.array(SeenElement).describe('The whole page, once it was scrolled through'),
   pictures: z.array(z.object({ key: z.string(), path: z.string(), shown: z.boolean() })),
   fonts: z.array(z.object({ family: z.string(), loaded: z.boolean() })),

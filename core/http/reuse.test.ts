@@ -46,7 +46,7 @@ describe('RFC 9111 §4.2, freshness', () => {
       ),
     ).toBe('validate')
   })
-  test('stale without a validator is fetched anew, and kept in hand in case the origin fails', () => {
+  test('stale without a validator is fetched again, and kept in hand in case the origin fails', () => {
     const response = stored([['cache-control', 'max-age=1']])
     expect(decideReuse([], [response], POLICY, later(9))).toEqual({
       kind: 'fetch',

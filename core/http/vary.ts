@@ -4,7 +4,7 @@ import type { Nominated } from './stored-response.ts'
 /**
  * Request fields left out of matching. Codings are negotiated here, among copies made from one identity body. Cookies are not sent on
  * where an answer is shared, and are part of the key where it is private. What tells of the way the request came is part of
- * the key too, and written anew for the origin whatever the visitor sent.
+ * the key too, and rewritten for the origin whatever the visitor sent.
  */
 const SETTLED_HERE = new Set([
   'accept-encoding',

@@ -64,7 +64,7 @@ export const sideSummary = (side: Side, all: readonly SummedRun[]): SideSummary 
   }
 }
 
-/** The run whose main content came in the middle: phases of one real load add up, medians of each would not. */
+/** The run whose main content took the median time: phases of one real load add up, medians of each would not. */
 const middleRun = (runs: readonly SummedRun[]): SummedRun | undefined => {
   const sorted = runs
     .filter(({ metrics }) => metrics !== null && metrics.lcpMs !== null)
@@ -218,7 +218,7 @@ const noiseOf = (sides: readonly SideSummary[], sameAgainstSameMs: number | null
   return differences.length === 0 ? null : { lcpMs: Math.max(...differences), from: 'repeats' }
 }
 
-/** How far the pairs of a measurement of the same against the same lie apart, in the middle. */
+/** How far the pairs of a measurement of the same against the same lie apart, as a median. */
 export const sameAgainstSame = (sides: readonly Side[], runs: readonly SummedRun[]): number | null => {
   const [compared] = sides.includes('again') ? comparisons(sides) : []
   if (compared === undefined) return null

@@ -1,4 +1,4 @@
-/** A frame of the first view; all of one load have the same size. */
+/** A frame of the initial viewport; all of one load have the same size. */
 export interface PixelFrame {
   readonly atMs: number
   /** Brightness or colour values, 0 to 255, row by row. */
@@ -13,7 +13,7 @@ const distance = (a: Uint8Array, b: Uint8Array): number => {
 
 /**
  * Visual progress: how near each frame is to the last one, 0 for the first and 1 for the last; and the area above that curve,
- * the mean time for which the first view was not yet as it would be.
+ * the mean time for which the initial viewport was not yet as it would be.
  * @param frames in the order of time; a frame stands until the next
  * @returns null without frames
  * @throws RangeError when frames differ in size

@@ -45,7 +45,7 @@ describe('floor', () => {
     expect(floorMs({ document: 1000, rest: 0 }, LINK, 'http')).toBeCloseTo(301, 6)
     expect(floorMs({ document: 1000, rest: 0 }, LINK, 'https')).toBeCloseTo(401, 6)
   })
-  test('what the first view needs costs one more round trip and its bytes', () => {
+  test('what the initial viewport needs costs one more round trip and its bytes', () => {
     expect(floorMs({ document: 1000, rest: 100_000 }, LINK, 'http')).toBeCloseTo(301 + 100 + 100, 6)
   })
 })

@@ -1,6 +1,6 @@
 import { transferMs, type LinkRate } from './transport/slow-start.ts'
 
-/** What the first view of a page cannot do without. */
+/** What the initial viewport of a page cannot do without. */
 export interface CriticalBytes {
   /** Bytes of the HTML as sent. */
   readonly document: number

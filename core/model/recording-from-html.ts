@@ -90,7 +90,7 @@ export const namedInHtml = (html: string, url: string): NamedResource[] => {
 const IMPORT = /@import\s+(?:url\(\s*)?["']?([^"')\s;]+)/gi
 const FONT = /@font-face\s*\{[^}]*?src\s*:[^}]*?url\(\s*["']?([^"')]+)/gi
 
-/** What a style sheet names that a first view commonly needs: imports, and the first file of each font. @param id of the sheet in the recording */
+/** What a style sheet names that an initial viewport commonly needs: imports, and the first file of each font. @param id of the sheet in the recording */
 export const namedInStyle = (css: string, url: string, id: number): NamedResource[] => {
   const addresses = (pattern: RegExp): string[] =>
     [...css.matchAll(pattern)]

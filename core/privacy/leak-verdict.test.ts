@@ -31,7 +31,7 @@ describe('what reaches another visitor', () => {
     expect(leak!.owner.excerpt).toContain('Hello Annelies')
     expect(leak!.reached).toMatchObject({ visitor: 'signed out, first', cacheStatus: HIT })
   })
-  test('a form token that the origin gives to each visitor anew', () => {
+  test('a form token that is another one for each visitor', () => {
     const form = (token: string): string => page(`<form><input type=hidden name=nonce value="${token}"></form>`)
     expect(
       kinds([

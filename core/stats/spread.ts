@@ -18,7 +18,7 @@ export const outlying = (values: readonly number[]): boolean[] => {
 }
 
 /**
- * How far one load differs from the next of the same kind, in the middle: what a difference has to be seen against.
+ * How far one load differs from the next of the same kind, as a median: what a difference has to be seen against.
  * @param values in the order in which they were measured @returns null for fewer than two
  */
 export const typicalDifference = (values: readonly number[]): number | null => {

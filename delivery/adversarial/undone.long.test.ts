@@ -11,7 +11,7 @@ let copy: string
 
 interface Undone {
   readonly what: string
-  /** Text of a file, and what stands there instead when the mend is undone. */
+  /** Text of a file, and what stands there instead when the fix is undone. */
   readonly changes: readonly (readonly [file: string, text: string, instead: string])[]
   readonly found: string
   readonly only?: string

@@ -216,7 +216,7 @@ describe.each(MODES)('%s', (_mode, remedies, { byDevice = false, privateCopies =
       const differs = (list: string[]) => list.filter((one) => compared.test(one))
       expect(differs(seen), `${JSON.stringify(visit)} ${String(fields['cache-status'])}`).toEqual(differs(wanted))
     }
-    // One after another, in an order and with pauses that are made up anew for each run of the property.
+    // One after another, in an order and with pauses that are made up afresh for each run of the property.
     await fc.assert(
       fc.asyncProperty(fc.array(visits, { minLength: 20, maxLength: 60 }), async (list) => {
         for (const visit of list) await ask(visit)

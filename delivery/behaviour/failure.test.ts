@@ -246,7 +246,7 @@ describe('the disk of the store', () => {
     await bench.ask('/a')
     await bench.close({ keepFolder: true })
     const name = (await readdir(bench.folder)).find((one) => one.endsWith('.entry'))!
-    // What a kill leaves: a part that was never renamed, and a journal that ends in the middle of a line.
+    // What a kill leaves: a part that was never renamed, and a journal that ends part way through a line.
     await writeFile(join(bench.folder, `${name}.abc.part`), '{"format":3')
     await writeFile(join(bench.folder, 'journal'), '0badc0de {"half":', { flag: 'a' })
     await chmod(join(bench.folder, 'journal'), 0o600)

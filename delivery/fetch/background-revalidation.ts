@@ -45,7 +45,7 @@ export const contextFor = (io: FetchIo, { key, nominated }: StoredEntry): FetchC
   }
 }
 
-/** Fetches anew what was marked stale, without waiting for a visitor to ask. */
+/** Fetches again what was marked stale, without waiting for a visitor to ask. */
 export class BackgroundRevalidation {
   readonly #io: FetchIo
   readonly #waiting: StoredEntry[] = []

@@ -6,7 +6,7 @@ import type { Visitor } from '../request/site-request.ts'
 
 /**
  * Forwarded fields say who the visitor is; taken from outside they would let anyone claim to be anyone, so they are
- * always written anew.
+ * always written again.
  */
 const FORWARDED = new Set([
   'forwarded',
@@ -83,7 +83,7 @@ export const passedRequestFields = (fields: Fields, route: Route, visitor: Visit
   let passed = addressed(own, route, visitor)
   passed = withField(passed, 'via', viaOf(fields, instance))
   passed = withField(passed, 'x-forwarded-for', visitor.address)
-  // Addresses in the pages of a trial are read and written anew, which needs them uncoded.
+  // Addresses in the pages of a trial are read and written again, which needs them uncoded.
   return route.otherNames.length === 0 ? passed : withField(passed, 'accept-encoding', 'identity')
 }
 

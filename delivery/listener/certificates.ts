@@ -4,7 +4,7 @@ import { join } from 'node:path'
 import { createSecureContext, type SecureContext } from 'node:tls'
 import type { DeliveryConfig } from '../../core/contracts/delivery.ts'
 
-/** A certificate made here lasts a year and is made anew a month before it ends. */
+/** A certificate made here lasts a year and is made again a month before it ends. */
 const LASTS_DAYS = 365
 const RENEW_BEFORE_MS = 30 * 86_400_000
 

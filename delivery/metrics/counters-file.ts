@@ -2,7 +2,7 @@ import { readFile, rename, writeFile } from 'node:fs/promises'
 import { z } from 'zod'
 import { TrafficSums } from '../../core/contracts/delivery.ts'
 
-/** Sums of earlier processes; a hit ratio that begins anew with each restart says nothing. */
+/** Sums of earlier processes; a hit ratio that begins again with each restart says nothing. */
 export const KeptCounters = z.object({
   since: z.number(),
   channels: z.array(
@@ -18,7 +18,7 @@ export const KeptCounters = z.object({
 })
 export type KeptCounters = z.infer<typeof KeptCounters>
 
-/** @returns undefined when there are none, or they cannot be read: counting begins anew */
+/** @returns undefined when there are none, or they cannot be read: counting begins again */
 export const loadCounters = async (path: string): Promise<KeptCounters | undefined> => {
   try {
     return KeptCounters.parse(JSON.parse(await readFile(path, 'utf8')))

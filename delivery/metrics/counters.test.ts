@@ -72,7 +72,7 @@ test('a clock that was set back adds to the newest stretch', () => {
   expect(course.stretches.map(({ at, requests }) => [at, requests])).toEqual([[10 * STRETCH_MS, 2]])
 })
 
-test('sums outlive the process, and a damaged file begins them anew', async () => {
+test('sums outlive the process, and a damaged file begins them again', async () => {
   const folder = await mkdtemp(join(tmpdir(), 'zest-counters-'))
   const bench = await DeliveryBench.open()
   try {

@@ -12,7 +12,7 @@ const AT_A_TIME = 10
 const REST_MS = 100
 /** Entries that are looked at, pages or not, before visitors' requests get their turn. */
 const LOOKED_AT_A_TIME = 1000
-/** Most pages that are read; the others are learnt as they are stored anew. */
+/** Most pages that are read; the others are learnt as they are stored again. */
 const MOST_READ = 10_000
 
 /** Read what stored pages link to, slowly, after a start: it is kept in memory only. */

@@ -114,16 +114,16 @@ export class SavedEdits {
     let pages = new Set(named)
     while (pages.size > 0) {
       const begun = this.#io.elapsed()
-      const anew = new Set<string>()
+      const madeAgain = new Set<string>()
       const compare = async (page: string): Promise<void> => {
-        if ((await this.#compare(siteId, page)) > 0) anew.add(page)
+        if ((await this.#compare(siteId, page)) > 0) madeAgain.add(page)
       }
       await compare('/')
       pages.delete('/')
       for (const page of await this.#newest(siteId, home)) pages.add(page)
       for (const page of pages) await compare(page)
-      for (const page of await this.#dependants(siteId, anew, pages)) await compare(page)
-      changed += anew.size
+      for (const page of await this.#dependants(siteId, madeAgain, pages)) await compare(page)
+      changed += madeAgain.size
       const rest = Math.min(LONGEST_ROUND_REST_MS, REST_SHARE * (this.#io.elapsed() - begun))
       await setTimeout(rest, undefined, { ref: false })
       // What was saved meanwhile may be on pages that were compared before.
@@ -134,8 +134,8 @@ export class SavedEdits {
   }
 
   /** Pages that follow those that were found changed, and have not been compared yet. */
-  async #dependants(siteId: string, anew: ReadonlySet<string>, done: ReadonlySet<string>): Promise<string[]> {
-    const changed = [...anew].filter((page) => page !== '/')
+  async #dependants(siteId: string, madeAgain: ReadonlySet<string>, done: ReadonlySet<string>): Promise<string[]> {
+    const changed = [...madeAgain].filter((page) => page !== '/')
     if (changed.length === 0) return []
     const { linking, shifted } = await this.#io.links.dependants(siteId, changed)
     return [...linking, ...shifted].filter((page) => page !== '/' && !done.has(page)).slice(0, MOST_DEPENDANTS)

@@ -50,7 +50,7 @@ export const withEdgeLifetime = (fields: Fields, status: number, route: Route): 
 export const extendByAge = (cacheControl: string, age: Seconds): string =>
   cacheControl.replace(/max-age=(\d+)/, (_match, lifetime: string) => `max-age=${Number(lifetime) + Math.floor(age)}`)
 
-/** Fields that are written anew for every answer. What the origin tells search engines counts for live, and not for trial. */
+/** Fields that are written again for every answer. What the origin tells search engines counts for live, and not for trial. */
 export const writtenAnew = ({ channel }: Pick<Route, 'channel'>): ReadonlySet<string> =>
   channel === 'trial' ? ANEW_IN_TRIAL : ANEW
 const ANEW = new Set(['cache-status'])

@@ -18,7 +18,7 @@ const FAILURES: Record<OriginTrouble, { status: number; title: string; sentence:
   broken: {
     status: 502,
     title: 'This page did not arrive completely',
-    sentence: 'The server behind this address stopped in the middle of its response. Please try again.',
+    sentence: 'The server behind this address stopped part way through its response. Please try again.',
   },
   busy: {
     status: 503,

@@ -6,7 +6,7 @@ import { Journal, readJournal } from './journal.ts'
 import type { Bodies, StoredEntry } from './response-store.ts'
 
 const JOURNAL = 'journal'
-/** A journal with this many lines for each entry it ends up with is written anew at start. */
+/** A journal with this many lines for each entry it ends up with is written again at start. */
 const TOO_MANY_LINES = 2
 /** Files read at a time. */
 const BATCH = 64

@@ -62,7 +62,7 @@ test('a line that was cut off or changed is left out, and the others count', asy
   expect(await ids()).toEqual(['a', 'c'])
 })
 
-test('is written anew when most of it is about the past, and nothing that comes meanwhile is lost', async () => {
+test('is written again when most of it is about the past, and nothing that comes meanwhile is lost', async () => {
   const held = new Map<string, StoredEntry>()
   const journal = new Journal(
     path,

@@ -55,11 +55,11 @@ function* linesOf(whole: string): Iterable<string | undefined> {
   }
 }
 
-/** Lines beyond those of the entries there are, after which the journal is written anew. */
+/** Lines beyond those of the entries there are, after which the journal is written again. */
 const SLACK = 10_000
 
 /**
- * The journal of a store that is open; lines are written in batches, in the order they came. It is written anew when most of its lines are about
+ * The journal of a store that is open; lines are written in batches, in the order they came. It is written again when most of its lines are about
  * what has been replaced or has gone, so that it grows with the store and not with its age.
  */
 export class Journal {
@@ -76,7 +76,7 @@ export class Journal {
   #writing: Promise<void> = Promise.resolve()
 
   /**
-   * @param current every entry there is, asked for when the journal is written anew
+   * @param current every entry there is, asked for when the journal is written again
    * @param count how many there are
    */
   constructor(

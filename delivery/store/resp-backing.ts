@@ -41,7 +41,7 @@ export const connectionTo = async (url: string): Promise<Redis> => {
 
 /**
  * Entries in a server that speaks RESP, shared by several delivery processes. Each knows of all entries; changes are told on a channel as they happen,
- * and after a lost connection everything is read anew.
+ * and after a lost connection everything is read again.
  */
 export class RespBacking implements Backing {
   readonly #commands: Redis

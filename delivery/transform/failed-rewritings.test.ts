@@ -104,7 +104,7 @@ describe('waits between tries', () => {
     const minutes = Array.from({ length: 8 }, () => failed.add('one', page, epochMs(0)).againAt / 60_000)
     expect(minutes).toEqual([1, 4, 16, 64, 256, 1024, 1440, 1440])
   })
-  test('begin anew after a success, and are of one copy of a page', () => {
+  test('begin again after a success, and are of one copy of a page', () => {
     const failed = new FailedRewritings()
     failed.add('one', page, epochMs(0))
     failed.succeeded('one')

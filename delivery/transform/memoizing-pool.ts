@@ -9,7 +9,7 @@ const bytesOf = (value: unknown): number =>
   typeof value === 'string' || value instanceof Uint8Array ? value.length : 0
 
 /**
- * The same craft, which does nothing twice: another setting of another remedy must not have every script minified and every font cut anew. What
+ * The same craft, which does nothing twice: another setting of another remedy must not have every script minified and every font cut again. What
  * was made is remembered by what it was made from.
  */
 export const memoizingPool = (pool: TransformPool): TransformPool => {

@@ -38,7 +38,7 @@ describe('a page that was rewritten lately', () => {
     ['under another policy', ['1', order({ policy: "script-src 'self'" })]],
     ['with a file that has changed', ['1', order({ facts: new Map([[style.address, { ...style }]]) })]],
     ['once more selectors are known to be used', ['1', order({ alsoUsed: ['.a'] })]],
-  ])('is rewritten anew %s', async (_why, other) => expect(await rewritten(['1', order()], other)).toBe(2))
+  ])('is rewritten again %s', async (_why, other) => expect(await rewritten(['1', order()], other)).toBe(2))
   test('one that failed is tried again', async () => {
     const memory = new PageMemory()
     await expect(memory.rewritten('1', order(), () => Promise.reject(new Error('no')))).rejects.toThrow('no')

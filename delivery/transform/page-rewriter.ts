@@ -200,7 +200,7 @@ export class PageRewriter implements PageTransform {
     return `${number} ${byDevice}`
   }
 
-  /** Content of a site may have changed: what was learned of its files is learned anew. */
+  /** Content of a site may have changed: what was learned of its files is learned again. */
   forget(siteId: string): void {
     for (const [id, materials] of this.#sets.entries()) if (id.startsWith(`${siteId} `)) materials.forget()
     this.#failed.forget(siteId)

@@ -136,7 +136,7 @@ describe('files under addresses of their own', () => {
       expect([answer.body.equals(Buffer.from(bytes)), answer.headers.etag]).toEqual([true, '"origin"'])
     }
   })
-  test('integrity is computed anew for what is changed (Subresource Integrity §3.3)', async () => {
+  test('integrity is computed again for what is changed (Subresource Integrity §3.3)', async () => {
     page = `<script src="/s/a.js" integrity="sha384-${createHash('sha384').update(SCRIPT).digest('base64')}"></script>`
     use({ minify: { html: false } })
     const html = await ready()

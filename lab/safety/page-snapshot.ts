@@ -68,7 +68,7 @@ class Complaints {
   }
 }
 
-/** Requests that are under way. Playwright's own network idle comes once for each page; scrolling begins anew. */
+/** Requests that are under way. Playwright's own network idle comes once for each page; scrolling begins again. */
 class Traffic {
   readonly #page: Page
   readonly #open = new Set<Request>()

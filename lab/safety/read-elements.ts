@@ -7,7 +7,7 @@ export interface ReadElements {
 
 /**
  * Runs in the page: what there is to see. It may use nothing from outside.
- * @param within 'view': the first view only, as it stands; 'page': all of it
+ * @param within 'view': the initial viewport only, as it stands; 'page': all of it
  */
 export const readElements = (within: 'view' | 'page'): ReadElements => {
   const MOST = 4000
@@ -55,7 +55,7 @@ export const readElements = (within: 'view' | 'page'): ReadElements => {
     elements.push({
       key: keyOf(element),
       what: whatOf(element, text),
-      // What lies below the first view has not come yet, so nothing is said about how far a box reaches there.
+      // What lies below the initial viewport has not come yet, so nothing is said about how far a box reaches there.
       box: [left, top, box.width, within === 'view' ? Math.min(box.height, view.height - top) : box.height],
       look: [
         `color: ${style.color}`,

@@ -1,5 +1,5 @@
 import type { ShownImage } from '../../core/contracts/measuring.ts'
-import type {} from './first-view.ts'
+import type {} from './initial-viewport.ts'
 
 export interface PageContents {
   images: ShownImage[]
@@ -11,12 +11,12 @@ export interface PageContents {
 
 /**
  * Runs in the page once it is quiet: what pictures, fonts and elements there are, and with what was remembered of the moment the main content was painted,
- * what of it the first view needs. It may use nothing from outside.
+ * what of it the initial viewport needs. It may use nothing from outside.
  */
 export const readContents = (): PageContents => {
   const view = { width: window.innerWidth, height: window.innerHeight }
   const first = window.__zestSeenFirst
-  /** Whether a picture is in the first view: it was when the main content came, or is by now, unless it was hidden then. */
+  /** Whether a picture is in the initial viewport: it was when the main content came, or is by now, unless it was hidden then. */
   const seenFirst = (image: Element, isIn: boolean): boolean =>
     first === undefined ? isIn : first.elements.has(image) || (isIn && first.widths.has(image))
   /**
@@ -96,7 +96,7 @@ export const readContents = (): PageContents => {
   }
   walk(document.documentElement, 1)
   const inView = new Set<Element>(first?.elements)
-  // What would stand in the first view if its styles came late, a closed menu for instance, needs those that keep it out of it.
+  // What would stand in the initial viewport if its styles came late, a closed menu for instance, needs those that keep it out of it.
   const keptOut = new Set<Element>()
   /** Boxes without size, since what is in them is kept out: whatever they stand in, it stands in too. */
   const emptied = new Set<Element>()

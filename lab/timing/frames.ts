@@ -9,7 +9,7 @@ const MOST_WIDTH = 240
 const JUDGED = { width: 48, height: 64 }
 const MOST_FRAMES = 400
 
-/** Takes a picture of the first view whenever the browser has drawn something new. */
+/** Takes a picture of the initial viewport whenever the browser has drawn something new. */
 export class FrameLog {
   readonly #cdp: CDPSession
   readonly #frames: { wallS: number; jpeg: string }[] = []
@@ -50,7 +50,7 @@ export class FrameLog {
   }
 }
 
-/** How near to its final look the first view was, from frame to frame. */
+/** How near to its final look the initial viewport was, from frame to frame. */
 export const progressOf = async (frames: readonly Frame[]): Promise<RunDetails['visual']> => {
   const pixels = await Promise.all(
     frames.map(async ({ atMs, jpeg }) => ({

@@ -110,7 +110,7 @@ describe('with all instruments', () => {
     expect(Object.values(lcpPhases!).reduce((a, b) => a + b, 0)).toBeCloseTo(outcome.metrics.lcpMs!, 6)
     expect(ttfbPhases!.connectMs).toBeGreaterThan(laptop!.roundTripMs)
   })
-  test('the first view is that of the main content: slides that came up later are not in it, and what styles the first still counts', async () => {
+  test('the initial viewport is that of the main content: slides that came up later are not in it, and what styles the first still counts', async () => {
     const before = site.pages
     const slide = (name: string, more = '') =>
       `<div class="slide"><img src="/wide.svg?${name}" alt="" width="300" height="200"${more}></div>`
@@ -135,7 +135,7 @@ new PerformanceObserver(() => setTimeout(() => {
     expect(firstView!.later).toEqual([expect.stringMatching(/third$/)])
     expect(firstView!.selectors).toEqual(expect.arrayContaining(['.slide:first-child', '.ready .shown']))
   })
-  test('the first view needs what keeps things below it within the window, and nothing else of them', async () => {
+  test('the initial viewport needs what keeps things below it within the window, and nothing else of them', async () => {
     const before = site.pages
     site.pages = {
       ...before,
@@ -147,7 +147,7 @@ new PerformanceObserver(() => setTimeout(() => {
     site.pages = before
     expect(firstView!.selectors).toEqual(['h1', '.film'])
   })
-  test('the first view needs what keeps things out of it, and nothing of what is inside them or far below', async () => {
+  test('the initial viewport needs what keeps things out of it, and nothing of what is inside them or far below', async () => {
     const before = site.pages
     site.pages = {
       ...before,

@@ -3,7 +3,7 @@ import type { Frame, RequestRecord, RunDetails, UsedFont } from '../../core/cont
 import { endOf } from '../../core/measuring/lcp-phases.ts'
 import { Coverage } from './coverage.ts'
 import { ScriptObserver } from './script-observer.ts'
-import { rememberFirstView } from '../snapshot/first-view.ts'
+import { rememberFirstView } from '../snapshot/initial-viewport.ts'
 import { FrameLog, progressOf } from './frames.ts'
 import { readContents, type PageContents } from '../snapshot/page-contents.ts'
 import type { RequestLog } from './request-log.ts'

@@ -13,7 +13,7 @@ export const siteKnowledge = async (db: Database, siteId: string): Promise<PageK
       path,
       visitor,
       metrics,
-      // Looks from before the first view was written down lack it.
+      // Looks from before the initial viewport was written down lack it.
       details: { ...details, firstView: details.firstView ?? null },
       requests: await requestsOf(db, id),
     })

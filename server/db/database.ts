@@ -54,7 +54,7 @@ const sealSecrets = async (db: Database): Promise<void> => {
  * Open the database and bring it to the current form.
  * @param folder where it is kept; undefined for one in memory (tests)
  * @param migrations folder of the migrations
- * @throws DamagedDatabase, WrongSecretKey: causes that starting again will not mend
+ * @throws DamagedDatabase, WrongSecretKey: causes that starting again will not fix
  */
 export const openDatabase = async (
   folder: string | undefined,

@@ -244,7 +244,7 @@ export const requests = pgTable(
   (table) => [primaryKey({ columns: [table.runId, table.position] })],
 )
 
-/** Pictures of the first view, apart from their runs because they are large and seldom looked at. */
+/** Pictures of the initial viewport, apart from their runs because they are large and seldom looked at. */
 export const frames = pgTable(
   'frames',
   {

@@ -200,7 +200,7 @@ describe('pause, restart and bad luck', () => {
     expect(new Set(remedies).size).toBe(remedies.length)
     expect((await bench.call('POST', at(`/guided-runs/${paused.id}/resume`))).status).toBe(409)
   })
-  test('control restarted in the middle: the run goes on', async () => {
+  test('control restarted during it: the run goes on', async () => {
     let restarted: Promise<void> | undefined
     bench.lab = (wanted) => {
       if (loads === 12 && restarted === undefined) restarted = bench.restartJobs()

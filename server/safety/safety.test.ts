@@ -254,7 +254,7 @@ describe('a culprit search', () => {
     await bench.services.jobs.idle()
     const [again] = (await bench.call('GET', at('/culprit-searches'))).body
     expect(again).toMatchObject({ state: 'done', outcome: whole.outcome, found: whole.found })
-    // Live is learned anew, and the question that was cut short is asked again; no more.
+    // Live is learned again, and the question that was cut short is asked again; no more.
     expect(again.looks).toBeLessThanOrEqual(whole.looks + 3)
   })
   test('needs something in trial', async () => {

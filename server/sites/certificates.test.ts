@@ -52,7 +52,7 @@ describe('a certificate of the owner', () => {
   })
 })
 
-test('looking again reads the sitemap anew, and a site that is down keeps its pages', async () => {
+test('looking again reads the sitemap again, and a site that is down keeps its pages', async () => {
   const map = (paths: string[]): string =>
     `<urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9">${paths.map((path) => `<url><loc>${bench.siteUrl}${path}</loc></url>`).join('')}</urlset>`
   const home = { headers: { 'content-type': 'text/html' }, body: '<title>Quay</title>' }

@@ -71,7 +71,7 @@ describe('journeys', () => {
 })
 
 describe('the key of the trial', () => {
-  test('is made anew, and delivery opens the trial to the new one alone', async () => {
+  test('is made again, and delivery opens the trial to the new one alone', async () => {
     const { body } = await bench.call('POST', at('/trial-key'))
     expect(body.trialKey).not.toBe(site.trialKey)
     const trial = bench.configs.at(-1)!.sites[0]!.channels.find(({ channel }) => channel === 'trial')

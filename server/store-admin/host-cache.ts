@@ -56,7 +56,7 @@ const tellOne = async (row: SiteRow, cache: HostCache, path: string): Promise<st
 }
 
 /**
- * Tell the cache at the host what has changed, before anything is fetched anew through it. A failure keeps nothing else from being purged; it is
+ * Tell the cache at the host what has changed, before anything is fetched again through it. A failure keeps nothing else from being purged; it is
  * written down for the owner.
  */
 export const purgeHostCache = async (

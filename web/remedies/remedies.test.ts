@@ -21,9 +21,9 @@ describe('exceptions', () => {
     const told: unknown[] = []
     const host = shown(told)
     await type(field(host, 'File'), ' slider.js ')
-    await type(field(host, 'Why'), 'draws the first view')
+    await type(field(host, 'Why'), 'draws the initial viewport')
     await press(host, 'Exclude')
-    expect(told).toEqual([[first, { by: 'file', value: 'slider.js', reason: 'draws the first view' }]])
+    expect(told).toEqual([[first, { by: 'file', value: 'slider.js', reason: 'draws the initial viewport' }]])
   })
   test('nothing is added without a name', () => {
     expect(button(shown([]), 'Exclude').disabled).toBe(true)

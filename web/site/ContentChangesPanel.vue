@@ -23,7 +23,7 @@ const take = (next: EventTarget | undefined): void => {
 const load = async (): Promise<void> =>
   take(await problems.catching(() => callApi('GET', `/sites/${props.site.id}/event-target`, EventTarget)))
 onMounted(load)
-// A call that arrives changes the site, which is then loaded anew.
+// A call that arrives changes the site, which is then loaded again.
 watch(() => props.site, load)
 
 const put = (change: z.input<typeof SaveWatch>): Promise<Site> =>

@@ -87,7 +87,7 @@ describe('the privacy check', () => {
       '',
     ])
   })
-  test('that is refused keeps it, so that one field may be mended', async () => {
+  test('that is refused keeps it, so that one field may be fixed', async () => {
     const { asked, host } = shown(null, refusal('There is no form on /sign-in.'))
     const dialog = await opened(host, 'Run the privacy check')
     await fill(dialog)

@@ -85,7 +85,7 @@ describe('what is stored', () => {
 })
 
 describe('one that is stored', () => {
-  test('is purged or fetched anew by itself, and the list is asked for again', async () => {
+  test('is purged or fetched again by itself, and the list is asked for again', async () => {
     const { asked, host, told } = await shown()
     await press(host, 'Purge /a')
     await expect.poll(() => told).toEqual(['changed'])

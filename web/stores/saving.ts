@@ -4,7 +4,7 @@ import { useSites } from './sites.ts'
 
 /**
  * Saving something that belongs to a site: while it goes on `saving` is true, what goes wrong is shown, and afterwards the sites are
- * loaded anew, so that every view stands on what was kept.
+ * loaded again, so that every view stands on what was kept.
  */
 export const useSaving = (send: () => Promise<unknown>): { saving: Ref<boolean>; save: () => Promise<void> } => {
   const sites = useSites()

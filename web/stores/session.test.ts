@@ -46,7 +46,7 @@ describe('who is signed in', () => {
 })
 
 describe('saving something of a site', () => {
-  test('loads the sites anew, so that every view stands on what was kept', async () => {
+  test('loads the sites again, so that every view stands on what was kept', async () => {
     answering({ 'GET /sites': [aSite({ name: 'New name' })] })
     const { saving, save } = useSaving(() => Promise.resolve())
     const done = save()
@@ -72,7 +72,7 @@ describe('saving something of a site', () => {
 })
 
 describe('connected sites', () => {
-  test('are loaded anew after one was connected or removed', async () => {
+  test('are loaded again after one was connected or removed', async () => {
     const asked = answering({ 'GET /sites': [aSite()], 'POST /sites': aSite(), 'DELETE /sites/quay': undefined })
     const sites = useSites()
     await sites.connect({ address: 'http://quay.example', name: 'Quay', liveHost: 'a.example', trialHost: 'b.example' })

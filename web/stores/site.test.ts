@@ -81,7 +81,7 @@ describe('the site that is open', () => {
     ['privacy', ['privacy']],
     ['safety', []],
     ['guided', []],
-  ] as const)('of which "%s" has changed loads just %j anew', async (what, parts) => {
+  ] as const)('of which "%s" has changed loads just %j again', async (what, parts) => {
     const siteData = useSite()
     answering(ofSite('quay'))
     await siteData.open('quay')
@@ -115,7 +115,7 @@ describe('trial', () => {
     await siteData.open('quay')
     await expect(siteData.keep('')).rejects.toThrow('Somebody else has changed the trial.')
   })
-  test('after a step back is loaded anew, with versions and figures', async () => {
+  test('after a step back is loaded again, with versions and figures', async () => {
     answering(ofSite('quay'))
     const siteData = useSite()
     await siteData.open('quay')

@@ -5,7 +5,7 @@ export interface FileFacts {
   readonly kind: FileFactsKind
   /** Bytes as the origin has them. */
   readonly bytes: number
-  /** Text of styles and scripts, as it is to be sent: addresses inside written anew, minified where asked. */
+  /** Text of styles and scripts, as it is to be sent: addresses inside written again, minified where asked. */
   readonly text?: string
   /** The file under an address of its own, once there is one. */
   readonly made?: MadeFact

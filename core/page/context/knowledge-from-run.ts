@@ -28,7 +28,7 @@ const MOST_ALSO_MAIN = 2
 const ABOUT_AS_LARGE = 0.6
 
 /**
- * Pictures of the first view that are about as large as the main content, the largest first. Which of them is the main content of a load depends on which has
+ * Pictures of the initial viewport that are about as large as the main content, the largest first. Which of them is the main content of a load depends on which has
  * come when, and on what above them has its place by then.
  */
 const asLarge = (images: readonly ShownImage[], main: string | null): string[] => {
@@ -44,7 +44,7 @@ const asLarge = (images: readonly ShownImage[], main: string | null): string[] =
 
 /**
  * What a close look says about how the page is shown.
- * @returns undefined for looks from before the first view was recorded, and where no page came
+ * @returns undefined for looks from before the initial viewport was recorded, and where no page came
  */
 export const knowledgeOf = ({ path, visitor, metrics, details, requests }: AuditRun): PageKnowledge | undefined => {
   const page = requests.find(({ type }) => type === 'document')

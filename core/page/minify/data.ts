@@ -1,7 +1,7 @@
 import { optimize } from 'svgo'
 
 /**
- * JSON without white space between its parts (RFC 8259 §2). Texts and numbers stay letter for letter: reading and writing it anew would round large
+ * JSON without white space between its parts (RFC 8259 §2). Texts and numbers stay letter for letter: reading and writing it again would round large
  * numbers.
  * @returns the text as it came when it is not JSON
  */

@@ -11,7 +11,7 @@ export const minifyStyle = (text: string): string => {
     onParseError: () => (damaged = true),
   })
   const made = generate(tree)
-  // What was malformed is kept raw, and mended wrongly by nobody; unless writing it out again gives another tree.
+  // What was malformed is kept raw, so that nobody repairs it wrongly; unless writing it out again gives another tree.
   if (damaged && generate(parse(made, { parseCustomProperty: false })) !== made) return text
   return made.length < text.length ? made : text
 }

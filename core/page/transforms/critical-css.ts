@@ -7,13 +7,13 @@ import { readSheet } from '../styles/addresses.ts'
 import { normalSelector, selectorsOf } from '../styles/selectors.ts'
 import { knownSheets } from './style-sheets.ts'
 
-/** Whole blocks that the first view may need whatever is in it. */
+/** Whole blocks that the initial viewport may need whatever is in it. */
 const ALWAYS = /^(font-face|property|layer|namespace|counter-style|keyframes|-webkit-keyframes)$/i
 /** Selectors that everything hangs on. */
 const BASE = /^(\*|html|body|:root|\*::before|\*::after|::before|::after)$/
 
 /**
- * The part of a style sheet that the first view needs: its rules, with the conditions around them.
+ * The part of a style sheet that the initial viewport needs: its rules, with the conditions around them.
  * @param needed selectors in normal form
  */
 export const criticalPart = (text: string, needed: ReadonlySet<string>): string => {
@@ -47,7 +47,7 @@ const hasImport = (text: string): boolean => {
 }
 
 /**
- * The rules that the first view needs stand in the page itself; the style sheets move to its end, in their order, where they hold up nothing. Which
+ * The rules that the initial viewport needs stand in the page itself; the style sheets move to its end, in their order, where they hold up nothing. Which
  * rules these are was measured in a browser, for this device.
  */
 export const inlineCriticalStyles: PageRemedy = (page, context) => {
@@ -87,7 +87,7 @@ export const inlineCriticalStyles: PageRemedy = (page, context) => {
     return leave(`Left alone: ${critical.length} bytes of rules are needed before scrolling, more than ${mostBytes}.`)
   // A style sheet with this text would end its element early.
   if (/<\/style/i.test(critical)) return leave('Left alone: its rules cannot be written into a page.')
-  const style = `<style data-zest="first-view">${critical}</style>`
+  const style = `<style data-zest="critical-css">${critical}</style>`
   sheets.forEach((sheet, index) =>
     work.change(
       sheet.href,

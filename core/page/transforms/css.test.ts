@@ -92,7 +92,7 @@ describe('critical CSS', () => {
     '.hero{a:b}@media (min-width:9px){.hero p{c:d}.foot{e:f}}.foot{g:h}body{i:j}@font-face{font-family:F;src:url(f)}'
   const facts = factsOf(textFile('/s.css', 'style', sheet), textFile('/t.css', 'style', '.late{k:l}.hero{m:n}'))
   const knowledge = lookedAt({ selectors: ['.hero', '.hero p'] })
-  test('rules of the first view stand in the page, and the sheets come last, in order', async () => {
+  test('rules of the initial viewport stand in the page, and the sheets come last, in order', async () => {
     const { html } = await rewritten(
       page('<p>', '<link rel="stylesheet" href="/s.css"><link rel="stylesheet" href="/t.css" media="screen">'),
       { criticalStyles: {} },
@@ -101,7 +101,7 @@ describe('critical CSS', () => {
     expect(html).toBe(
       page(
         '<p><link rel="stylesheet" href="/s.css"><link rel="stylesheet" href="/t.css" media="screen">',
-        '<style data-zest="first-view">.hero{a:b}@media (min-width:9px){.hero p{c:d}}body{i:j}@font-face{font-family:F;src:url(f)}@media screen{.hero{m:n}}</style>',
+        '<style data-zest="critical-css">.hero{a:b}@media (min-width:9px){.hero p{c:d}}body{i:j}@font-face{font-family:F;src:url(f)}@media screen{.hero{m:n}}</style>',
       ),
     )
   })
@@ -129,7 +129,7 @@ describe('critical CSS', () => {
     ['nothing was measured', { knowledge: undefined }, 'has been measured'],
     ['the policy allows no inline styles', { policy: "style-src 'self'" }, 'Content-Security-Policy'],
     [
-      'the first view needs too much',
+      'too many rules are needed before scrolling',
       { knowledge: lookedAt({ selectors: ['.hero'] }), settings: { mostBytes: 1000 } },
       'needed before scrolling',
     ],

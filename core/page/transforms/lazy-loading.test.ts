@@ -12,7 +12,7 @@ describe('lazy loading', () => {
     expect(lazyOnes(html)).toEqual(['/p2.jpg', '/p3.jpg', '/p4.jpg'])
   })
 
-  test('where it was, those of the first view do, wherever they stand', async () => {
+  test('where it was, those of the initial viewport do, wherever they stand', async () => {
     const knowledge = lookedAt({
       mainImage: '/p4.jpg',
       images: [0, 1, 2, 3, 4].map((i) => ({ path: `/p${i}.jpg`, shownWidth: 300, inFirstView: i === 3 })),

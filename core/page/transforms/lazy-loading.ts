@@ -12,7 +12,7 @@ const hasOwnLoader = (element: Element): boolean =>
   ['data-src', 'data-srcset', 'data-lazy', 'data-original'].some((name) => element.attribs[name] !== undefined) ||
   words(element.attribs['class']).some((word) => /^lazy/.test(word))
 
-/** Whether a picture belongs to the first view, as far as is known; pictures at the top do where it is not. */
+/** Whether a picture belongs to the initial viewport, as far as is known; pictures at the top do where it is not. */
 const inFirstView = (address: URL, index: number, { knowledge, remedies }: RewriteContext): boolean => {
   const known = knowledge?.images.find(({ path }) => path === plainPath(address))
   if (knowledge?.mainImage === plainPath(address)) return true
@@ -48,8 +48,8 @@ const backgrounds = (page: PageDocument, context: RewriteContext, work: Work): v
 }
 
 /**
- * Pictures, frames and backgrounds below the first view load when they come near it (WHATWG HTML §2.5.7, lazy loading attributes). Never those of
- * the first view, and nothing that a loader of the page's own looks after.
+ * Pictures, frames and backgrounds below the initial viewport load when they come near it (WHATWG HTML §2.5.7, lazy loading attributes). Never those of
+ * the initial viewport, and nothing that a loader of the page's own looks after.
  */
 export const loadLazily: PageRemedy = (page, context) => {
   const work = new Work('lazy')

@@ -99,7 +99,7 @@ const hosts = (page: PageDocument, context: RewriteContext, work: Work): void =>
       ])
 }
 
-/** Tells the browser early of what it would find late: the main picture, the fonts of the first view, other hosts. */
+/** Tells the browser early of what it would find late: the main picture, the fonts of the initial viewport, other hosts. */
 export const addHints: PageRemedy = (page, context) => {
   const work = new Work('hints')
   const { preloadMain, preloadFonts, preconnect } = context.remedies.hints

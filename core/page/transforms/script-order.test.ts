@@ -68,7 +68,7 @@ describe('scripts that wait', () => {
     const result = await rewritten(
       page('<script src="/a.js"></script><script src="/b.js?v=2"></script><script src="/c.js"></script>'),
       {
-        scriptOrder: { exceptions: [{ by: 'file', value: 'b.js', reason: 'draws the first view' }] },
+        scriptOrder: { exceptions: [{ by: 'file', value: 'b.js', reason: 'draws the initial viewport' }] },
       },
     )
     expect(tags(result.html)).toEqual([
@@ -76,7 +76,7 @@ describe('scripts that wait', () => {
       '<script src="/b.js?v=2">',
       '<script defer src="/c.js">',
     ])
-    expect(leftOf(result)).toContain('/b.js?v=2: Excluded by an exception: draws the first view')
+    expect(leftOf(result)).toContain('/b.js?v=2: Excluded by an exception: draws the initial viewport')
   })
 
   test.each([

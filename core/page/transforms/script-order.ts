@@ -151,7 +151,7 @@ const inPlace = (page: PageDocument, { element, address, item }: Standing, work:
     : work.change(item, 'Deferred: runs once the page has been read.', setAttribute(element, 'defer', undefined))
 
 /**
- * Deferred where they stand, or besides named at the end of the page, so that nothing of the first view waits for their requests. What waits by
+ * Deferred where they stand, or besides named at the end of the page, so that nothing of the initial viewport waits for their requests. What waits by
  * its author's word ran after all of them, and still does: it is moved behind them where it stands before.
  */
 const defer = (

@@ -189,7 +189,7 @@ describe('early hints', () => {
       { hints: {}, criticalStyles: {} },
       { knowledge: lookedAt({ fonts: ['/f.woff'], selectors: ['h1'] }), facts: factsOf(sheet) },
     )
-    expect(html).toContain('<style data-zest="first-view">@font-face')
+    expect(html).toContain('<style data-zest="critical-css">@font-face')
     expect(html).not.toContain('as="font"')
   })
   test('what the page hints at already is not said twice', async () => {
@@ -244,7 +244,7 @@ describe('addresses of their own', () => {
       '<script type=importmap>{"imports":{"a":"/a.js"}}</script>',
     ],
     [
-      'a digest of what is changed is computed anew',
+      'a digest of what is changed is computed again',
       '<script src=/a.js integrity="sha384-old"></script>',
       '<script src="/a.1.js" integrity="sha384-new"></script>',
     ],

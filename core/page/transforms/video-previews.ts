@@ -21,7 +21,7 @@ const stillPage = (address: URL, name: string): string =>
 
 /**
  * What a frame becomes. Browsers load a frame late only when it has an address (WHATWG HTML §4.8.5, navigate an iframe: srcdoc is looked at first); a document in
- * `srcdoc` is set up while the first view is drawn, wherever it stands (0.15 s of a slow phone's processor). So the picture has an address, unless a policy forbids it; in
+ * `srcdoc` is set up while the initial viewport is drawn, wherever it stands (0.15 s of a slow phone's processor). So the picture has an address, unless a policy forbids it; in
  * `srcdoc` the page's policy holds too and may forbid styles, so there it has presentation attributes only.
  */
 const stillFrame = (page: PageDocument, element: Element, address: URL, context: RewriteContext): Edit[] => {

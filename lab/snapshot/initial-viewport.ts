@@ -1,4 +1,4 @@
-/** What stood in the first view when the main content was painted. */
+/** What stood in the initial viewport when the main content was painted. */
 export interface SeenFirst {
   readonly elements: ReadonlySet<Element>
   /** How wide pictures were that had a box anywhere, CSS pixels; those of hidden slides have none. */
@@ -12,7 +12,7 @@ declare global {
 }
 
 /**
- * Runs in the page before anything else, in loads that are only looked at: remembers the first view of the moment the main content was painted. Once the
+ * Runs in the page before anything else, in loads that are only looked at: remembers the initial viewport of the moment the main content was painted. Once the
  * page is quiet, slides have moved on and menus have shut, and what was seen first is not seen any more. It may use nothing from outside.
  */
 export const rememberFirstView = (): void => {
