@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import { LIFETIME_SOURCES } from '../http/freshness.ts'
+import { FILLED_BY } from '../http/stored-response.ts'
 import { Channel } from './delivery.ts'
 
 /** How one address came to be answered as it was the last time. */
@@ -20,6 +21,10 @@ export const StoredSummary = z.object({
   hits: z.int().describe('Answers from the store since delivery started'),
   variants: z.array(z.string()).describe('Request fields it was made for (RFC 9111 §4.1)'),
   last: LastDecision.nullable().describe('What was last decided about the address'),
+  filledBy: z
+    .enum(['visitor', ...FILLED_BY])
+    .default('visitor')
+    .describe('Who had it fetched'),
 })
 export type StoredSummary = z.infer<typeof StoredSummary>
 
@@ -56,8 +61,28 @@ export const AddressState = z.object({
   state: z.enum(['fresh', 'stale', 'absent']),
   ttlS: z.number().nullable(),
   last: LastDecision.nullable(),
+  requests: z.int().default(0).describe('Visitors’ requests since the address was first asked for'),
+  watchedS: z.number().default(0).describe('Seconds since then'),
+  waitMs: z.number().nullable().default(null).describe('What the origin took for the stored copy, ms'),
+  filledBy: z
+    .enum(['visitor', ...FILLED_BY])
+    .nullable()
+    .default(null)
+    .describe('Who had the stored copy fetched'),
 })
 export type AddressState = z.infer<typeof AddressState>
+/** An address that was neither stored nor asked for. */
+export const absentAddress = (address: string): AddressState => ({
+  address,
+  state: 'absent',
+  ttlS: null,
+  last: null,
+  requests: 0,
+  watchedS: 0,
+  waitMs: null,
+  filledBy: null,
+})
+
 export const AddressStates = z.array(AddressState)
 
 /** A page of the sitemap with what the store holds of it. */

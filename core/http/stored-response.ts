@@ -4,6 +4,10 @@ import type { EpochMs, Seconds } from '../time.ts'
 /** A request field nominated by Vary, with the value it had (RFC 9111 §4.1); null when the request had none. */
 export type Nominated = readonly [name: string, value: string | null]
 
+/** Why a copy was fetched although no visitor asked: a warm-up round, or an earlier copy that was marked stale. */
+export const FILLED_BY = ['warm-up', 'refresh'] as const
+export type FilledBy = (typeof FILLED_BY)[number]
+
 /** What is known of a stored response besides its bytes (RFC 9111 §3). */
 export interface StoredResponse {
   readonly status: number
@@ -21,6 +25,8 @@ export interface StoredResponse {
   readonly rewritten?: true | undefined
   /** Set when it has to be fetched whole the next time: its bytes were to be rewritten and that failed, or what is made of them is another now. */
   readonly asItCame?: true | undefined
+  /** Who had it fetched; undefined: a visitor. */
+  readonly filledBy?: FilledBy | undefined
 }
 
 /** What the origin took until its answer began, ms: the wait that each use of the copy saves a visitor. */

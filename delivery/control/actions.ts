@@ -4,6 +4,7 @@ import type { DeliveryIo } from '../respond/request-context.ts'
 import { picturesMade } from '../transform/generated-assets.ts'
 import { changesOf } from '../transform/page-changes.ts'
 import type { IndexedStore } from '../store/indexed-store.ts'
+import { warmAddress } from '../warm-up/warm-address.ts'
 import type { ControlActions } from './channel.ts'
 import { coverageOf, listStore } from './list-store.ts'
 
@@ -24,6 +25,7 @@ export const actionsOf = (
   traffic: (siteId) => ({ ...io.counters.traffic(siteId, store), unrewritten: io.rewriter.failed(siteId) }),
   listStore: (query) => listStore(query, io),
   coverage: (query) => coverageOf(query, io),
+  warm: (order) => warmAddress(order, io),
   changes: (query) => changesOf(query, io),
   preparing: (siteId) => ({
     waiting: io.rewriter.waiting(siteId),

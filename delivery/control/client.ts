@@ -17,6 +17,8 @@ import {
   type PurgeOrder,
 } from '../../core/contracts/delivery.ts'
 
+import { WarmResult, type WarmOrder } from '../../core/contracts/warm-up.ts'
+
 /** Delivery did not take an order. */
 export class DeliveryUnavailable extends Error {
   constructor(why: string) {
@@ -100,6 +102,11 @@ export class DeliveryClient {
   /** What remedies do to a page right now; takes as long as the origin and the rewriting. */
   async changes(query: ChangesQuery): Promise<PageChanges> {
     return PageChanges.parse(await this.#send('POST', '/changes', query, 120_000))
+  }
+
+  /** Have an address ready for visitors; takes as long as the origin and the rewriting. */
+  async warm(order: WarmOrder): Promise<WarmResult> {
+    return WarmResult.parse(await this.#send('POST', '/warm', order, 120_000))
   }
 
   /** How much is still being rewritten and converted for a site. */

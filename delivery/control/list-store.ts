@@ -1,7 +1,15 @@
-import type { AddressState, CoverageQuery, StorePage, StoredSummary, StoreQuery } from '../../core/contracts/store.ts'
+import {
+  absentAddress,
+  type AddressState,
+  type CoverageQuery,
+  type StorePage,
+  type StoredSummary,
+  type StoreQuery,
+} from '../../core/contracts/store.ts'
 import { cacheKey, keyAddress, keyPartition } from '../../core/cache/cache-key.ts'
 import { fieldValue } from '../../core/http/fields.ts'
 import { freshnessLifetime, isHtml } from '../../core/http/freshness.ts'
+import { waitOf } from '../../core/http/stored-response.ts'
 import { timeToLive } from '../../core/http/reuse.ts'
 import { isForPhones, pathOfKey, sharedPartitions, sharedTargetOf, targetOfKey } from '../cache-keys/partitions.ts'
 import type { FetchIo } from '../fetch/fetch-context.ts'
@@ -47,6 +55,7 @@ const summary = (io: ListingIo, route: Route, entry: StoredEntry): StoredSummary
     bytes: Object.fromEntries(entry.bodies.map(({ coding, bytes }) => [coding, bytes])),
     hits: record?.hits ?? 0,
     last: record?.last ?? null,
+    filledBy: entry.filledBy ?? 'visitor',
     variants: [
       ...(keyAddress(entry.key).startsWith('https:') ? ['over TLS'] : []),
       ...(isForPhones(entry.key) ? ['for phones'] : []),
@@ -92,17 +101,24 @@ export const listStore = async (query: StoreQuery, io: ListingIo): Promise<Store
 }
 
 const stateOf = (io: ListingIo, { route, hosts }: { route: Route; hosts: string[] }, address: string): AddressState => {
-  const last = io.counters.addressRecord(route, address)?.last ?? null
+  const record = io.counters.addressRecord(route, address)
+  const counted = {
+    last: record?.last ?? null,
+    requests: record?.requests ?? 0,
+    watchedS: record === undefined ? 0 : Math.max(0, (io.now() - record.firstAt) / 1000),
+  }
   const { reuse } = route.ruleFor(address.split('?', 1)[0]!)
-  const ttls = hosts
+  const copies = hosts
     .flatMap((host) => (['http', 'https'] as const).map((scheme) => [scheme, host] as const))
     .flatMap(([scheme, host]) =>
       io.store.candidates(cacheKey(route.partition, scheme, host, sharedTargetOf({ route, target: address }))),
     )
-    .map((entry) => timeToLive(entry, reuse, io.now()))
-  if (ttls.length === 0) return { address, state: 'absent', ttlS: null, last }
-  const ttlS = Math.max(...ttls)
-  return { address, state: ttlS > 0 ? 'fresh' : 'stale', ttlS, last }
+    .map((entry) => ({ entry, ttlS: timeToLive(entry, reuse, io.now()) }))
+  const [freshest] = copies.sort((one, other) => other.ttlS - one.ttlS)
+  if (freshest === undefined) return { address, state: 'absent', ttlS: null, waitMs: null, filledBy: null, ...counted }
+  const { entry, ttlS } = freshest
+  const filledBy = entry.filledBy ?? 'visitor'
+  return { address, state: ttlS > 0 ? 'fresh' : 'stale', ttlS, waitMs: waitOf(entry), filledBy, ...counted }
 }
 
 /** For each address: is a copy stored, is it fresh, and what was decided last. */
@@ -111,9 +127,7 @@ export const coverageOf = async (query: CoverageQuery, io: ListingIo): Promise<A
   const states: AddressState[] = []
   for (const [index, address] of query.addresses.entries()) {
     if (index % AT_A_TIME === AT_A_TIME - 1) await breathe()
-    states.push(
-      found === undefined ? { address, state: 'absent', ttlS: null, last: null } : stateOf(io, found, address),
-    )
+    states.push(found === undefined ? absentAddress(address) : stateOf(io, found, address))
   }
   return states
 }

@@ -43,6 +43,7 @@ const put = async (context: FetchContext, fields: Fields): Promise<OriginAnswer>
     // Not tied to the visitor: the copy is for the next ones too.
     signal: undefined,
     visitor: context.visitor.address,
+    background: context.background !== undefined,
   })
   return translateHosts(context, answer)
 }

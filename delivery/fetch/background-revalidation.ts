@@ -42,6 +42,7 @@ export const contextFor = (io: FetchIo, { key, nominated }: StoredEntry): FetchC
     fields: [...device, ...forms, ...known],
     rule: route.ruleFor(path),
     audience: { kind: 'everyone' },
+    background: 'refresh',
   }
 }
 

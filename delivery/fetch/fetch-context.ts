@@ -1,3 +1,4 @@
+import type { FilledBy } from '../../core/http/stored-response.ts'
 import type { EpochMs } from '../../core/time.ts'
 import type { PageLinks } from '../../core/watching/page-links.ts'
 import type { Counters } from '../metrics/counters.ts'
@@ -42,6 +43,8 @@ export interface FetchContext<Io extends FetchIo = FetchIo> extends SiteRequest 
   /** How this address is stored and reused, for the audience of this request. */
   readonly rule: PathRule
   readonly audience: Audience
+  /** Set when nobody waits for it, with the reason it is fetched: visitors' requests to the origin come first. */
+  readonly background?: FilledBy
 }
 
 /**

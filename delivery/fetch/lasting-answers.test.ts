@@ -14,7 +14,7 @@ beforeEach(async () => {
   await new Promise<void>((resolve) => origin.listen(0, '127.0.0.1', resolve))
   client = new OriginClient(
     undefined,
-    new OriginLanes({ ...LANE_LIMITS, atOnce: { page: 1, upload: 1, upgrade: 1 }, lasting: 1 }),
+    new OriginLanes({ ...LANE_LIMITS, atOnce: { page: 1, upload: 1, upgrade: 1, background: 1 }, lasting: 1 }),
   )
 })
 afterEach(() => {

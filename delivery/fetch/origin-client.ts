@@ -10,7 +10,7 @@ import { connectHost } from '../../core/http/special-names.ts'
 import { epochMs, type EpochMs } from '../../core/time.ts'
 import { createPool } from './connection-pool.ts'
 import { OriginFailure } from './origin-failure.ts'
-import { OriginLanes, type Slot } from './origin-lanes.ts'
+import { OriginLanes, type LaneKind, type Slot } from './origin-lanes.ts'
 
 /** Content of a request on its way to the origin. */
 export interface RequestContent {
@@ -36,6 +36,8 @@ export interface OriginRequest {
   readonly signal: AbortSignal | undefined
   /** Address of the visitor it is sent for; undefined: for nobody alone. No address may take all the room there is. */
   readonly visitor?: string | undefined
+  /** Nobody waits for it: visitors' requests come first. */
+  readonly background?: boolean
   /** How names are looked up; undefined: as the system does it. */
   readonly lookup?: LookupFunction | undefined
 }
@@ -78,6 +80,11 @@ const framed = ({ method, fields, body }: OriginRequest): Fields => {
     : [...plain, ['content-length', String(body.length)]]
 }
 
+const laneOf = ({ body, background }: OriginRequest): LaneKind => {
+  if (background === true) return 'background'
+  return body === undefined ? 'page' : 'upload'
+}
+
 /** Many visitors come from the machine itself: there a server stands in front that ends their connections. */
 const addressOf = ({ visitor }: Pick<OriginRequest, 'visitor'>): string | undefined =>
   visitor === undefined || isLoopback(visitor) ? undefined : visitor
@@ -110,7 +117,8 @@ export class OriginClient {
    * @throws OriginFailure
    */
   async fetch(request: OriginRequest): Promise<OriginAnswer> {
-    const slot = await this.#lanes.enter(request.site, request.body === undefined ? 'page' : 'upload', {
+    if (request.background === true) await this.#lanes.whenQuiet(request.site)
+    const slot = await this.#lanes.enter(request.site, laneOf(request), {
       address: addressOf(request),
       signal: request.signal,
     })

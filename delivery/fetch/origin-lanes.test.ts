@@ -2,10 +2,11 @@ import { expect, test } from 'vitest'
 import { OriginLanes, type LaneLimits } from './origin-lanes.ts'
 
 const LIMITS: LaneLimits = {
-  atOnce: { page: 2, upload: 1, upgrade: 1 },
+  atOnce: { page: 2, upload: 1, upgrade: 1, background: 1 },
   lasting: 1,
   waiting: 2,
   waitMs: 60_000,
+  quietMs: 60_000,
   ofOne: { atOnce: 1, lasting: 1, waiting: 1 },
 }
 const entered = async (promise: Promise<unknown>): Promise<boolean> => {
@@ -92,4 +93,22 @@ test('one address holds a quarter of the answers that last', async () => {
   expect(outcomes.filter((one) => one === 'moved')).toHaveLength(250)
   const [another] = await take(lanes, 1, '192.0.2.2')
   expect(another!.lasts()).toBe('moved')
+})
+
+test('work that nobody waits for lets visitors’ pages go first', async () => {
+  const lanes = new OriginLanes(LIMITS)
+  expect(await entered(lanes.whenQuiet('s'))).toBe(true)
+  const [one, other] = [await lanes.enter('s', 'page'), await lanes.enter('s', 'page')]
+  const quiet = lanes.whenQuiet('s')
+  expect(await entered(lanes.whenQuiet('t'))).toBe(true)
+  one.release()
+  expect(await entered(quiet)).toBe(false)
+  other.release()
+  expect(await entered(quiet)).toBe(true)
+})
+test('on a busy site it goes on after a while all the same', async () => {
+  const lanes = new OriginLanes({ ...LIMITS, quietMs: 1 })
+  await lanes.enter('s', 'page')
+  await lanes.whenQuiet('s')
+  expect(await entered(lanes.enter('s', 'background'))).toBe(true)
 })

@@ -1,7 +1,7 @@
 import { OriginFailure } from './origin-failure.ts'
 
 /** What a request to an origin is for; each kind has room of its own. */
-export type LaneKind = 'page' | 'upload' | 'upgrade'
+export type LaneKind = 'page' | 'upload' | 'upgrade' | 'background'
 
 /** Room on the way to an origin. */
 export interface Slot {
@@ -35,15 +35,18 @@ export interface LaneLimits {
   readonly waiting: number
   /** Longest wait for room, ms. */
   readonly waitMs: number
+  /** How long work that nobody waits for lets visitors' pages go first, ms; on a busy site there is always one under way. */
+  readonly quietMs: number
   /** The part of each of these that is for one address, at most. */
   readonly ofOne: ShareOfOne
 }
 
 export const LANE_LIMITS: LaneLimits = {
-  atOnce: { page: 64, upload: 64, upgrade: 1000 },
+  atOnce: { page: 64, upload: 64, upgrade: 1000, background: 16 },
   lasting: 1000,
   waiting: 512,
   waitMs: 10_000,
+  quietMs: 1000,
   ofOne: { atOnce: 1 / 2, lasting: 1 / 4, waiting: 1 / 4 },
 }
 
@@ -94,6 +97,8 @@ interface Lane {
 export class OriginLanes {
   readonly #lanes = new Map<string, Lane>()
   readonly #lasting = new Map<string, Tally>()
+  /** Who waits until visitors have no page under way, by site. */
+  readonly #forQuiet = new Map<string, Set<() => void>>()
   readonly #limits: LaneLimits
 
   constructor(limits: LaneLimits = LANE_LIMITS) {
@@ -113,6 +118,23 @@ export class OriginLanes {
     if (this.#mayBegin(lane, kind, address)) lane.busy.add(address)
     else await this.#wait(lane, asker)
     return this.#slot(lane, kind, site, address)
+  }
+
+  /** Resolves when no visitor's page is under way at the origin of a site; after a while all the same. */
+  async whenQuiet(site: string): Promise<void> {
+    if ((this.#lanes.get(`page ${site}`)?.busy.all ?? 0) === 0) return
+    const waiting = this.#forQuiet.get(site) ?? new Set()
+    this.#forQuiet.set(site, waiting)
+    await new Promise<void>((resolve) => {
+      const go = (): void => {
+        clearTimeout(timer)
+        waiting.delete(go)
+        resolve()
+      }
+      const timer = setTimeout(go, this.#limits.quietMs)
+      waiting.add(go)
+    })
+    if (waiting.size === 0) this.#forQuiet.delete(site)
   }
 
   #mayBegin({ busy }: Lane, kind: LaneKind, address: string | undefined): boolean {
@@ -157,7 +179,9 @@ export class OriginLanes {
           next.begin()
           break
         }
-      if (lane.busy.all === 0) this.#lanes.delete(`${kind} ${site}`)
+      if (lane.busy.all > 0) return
+      this.#lanes.delete(`${kind} ${site}`)
+      if (kind === 'page') for (const go of this.#forQuiet.get(site) ?? []) go()
     }
     return {
       lasts: () => {

@@ -1,7 +1,9 @@
 import type { CacheKey } from '../../core/cache/cache-key.ts'
+import type { Fields } from '../../core/http/fields.ts'
 import type { NotStoredReason } from '../../core/http/reasons.ts'
 import { conditionFor } from '../../core/http/reuse.ts'
 import { decideStoring } from '../../core/http/storing.ts'
+import { waitOf } from '../../core/http/stored-response.ts'
 import { is304For, updateBy304 } from '../../core/http/updating.ts'
 import { varyNames } from '../../core/http/vary.ts'
 import { type FetchContext, storeOf } from './fetch-context.ts'
@@ -58,35 +60,80 @@ export const revalidate = (
   return { kind: 'kept', entry }
 }
 
+/** What came of asking the origin for a copy. */
+export type FetchedCopy =
+  /** @property rewritten resolves when a page that is kept as it came until then is kept rewritten */
+  | { readonly kind: 'stored'; readonly entry: StoredEntry; readonly rewritten?: Promise<void> }
+  /** A 304: what was stored still holds. */
+  | { readonly kind: 'unchanged'; readonly entry: StoredEntry }
+  | { readonly kind: 'not-stored'; readonly reason: NotStoredReason }
+  /** What was stored stays as it is. */
+  | { readonly kind: 'server-failure'; readonly status: number }
+
 const takeInNew = async (
   context: FetchContext,
   key: CacheKey,
   inFlightRequest: InFlightRequest,
   answer: StorableAnswer,
-): Promise<void> => {
-  if (SERVER_FAILURES.has(answer.status)) return void answer.body.resume()
-  if (decideStorage(context, answer).kind !== 'store') {
+): Promise<FetchedCopy> => {
+  if (SERVER_FAILURES.has(answer.status)) {
+    answer.body.resume()
+    return { kind: 'server-failure', status: answer.status }
+  }
+  const decision = decideStorage(context, answer)
+  if (decision.kind !== 'store') {
     // Not read to its end, which may never come.
     answer.body.destroy()
     storeOf(context).purgeKey(key)
-    return
+    return { kind: 'not-stored', reason: decision.reason }
   }
   const collected = await readBody(answer.body, LARGEST_STORED)
-  if (collected.kind === 'complete') await storeResponse(context, key, inFlightRequest, answer, collected.bytes)
-  else answer.body.destroy()
+  if (collected.kind !== 'complete') {
+    answer.body.destroy()
+    return { kind: 'not-stored', reason: collected.kind === 'larger' ? 'too-large' : 'truncated' }
+  }
+  const kept = await storeResponse(context, key, inFlightRequest, answer, collected.bytes)
+  return kept.kind === 'kept' ? { ...kept, kind: 'stored' } : { kind: 'not-stored', reason: kept.reason }
 }
 
-/** Fetch a new copy behind a visitor who has been given a stale one (RFC 5861 §3). Failures of the origin leave the old copy. */
+/**
+ * Ask the origin for a copy and keep it; one that is stored is checked first. Failures of the origin leave the old copy.
+ * @param onWait told what the origin took until an answer began, ms
+ * @throws OriginFailure
+ */
+export const fetchCopy = async (
+  context: FetchContext,
+  key: CacheKey,
+  {
+    stale,
+    inFlightRequest,
+    onWait = () => undefined,
+  }: {
+    readonly stale: StoredEntry | undefined
+    readonly inFlightRequest: InFlightRequest
+    readonly onWait?: (ms: number) => void
+  },
+): Promise<FetchedCopy> => {
+  const ask = async (condition: Fields): Promise<StorableAnswer> => {
+    const answer = await askOrigin(context, key, condition)
+    onWait(waitOf(answer))
+    return answer
+  }
+  const answer = await ask(stale === undefined ? [] : conditionFor(stale))
+  if (answer.status !== 304 || stale === undefined) return takeInNew(context, key, inFlightRequest, answer)
+  answer.body.resume()
+  const checked = revalidate(context, stale, inFlightRequest, answer)
+  if (checked.kind === 'kept') return { kind: 'unchanged', entry: checked.entry }
+  if (checked.kind === 'not-kept') return { kind: 'not-stored', reason: checked.reason }
+  return takeInNew(context, key, inFlightRequest, await ask([]))
+}
+
+/** Fetch a new copy behind a visitor who has been given a stale one (RFC 5861 §3). */
 const refresh = async (context: FetchContext, key: CacheKey, stale: StoredEntry): Promise<void> => {
   const { io } = context
-  const asGet = { ...context, method: 'GET' }
   const inFlightRequest = io.inFlight.begin(key, false)
   try {
-    const answer = await askOrigin(asGet, key, conditionFor(stale))
-    if (answer.status !== 304) return await takeInNew(asGet, key, inFlightRequest, answer)
-    answer.body.resume()
-    if (revalidate(context, stale, inFlightRequest, answer).kind !== 'another') return
-    await takeInNew(asGet, key, inFlightRequest, await askOrigin(asGet, key, []))
+    await fetchCopy({ ...context, method: 'GET' }, key, { stale, inFlightRequest })
   } catch (error) {
     // The next visitor's request, or the end of the allowance, brings it up again.
     if (!(error instanceof OriginFailure)) io.report(error, { refreshing: key })

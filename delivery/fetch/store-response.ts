@@ -1,5 +1,4 @@
 import { PATIENCE_MS } from '../../core/contracts/delivery.ts'
-import { inBackground } from '../../core/in-background.ts'
 import type { CacheKey } from '../../core/cache/cache-key.ts'
 import { ABOUT_BYTES } from '../../core/http/about-bytes.ts'
 import { endToEndFields, fieldValue, withField, withoutFields, type Fields } from '../../core/http/fields.ts'
@@ -117,6 +116,14 @@ const noteLinks = (context: FetchContext, { status, fields, key }: StoredEntry, 
   })
 }
 
+/**
+ * What became of a complete answer.
+ * @property rewritten resolves when a page that was kept as it came, because rewriting it took long, is kept rewritten
+ */
+export type Kept =
+  | { readonly kind: 'kept'; readonly entry: StoredEntry; readonly rewritten?: Promise<void> }
+  | { readonly kind: 'not-kept'; readonly reason: NotStoredReason }
+
 /** Put a complete answer into the store. */
 export const storeResponse = async (
   context: FetchContext,
@@ -124,7 +131,7 @@ export const storeResponse = async (
   inFlightRequest: InFlightRequest,
   answer: StorableAnswer,
   bytes: Buffer,
-): Promise<{ kind: 'kept'; entry: StoredEntry } | { kind: 'not-kept'; reason: NotStoredReason }> => {
+): Promise<Kept> => {
   const contentEncoding = fieldValue(answer.fields, 'content-encoding')
   const identity = contentEncoding === undefined ? bytes : await decode(bytes, contentEncoding)
   if (identity === undefined) return { kind: 'not-kept', reason: 'encoded' }
@@ -151,15 +158,17 @@ export const storeResponse = async (
         context.fields,
       ),
       ...(read === answer.fields ? {} : { askEachTime: true as const }),
+      ...(context.background === undefined ? {} : { filledBy: context.background }),
       ...(inTime.kind === 'rewritten' ? { rewritten: true as const } : {}),
       ...(inTime.kind === 'failed' ? untilTriedAgain(inTime) : {}),
     },
     new Map<Coding, Buffer>([['identity', inTime.kind === 'rewritten' ? inTime.bytes : identity]]),
   )
   if (context.audience.kind === 'everyone') noteLinks(context, entry, identity)
-  if (rewriting !== undefined && soon === 'late') {
-    context.io.counters.countLate(context.route)
-    inBackground(putWhenReady(context, entry, rewriting), (error) => context.io.report(error, { rewriting: key }))
-  }
-  return { kind: 'kept', entry }
+  if (rewriting === undefined || soon !== 'late') return { kind: 'kept', entry }
+  if (context.background === undefined) context.io.counters.countLate(context.route)
+  const rewritten = putWhenReady(context, entry, rewriting).catch(
+    (error: unknown) => void context.io.report(error, { rewriting: key }),
+  )
+  return { kind: 'kept', entry, rewritten }
 }

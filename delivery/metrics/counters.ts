@@ -17,7 +17,10 @@ const MOST_ADDRESS_BYTES = 32 * 1024 * 1024
 /** What an address takes besides its letters. */
 const BESIDES = 200
 
+/** What is known of one address since it was first asked for, as far as memory goes back. */
 export interface AddressRecord {
+  readonly firstAt: number
+  requests: number
   hits: number
   last: { at: number; cacheStatus: string }
 }
@@ -143,8 +146,10 @@ export class Counters {
 
   #countAddress(name: string, hit: boolean, { at, cacheStatus }: DecisionRecord): void {
     const known = this.#addresses.get(name)
-    if (known === undefined) this.#addresses.set(name, { hits: hit ? 1 : 0, last: { at, cacheStatus } })
+    if (known === undefined)
+      this.#addresses.set(name, { firstAt: at, requests: 1, hits: hit ? 1 : 0, last: { at, cacheStatus } })
     else {
+      known.requests++
       if (hit) known.hits++
       known.last = { at, cacheStatus }
     }

@@ -6,46 +6,12 @@ import { waitOf } from '../../core/http/stored-response.ts'
 import type { Seconds } from '../../core/time.ts'
 import { storeOf } from '../fetch/fetch-context.ts'
 import { type RequestContext, countWhenDone } from './request-context.ts'
-import type { Route } from '../request/routes.ts'
-import type { ResponseStore, StoredEntry } from '../store/response-store.ts'
+import type { StoredEntry } from '../store/response-store.ts'
+import { addCodings, wasTried } from './add-codings.ts'
 import { hasFragments, sendAssembled } from './assemble-fragments.ts'
-import { encode } from '../fetch/content-coding.ts'
 import { closing, extendByAge } from './response-fields.ts'
 import { mayBeCoded, prepared, type Prepared } from './header-cache.ts'
 import { writeHead } from './write-head.ts'
-
-/** A coding is kept only when it saves at least a twentieth. */
-export const WORTH_KEEPING = 0.95
-
-/** Entries whose codings have been made, or found not to gain. */
-const coded = new WeakMap<StoredEntry, Set<Coding>>()
-
-/** Make the missing codings of an entry and keep them beside the others; the entry to go on with. */
-const withCodings = async (store: ResponseStore, route: Route, entry: StoredEntry): Promise<StoredEntry> => {
-  const tried = coded.get(entry) ?? new Set(entry.bodies.map(({ coding }) => coding))
-  coded.set(entry, tried)
-  const missing = route.codings.filter((coding) => !tried.has(coding))
-  if (missing.length === 0 || !mayBeCoded(route, entry)) return entry
-  const identity = await store.body(entry, 'identity')
-  if (identity === undefined) return entry
-  const bodies = new Map<Coding, Buffer>([['identity', identity]])
-  for (const { coding } of entry.bodies.slice(1)) {
-    const bytes = await store.body(entry, coding)
-    if (bytes !== undefined) bodies.set(coding, bytes)
-  }
-  for (const coding of missing) {
-    tried.add(coding)
-    const bytes = await encode(identity, coding)
-    if (bytes.length < identity.length * WORTH_KEEPING) bodies.set(coding, bytes)
-  }
-  // Replaced or purged while it was being coded: the newer state stands.
-  if (!store.candidates(entry.key).includes(entry)) return entry
-  const { id: _id, bodies: before, ...known } = entry
-  const best = before.filter((body) => body.best === true).map(({ coding }) => coding)
-  const grown = store.put({ ...known, best }, bodies)
-  coded.set(grown, tried)
-  return grown
-}
 
 interface Sending {
   readonly context: RequestContext
@@ -122,7 +88,7 @@ export const sendStored = (
       ? negotiateCoding(req.headers['accept-encoding'], route.codings)
       : 'identity'
   const have = entry.bodies.some(({ coding }) => coding === wanted)
-  if (!have && !coded.get(entry)?.has(wanted)) return sendCoded(context, entry, wanted, outcome, age)
+  if (!have && !wasTried(entry, wanted)) return sendCoded(context, entry, wanted, outcome, age)
   const coding = have ? wanted : 'identity'
   const body = storeOf(context).body(entry, coding)
   if (body instanceof Promise) return body.then((bytes) => sendBytes(context, entry, coding, bytes, outcome, age))
@@ -149,7 +115,7 @@ const sendCoded = async (
   outcome: Outcome,
   age: Seconds,
 ): Promise<boolean> => {
-  const grown = await withCodings(storeOf(context), context.route, entry)
+  const grown = await addCodings(storeOf(context), context.route, entry)
   context.io.recompression.add(grown)
   const coding = grown.bodies.some((body) => body.coding === wanted) ? wanted : 'identity'
   return sendBytes(context, grown, coding, await storeOf(context).body(grown, coding), outcome, age)

@@ -3,6 +3,7 @@ import { open, readFile, rename, rm } from 'node:fs/promises'
 import { z } from 'zod'
 import type { CacheKey } from '../../core/cache/cache-key.ts'
 import { CODINGS, type Coding } from '../../core/http/negotiation.ts'
+import { FILLED_BY } from '../../core/http/stored-response.ts'
 import { epochMs, seconds } from '../../core/time.ts'
 import { internFields, internNominated } from './interning.ts'
 import { STORED_FORMAT, type Bodies, type StoredEntry } from './response-store.ts'
@@ -25,6 +26,7 @@ const Header = z.object({
   askEachTime: z.literal(true).optional(),
   rewritten: z.literal(true).optional(),
   asItCame: z.literal(true).optional(),
+  filledBy: z.enum(FILLED_BY).optional(),
   bodies: z.array(
     z.object({
       coding: z.enum(CODINGS),

@@ -11,6 +11,8 @@ import type { PageChange } from '../../core/contracts/page-changes.ts'
 import type { SnapshotOrder, SnapshotOutcome } from '../../core/contracts/safety.ts'
 import type { Setup } from '../../core/contracts/setup.ts'
 import type { Site } from '../../core/contracts/sites.ts'
+import { absentAddress, type AddressState } from '../../core/contracts/store.ts'
+import type { WarmOrder, WarmResult } from '../../core/contracts/warm-up.ts'
 import { createControlChannel } from '../../delivery/control/channel.ts'
 import { DeliveryClient } from '../../delivery/control/client.ts'
 import { controlSocketPath } from '../../delivery/control/socket-path.ts'
@@ -97,6 +99,15 @@ export class ServerBench {
   siteUrl = ''
   /** What was asked of delivery about the rewriting of pages. */
   readonly asked: ChangesQuery[] = []
+  /** Addresses that delivery was asked to have ready, in order, and what it says of them. */
+  readonly warmed: string[] = []
+  warm: (order: WarmOrder) => WarmResult | Promise<WarmResult> = () => ({
+    outcome: { kind: 'stored' },
+    waitsMs: [100],
+    missing: [],
+  })
+  /** What delivery says of an address in the store; nothing: it is absent. */
+  coverage: (address: string) => Partial<AddressState> = () => ({})
   /** How much delivery says it has to make ready, answer by answer; then nothing. */
   readonly preparing: number[] = []
   #deliveryPort = 1
@@ -120,7 +131,11 @@ export class ServerBench {
       preparing: () => ({ waiting: bench.preparing.shift() ?? 0, pages: 0, pictures: 0 }),
       picturesMade: async () => 0,
       coverage: async ({ addresses }) =>
-        addresses.map((address) => ({ address, state: 'absent', ttlS: null, last: null })),
+        addresses.map((address) => ({ ...absentAddress(address), ...bench.coverage(address) })),
+      warm: async (order) => {
+        bench.warmed.push(order.target)
+        return bench.warm(order)
+      },
     })
     await new Promise<void>((resolve) => channel.listen(controlSocketPath(folder), resolve))
     const site = createServer((req, res) => {

@@ -21,6 +21,7 @@ const entry = (address: string, more: object = {}): StorePage['entries'][number]
   bytes: { br: 4000, identity: 20_000 },
   hits: 3,
   variants: [],
+  filledBy: 'visitor',
   last: null,
   ...more,
 })

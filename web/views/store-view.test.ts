@@ -1,16 +1,15 @@
 // @vitest-environment jsdom
 import { afterEach, describe, expect, test, vi } from 'vitest'
-import type { Coverage, SitemapPageState } from '../../core/contracts/store.ts'
+import { absentAddress, type Coverage, type SitemapPageState } from '../../core/contracts/store.ts'
 import { aSite } from '../testing/a-site.ts'
 import { answering } from '../testing/answers.ts'
 import { mounted, press, textOf } from '../testing/mounted.ts'
 import StoreView from './StoreView.vue'
 
 const row = (address: string, state: SitemapPageState['state']): SitemapPageState => ({
-  address,
+  ...absentAddress(address),
   state,
   ttlS: state === 'absent' ? null : 60,
-  last: null,
   kind: 'Quays',
   priority: 0.5,
   why: 'Because.',
