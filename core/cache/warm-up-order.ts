@@ -1,0 +1,90 @@
+/** What is known of an address that may be warmed. */
+export interface WarmUpCandidate {
+  readonly target: string
+  /** Visitors' requests that were counted, and for how long, seconds. */
+  readonly requests: number
+  readonly watchedS: number
+  /** Priority in the sitemap, 0 to 1. */
+  readonly priority: number
+  /** How long a new copy would be fresh, seconds. */
+  readonly lifetimeS: number
+  /** What the origin takes for it, ms; null: not known. */
+  readonly waitMs: number | null
+}
+
+/** What warming an address is worth. */
+export interface WarmUpValue {
+  /** Visits a second, estimated. */
+  readonly rate: number
+  /** That somebody comes before the new copy would expire. */
+  readonly probability: number
+  /** Wait that the first of them is spared, ms. */
+  readonly savedMs: number
+  /** Both multiplied: the wait that is saved on average, ms. */
+  readonly benefitMs: number
+}
+
+/** sitemaps.org: the priority of a page that names none. */
+const USUAL_PRIORITY = 0.5
+/** Where nothing has been counted at all, a page is taken to be visited once a day. */
+const UNCOUNTED_RATE = 1 / 86_400
+/** Where no wait is known, this is what a page of a content system commonly takes (common practice), ms. */
+const UNKNOWN_WAIT_MS = 500
+
+/** Visits a second of all addresses together, for each address on average. */
+const meanRate = (candidates: readonly WarmUpCandidate[]): number => {
+  const counted = candidates.filter(({ watchedS }) => watchedS > 0)
+  const longest = Math.max(0, ...counted.map(({ watchedS }) => watchedS))
+  const requests = counted.reduce((sum, one) => sum + one.requests, 0)
+  return longest === 0 ? UNCOUNTED_RATE : requests / longest / candidates.length
+}
+
+/**
+ * Rate of visits to an address: counts with a Gamma prior that is worth one visit and has the site's mean, weighted by the priority that the
+ * sitemap gives (Gelman et al., Bayesian Data Analysis, 3rd ed., section 2.6).
+ */
+const rateOf = ({ requests, watchedS, priority }: WarmUpCandidate, mean: number): number => {
+  const prior = Math.max(mean * (priority / USUAL_PRIORITY), UNCOUNTED_RATE / 100)
+  return (requests + 1) / (watchedS + 1 / prior)
+}
+
+/** What each candidate is worth, in their order. Visits come as a Poisson process: P(one within T) = 1 − exp(−λT). */
+export const warmUpValues = (candidates: readonly WarmUpCandidate[]): WarmUpValue[] => {
+  const mean = meanRate(candidates)
+  const waits = candidates.flatMap(({ waitMs }) => (waitMs === null ? [] : [waitMs]))
+  const usualWait = waits.length === 0 ? UNKNOWN_WAIT_MS : waits.reduce((sum, one) => sum + one, 0) / waits.length
+  return candidates.map((candidate) => {
+    const rate = rateOf(candidate, mean)
+    const probability = -Math.expm1(-rate * candidate.lifetimeS)
+    const savedMs = candidate.waitMs ?? usualWait
+    return { rate, probability, savedMs, benefitMs: probability * savedMs }
+  })
+}
+
+/**
+ * The order that spares visitors most: whoever comes before a page has had its turn waits, so pages go by what they lose until the end of the
+ * round, w(1 − exp(−λH)) with H the shorter of round and lifetime. For small λH that is λw, the order by Smith's rule, which is the best there is
+ * for jobs of one length (W. E. Smith, "Various optimizers for single-stage production", 1956).
+ * @param roundS how long the round will take, seconds
+ * @returns indices of the candidates, the first to be warmed first
+ */
+export const warmUpOrder = (
+  candidates: readonly WarmUpCandidate[],
+  values: readonly WarmUpValue[],
+  roundS: number,
+): number[] => {
+  const losses = candidates.map(({ lifetimeS }, index) => {
+    const value = values[index]
+    return value === undefined ? 0 : value.savedMs * -Math.expm1(-value.rate * Math.min(roundS, lifetimeS))
+  })
+  const priority = (index: number): number => candidates[index]?.priority ?? 0
+  return candidates
+    .map((_, index) => index)
+    .sort((a, b) => (losses[b] ?? 0) - (losses[a] ?? 0) || priority(b) - priority(a) || a - b)
+}
+
+/** Addresses of which it is at least this likely that somebody comes are kept fresh without a pause. */
+export const WORTH_REFRESHING = 0.5
+
+/** How long before its end a copy is fetched again: a fifth of its lifetime, at most ten minutes and at least one, seconds. */
+export const refreshMarginS = (lifetimeS: number): number => Math.max(60, Math.min(600, lifetimeS / 5))
