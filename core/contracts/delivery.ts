@@ -142,6 +142,10 @@ export const TrafficSums = z.object({
   savedMs: z.number().describe('Server wait that hits have saved: what the origin took for the copies, ms'),
   pageVisits: z.int().describe('Answers that were pages a stored copy could have served'),
   coldVisits: z.int().describe('Of these, those that had to wait for the origin'),
+  sparedVisits: z
+    .int()
+    .default(0)
+    .describe('Of these, the first visits of copies that a warm-up had fetched: without it they would have been cold'),
 })
 export type TrafficSums = z.infer<typeof TrafficSums>
 
@@ -152,12 +156,19 @@ export const PATIENCE_MS = 400
 export const STRETCH_MS = 5 * 60_000
 /** Stretches that are kept: two days. */
 export const MOST_STRETCHES = 576
+export const DAY_MS = 86_400_000
+/** Days that are kept. */
+export const MOST_DAYS = 62
 
 export const ChannelTraffic = TrafficSums.extend({
   channel: Channel,
   course: z
     .array(TrafficSums.extend({ at: z.number().describe('Beginning, epoch ms') }))
     .describe('Stretches of five minutes in which anything was asked for, oldest first'),
+  days: z
+    .array(TrafficSums.extend({ at: z.number().describe('Beginning in UTC, epoch ms') }))
+    .default([])
+    .describe('The same by day, oldest first'),
   kinds: z.array(TrafficSums.extend({ kind: z.string() })).describe('Pages and data by kind, busiest first'),
   /** Requests by how they were answered: "hit", "forwarded uri-miss", "passed path", … */
   outcomes: z.record(z.string(), z.int()),

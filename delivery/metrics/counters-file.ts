@@ -11,6 +11,7 @@ export const KeptCounters = z.object({
       sums: TrafficSums,
       outcomes: z.record(z.string(), z.int()),
       course: z.array(TrafficSums.extend({ at: z.number() })),
+      days: z.array(TrafficSums.extend({ at: z.number() })).default([]),
       kinds: z.array(TrafficSums.extend({ kind: z.string() })),
       late: z.int().default(0),
     }),

@@ -9,7 +9,7 @@ import { Counters } from './counters.ts'
 import { loadCounters, saveCounters } from './counters-file.ts'
 import { Course } from './sums.ts'
 
-const counted = { hit: true, cold: false, page: true, bytes: 10, savedMs: 5 }
+const counted = { hit: true, cold: false, page: true, spared: false, bytes: 10, savedMs: 5 }
 
 test.each([
   ['kept nowhere', { minify: {} }],

@@ -1,5 +1,12 @@
 import { LRUCache } from 'lru-cache'
-import type { Channel, ChannelTraffic, DecisionRecord, Traffic } from '../../core/contracts/delivery.ts'
+import {
+  DAY_MS,
+  MOST_DAYS,
+  type Channel,
+  type ChannelTraffic,
+  type DecisionRecord,
+  type Traffic,
+} from '../../core/contracts/delivery.ts'
 import { sharedTarget } from '../../core/cache/cache-key.ts'
 import type { Outcome } from '../../core/http/cache-status.ts'
 import type { EpochMs } from '../../core/time.ts'
@@ -38,15 +45,19 @@ interface ChannelRecord {
   readonly sums: Sums
   readonly outcomes: Map<string, number>
   readonly course: Course
+  readonly days: Course
   readonly kinds: Map<string, Sums>
   /** See countLate. */
   late: number
 }
 
+const days = (kept: ConstructorParameters<typeof Course>[0] = []): Course => new Course(kept, DAY_MS, MOST_DAYS)
+
 const newRecord = (): ChannelRecord => ({
   sums: noSums(),
   outcomes: new Map(),
   course: new Course(),
+  days: days(),
   kinds: new Map(),
   late: 0,
 })
@@ -60,6 +71,8 @@ export interface CountedAnswer {
   readonly bytes: number
   /** Whether it was HTML. */
   readonly page: boolean
+  /** First use of a copy that a warm-up had fetched. */
+  readonly spared: boolean
   /** What the origin took for the copy that was used, ms. */
   readonly savedMs: number
   /** See kindLabel. */
@@ -107,12 +120,18 @@ export class Counters {
   }
 
   /** Runs for every request: nothing here may be spread together or looked up twice. */
-  count(route: Route, outcome: Outcome, { bytes, page, savedMs, kind }: CountedAnswer, record: DecisionRecord): void {
+  count(
+    route: Route,
+    outcome: Outcome,
+    { bytes, page, spared, savedMs, kind }: CountedAnswer,
+    record: DecisionRecord,
+  ): void {
     const channel = this.#recordOf(route)
     const hit = isHit(outcome)
-    const counted: Counted = { hit, cold: isCold(outcome), page, bytes, savedMs: hit ? savedMs : 0 }
+    const counted: Counted = { hit, cold: isCold(outcome), page, spared, bytes, savedMs: hit ? savedMs : 0 }
     addTo(channel.sums, counted)
     channel.course.add(record.at as EpochMs, counted)
+    channel.days.add(record.at as EpochMs, counted)
     this.#countKind(channel, kind, counted)
     this.#countAddress(addressName(route, record.target), hit, record)
     const name = outcomeName(outcome)
@@ -164,13 +183,14 @@ export class Counters {
     const holdings = store.holdings()
     const channels = (['live', 'trial'] as Channel[]).map((channel): ChannelTraffic => {
       const partition = partitionOf(siteId, channel)
-      const { sums, outcomes, course, kinds, late } = this.#channels.get(partition) ?? newRecord()
+      const { sums, outcomes, course, days: byDay, kinds, late } = this.#channels.get(partition) ?? newRecord()
       const held = [...holdings].filter(([name]) => name === partition || name.startsWith(`${partition}:`))
       return {
         channel,
         ...sums,
         outcomes: Object.fromEntries(outcomes),
         course: [...course.stretches],
+        days: [...byDay.stretches],
         kinds: [...kinds].map(([kind, of]) => ({ kind, ...of })).sort((a, b) => b.requests - a.requests),
         late,
         storedAddresses: held.reduce((sum, [, { entries }]) => sum + entries, 0),
@@ -185,11 +205,12 @@ export class Counters {
   kept(): KeptCounters {
     return {
       since: this.#since,
-      channels: [...this.#channels].map(([partition, { sums, outcomes, course, kinds, late }]) => ({
+      channels: [...this.#channels].map(([partition, { sums, outcomes, course, days: byDay, kinds, late }]) => ({
         partition,
         sums,
         outcomes: Object.fromEntries(outcomes),
         course: [...course.stretches],
+        days: [...byDay.stretches],
         kinds: [...kinds].map(([kind, of]) => ({ kind, ...of })),
         late,
       })),
@@ -199,11 +220,12 @@ export class Counters {
   /** Go on with the sums of an earlier process. */
   goOn({ since, channels }: KeptCounters): void {
     this.#since = since as EpochMs
-    for (const { partition, sums, outcomes, course, kinds, late } of channels)
+    for (const { partition, sums, outcomes, course, days: byDay, kinds, late } of channels)
       this.#channels.set(partition, {
         sums,
         outcomes: new Map(Object.entries(outcomes)),
         course: new Course(course),
+        days: days(byDay),
         kinds: new Map(kinds.map(({ kind, ...of }) => [kind, of])),
         late,
       })

@@ -50,16 +50,17 @@ export const countWhenDone = (
   bytes: () => number,
   {
     page = false,
+    spared = false,
     savedMs = 0,
     kind,
-  }: { readonly page?: boolean; readonly savedMs?: number; readonly kind?: string } = {},
+  }: { readonly page?: boolean; readonly spared?: boolean; readonly savedMs?: number; readonly kind?: string } = {},
 ): void => {
   context.res.once('close', () => {
     const { res, io, route, rule, method, target, startedAt } = context
     io.counters.count(
       route,
       outcome,
-      { bytes: bytes(), page, savedMs, kind: kind ?? kindLabel(rule.kind, page, target) },
+      { bytes: bytes(), page, spared, savedMs, kind: kind ?? kindLabel(rule.kind, page, target) },
       {
         at: io.now(),
         channel: route.channel,

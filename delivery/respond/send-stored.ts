@@ -1,3 +1,4 @@
+import { LRUCache } from 'lru-cache'
 import type { Outcome } from '../../core/http/cache-status.ts'
 import { isNotModified } from '../../core/http/conditional.ts'
 import { negotiateCoding, type Coding } from '../../core/http/negotiation.ts'
@@ -62,10 +63,25 @@ const write = (sending: Sending): void => {
   const withBody = part.kind !== 'unchanged' && method !== 'HEAD'
   countWhenDone(context, outcome, () => (withBody ? sent.length : 0), {
     page: ready.page,
+    spared: ready.page && isFirstUse(entry),
     savedMs: waitOf(entry),
     kind: ready.kind,
   })
   res.end(withBody ? sent : undefined)
+}
+
+/** Warmed copies that somebody has had, by address and time: an entry is replaced when another coding of it is made. */
+const used = new LRUCache<string, true>({ max: 20_000 })
+const usedEntries = new WeakSet<StoredEntry>()
+
+/** Whether this visitor is the first who gets a copy that a warm-up had fetched. */
+const isFirstUse = (entry: StoredEntry): boolean => {
+  if (entry.filledBy !== 'warm-up' || usedEntries.has(entry)) return false
+  usedEntries.add(entry)
+  const copy = `${entry.key} ${entry.responseTime}`
+  if (used.has(copy)) return false
+  used.set(copy, true)
+  return true
 }
 
 const NOTHING = Buffer.alloc(0)

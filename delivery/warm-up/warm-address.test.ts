@@ -40,6 +40,23 @@ describe('an address that is warmed', () => {
     expect(live).toMatchObject({ requests: 0, pageVisits: 0, coldVisits: 0 })
   })
 
+  test('spares its first visitor the wait, and only the first', async () => {
+    html()
+    bench.use(setupWith({ pageCache: {}, compression: {} }))
+    await warm('/timetable')
+    const live = () => bench.io.counters.traffic('s', bench.io.store).channels[0]
+    await bench.ask('/timetable', { headers: { 'accept-encoding': 'br' } })
+    await expect.poll(() => live()?.pageVisits).toBe(1)
+    expect(live()).toMatchObject({ coldVisits: 0, sparedVisits: 1 })
+    await bench.io.recompression.settled()
+    await bench.ask('/timetable')
+    await expect.poll(() => live()?.pageVisits).toBe(2)
+    expect(live()).toMatchObject({
+      sparedVisits: 1,
+      days: [expect.objectContaining({ pageVisits: 2, sparedVisits: 1 })],
+    })
+  })
+
   test('is left alone while it is fresh, and fetched again when it soon will not be', async () => {
     html()
     bench.use(setupWith({ pageCache: { lifetimeS: 600 } }))

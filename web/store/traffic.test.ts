@@ -15,6 +15,8 @@ const channel = (name: 'live' | 'trial', late: number): ChannelTraffic => ({
   savedMs: 60_000,
   pageVisits: 100,
   coldVisits: 5,
+  sparedVisits: 0,
+  days: [],
   course: [],
   kinds: [],
   outcomes: { hit: 150 },
