@@ -11,9 +11,15 @@ import { cookieSearch } from './privacy/cookie-search.ts'
 import { resultWatch } from './routine/retests.ts'
 import { privacyJob } from './privacy/privacy-job.ts'
 import { safetyJob } from './safety/safety-job.ts'
+import { warmUpJob } from './warmup/warm-up-job.ts'
+import type { RoundClock } from './warmup/round-work.ts'
 import type { JobHandler } from './jobs/job-queue.ts'
 
-export type HandlerIo = MeasureIo & HasDelivery & HasEvents & HasPrivacyOrders & HasCookieOrders
+export type HandlerIo = MeasureIo &
+  HasDelivery &
+  HasEvents &
+  HasPrivacyOrders &
+  HasCookieOrders & { readonly warmUpClock?: RoundClock }
 
 /** Who does the work of each kind of job. */
 export const jobHandlers = (io: HandlerIo): Record<Job['kind'], JobHandler> => ({
@@ -23,4 +29,5 @@ export const jobHandlers = (io: HandlerIo): Record<Job['kind'], JobHandler> => (
   'safety-check': safetyJob(io),
   'culprit-search': culpritJob(io),
   'guided-run': guidedJob(io),
+  'warm-up': warmUpJob(io),
 })

@@ -31,30 +31,38 @@ const UNCOUNTED_RATE = 1 / 86_400
 /** Where no wait is known, this is what a page of a content system commonly takes (common practice), ms. */
 const UNKNOWN_WAIT_MS = 500
 
+/** For how long visits have been counted at least, seconds. */
+const longestWatched = (candidates: readonly WarmUpCandidate[]): number =>
+  candidates.reduce((longest, { watchedS }) => Math.max(longest, watchedS), 0)
+
 /** Visits a second of all addresses together, for each address on average. */
 const meanRate = (candidates: readonly WarmUpCandidate[]): number => {
-  const counted = candidates.filter(({ watchedS }) => watchedS > 0)
-  const longest = Math.max(0, ...counted.map(({ watchedS }) => watchedS))
-  const requests = counted.reduce((sum, one) => sum + one.requests, 0)
+  const longest = longestWatched(candidates)
+  const requests = candidates.reduce((sum, one) => sum + one.requests, 0)
   return longest === 0 ? UNCOUNTED_RATE : requests / longest / candidates.length
 }
 
+/** What is expected before an address is watched weighs as much as having watched it for an hour, seconds. */
+const PRIOR_S = 3600
+
 /**
- * Rate of visits to an address: counts with a Gamma prior that is worth one visit and has the site's mean, weighted by the priority that the
- * sitemap gives (Gelman et al., Bayesian Data Analysis, 3rd ed., section 2.6).
+ * Rate of visits to an address: counts with a Gamma prior that has the site's mean, weighted by the priority that the sitemap gives (Gelman et al.,
+ * Bayesian Data Analysis, 3rd ed., section 2.6).
  */
-const rateOf = ({ requests, watchedS, priority }: WarmUpCandidate, mean: number): number => {
+const rateOf = ({ requests, watchedS, priority }: WarmUpCandidate, mean: number, longestS: number): number => {
   const prior = Math.max(mean * (priority / USUAL_PRIORITY), UNCOUNTED_RATE / 100)
-  return (requests + 1) / (watchedS + 1 / prior)
+  // An address that nobody has asked for is not counted by itself: it was watched as long as the others.
+  return (requests + prior * PRIOR_S) / ((requests === 0 ? longestS : watchedS) + PRIOR_S)
 }
 
 /** What each candidate is worth, in their order. Visits come as a Poisson process: P(one within T) = 1 − exp(−λT). */
 export const warmUpValues = (candidates: readonly WarmUpCandidate[]): WarmUpValue[] => {
   const mean = meanRate(candidates)
+  const longestS = longestWatched(candidates)
   const waits = candidates.flatMap(({ waitMs }) => (waitMs === null ? [] : [waitMs]))
   const usualWait = waits.length === 0 ? UNKNOWN_WAIT_MS : waits.reduce((sum, one) => sum + one, 0) / waits.length
   return candidates.map((candidate) => {
-    const rate = rateOf(candidate, mean)
+    const rate = rateOf(candidate, mean, longestS)
     const probability = -Math.expm1(-rate * candidate.lifetimeS)
     const savedMs = candidate.waitMs ?? usualWait
     return { rate, probability, savedMs, benefitMs: probability * savedMs }

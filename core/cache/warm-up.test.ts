@@ -90,7 +90,7 @@ describe('the order of a round', () => {
     const candidates = [
       candidate('/a'),
       candidate('/b', { priority: 0.9 }),
-      candidate('/c', { requests: 9, watchedS: 60 }),
+      candidate('/c', { requests: 900, watchedS: HOUR }),
     ]
     expect(warmUpOrder(candidates, warmUpValues(candidates), 60)).toEqual([2, 1, 0])
   })

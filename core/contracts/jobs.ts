@@ -3,11 +3,22 @@ import { z } from 'zod'
 export const JobState = z.enum(['queued', 'running', 'done', 'failed', 'cancelled'])
 export type JobState = z.infer<typeof JobState>
 
+export const JobKind = z.enum([
+  'measure',
+  'privacy-check',
+  'cookie-search',
+  'safety-check',
+  'culprit-search',
+  'guided-run',
+  'warm-up',
+])
+export type JobKind = z.infer<typeof JobKind>
+
 /** Work that takes longer than a second. */
 export const Job = z.object({
   id: z.string(),
   siteId: z.string(),
-  kind: z.enum(['measure', 'privacy-check', 'cookie-search', 'safety-check', 'culprit-search', 'guided-run']),
+  kind: JobKind,
   title: z.string(),
   subjectId: z.string().describe('What it works on: the measurement or the check'),
   state: JobState,
@@ -29,6 +40,17 @@ export type Job = z.infer<typeof Job>
 /** Server-sent events: `job` carries a Job, `changed` names what to load again. */
 export const Changed = z.object({
   siteId: z.string(),
-  what: z.enum(['site', 'trial', 'measurements', 'ledger', 'traffic', 'privacy', 'messages', 'safety', 'guided']),
+  what: z.enum([
+    'site',
+    'trial',
+    'measurements',
+    'ledger',
+    'traffic',
+    'privacy',
+    'messages',
+    'safety',
+    'guided',
+    'warm-up',
+  ]),
 })
 export type Changed = z.infer<typeof Changed>

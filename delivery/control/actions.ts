@@ -7,6 +7,7 @@ import type { IndexedStore } from '../store/indexed-store.ts'
 import { warmAddress } from '../warm-up/warm-address.ts'
 import type { ControlActions } from './channel.ts'
 import { coverageOf, listStore } from './list-store.ts'
+import { visitedPages } from './visited.ts'
 
 /** What control may ask of a delivery that serves. @param configure puts another configuration in force */
 export const actionsOf = (
@@ -25,6 +26,7 @@ export const actionsOf = (
   traffic: (siteId) => ({ ...io.counters.traffic(siteId, store), unrewritten: io.rewriter.failed(siteId) }),
   listStore: (query) => listStore(query, io),
   coverage: (query) => coverageOf(query, io),
+  visited: (siteId) => visitedPages(siteId, io),
   warm: (order) => warmAddress(order, io),
   changes: (query) => changesOf(query, io),
   preparing: (siteId) => ({

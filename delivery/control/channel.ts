@@ -7,7 +7,7 @@ import {
   type Preparing,
   type Traffic,
 } from '../../core/contracts/delivery.ts'
-import { WarmOrder, type WarmResult } from '../../core/contracts/warm-up.ts'
+import { WarmOrder, type Visited, type WarmResult } from '../../core/contracts/warm-up.ts'
 import { CoverageQuery, StoreQuery, type AddressState, type StorePage } from '../../core/contracts/store.ts'
 
 /** What control may ask of delivery. */
@@ -19,6 +19,7 @@ export interface ControlActions {
   readonly coverage: (query: CoverageQuery) => Promise<AddressState[]>
   readonly changes: (query: ChangesQuery) => Promise<PageChanges>
   readonly preparing: (siteId: string) => Preparing
+  readonly visited: (siteId: string) => Promise<Visited>
   readonly warm: (order: WarmOrder) => Promise<WarmResult>
   readonly picturesMade: (siteId: string) => Promise<number>
 }
@@ -59,6 +60,8 @@ const handle = async (req: IncomingMessage, res: ServerResponse, actions: Contro
       return reply(res, 200, await actions.coverage(CoverageQuery.parse(await readJson(req))))
     case 'POST changes':
       return reply(res, 200, await actions.changes(ChangesQuery.parse(await readJson(req))))
+    case 'GET visited':
+      return reply(res, 200, await actions.visited(decodeURIComponent(id)))
     case 'POST warm':
       return reply(res, 200, await actions.warm(WarmOrder.parse(await readJson(req))))
     case 'GET preparing':

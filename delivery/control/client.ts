@@ -17,7 +17,7 @@ import {
   type PurgeOrder,
 } from '../../core/contracts/delivery.ts'
 
-import { WarmResult, type WarmOrder } from '../../core/contracts/warm-up.ts'
+import { Visited, WarmResult, type WarmOrder } from '../../core/contracts/warm-up.ts'
 
 /** Delivery did not take an order. */
 export class DeliveryUnavailable extends Error {
@@ -102,6 +102,11 @@ export class DeliveryClient {
   /** What remedies do to a page right now; takes as long as the origin and the rewriting. */
   async changes(query: ChangesQuery): Promise<PageChanges> {
     return PageChanges.parse(await this.#send('POST', '/changes', query, 120_000))
+  }
+
+  /** Which pages of live are asked for most. */
+  async visited(siteId: string): Promise<Visited> {
+    return Visited.parse(await this.#send('GET', `/visited/${encodeURIComponent(siteId)}`))
   }
 
   /** Have an address ready for visitors; takes as long as the origin and the rewriting. */

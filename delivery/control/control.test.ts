@@ -39,6 +39,7 @@ const start = (path: string): Promise<Server> => {
     traffic: () => ({ since: 1, channels: [], recent: [], unrewritten: [], storeProblem: null }),
     listStore: async () => ({ total: 0, entries: [] }),
     coverage: async () => [],
+    visited: async () => ({ schemes: { http: 1, https: 2 }, pages: [] }),
     warm: async () => ({ outcome: { kind: 'fresh' }, waitsMs: [], missing: [] }),
     changes: async () => ({ untouched: null, bytesBefore: 2, bytesAfter: 1, changes: [] }),
     preparing: () => ({ waiting: 3, pages: 2, pictures: 1 }),

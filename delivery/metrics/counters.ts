@@ -29,6 +29,8 @@ export interface AddressRecord {
   readonly firstAt: number
   requests: number
   hits: number
+  /** Whether it is one that a stored copy can serve. */
+  page: boolean
   last: { at: number; cacheStatus: string }
 }
 
@@ -49,6 +51,8 @@ interface ChannelRecord {
   readonly kinds: Map<string, Sums>
   /** See countLate. */
   late: number
+  /** Requests by scheme, since this process began. */
+  readonly schemes: { http: number; https: number }
 }
 
 const days = (kept: ConstructorParameters<typeof Course>[0] = []): Course => new Course(kept, DAY_MS, MOST_DAYS)
@@ -60,6 +64,7 @@ const newRecord = (): ChannelRecord => ({
   days: days(),
   kinds: new Map(),
   late: 0,
+  schemes: { http: 0, https: 0 },
 })
 
 /** The kind a page counts under: the owner's name, else the pattern of its address. Files and data are not told apart. */
@@ -77,6 +82,7 @@ export interface CountedAnswer {
   readonly savedMs: number
   /** See kindLabel. */
   readonly kind: string
+  readonly scheme: 'http' | 'https'
 }
 
 /** The name an outcome is counted under. */
@@ -123,17 +129,18 @@ export class Counters {
   count(
     route: Route,
     outcome: Outcome,
-    { bytes, page, spared, savedMs, kind }: CountedAnswer,
+    { bytes, page, spared, savedMs, kind, scheme }: CountedAnswer,
     record: DecisionRecord,
   ): void {
     const channel = this.#recordOf(route)
     const hit = isHit(outcome)
     const counted: Counted = { hit, cold: isCold(outcome), page, spared, bytes, savedMs: hit ? savedMs : 0 }
     addTo(channel.sums, counted)
+    channel.schemes[scheme]++
     channel.course.add(record.at as EpochMs, counted)
     channel.days.add(record.at as EpochMs, counted)
     this.#countKind(channel, kind, counted)
-    this.#countAddress(addressName(route, record.target), hit, record)
+    this.#countAddress(addressName(route, record.target), counted, record)
     const name = outcomeName(outcome)
     channel.outcomes.set(name, (channel.outcomes.get(name) ?? 0) + 1)
     let recent = this.#recent.get(route.siteId)
@@ -163,13 +170,20 @@ export class Counters {
     addTo(sums, counted)
   }
 
-  #countAddress(name: string, hit: boolean, { at, cacheStatus }: DecisionRecord): void {
+  #countAddress(name: string, { hit, cold, page }: Counted, { at, cacheStatus }: DecisionRecord): void {
     const known = this.#addresses.get(name)
     if (known === undefined)
-      this.#addresses.set(name, { firstAt: at, requests: 1, hits: hit ? 1 : 0, last: { at, cacheStatus } })
+      this.#addresses.set(name, {
+        firstAt: at,
+        requests: 1,
+        hits: hit ? 1 : 0,
+        page: page && (hit || cold),
+        last: { at, cacheStatus },
+      })
     else {
       known.requests++
       if (hit) known.hits++
+      if (page && (hit || cold)) known.page = true
       known.last = { at, cacheStatus }
     }
   }
@@ -177,6 +191,18 @@ export class Counters {
   /** Answers from the store for an address, and the last decision about it; undefined when it was not asked for lately. */
   addressRecord(route: Route, target: string): AddressRecord | undefined {
     return this.#addresses.peek(addressName(route, target))
+  }
+
+  /** Addresses of pages that live was asked for, in no order. */
+  *pages(siteId: string): Generator<{ target: string; record: AddressRecord }> {
+    const partition = `${partitionOf(siteId, 'live')} `
+    for (const [name, record] of this.#addresses.entries())
+      if (record.page && name.startsWith(partition)) yield { target: name.slice(partition.length), record }
+  }
+
+  /** Requests to live by scheme, since this process began. */
+  schemes(siteId: string): { http: number; https: number } {
+    return { ...(this.#channels.get(partitionOf(siteId, 'live'))?.schemes ?? { http: 0, https: 0 }) }
   }
 
   traffic(siteId: string, store: ResponseStore): Omit<Traffic, 'unrewritten'> {
@@ -228,6 +254,7 @@ export class Counters {
         days: days(byDay),
         kinds: new Map(kinds.map(({ kind, ...of }) => [kind, of])),
         late,
+        schemes: { http: 0, https: 0 },
       })
   }
 }

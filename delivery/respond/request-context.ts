@@ -56,11 +56,18 @@ export const countWhenDone = (
   }: { readonly page?: boolean; readonly spared?: boolean; readonly savedMs?: number; readonly kind?: string } = {},
 ): void => {
   context.res.once('close', () => {
-    const { res, io, route, rule, method, target, startedAt } = context
+    const { res, io, route, rule, method, target, startedAt, visitor } = context
     io.counters.count(
       route,
       outcome,
-      { bytes: bytes(), page, spared, savedMs, kind: kind ?? kindLabel(rule.kind, page, target) },
+      {
+        bytes: bytes(),
+        page,
+        spared,
+        savedMs,
+        kind: kind ?? kindLabel(rule.kind, page, target),
+        scheme: visitor.scheme,
+      },
       {
         at: io.now(),
         channel: route.channel,

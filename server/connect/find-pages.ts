@@ -1,11 +1,11 @@
 import type { Finding } from '../../core/contracts/sites.ts'
-import { sitemapsInRobots } from '../../core/formats/robots.ts'
-import { parseSitemap, type SitemapEntry } from '../../core/formats/sitemap.ts'
+import type { SitemapEntry } from '../../core/formats/sitemap.ts'
 import { feedLinks } from '../../core/formats/feed-links.ts'
 import type { PageCandidate, PageKind } from '../../core/sampling/page-kinds.ts'
 import { linkedPages, structureOf } from '../../core/sampling/links.ts'
 import { roleOf, searchAddress, type PageRole } from '../../core/sampling/page-roles.ts'
 import { askSite, type AskedSite } from '../net/asked-site.ts'
+import { readSitemaps } from '../net/read-sitemaps.ts'
 import type { OutsideAnswer } from '../net/outside-request.ts'
 
 /** Sitemaps of one index that are read; the others change nothing in what kinds of pages there are. */
@@ -17,13 +17,6 @@ const MOST_LINKED = 500
 export const MOST_LOOKED_AT = 24
 /** Requests at a time: a weak host must not feel it. */
 const AT_A_TIME = 4
-
-/** Only files of the site itself are read, whatever a robots.txt or an index names. */
-const ownOnly = (addresses: readonly string[], url: URL): string[] =>
-  addresses
-    .map((address) => new URL(address))
-    .filter(({ host }) => host === url.host)
-    .map(({ pathname, search }) => url.origin + pathname + search)
 
 const ask = async (site: AskedSite, address: string): Promise<OutsideAnswer | undefined> =>
   askSite(site, address, { 'accept-encoding': 'gzip' }).catch(() => undefined)
@@ -40,38 +33,6 @@ const htmlOf = (answer: OutsideAnswer | undefined): string | undefined =>
   answer?.status === 200 && /html/i.test(answer.fields.get('content-type') ?? '')
     ? answer.body.toString('utf8')
     : undefined
-
-/** Where to begin: what the owner says, else what robots.txt names, else the usual place. */
-const firstSitemaps = async (site: AskedSite, byHand: string | undefined): Promise<string[]> => {
-  const url = new URL(site.named)
-  if (byHand !== undefined) return URL.canParse(byHand, url) ? ownOnly([new URL(byHand, url).href], url) : []
-  const robots = await ask(site, '/robots.txt')
-  const named = robots?.status === 200 ? sitemapsInRobots(robots.body.toString('utf8')) : []
-  return named.length > 0 ? ownOnly(named, url) : [`${url.origin}/sitemap.xml`]
-}
-
-const readSitemaps = async (
-  site: AskedSite,
-  byHand: string | undefined,
-): Promise<{ entries: SitemapEntry[]; broken: string[] }> => {
-  const url = new URL(site.named)
-  const queue = await firstSitemaps(site, byHand)
-  const entries: SitemapEntry[] = []
-  const broken: string[] = []
-  let read = 0
-  for (let address = queue.shift(); address !== undefined && read < MOST_SITEMAPS; address = queue.shift(), read++) {
-    const answer = await ask(site, address)
-    if (answer?.status !== 200) {
-      broken.push(`${address}: ${answer === undefined ? 'no answer' : `status ${answer.status}`}`)
-      continue
-    }
-    const result = parseSitemap(answer.body.toString('utf8'))
-    if (result.kind === 'broken') broken.push(`${address}: ${result.why}`)
-    else if (result.kind === 'index') queue.push(...ownOnly(result.sitemaps, url))
-    else entries.push(...result.entries)
-  }
-  return { entries, broken }
-}
 
 /** Pages that the home page and some of those it links to name, nearest first. */
 const followLinks = async (site: AskedSite, homeHtml: string): Promise<string[]> => {
@@ -114,7 +75,7 @@ export interface FoundPages {
 
 /** Pages of a site from its sitemap; without a usable one, by following links. @param sitemap where it is, where the owner has said so */
 export const findPages = async (site: AskedSite, homeHtml: string, sitemap?: string): Promise<FoundPages> => {
-  const { entries, broken } = await readSitemaps(site, sitemap)
+  const { entries, broken } = await readSitemaps(site, sitemap, { mostSitemaps: MOST_SITEMAPS })
   if (entries.length > 0) {
     const sentence = `The sitemap lists ${entries.length} addresses.`
     const listed = pathsOf(entries, new URL(site.named))

@@ -35,7 +35,7 @@ import type { HostHeader } from '../../core/contracts/delivery.ts'
 import type { SiteCheck, SiteHosts, SitePlaces, HostCache, LastTry, ScheduledWork } from '../../core/contracts/sites.ts'
 import { secretText } from './secret-text.ts'
 
-const instant = (name: string) => timestamp(name, { withTimezone: true, mode: 'date' })
+export const instant = (name: string) => timestamp(name, { withTimezone: true, mode: 'date' })
 
 export const accounts = pgTable(
   'accounts',
@@ -106,7 +106,8 @@ export const sites = pgTable('sites', {
   createdAt: instant('created_at').notNull(),
 })
 
-const siteId = () =>
+/** The site that a row is of; it goes with it. */
+export const siteId = () =>
   text('site_id')
     .notNull()
     .references(() => sites.id, { onDelete: 'cascade' })

@@ -190,6 +190,20 @@ export const errors = {
       'A privacy check must pass first',
       `In the trial, visitors whom the safe defaults would keep separate share stored copies of ${kinds.join(', ')}. Run the privacy check with these settings; the trial can be kept once nothing of one visitor reaches another.`,
     ),
+  pageCacheOff: () =>
+    new AppError(
+      'PAGE_CACHE_OFF',
+      409,
+      'The page cache is off',
+      'Live stores no pages, so nothing can be warmed. Try the page cache in the trial and keep it first.',
+    ),
+  otherAddress: (address: string) =>
+    new AppError(
+      'OTHER_ADDRESS',
+      422,
+      'Not an address of this site',
+      `"${address}" is not an address of this site. Give a path such as /stories, or a full address of the site.`,
+    ),
   notReached: (sentence: string) => new AppError('NOT_REACHED', 422, 'No answer', sentence),
   privateAddress: (sentence: string) => new AppError('PRIVATE_ADDRESS', 422, 'A private address', sentence),
   hostNotNamed: (host: string) =>

@@ -1,5 +1,5 @@
 import { and, asc, desc, eq, inArray } from 'drizzle-orm'
-import type { Job } from '../../core/contracts/jobs.ts'
+import { JobKind, type Job } from '../../core/contracts/jobs.ts'
 import type { Database } from '../db/database.ts'
 import { jobs } from '../db/schema.ts'
 import { errors } from '../errors/app-errors.ts'
@@ -42,39 +42,43 @@ const insertJob = async (db: Database, job: NewJob, id: string): Promise<JobRow>
   return row!
 }
 
-const hasOpenJob = async (db: Database, siteId: string): Promise<boolean> => {
+/**
+ * Jobs of one lane run one after the other: what measures has the machine to itself. A warm-up waits for the origin most of the time, and pauses by
+ * itself while its site is measured.
+ */
+type Lane = 'measuring' | 'warming'
+const laneOf = (kind: JobKind): Lane => (kind === 'warm-up' ? 'warming' : 'measuring')
+const kindsOf = (lane: Lane): JobKind[] => JobKind.options.filter((kind) => laneOf(kind) === lane)
+
+/** Whether a site has a job of a lane that has not ended. */
+export const hasOpenJob = async (db: Database, siteId: string, lane: Lane): Promise<boolean> => {
   const [open] = await db
     .select({ id: jobs.id })
     .from(jobs)
-    .where(and(eq(jobs.siteId, siteId), inArray(jobs.state, ['queued', 'running'])))
+    .where(and(eq(jobs.siteId, siteId), inArray(jobs.state, ['queued', 'running']), inArray(jobs.kind, kindsOf(lane))))
     .limit(1)
   return open !== undefined
+}
+
+interface Running {
+  readonly id: string
+  readonly cancel: AbortController
+  readonly done: Promise<void>
+  /** What may be skipped, and whether that was asked for. */
+  skip: { readonly words: string | null; readonly asked: boolean }
 }
 
 /** Jobs in the database, worked off one after the other: one measurement at a time on the machine. */
 export class JobQueue {
   readonly #db: Database
   readonly #events: EventBus
-  readonly #handlers: Record<Job['kind'], JobHandler>
+  readonly #handlers: Record<JobKind, JobHandler>
   readonly #log: (error: unknown) => void
-  #running:
-    | {
-        readonly id: string
-        readonly cancel: AbortController
-        readonly done: Promise<void>
-        /** What may be skipped, and whether that was asked for. */
-        skip: { readonly words: string | null; readonly asked: boolean }
-      }
-    | undefined
-  #work: Promise<void> = Promise.resolve()
+  readonly #running = new Map<Lane, Running>()
+  readonly #work = new Map<Lane, Promise<void>>()
   #closed = false
 
-  constructor(
-    db: Database,
-    events: EventBus,
-    handlers: Record<Job['kind'], JobHandler>,
-    log: (error: unknown) => void,
-  ) {
+  constructor(db: Database, events: EventBus, handlers: Record<JobKind, JobHandler>, log: (error: unknown) => void) {
     this.#db = db
     this.#events = events
     this.#handlers = handlers
@@ -84,7 +88,7 @@ export class JobQueue {
   /** Take up what an earlier process left: running jobs go on where they were, cancelled ones end. */
   async start(): Promise<void> {
     await this.#db.update(jobs).set({ state: 'queued' }).where(eq(jobs.state, 'running'))
-    this.#kick()
+    for (const lane of ['measuring', 'warming'] as const) this.#kick(lane)
   }
 
   /**
@@ -94,7 +98,7 @@ export class JobQueue {
    */
   async order(job: NewJob, id: string, write: (tx: Database) => Promise<unknown>): Promise<Job> {
     const row = await this.#db.transaction(async (tx) => {
-      if (await hasOpenJob(tx, job.siteId)) throw errors.measuring()
+      if (await hasOpenJob(tx, job.siteId, laneOf(job.kind))) throw errors.measuring()
       await write(tx)
       return insertJob(tx, job, id)
     })
@@ -108,7 +112,7 @@ export class JobQueue {
 
   #begin(row: JobRow): Job {
     this.#events.job(this.#toJob(row))
-    this.#kick()
+    this.#kick(laneOf(row.kind))
     return this.#toJob(row)
   }
 
@@ -127,15 +131,16 @@ export class JobQueue {
     const job = await this.get(id)
     if (job === undefined || (job.state !== 'queued' && job.state !== 'running')) return false
     await this.#db.update(jobs).set({ cancelRequested: true }).where(eq(jobs.id, id))
-    if (this.#running?.id === id) this.#running.cancel.abort()
-    else await this.#end(id, 'cancelled', null)
+    const running = this.#runningWith(id)
+    if (running === undefined) await this.#end(id, 'cancelled', null)
+    else running.cancel.abort()
     return true
   }
 
   /** Skip what a job waits for. @returns false when it waits for nothing that may be skipped */
   async skip(id: string): Promise<boolean> {
-    const running = this.#running
-    if (running?.id !== id || running.skip.words === null) return false
+    const running = this.#runningWith(id)
+    if (running === undefined || running.skip.words === null) return false
     running.skip = { words: null, asked: true }
     const job = await this.get(id)
     if (job !== undefined) this.#events.job(job)
@@ -143,49 +148,54 @@ export class JobQueue {
   }
 
   #toJob(row: JobRow): Job {
-    return toJob(row, this.#running?.id === row.id ? this.#running.skip.words : null)
+    return toJob(row, this.#runningWith(row.id)?.skip.words ?? null)
   }
 
   /** Resolves when a job that was cancelled has let go of everything. */
   async ended(id: string): Promise<void> {
-    if (this.#running?.id === id) await this.#running.done
+    await this.#runningWith(id)?.done
   }
 
   /** Resolves when nothing is queued or running any more. */
   async idle(): Promise<void> {
-    await this.#work
+    await Promise.all(this.#work.values())
   }
 
   async close(): Promise<void> {
     this.#closed = true
-    this.#running?.cancel.abort()
-    await this.#work
+    for (const { cancel } of this.#running.values()) cancel.abort()
+    await this.idle()
   }
 
-  #kick(): void {
-    this.#work = this.#work.then(() => this.#workOff()).catch(this.#log)
+  #runningWith(id: string): Running | undefined {
+    return [...this.#running.values()].find((one) => one.id === id)
   }
 
-  async #workOff(): Promise<void> {
+  #kick(lane: Lane): void {
+    const before = this.#work.get(lane) ?? Promise.resolve()
+    this.#work.set(lane, before.then(() => this.#workOff(lane)).catch(this.#log))
+  }
+
+  async #workOff(lane: Lane): Promise<void> {
     while (!this.#closed) {
       const [row] = await this.#db
         .select()
         .from(jobs)
-        .where(eq(jobs.state, 'queued'))
+        .where(and(eq(jobs.state, 'queued'), inArray(jobs.kind, kindsOf(lane))))
         .orderBy(asc(jobs.createdAt))
         .limit(1)
       if (row === undefined) return
-      await this.#run(row)
+      await this.#run(row, lane)
     }
   }
 
-  async #run(row: JobRow): Promise<void> {
+  async #run(row: JobRow, lane: Lane): Promise<void> {
     const cancel = new AbortController()
     const afterwards: (() => Promise<void>)[] = []
     let finished = (): void => undefined
     const done = new Promise<void>((resolve) => (finished = resolve))
-    const running = { id: row.id, cancel, done, skip: { words: null as string | null, asked: false } }
-    this.#running = running
+    const running: Running = { id: row.id, cancel, done, skip: { words: null, asked: false } }
+    this.#running.set(lane, running)
     try {
       if (row.cancelRequested) return await this.#end(row.id, 'cancelled', null)
       await this.#update(row.id, { state: 'running' })
@@ -208,7 +218,7 @@ export class JobQueue {
       await this.#end(row.id, 'failed', (error as Error).message)
     } finally {
       for (const act of afterwards) await act().catch(this.#log)
-      this.#running = undefined
+      this.#running.delete(lane)
       finished()
     }
   }
@@ -222,9 +232,9 @@ export class JobQueue {
     return this.#update(id, { state, error, msLeft: null, finishedAt: new Date() })
   }
 
-  /** Whether a site has a job that has not ended. */
+  /** Whether a site is being measured or checked, or waits for it. */
   hasOpen(siteId: string): Promise<boolean> {
-    return hasOpenJob(this.#db, siteId)
+    return hasOpenJob(this.#db, siteId, 'measuring')
   }
 }
 

@@ -1,10 +1,19 @@
 import type { Changed, Job } from '../../core/contracts/jobs.ts'
 
+/** Something happened to what is stored of a site; for other parts of control, not for open screens. */
+export interface StoreHappening {
+  readonly siteId: string
+  readonly what: 'published' | 'purged' | 'changed'
+  /** Paths that are known to be old; none: whatever is not stored any more. */
+  readonly paths: readonly string[]
+}
+
 export type LiveEvent = { kind: 'job'; job: Job } | { kind: 'changed'; changed: Changed }
 
 /** Tells every open interface what has changed. */
 export class EventBus {
   readonly #listeners = new Set<(event: LiveEvent) => void>()
+  readonly #storeListeners = new Set<(happening: StoreHappening) => void>()
 
   /** @returns a function that stops listening */
   listen(listener: (event: LiveEvent) => void): () => void {
@@ -18,6 +27,16 @@ export class EventBus {
 
   changed(siteId: string, what: Changed['what']): void {
     this.#send({ kind: 'changed', changed: { siteId, what } })
+  }
+
+  /** @returns a function that stops listening */
+  listenToStore(listener: (happening: StoreHappening) => void): () => void {
+    this.#storeListeners.add(listener)
+    return () => this.#storeListeners.delete(listener)
+  }
+
+  store(happening: StoreHappening): void {
+    for (const listener of this.#storeListeners) listener(happening)
   }
 
   #send(event: LiveEvent): void {

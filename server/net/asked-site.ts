@@ -25,10 +25,12 @@ export const askSite = (
   site: AskedSite,
   address: string,
   fields: Record<string, string> = {},
+  mostBytes?: number,
 ): Promise<OutsideAnswer> => {
   const { pathname, search } = new URL(address, site.named)
   return askOutside(site.base + pathname + search, {
     fields: { ...fields, ...namingFields(site) },
     reach: site.reach,
+    ...(mostBytes === undefined ? {} : { mostBytes }),
   })
 }

@@ -138,6 +138,7 @@ const deliverAnew = async (
     await delivery.purge({ ...everything, channel: 'trial', manner: 'hard' })
   }
   for (const what of ['site', 'trial', 'ledger'] as const) events.changed(siteId, what)
+  events.store({ siteId, what: 'published', paths: [] })
 }
 
 /**

@@ -46,6 +46,11 @@ const storedResponses = (services: StoreIo): Endpoint[] => [
       await purgeHostCache(services, row, what)
       const result = await services.delivery.purge({ siteId: params.siteId, what, manner })
       services.events.changed(params.siteId, 'traffic')
+      services.events.store({
+        siteId: params.siteId,
+        what: 'purged',
+        paths: what.kind === 'paths' ? what.paths : [],
+      })
       return result
     },
   ),

@@ -67,6 +67,7 @@ export const carryOutChange = async (
   for (const what of reached)
     purged += (await delivery.purge({ siteId: site.id, what, manner: setup.contentEvents.manner })).purged
   events.changed(site.id, 'traffic')
+  events.store({ siteId: site.id, what: 'changed', paths: own(change.paths) })
   return purged
 }
 

@@ -2,6 +2,7 @@ import { mkdtemp, rm } from 'node:fs/promises'
 import { createServer, type Server } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { tmpdir } from 'node:os'
+import { setImmediate } from 'node:timers/promises'
 import { join } from 'node:path'
 import { getTableName, is, sql } from 'drizzle-orm'
 import { PgTable } from 'drizzle-orm/pg-core'
@@ -12,7 +13,7 @@ import type { SnapshotOrder, SnapshotOutcome } from '../../core/contracts/safety
 import type { Setup } from '../../core/contracts/setup.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { absentAddress, type AddressState } from '../../core/contracts/store.ts'
-import type { WarmOrder, WarmResult } from '../../core/contracts/warm-up.ts'
+import type { Visited, WarmOrder, WarmResult } from '../../core/contracts/warm-up.ts'
 import { createControlChannel } from '../../delivery/control/channel.ts'
 import { DeliveryClient } from '../../delivery/control/client.ts'
 import { controlSocketPath } from '../../delivery/control/socket-path.ts'
@@ -20,6 +21,7 @@ import { digestToken } from '../accounts/secrets.ts'
 import { createApp } from '../app.ts'
 import { openDatabase, type Database } from '../db/database.ts'
 import * as schema from '../db/schema.ts'
+import * as warmUpSchema from '../db/warm-up-schema.ts'
 import { EventBus, type LiveEvent } from '../live/event-bus.ts'
 import { controlNames } from '../net/control-names.ts'
 import { jobHandlers } from '../job-handlers.ts'
@@ -31,7 +33,22 @@ import { Publisher } from '../release/publisher.ts'
 import { aRequest, someMetrics } from '../../core/measuring/testing/made-up.ts'
 import { aSight } from '../../core/safety/testing/sights.ts'
 import { Recordings } from '../measuring/recordings.ts'
+import type { RoundClock } from '../warmup/round-work.ts'
 import type { Services } from '../routes/services.ts'
+
+/** A clock whose pauses take no time. */
+const quickClock = (): RoundClock => {
+  let elapsed = 0
+  return {
+    elapsed: () => elapsed,
+    pause: async (ms, signal) => {
+      await setImmediate()
+      signal.throwIfAborted()
+      elapsed += ms
+    },
+    now: () => new Date(),
+  }
+}
 
 /** For tests: the whole API over a database in memory, a delivery that writes down what it is told, and a lab that answers by rule. */
 
@@ -71,7 +88,7 @@ let shared: Promise<Database> | undefined
 const emptyDatabase = async (): Promise<Database> => {
   shared ??= openDatabase(undefined, join(import.meta.dirname, '../db/migrations')).then(({ db }) => db)
   const db = await shared
-  const tables = Object.values(schema).filter((table) => is(table, PgTable))
+  const tables = Object.values({ ...schema, ...warmUpSchema }).filter((table) => is(table, PgTable))
   await db.execute(sql.raw(`truncate ${tables.map((table) => `"${getTableName(table)}"`).join(', ')} cascade`))
   return db
 }
@@ -106,6 +123,7 @@ export class ServerBench {
     waitsMs: [100],
     missing: [],
   })
+  visited: Visited = { schemes: { http: 0, https: 0 }, pages: [] }
   /** What delivery says of an address in the store; nothing: it is absent. */
   coverage: (address: string) => Partial<AddressState> = () => ({})
   /** How much delivery says it has to make ready, answer by answer; then nothing. */
@@ -132,6 +150,7 @@ export class ServerBench {
       picturesMade: async () => 0,
       coverage: async ({ addresses }) =>
         addresses.map((address) => ({ ...absentAddress(address), ...bench.coverage(address) })),
+      visited: async () => bench.visited,
       warm: async (order) => {
         bench.warmed.push(order.target)
         return bench.warm(order)
@@ -181,7 +200,16 @@ export class ServerBench {
       jobs: new JobQueue(
         this.#db,
         events,
-        jobHandlers({ db: this.#db, addresses, events, lab, delivery, publisher, ...orders }),
+        jobHandlers({
+          db: this.#db,
+          addresses,
+          events,
+          lab,
+          delivery,
+          publisher,
+          ...orders,
+          warmUpClock: quickClock(),
+        }),
         log,
       ),
       publisher,

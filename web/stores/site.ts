@@ -65,6 +65,7 @@ const MADE_OLD: Record<Changed['what'], readonly (keyof Parts)[]> = {
   messages: ['messages'],
   safety: [],
   guided: [],
+  'warm-up': [],
 }
 
 const all = (loads: readonly { readonly load: () => Promise<void> }[]): Promise<unknown> =>
