@@ -1,6 +1,10 @@
+import { mkdtemp, writeFile } from 'node:fs/promises'
 import { createServer, type Server } from 'node:http'
 import type { AddressInfo } from 'node:net'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
 import { afterEach, beforeEach, describe, expect, test } from 'vitest'
+import { WarmUpSettings } from '../core/contracts/warm-up.ts'
 import { CommandFailure } from './api.ts'
 import { runCommand, UsageError } from './commands.ts'
 
@@ -76,6 +80,35 @@ const result = (kind: string) => ({
   sides: [],
   verdict: { from: 'live', to: 'trial', kind, sentence: `It is ${kind}.`, why: null, gains: {} },
 })
+const WARM_UP = {
+  settings: WarmUpSettings.parse({}),
+  paused: false,
+  pageCache: 'on',
+  addresses: 3,
+  waiting: 0,
+  kinds: [],
+  lives: [],
+  fits: null,
+  leftOut: [],
+  problem: null,
+}
+const ROUND = {
+  id: 'r',
+  jobId: 'j',
+  cause: 'by-hand',
+  at: SITE.createdAt,
+  endedAt: SITE.createdAt,
+  state: 'done',
+  pages: 3,
+  files: 0,
+  fresh: 0,
+  notStored: 0,
+  failed: 0,
+  requests: 3,
+  waitMs: 400,
+  quietMs: 400,
+  sentence: '3 pages loaded in 6 s.',
+}
 let answers: Record<string, unknown>
 
 beforeEach(async () => {
@@ -86,6 +119,8 @@ beforeEach(async () => {
     'POST /api/v1/sites/s1/purges': { purged: 1 },
     'POST /api/v1/sites/s1/measurements': HEAD,
     'GET /api/v1/jobs/j': JOB,
+    'POST /api/v1/sites/s1/warm-up/rounds': JOB,
+    'GET /api/v1/sites/s1/warm-up': { ...WARM_UP, rounds: [ROUND] },
     'GET /api/v1/sites/s1/measurements/m': { ...HEAD, results: [result('faster')], runs: [] },
   }
   server = createServer((req, res) => {
@@ -128,6 +163,30 @@ describe('zest', () => {
   ])('purge %j orders %j', async (args, order) => {
     await run('purge', 's1', ...args)
     expect(asked.at(-1)?.body).toEqual(order)
+  })
+  test.each([
+    [[], { what: 'all' }],
+    [['/a', 'http://quay.localhost/b'], { what: 'addresses', addresses: ['/a', 'http://quay.localhost/b'] }],
+    [['--kind', 'Stories'], { what: 'kind', kind: 'Stories' }],
+  ])('warm %j orders %j, waits, and prints what came of it', async (args, order) => {
+    expect(await run('warm', 's1', ...args)).toBe(0)
+    expect(asked.find(({ line }) => line.startsWith('POST'))?.body).toEqual(order)
+    expect(lines).toEqual(['3 pages loaded in 6 s.'])
+  })
+  test('warm takes a list from a file, without empty lines and remarks', async () => {
+    const file = join(await mkdtemp(join(tmpdir(), 'zest-warm-')), 'list.txt')
+    await writeFile(file, '/a\n\n# later\n /b \r\n')
+    await run('warm', 's1', '--list', file)
+    expect(asked.find(({ line }) => line.startsWith('POST'))?.body).toEqual({
+      what: 'addresses',
+      addresses: ['/a', '/b'],
+    })
+    await expect(run('warm', 's1', '--list', `${file}.missing`)).rejects.toThrow(CommandFailure)
+    await expect(run('warm', 's1', '/a', '--kind', 'Stories')).rejects.toThrow(UsageError)
+  })
+  test('warm fails where pages failed', async () => {
+    answers['GET /api/v1/sites/s1/warm-up'] = { ...WARM_UP, rounds: [{ ...ROUND, failed: 1 }] }
+    expect(await run('warm', 's1')).toBe(1)
   })
   test('prints JSON when asked', async () => {
     await run('purge', 's1', '--everything', '--json')

@@ -1,3 +1,4 @@
+import { readFile } from 'node:fs/promises'
 import { parseArgs } from 'node:util'
 import { z } from 'zod'
 import { PurgeResult, type PurgeWhat } from '../core/contracts/delivery.ts'
@@ -6,6 +7,7 @@ import { Measurement, MeasurementHead, DEFAULT_PAIRS, DEFAULT_RUNS } from '../co
 import { Side, Visit } from '../core/contracts/measuring.ts'
 import { QuickCheck } from '../core/contracts/quick-check.ts'
 import { Site } from '../core/contracts/sites.ts'
+import { WarmUpState, type WarmUpOrder } from '../core/contracts/warm-up.ts'
 import { accessFrom, callApi, CommandFailure, type ApiAccess } from './api.ts'
 
 /** The command line is not understood. */
@@ -34,6 +36,9 @@ zest purge SITE WHAT                  remove stored responses; WHAT is one of
   --pattern '/stories/*'                all matching addresses; pages below are included
   --everything
   --soft                                mark stale, and refresh in the background
+zest warm SITE [ADDRESS…]             load pages into the store, and wait; without ADDRESS the whole list
+  --list FILE                           addresses in a file, one per line; - reads standard input
+  --kind NAME                           pages of one kind
 
 SITE is an id, a name or a live host name. --json prints the result as JSON.
 ZEST_API_TOKEN holds the token; ZEST_URL the address of control (default http://127.0.0.1:8400).
@@ -122,6 +127,50 @@ const waitForJob = async (access: ApiAccess, jobId: string, out: Output): Promis
     if (job.state !== 'queued' && job.state !== 'running') return job
     await new Promise((resolve) => setTimeout(resolve, POLL_MS))
   }
+}
+
+interface WarmOptions {
+  readonly list: string | undefined
+  readonly kind: string | undefined
+}
+
+/** Addresses of a file, one per line. */
+const linesOf = async (file: string): Promise<string[]> => {
+  const text = await readFile(file === '-' ? '/dev/stdin' : file, 'utf8').catch((error: Error) => {
+    throw new CommandFailure(`The list cannot be read: ${error.message}.`)
+  })
+  return text
+    .split(/\r?\n/)
+    .map((line) => line.trim())
+    .filter((line) => line !== '' && !line.startsWith('#'))
+}
+
+const warmOrder = async (addresses: readonly string[], { list, kind }: WarmOptions): Promise<WarmUpOrder> => {
+  if (kind !== undefined && (list !== undefined || addresses.length > 0))
+    throw new UsageError('Name addresses or --kind, not both.')
+  if (kind !== undefined) return { what: 'kind', kind }
+  const all = [...addresses, ...(list === undefined ? [] : await linesOf(list))]
+  if (list !== undefined && all.length === 0) throw new CommandFailure(`There is no address in ${list}.`)
+  return all.length === 0 ? { what: 'all' } : { what: 'addresses', addresses: all }
+}
+
+const warm = async (
+  access: ApiAccess,
+  [name, ...addresses]: string[],
+  options: WarmOptions,
+  json: boolean,
+  out: Output,
+): Promise<number> => {
+  const order = await warmOrder(addresses, options)
+  const site = await findSite(access, name)
+  const { id } = await callApi(access, 'POST', `/sites/${site.id}/warm-up/rounds`, Job, order)
+  const job = await waitForJob(access, id, out)
+  if (job.state !== 'done')
+    throw new CommandFailure(`The warm-up was ${job.state}${job.error === null ? '' : `: ${job.error}`}.`)
+  const { rounds } = await callApi(access, 'GET', `/sites/${site.id}/warm-up`, WarmUpState)
+  const round = rounds.find(({ jobId }) => jobId === id)
+  out.line(json ? JSON.stringify(round, null, 2) : (round?.sentence ?? 'Done.'))
+  return round !== undefined && round.failed > 0 ? 1 : 0
 }
 
 const CODINGS = { none: 'not compressed', gzip: 'gzip', br: 'Brotli' } as const
@@ -226,6 +275,8 @@ const parse = (args: string[]) => {
         visitor: { type: 'string', multiple: true, default: [] },
         visit: { type: 'string', default: 'first' },
         runs: { type: 'string' },
+        list: { type: 'string' },
+        kind: { type: 'string' },
       },
     })
   } catch (error) {
@@ -247,6 +298,7 @@ export const runCommand = async (args: string[], env: NodeJS.ProcessEnv, out: Ou
   }
   if (noun === 'site' && rest[0] === 'list') return siteList(accessFrom(env), values.json, out)
   if (noun === 'purge') return purge(accessFrom(env), rest, values as PurgeOptions, values.json, out)
+  if (noun === 'warm') return warm(accessFrom(env), rest, values as WarmOptions, values.json, out)
   if (noun === 'check') return check(accessFrom(env), rest[0], values.private, values.json, out)
   if (noun === 'measure') return measure(accessFrom(env), rest[0], values as MeasureOptions, values.json, out)
   throw new UsageError(`There is no command "${positionals.join(' ')}".`)

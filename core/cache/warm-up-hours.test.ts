@@ -3,7 +3,7 @@ import { isWithinHours } from './warm-up-hours.ts'
 
 const EVERY_DAY = [0, 1, 2, 3, 4, 5, 6]
 // 4 January 2026 is a Sunday.
-const at = (day: number, hour: number): Date => new Date(2026, 0, 4 + day, hour, 30)
+const at = (day: number, hour: number): Date => new Date(Date.UTC(2026, 0, 4 + day, hour, 30))
 
 test.each([
   ['at any hour', null, EVERY_DAY, at(1, 3), true],

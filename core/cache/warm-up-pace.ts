@@ -22,8 +22,9 @@ export type PaceDecision =
 const QUIET_ANSWERS = 9
 /** Of so many such medians the lowest counts: what was slow at first may have been slow already. */
 const MOST_MEDIANS = 30
-/** As long as nothing is known of the origin, requests a minute. */
+/** As long as nothing is known of the origin, requests a minute; of an owner's higher bound, a tenth. */
 const LEARNING_PER_MINUTE = 30
+const LEARNING_SHARE = 0.1
 /** Answers that decide whether the origin is slower now: all but the slowest of them have to be within the bound. */
 const RECENT_ANSWERS = 5
 /** Failures in a row after which the origin is left alone. */
@@ -62,7 +63,7 @@ export class WarmUpPace {
 
   constructor(bounds: PaceBounds) {
     this.#bounds = bounds
-    this.#rate = Math.min(bounds.perMinute, LEARNING_PER_MINUTE)
+    this.#rate = Math.min(bounds.perMinute, Math.max(LEARNING_PER_MINUTE, bounds.perMinute * LEARNING_SHARE))
   }
 
   /** Requests a minute at present. */

@@ -91,7 +91,7 @@ export const WarmUpSettings = z.strictObject({
     .refine(({ from, to }) => from !== to, 'From and to are the same hour.')
     .nullable()
     .default(null)
-    .describe('Only between these hours of the server’s clock, except for rounds started by hand; null: at any hour'),
+    .describe('Only between these hours (UTC), except for rounds started by hand; null: at any hour'),
   days: z
     .array(z.int().min(0).max(6))
     .max(7)
@@ -148,13 +148,28 @@ export const WarmUpAddress = z.object({
   ttlS: z.number().nullable(),
   filledBy: z.enum(['visitor', 'warm-up', 'refresh']).nullable(),
   waiting: z.boolean(),
-  benefit: z.string().describe('In words: what warming it is worth'),
+  probability: z
+    .number()
+    .nullable()
+    .describe('That somebody asks for it before a new copy would expire; null: not estimated yet'),
+  savedMs: z.number().nullable().describe('Wait that its first visitor is spared, ms'),
   last: z
     .object({ at: z.iso.datetime(), outcome: WarmOutcome })
     .nullable()
     .describe('What became of it in the last round that asked for it'),
 })
 export type WarmUpAddress = z.infer<typeof WarmUpAddress>
+
+/** What decides how long a kind of page is fresh, and when it is loaded again; seconds. */
+export const PageLife = z.object({
+  kind: z.string(),
+  lifetimeS: z.number(),
+  staleWhileRevalidateS: z.number(),
+  staleIfErrorS: z.number(),
+  refreshBeforeS: z.number().nullable(),
+  roundEveryS: z.number().nullable(),
+})
+export type PageLife = z.infer<typeof PageLife>
 
 /** Warm-up of a site: what is set, what is under way, and what comes next. */
 export const WarmUpState = z.object({
@@ -164,6 +179,10 @@ export const WarmUpState = z.object({
   addresses: count.describe('Addresses of the list'),
   waiting: count.describe('Addresses that wait for their turn'),
   rounds: z.array(WarmUpRound).describe('Newest first'),
+  kinds: z.array(z.string()).describe('Kinds of pages in the list'),
+  lives: z
+    .array(PageLife)
+    .describe('How long pages are fresh, other pages first, then kinds with settings of their own'),
   fits: z.string().nullable().describe('In words: what does not fit into the lifetime of pages at this pace'),
   leftOut: z.array(z.object({ why: z.string(), addresses: count })).describe('Addresses that are not loaded'),
   problem: z.string().nullable().describe('What kept the list from being read, in a sentence'),

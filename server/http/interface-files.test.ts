@@ -10,9 +10,10 @@ import { interfaceFiles } from './interface-files.ts'
 const SCRIPT = 'export const ferry = "on time"'
 let server: Server
 let url: string
+let folder: string
 
 beforeAll(async () => {
-  const folder = mkdtempSync(join(tmpdir(), 'interface-'))
+  folder = mkdtempSync(join(tmpdir(), 'interface-'))
   mkdirSync(join(folder, 'assets'))
   for (const [name, text] of [
     ['index.html', '<!doctype html><title>Zest Lamp</title>'],
@@ -44,6 +45,10 @@ describe('a file of the interface', () => {
     expect(answer.headers.get('vary')).toMatch(/accept-encoding/i)
     expect(answer.headers.get('content-type')).toMatch(/javascript/)
     expect(await answer.text()).toBe(SCRIPT)
+  })
+  test('is served as soon as it is built, without a restart', async () => {
+    writeFileSync(join(folder, 'assets', 'later-Def456.js'), SCRIPT)
+    expect(await (await get('/assets/later-Def456.js', 'br')).text()).toBe(SCRIPT)
   })
   test('holds for a year where its name has a fingerprint, and is asked for again where not', async () => {
     const holding = async (path: string) => (await get(path, 'br')).headers.get('cache-control')

@@ -12,6 +12,8 @@ const FINGERPRINTED = '/assets/'
  */
 export const interfaceFiles = (folder: string): Middleware => {
   const files = sirv(folder, {
+    // Looked for on disk each time: an interface that is built again is served without a restart.
+    dev: true,
     brotli: true,
     gzip: true,
     etag: true,

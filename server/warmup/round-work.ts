@@ -117,8 +117,7 @@ export class RoundWork {
         `Your server (origin) fails. It is tried again in ${Math.ceil(decision.ms / 1000)} s.`,
       )
     if (decision.kind === 'wait') {
-      if (this.#running.size > 0) await Promise.race([...this.#running, this.#nap(Math.min(decision.ms, LOOK_MS))])
-      else await this.#nap(Math.min(decision.ms, LOOK_MS))
+      await this.#nap(Math.min(decision.ms, LOOK_MS), this.#running)
       return true
     }
     const item = this.#pending.shift()
@@ -126,8 +125,15 @@ export class RoundWork {
     return true
   }
 
-  #nap(ms: number): Promise<unknown> {
-    return this.#io.clock.pause(ms, this.#progress.signal)
+  /** Let time pass. @param work whatever of it ends first ends the pause as well */
+  async #nap(ms: number, work: Iterable<Promise<void>> = []): Promise<void> {
+    const { signal } = this.#progress
+    const enough = new AbortController()
+    const pause = this.#io.clock
+      .pause(ms, AbortSignal.any([signal, enough.signal]))
+      .catch(() => signal.throwIfAborted())
+    await Promise.race([pause, ...work])
+    enough.abort()
   }
 
   async #wait(ms: number, why: string): Promise<boolean> {
@@ -269,7 +275,7 @@ export class RoundWork {
         outcome: result.outcome,
         lastAt: clock.now(),
         probability,
-        savedMs,
+        savedMs: waitMs ?? savedMs,
         ...(waitMs === null ? {} : { waitMs }),
       })
       .where(and(eq(warmUpAddresses.siteId, siteId), eq(warmUpAddresses.target, target)))

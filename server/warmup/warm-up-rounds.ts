@@ -1,10 +1,18 @@
 import { and, desc, eq, inArray, notInArray, sql } from 'drizzle-orm'
 import { fitsBeforeExpiry } from '../../core/cache/warm-up-pace.ts'
+import { refreshMarginS } from '../../core/cache/warm-up-order.ts'
 import { NO_FIGURES, roundSentence, roundWaitMs } from '../../core/cache/warm-up-round.ts'
 import { roughlyInWords } from '../../core/catalogue/setting-sentences.ts'
-import { DAY_MS, type Traffic } from '../../core/contracts/delivery.ts'
+import { DAY_MS, STRETCH_MS, type Traffic } from '../../core/contracts/delivery.ts'
 import type { Job } from '../../core/contracts/jobs.ts'
-import type { WarmUpAddress, WarmUpCause, WarmUpPage, WarmUpRound, WarmUpState } from '../../core/contracts/warm-up.ts'
+import type {
+  PageLife,
+  WarmUpAddress,
+  WarmUpCause,
+  WarmUpPage,
+  WarmUpRound,
+  WarmUpState,
+} from '../../core/contracts/warm-up.ts'
 import { pathOfSite } from '../../core/formats/changed-addresses.ts'
 import { DeliveryUnavailable, type HasDelivery } from '../../delivery/control/client.ts'
 import { newId } from '../accounts/secrets.ts'
@@ -18,11 +26,13 @@ import type { HasEvents } from '../live/event-bus.ts'
 import { siteRow } from '../sites/sites.ts'
 import { namesOf } from '../store-admin/content-changes.ts'
 import { enqueue } from './address-list.ts'
-import { siteFacts } from './site-facts.ts'
+import { siteFacts, type SiteFacts } from './site-facts.ts'
 import { warmUpOf } from './warm-up-settings.ts'
 
 type OrderIo = HasDatabase & HasDelivery & HasJobs & HasEvents & HasClock
 
+/** Kinds that a round may be limited to, in a list to choose from. */
+const MOST_KINDS = 200
 /** Rounds that are shown and kept. */
 const MOST_ROUNDS = 30
 
@@ -112,7 +122,9 @@ const sparedSince = (traffic: Traffic | undefined, since: Date): number | undefi
   const at = since.getTime()
   const [first] = live.course
   const source = first !== undefined && first.at <= at ? live.course : live.days
-  const from = source === live.days ? Math.floor(at / DAY_MS) * DAY_MS : at
+  // The stretch in which the round ended counts whole.
+  const lengthMs = source === live.days ? DAY_MS : STRETCH_MS
+  const from = Math.floor(at / lengthMs) * lengthMs
   return source.filter((one) => one.at >= from).reduce((sum, { sparedVisits }) => sum + sparedVisits, 0)
 }
 
@@ -158,6 +170,23 @@ const fitsInWords = (addresses: number, perMinute: number, lifetimeS: number): s
   return `At ${perMinute} a minute, ${fits.fitting.toLocaleString('en-GB')} of ${addresses.toLocaleString('en-GB')} addresses can be loaded before the first ones expire after ${roughlyInWords(lifetimeS)}. All would need ${fits.neededPerMinute.toLocaleString('en-GB')} a minute, or a longer lifetime.`
 }
 
+/** How lifetimes and warm-up play together, for pages in general and for each kind with a lifetime of its own. */
+const livesOf = ({ setup, settings }: SiteFacts): PageLife[] => {
+  const { pageCache } = setup.remedies
+  const life = (kind: string, lifetimeS: number): PageLife => ({
+    kind,
+    lifetimeS,
+    staleWhileRevalidateS: pageCache.staleWhileRevalidateS,
+    staleIfErrorS: pageCache.staleIfErrorS,
+    refreshBeforeS: settings.automatic && settings.beforeExpiry ? refreshMarginS(lifetimeS) : null,
+    roundEveryS: settings.automatic && settings.everyH > 0 ? settings.everyH * 3600 : null,
+  })
+  return [
+    life(pageCache.kinds.length > 0 ? 'Other pages' : 'Pages', pageCache.lifetimeS),
+    ...pageCache.kinds.flatMap(({ name, lifetimeS }) => (lifetimeS === null ? [] : [life(name, lifetimeS)])),
+  ]
+}
+
 /** Warm-up of a site: settings, rounds, what comes next. @throws AppError NOT_FOUND; DeliveryUnavailable */
 export const warmUpState = async (io: HasDatabase & HasDelivery, siteId: string): Promise<WarmUpState> => {
   const { db, delivery } = io
@@ -175,10 +204,13 @@ export const warmUpState = async (io: HasDatabase & HasDelivery, siteId: string)
     throw error
   })
   const addresses = counts?.listed ?? 0
-  const shortest = Math.min(
-    site.setup.remedies.pageCache.lifetimeS,
-    ...site.setup.remedies.pageCache.kinds.flatMap(({ lifetimeS }) => (lifetimeS === null ? [] : [lifetimeS])),
-  )
+  const kinds = await db
+    .selectDistinct({ kind: warmUpAddresses.kind })
+    .from(warmUpAddresses)
+    .where(and(eq(warmUpAddresses.siteId, siteId), eq(warmUpAddresses.listed, true)))
+    .limit(MOST_KINDS)
+  const lives = livesOf(site)
+  const shortest = Math.min(...lives.map(({ lifetimeS }) => lifetimeS))
   return {
     settings,
     paused,
@@ -186,16 +218,13 @@ export const warmUpState = async (io: HasDatabase & HasDelivery, siteId: string)
     addresses,
     waiting: counts?.waiting ?? 0,
     rounds: await roundsOf(db, siteId, traffic),
+    kinds: kinds.map(({ kind }) => kind).sort((a, b) => a.localeCompare(b)),
+    lives,
     fits: fitsInWords(addresses, settings.perMinute, shortest),
     leftOut,
     problem,
   }
 }
-
-const benefitInWords = (probability: number | null, savedMs: number | null): string =>
-  probability === null || savedMs === null
-    ? 'Not estimated yet'
-    : `${Math.round(probability * 100)}% likely to be asked for before it expires; saves ${(savedMs / 1000).toFixed(2)} s`
 
 /** A page of the addresses that are warmed, those that are worth most first. @throws AppError NOT_FOUND; DeliveryUnavailable */
 export const warmUpAddressPage = async (
@@ -237,7 +266,8 @@ export const warmUpAddressPage = async (
       ttlS: state?.ttlS ?? null,
       filledBy: state?.filledBy ?? null,
       waiting: row.waiting,
-      benefit: benefitInWords(row.probability, row.savedMs),
+      probability: row.probability,
+      savedMs: row.savedMs,
       last: row.lastAt === null || row.outcome === null ? null : { at: row.lastAt.toISOString(), outcome: row.outcome },
     }
   })

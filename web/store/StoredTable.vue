@@ -107,6 +107,7 @@ const changed = async (): Promise<void> => {
               {{ column.title }}{{ sort === column.key ? (descending ? ' ▾' : ' ▴') : '' }}
             </button>
           </th>
+          <th scope="col">Filled by</th>
           <th scope="col">Last decision</th>
           <th scope="col">Do</th>
         </tr>
@@ -124,6 +125,7 @@ const changed = async (): Promise<void> => {
           </td>
           <td class="num">{{ sizes(entry.bytes) }}</td>
           <td class="num">{{ whole(entry.hits) }}</td>
+          <td>{{ entry.filledBy }}</td>
           <td class="small">
             <code v-if="entry.last">{{ entry.last.cacheStatus.replace(/^zest-lamp; /, '') }}</code>
             <span v-else class="muted">not requested lately</span>

@@ -21,6 +21,10 @@ export const useJobs = defineStore('jobs', () => {
   }
   const cancel = async (id: string): Promise<void> => take(await callApi('POST', `/jobs/${id}/cancel`, Job))
   const skip = async (id: string): Promise<void> => take(await callApi('POST', `/jobs/${id}/skip`, Job))
-  const openOf = (siteId: string): Job | undefined => open.value.find((job) => job.siteId === siteId)
-  return { jobs, open, load, take, cancel, skip, openOf }
+  /** What measures or checks a site; a warm-up keeps nothing else from being ordered. */
+  const openOf = (siteId: string): Job | undefined =>
+    open.value.find((job) => job.siteId === siteId && job.kind !== 'warm-up')
+  const warmUpOf = (siteId: string): Job | undefined =>
+    open.value.find((job) => job.siteId === siteId && job.kind === 'warm-up')
+  return { jobs, open, load, take, cancel, skip, openOf, warmUpOf }
 })

@@ -1,0 +1,116 @@
+import type { Browser, Page } from 'playwright-core'
+import { afterAll, beforeAll, describe, expect, test } from 'vitest'
+import type { Trial } from '../core/contracts/ledger.ts'
+import type { Site } from '../core/contracts/sites.ts'
+import type { Coverage, StorePage } from '../core/contracts/store.ts'
+import type { WarmUpState } from '../core/contracts/warm-up.ts'
+import { accessibilityProblems } from './accessibility.ts'
+import { openBrowser, openFerrySite, runProgram, Stack, TOKEN } from './stack.ts'
+
+/** Nobody pays for the rebuild: pages are there before they are asked for. */
+
+let stack: Stack
+let browser: Browser
+let page: Page
+let site: Site
+
+beforeAll(async () => {
+  stack = await Stack.start(19_300)
+  browser = await openBrowser()
+  page = await (await browser.newContext({ viewport: { width: 1280, height: 800 } })).newPage()
+  page.setDefaultTimeout(60_000)
+  const [first] = await stack.api<Site[]>('GET', '/sites')
+  if (first === undefined) throw new Error('There is no site.')
+  site = first
+  const { setup, revision } = await stack.api<Trial>('GET', `/sites/${site.id}/trial`)
+  for (const id of ['pageCache', 'compression', 'minify'] as const) setup.remedies[id].enabled = true
+  const trial = await stack.api<Trial>('PUT', `/sites/${site.id}/trial`, { setup, revision })
+  await stack.api('POST', `/sites/${site.id}/trial/keep`, { note: 'stored pages', revision: trial.revision })
+  await openFerrySite(page, stack.url)
+})
+afterAll(async () => {
+  await browser?.close()
+  await stack?.stop()
+})
+
+const state = (): Promise<WarmUpState> => stack.api('GET', `/sites/${site.id}/warm-up`)
+const coverage = (): Promise<Coverage> => stack.api('GET', `/sites/${site.id}/coverage`)
+
+describe('a warm-up', () => {
+  test('begins with a sentence, and with a button that is there', async () => {
+    await page.getByRole('navigation').getByRole('link', { name: 'Store' }).click()
+    await page.getByRole('tab', { name: 'Warm-up' }).click()
+    await page.getByText('The list is read with the first round.').waitFor()
+    expect(await accessibilityProblems(page)).toEqual([])
+  })
+
+  test('is set as the owner wants it', async () => {
+    await page.getByText('What is loaded, how fast and when').click()
+    await page.getByLabel('Requests per minute').fill('3000')
+    await page.getByLabel('Requests at a time').fill('8')
+    await page.getByLabel('Lowest priority in the sitemap').fill('0')
+    await page.getByLabel('Start rounds automatically').check()
+    await page.getByLabel('When Zest Lamp starts').waitFor()
+    expect(await accessibilityProblems(page)).toEqual([])
+    await page.getByRole('button', { name: 'Save settings' }).click()
+    await page.getByText('Rounds start automatically.').waitFor()
+    expect((await state()).settings).toMatchObject({ automatic: true, perMinute: 3000, atOnce: 8, leastPriority: 0 })
+  })
+
+  test('after everything was purged, a round shows its progress and ends with what it did', async () => {
+    await stack.api('POST', `/sites/${site.id}/purges`, { kind: 'everything' })
+    await page.getByRole('button', { name: 'Warm up now' }).click()
+    await page
+      .getByRole('contentinfo', { name: 'Jobs' })
+      .getByText(/\d+ of \d+/)
+      .waitFor()
+    await page.getByText(/Last round: 7\d pages/).waitFor({ timeout: 180_000 })
+    await page
+      .getByText(/Your server \(origin\) answered \d+ requests/)
+      .first()
+      .waitFor()
+    expect(await accessibilityProblems(page)).toEqual([])
+  }, 240_000)
+
+  test('then every page of the sitemap is a hit, rewritten, in Brotli', async () => {
+    const { rows } = await coverage()
+    expect(rows.length).toBeGreaterThan(70)
+    for (const { address } of rows) {
+      const { cacheStatus, body } = await stack.visit(address, { accept: 'text/html' })
+      expect(`${address} ${cacheStatus}`).toContain('hit')
+      // Minified: the ferry site's own pages are full of comments.
+      expect(`${address} ${body.includes('<!-- ')}`).toBe(`${address} false`)
+    }
+    const stored = await stack.api<StorePage>('POST', `/sites/${site.id}/store`, { pagesOnly: true, limit: 500 })
+    expect(stored.entries.filter(({ bytes }) => bytes['br'] === undefined).map(({ address }) => address)).toEqual([])
+  })
+
+  test('the store says who filled it, and the round what visitors were spared', async () => {
+    await page.getByRole('tab', { name: 'Everything stored' }).click()
+    const stored = page.getByRole('table', { name: 'Stored responses' })
+    await stored.getByRole('cell', { name: 'warm-up' }).first().waitFor()
+    await page.getByRole('tab', { name: 'Warm-up' }).click()
+    await page.getByText(/Since then \d+ visits found a page ready/).waitFor()
+    expect(await accessibilityProblems(page)).toEqual([])
+  })
+
+  test('an edit is warmed again behind it: its next visitor does not wait', async () => {
+    const path = '/timetables/winter-line'
+    const before = (await state()).rounds.length
+    await stack.api('POST', `/sites/${site.id}/purges`, { kind: 'paths', paths: [path] })
+    await expect.poll(async () => (await state()).rounds.length, { timeout: 30_000 }).toBeGreaterThan(before)
+    await expect
+      .poll(async () => (await coverage()).rows.find(({ address }) => address === path)?.state, { timeout: 30_000 })
+      .toBe('fresh')
+    expect((await stack.visit(path, { accept: 'text/html' })).cacheStatus).toContain('hit')
+  })
+
+  test('is ordered from the command line, too', async () => {
+    await stack.api('POST', `/sites/${site.id}/purges`, { kind: 'paths', paths: ['/about'] })
+    const env = { ZEST_API_TOKEN: TOKEN, ZEST_URL: stack.url }
+    const done = await runProgram('zest', env, ['warm', 'orrin.localhost', '/stories', '/basket'])
+    expect([done.code, done.output]).toEqual([0, expect.stringMatching(/1 cannot be stored|pages? loaded/)])
+    const wrong = await runProgram('zest', env, ['warm', 'orrin.localhost', 'http://elsewhere.example/'])
+    expect([wrong.code, wrong.errors]).toEqual([1, expect.stringContaining('is not an address of this site')])
+  })
+})
