@@ -7,7 +7,6 @@ import { isHtml } from '../../core/http/freshness.ts'
 import { NOT_STORED, PASSED } from '../../core/http/reasons.ts'
 import { decideReuse } from '../../core/http/reuse.ts'
 import { madeDigest } from '../../core/page/context/file-facts.ts'
-import { filesOfPage, filesOfSheet, type NamedFile } from '../../core/page/document/named-files.ts'
 import { keyOf } from '../cache-keys/partitions.ts'
 import { storeOf, type FetchContext } from '../fetch/fetch-context.ts'
 import { OriginFailure } from '../fetch/origin-failure.ts'
@@ -24,6 +23,10 @@ const IMAGE_ACCEPT = 'image/avif,image/webp,image/*,*/*;q=0.8'
 const PATIENCE_MS = 20_000
 /** Files that are named further down a page are left to its first visitor, bytes. */
 const NAMED_WITHIN = 1024 * 1024
+/** More files of one page are left to its first visitor. */
+const MOST_FILES = 300
+
+type NamedFile = WarmResult['missing'][number]
 
 /** The fields of the browsers whose copies are kept apart: phones with and without AVIF in pages, and all others. */
 const BROWSERS: readonly Fields[] = [
@@ -137,8 +140,14 @@ const complete = async (context: FetchContext<DeliveryIo>, entry: StoredEntry): 
   const body = await store.body(coded, 'identity')
   if (body === undefined) return []
   const text = body.toString('utf8', 0, NAMED_WITHIN)
-  const address = `${context.visitor.scheme}://${context.visitor.host}${context.target}`
-  return isSheet ? filesOfSheet(text, address) : filesOfPage(text, address)
+  const { scheme, host } = context.visitor
+  const address = `${scheme}://${host}${context.target}`
+  const { pool } = context.io.rewriter
+  const { files } = await (isSheet ? pool.readSheet({ text, address }) : pool.readPage({ html: text, address }))
+  return files.slice(0, MOST_FILES).flatMap(({ address: named, kind }): NamedFile[] => {
+    const url = new URL(named)
+    return url.host === host ? [{ target: url.pathname + url.search, as: kind === 'image' ? 'image' : 'file' }] : []
+  })
 }
 
 /** What is made here has been made with the page that names it. */
