@@ -1,5 +1,6 @@
 import type { Browser, Page } from 'playwright-core'
 import { afterAll, beforeAll, describe, expect, test } from 'vitest'
+import type { Traffic } from '../core/contracts/delivery.ts'
 import type { Trial } from '../core/contracts/ledger.ts'
 import type { Site } from '../core/contracts/sites.ts'
 import type { Coverage, StorePage } from '../core/contracts/store.ts'
@@ -112,5 +113,45 @@ describe('a warm-up', () => {
     expect([done.code, done.output]).toEqual([0, expect.stringMatching(/1 cannot be stored|pages? loaded/)])
     const wrong = await runProgram('zest', env, ['warm', 'orrin.localhost', 'http://elsewhere.example/'])
     expect([wrong.code, wrong.errors]).toEqual([1, expect.stringContaining('is not an address of this site')])
+  })
+})
+
+describe('prefetch', () => {
+  interface Entry {
+    deliveryType: string
+    transferSize: number
+  }
+  const prefetched = async (): Promise<number> =>
+    (await stack.api<Traffic>('GET', `/sites/${site.id}/traffic`)).channels.find(({ channel }) => channel === 'live')
+      ?.prefetches.served ?? 0
+
+  test('the next page of a visit was there before it was asked for, and sign-out was not', async () => {
+    const { setup, revision } = await stack.api<Trial>('GET', `/sites/${site.id}/trial`)
+    setup.remedies.prefetch.enabled = true
+    const trial = await stack.api<Trial>('PUT', `/sites/${site.id}/trial`, { setup, revision })
+    await stack.api('POST', `/sites/${site.id}/trial/keep`, { note: 'prefetch', revision: trial.revision })
+    for (const path of ['/', '/stories']) await stack.visit(path, { accept: 'text/html' })
+    const visitor = await browser.newContext()
+    const tab = await visitor.newPage()
+    const requests: string[] = []
+    tab.on('request', (request) => requests.push(request.url()))
+    await tab.goto(`http://orrin.localhost:${stack.basePort + 10}/`)
+    const paths = await tab.evaluate(
+      () => (JSON.parse(document.getElementById('zest-next')?.textContent ?? '{}') as { paths: string[] }).paths,
+    )
+    expect(paths).toContain('/stories')
+    expect(paths.filter((path) => /sign|basket|editor|search/.test(path))).toEqual([])
+    const before = await prefetched()
+    await tab.locator('a[href="/stories"]').first().hover()
+    await expect.poll(prefetched, { timeout: 15_000 }).toBeGreaterThan(before)
+    await tab.locator('a[href="/stories"]').first().click()
+    await tab.waitForURL('**/stories')
+    const entry = await tab.evaluate(() => {
+      const [navigation] = performance.getEntriesByType('navigation') as unknown as Entry[]
+      return { deliveryType: navigation?.deliveryType, transferSize: navigation?.transferSize }
+    })
+    // Resource Timing: the value for a page that was prefetched by speculation rules.
+    expect(entry.deliveryType).toBe('navigational-prefetch')
+    await visitor.close()
   })
 })

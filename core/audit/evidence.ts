@@ -255,6 +255,8 @@ const EVIDENCE: Record<RemedyId, (look: AuditedPage, files: AuditedFile[], setup
     return many.length < 3 ? { items: [], changes: [] } : whole(many, 'one of many over HTTP/1.1', [])
   },
   polling: () => ({ items: [], changes: [] }),
+  // What it gains shows on the next page of a visit, not on the one that was looked at.
+  prefetch: () => ({ items: [], changes: [] }),
 }
 
 export const evidenceFor = (remedy: RemedyId, look: AuditedPage, setup: Setup): LookEvidence =>

@@ -163,6 +163,7 @@ const NOTHING: Partial<Record<RemedyId, string>> = {
   polling:
     'Requests of open pages were not recorded; this remedy takes load off your server and does not change how fast a page appears.',
   combine: 'Visitors use HTTP/2, or there is little to combine.',
+  prefetch: 'The load of a single page cannot show what it gains; measure with “next page of the same visit”.',
   localCopies: 'The measured pages load no script from another host.',
 }
 

@@ -9,6 +9,7 @@ import {
   hints,
   lazy,
   polling,
+  prefetch,
   scriptOrder,
   stillVideo,
   unusedStyles,
@@ -32,6 +33,7 @@ export const REMEDIES: readonly AnyRemedy[] = [
   unusedScripts,
   localCopies,
   combine,
+  prefetch,
   polling,
 ]
 

@@ -240,6 +240,43 @@ export const combine: Remedy<'combine'> = {
   ],
 }
 
+export const prefetch: Remedy<'prefetch'> = {
+  id: 'prefetch',
+  name: REMEDY_NAMES.prefetch,
+  reach: 'page',
+  need: 'optional',
+  inShort: 'Fetch the next page while the visitor points at its link.',
+  does: 'Pages tell the browser which of their links may be fetched ahead (Speculation Rules; a small script does it in browsers that lack them). Only links of your own site that show something: never sign-out, basket, downloads, nofollow links, addresses that pass through or hold a key. A request to prefetch is answered from the store only; where a fresh copy is missing, it is refused without asking your server (origin). Nothing is fetched ahead where the visitor saves data or has a slow link.',
+  helps: 'When visitors read more than one page, and the pages are in the store: the next one shows almost at once.',
+  avoid: 'Where visitors pay for every megabyte and seldom open a second page.',
+  couldBreak:
+    'Visitors fetch pages that they do not open. Counters that read the web server’s log may count these as visits.',
+  lookAt: 'Click through the site: pages should appear sooner, and be the current ones.',
+  undo: 'Switch it off.',
+  options: [
+    {
+      key: 'when',
+      label: 'Fetch a page when the visitor',
+      hint: '',
+      input: {
+        kind: 'choice',
+        choices: [
+          { value: 'press', title: 'presses its link' },
+          { value: 'hover', title: 'points at its link, or touches it' },
+          { value: 'view', title: 'sees its link' },
+        ],
+      },
+    },
+    {
+      key: 'mostLinks',
+      label: 'Links per page',
+      hint: 'At most this many links of a page, from the top.',
+      input: { kind: 'number', unit: 'links', least: 1, most: 200 },
+    },
+    exceptionsOption('file', 'address', 'selector'),
+  ],
+}
+
 export const unusedScripts: Remedy<'unusedScripts'> = {
   id: 'unusedScripts',
   name: REMEDY_NAMES.unusedScripts,

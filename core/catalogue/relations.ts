@@ -95,6 +95,12 @@ const RULES: Partial<Record<RemedyId, readonly Rule[]>> = {
         'With lazy frames, players further down wait anyway; the preview picture also helps visitors who scroll past.',
       ),
   ],
+  prefetch: [
+    ({ remedies }) =>
+      remedies.prefetch.enabled &&
+      !remedies.pageCache.enabled &&
+      needs('Needs the page cache: only stored pages are fetched ahead.'),
+  ],
   compression: [alone],
   fonts: [
     ({ remedies }) =>

@@ -18,6 +18,7 @@ export const REMEDY_NAMES: Readonly<Record<RemedyId, string>> = {
   unusedScripts: 'Scripts proven unused',
   localCopies: 'Self-hosted third-party scripts',
   combine: 'Combine files',
+  prefetch: 'Prefetch',
   polling: 'Slower background polling',
 }
 

@@ -15,7 +15,7 @@ export interface StartingPoint {
 export const BY_WORD: ReadonlySet<RemedyId> = new Set(['localCopies', 'polling', 'unusedStyles'])
 
 /** Not switched on by a starting point: besides those, what helps only in special cases. */
-const BY_CHOICE: ReadonlySet<RemedyId> = new Set([...BY_WORD, 'combine'])
+const BY_CHOICE: ReadonlySet<RemedyId> = new Set([...BY_WORD, 'combine', 'prefetch'])
 
 const ofReach = (...reaches: Reach[]): RemedyId[] =>
   REMEDIES.filter(({ id, reach }) => reaches.includes(reach) && !BY_CHOICE.has(id)).map(({ id }) => id)

@@ -172,6 +172,16 @@ export const ChannelTraffic = TrafficSums.extend({
   kinds: z.array(TrafficSums.extend({ kind: z.string() })).describe('Pages and data by kind, busiest first'),
   /** Requests by how they were answered: "hit", "forwarded uri-miss", "passed path", … */
   outcomes: z.record(z.string(), z.int()),
+  prefetches: z
+    .object({
+      served: z.int().describe('Pages that were fetched ahead, from the store'),
+      refused: z
+        .int()
+        .describe('Requests to fetch ahead that were refused, because the origin would have had to answer'),
+      bytes: z.int(),
+    })
+    .default({ served: 0, refused: 0, bytes: 0 })
+    .describe('Counted apart: never visits'),
   late: z
     .int()
     .default(0)

@@ -216,6 +216,17 @@ export const UnusedScriptSettings = z.strictObject({
 })
 export type UnusedScriptSettings = z.infer<typeof UnusedScriptSettings>
 
+export const PrefetchSettings = z.strictObject({
+  enabled: z.boolean().default(false),
+  when: z
+    .enum(['press', 'hover', 'view'])
+    .default('hover')
+    .describe('When a linked page is fetched: as the visitor presses the link, points at it, or sees it'),
+  mostLinks: z.int().min(1).max(200).default(60).describe('Links of one page that may be fetched ahead'),
+  exceptions,
+})
+export type PrefetchSettings = z.infer<typeof PrefetchSettings>
+
 export const PollingSettings = z.strictObject({
   enabled: z.boolean().default(false),
   paths: z

@@ -10,6 +10,7 @@ import {
   LocalCopySettings,
   MinifySettings,
   PollingSettings,
+  PrefetchSettings,
   ScriptOrderSettings,
   StillVideoSettings,
   UnusedScriptSettings,
@@ -237,6 +238,7 @@ export const Remedies = z.strictObject({
   combine: CombineSettings.prefault({}),
   unusedScripts: UnusedScriptSettings.prefault({}),
   polling: PollingSettings.prefault({}),
+  prefetch: PrefetchSettings.prefault({}),
 })
 export type Remedies = z.infer<typeof Remedies>
 export type RemedyId = keyof Remedies

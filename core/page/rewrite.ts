@@ -11,6 +11,7 @@ import { minifyPage } from './minify/page.ts'
 import { combineFiles } from './transforms/combine-files.ts'
 import { inlineCriticalStyles } from './transforms/critical-css.ts'
 import { leaveOutUnusedScripts } from './transforms/unused-scripts.ts'
+import { prefetchLinks } from './transforms/prefetch.ts'
 import { addHints } from './transforms/preload.ts'
 import { loadLazily } from './transforms/lazy-loading.ts'
 import { nameOwnAddresses } from './transforms/file-addresses.ts'
@@ -35,7 +36,10 @@ const STEPS: readonly Step[] = [
     ['lazy', loadLazily],
   ],
   // What stands in the page by now needs no hint.
-  [['hints', addHints]],
+  [
+    ['hints', addHints],
+    ['prefetch', prefetchLinks],
+  ],
 ]
 
 export interface PageOrder {

@@ -2,9 +2,9 @@ import { parse } from 'parse5'
 import { attributeOf, htmlElements } from '../formats/html-tree.ts'
 
 /** What is not a page, by its ending. */
-const FILE = /\.(?:css|m?js|json|xml|txt|png|jpe?g|gif|webp|avif|svg|ico|woff2?|pdf|zip|gz|mp[34]|webm)$/i
+export const FILE = /\.(?:css|m?js|json|xml|txt|png|jpe?g|gif|webp|avif|svg|ico|woff2?|pdf|zip|gz|mp[34]|webm)$/i
 /** Addresses at which something is done rather than shown; following one could sign somebody out. */
-const ACTS = /(?:log|sign)-?(?:out|in|off)|logout|unsubscribe|delete|cart|basket|checkout/i
+export const ACTS = /(?:log|sign)-?(?:out|in|off)|logout|unsubscribe|delete|cart|basket|checkout/i
 
 /**
  * Pages of the same site that a page links to, in the order of the page, each once. Links that do something are left out.

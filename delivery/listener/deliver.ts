@@ -4,12 +4,15 @@ import { requestWishes } from '../../core/http/request-directives.ts'
 import { hasField } from '../../core/http/fields.ts'
 import type { CacheKey } from '../../core/cache/cache-key.ts'
 import { decideReuse, type ReuseDecision } from '../../core/http/reuse.ts'
+import { mayBeForPage, requestPurpose } from '../../core/http/prefetch.ts'
+import { FILE } from '../../core/sampling/links.ts'
 import { fetchShared } from '../respond/fetch-shared.ts'
 import { revalidateOnce } from '../fetch/revalidate.ts'
 import { contentOf, passThrough } from '../respond/pass-through.ts'
 import { problemPage } from '../respond/problem-page.ts'
 import { originalPath } from '../../core/page/context/file-facts.ts'
 import { mayBeMade, sendGeneratedAsset } from '../respond/send-generated-asset.ts'
+import { sendNotPrefetched } from '../respond/send-not-prefetched.ts'
 import { sendStored } from '../respond/send-stored.ts'
 import { cut } from '../respond/write-head.ts'
 import { keyOf } from '../cache-keys/partitions.ts'
@@ -135,7 +138,10 @@ const answer = (context: RequestContext): void | Promise<void> => {
 /** While the store is being opened: a fresh copy is looked for on the disk, and everything else passes through. */
 const answerBeforeOpening = async (context: RequestContext, before: BeforeOpening): Promise<void> => {
   const { io, req, rule, fields, res } = context
-  const passes = (): Promise<void> => passThrough(asItCame(context), 'store-opening')
+  const passes = (): void | Promise<void> =>
+    context.route.prefetch && isPrefetch(context)
+      ? sendNotPrefetched(context)
+      : passThrough(asItCame(context), 'store-opening')
   if (mayBeMade(context) || contentOf(req) !== undefined || admitted(context).kind !== 'shared') return passes()
   const key = keyOf(context)
   await before.find(key)
@@ -180,6 +186,7 @@ const passesForSession = (context: RequestContext): boolean => {
 
 const answerOwn = (context: RequestContext): void | Promise<void> => {
   const { route, req } = context
+  if (route.prefetch && isPrefetch(context)) return answerPrefetch({ ...context, purpose: 'prefetch' })
   if (contentOf(req) !== undefined) return passThrough(context, context.method === 'GET' ? 'content' : 'method')
   const bypassRules = admitted(context)
   if (bypassRules.kind !== 'shared' && passesForSession(context)) context.io.sessions?.compare(context)
@@ -205,6 +212,28 @@ const answerStorable = (context: RequestContext): void | Promise<void> => {
   const sending = sendStored(context, decision.stored, { kind: 'hit', ttl: decision.ttl }, decision.age)
   if (sending === true) return undefined
   return Promise.resolve(sending).then((sent) => (sent ? undefined : fetchAnew(context, key)))
+}
+
+/** Files that are fetched ahead belong to a page that is there; only pages are refused. */
+const isPrefetch = ({ method, path, fields }: RequestContext): boolean =>
+  (method === 'GET' || method === 'HEAD') &&
+  requestPurpose(fields) === 'prefetch' &&
+  mayBeForPage(fields) &&
+  !FILE.test(path)
+
+/** A page is fetched ahead only where that costs the origin nothing: from a copy that is fresh for whoever asks. */
+const answerPrefetch = async (context: RequestContext): Promise<void> => {
+  const { io, route, req, fields } = context
+  const bypassRules = contentOf(req) === undefined ? admitted(context) : ({ kind: 'pass' } as const)
+  if (bypassRules.kind === 'pass') return sendNotPrefetched(context)
+  const asked: RequestContext =
+    bypassRules.kind === 'shared'
+      ? context
+      : { ...context, rule: route.privateRule, audience: { kind: 'one', identity: bypassRules.identity } }
+  const decision = decideReuse(fields, storeOf(asked).candidates(keyOf(asked)), asked.rule.reuse, io.now())
+  if (decision.kind !== 'reuse') return sendNotPrefetched(context)
+  const sent = await sendStored(asked, decision.stored, { kind: 'hit', ttl: decision.ttl }, decision.age)
+  return sent ? undefined : sendNotPrefetched(context)
 }
 
 /** What was to be sent turned out to be gone or damaged: ask for all of it. */

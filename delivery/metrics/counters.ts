@@ -51,6 +51,7 @@ interface ChannelRecord {
   readonly kinds: Map<string, Sums>
   /** See countLate. */
   late: number
+  readonly prefetches: { served: number; refused: number; bytes: number }
   /** Requests by scheme, since this process began. */
   readonly schemes: { http: number; https: number }
 }
@@ -65,6 +66,7 @@ const newRecord = (): ChannelRecord => ({
   kinds: new Map(),
   late: 0,
   schemes: { http: 0, https: 0 },
+  prefetches: { served: 0, refused: 0, bytes: 0 },
 })
 
 /** The kind a page counts under: the owner's name, else the pattern of its address. Files and data are not told apart. */
@@ -155,6 +157,13 @@ export class Counters {
     this.#recordOf(route).late++
   }
 
+  /** A page was fetched in case its visitor will want it, or was not: never a visit. */
+  countPrefetch(route: Route, what: 'served' | 'refused', bytes: number): void {
+    const { prefetches } = this.#recordOf(route)
+    prefetches[what]++
+    prefetches.bytes += bytes
+  }
+
   #recordOf({ countedAs }: Route): ChannelRecord {
     let channel = this.#channels.get(countedAs)
     if (channel === undefined) this.#channels.set(countedAs, (channel = newRecord()))
@@ -209,7 +218,15 @@ export class Counters {
     const holdings = store.holdings()
     const channels = (['live', 'trial'] as Channel[]).map((channel): ChannelTraffic => {
       const partition = partitionOf(siteId, channel)
-      const { sums, outcomes, course, days: byDay, kinds, late } = this.#channels.get(partition) ?? newRecord()
+      const {
+        sums,
+        outcomes,
+        course,
+        days: byDay,
+        kinds,
+        late,
+        prefetches,
+      } = this.#channels.get(partition) ?? newRecord()
       const held = [...holdings].filter(([name]) => name === partition || name.startsWith(`${partition}:`))
       return {
         channel,
@@ -219,6 +236,7 @@ export class Counters {
         days: [...byDay.stretches],
         kinds: [...kinds].map(([kind, of]) => ({ kind, ...of })).sort((a, b) => b.requests - a.requests),
         late,
+        prefetches: { ...prefetches },
         storedAddresses: held.reduce((sum, [, { entries }]) => sum + entries, 0),
         storedBytes: held.reduce((sum, [, { bytes }]) => sum + bytes, 0),
       }
@@ -231,22 +249,25 @@ export class Counters {
   kept(): KeptCounters {
     return {
       since: this.#since,
-      channels: [...this.#channels].map(([partition, { sums, outcomes, course, days: byDay, kinds, late }]) => ({
-        partition,
-        sums,
-        outcomes: Object.fromEntries(outcomes),
-        course: [...course.stretches],
-        days: [...byDay.stretches],
-        kinds: [...kinds].map(([kind, of]) => ({ kind, ...of })),
-        late,
-      })),
+      channels: [...this.#channels].map(
+        ([partition, { sums, outcomes, course, days: byDay, kinds, late, prefetches }]) => ({
+          partition,
+          sums,
+          outcomes: Object.fromEntries(outcomes),
+          course: [...course.stretches],
+          days: [...byDay.stretches],
+          kinds: [...kinds].map(([kind, of]) => ({ kind, ...of })),
+          late,
+          prefetches,
+        }),
+      ),
     }
   }
 
   /** Go on with the sums of an earlier process. */
   goOn({ since, channels }: KeptCounters): void {
     this.#since = since as EpochMs
-    for (const { partition, sums, outcomes, course, days: byDay, kinds, late } of channels)
+    for (const { partition, sums, outcomes, course, days: byDay, kinds, late, prefetches } of channels)
       this.#channels.set(partition, {
         sums,
         outcomes: new Map(Object.entries(outcomes)),
@@ -255,6 +276,7 @@ export class Counters {
         kinds: new Map(kinds.map(({ kind, ...of }) => [kind, of])),
         late,
         schemes: { http: 0, https: 0 },
+        prefetches: { ...prefetches },
       })
   }
 }

@@ -88,6 +88,8 @@ export interface Route {
   readonly redirectToHttps: boolean
   /** undefined when no remedy rewrites anything. */
   readonly rewriting: Rewriting | undefined
+  /** Whether pages of this channel name links to be fetched ahead, so that such requests must cost the origin nothing. */
+  readonly prefetch: boolean
   /** undefined when polls are not slowed. */
   readonly polls: SlowedPolls | undefined
 }
@@ -180,6 +182,7 @@ const REWRITING = [
   'stillVideo',
   'combine',
   'unusedScripts',
+  'prefetch',
 ] as const
 
 const compileRewriting = ({ knowledge }: DeliverySite, { remedies }: Setup): Rewriting | undefined => {
@@ -256,6 +259,7 @@ const compileRoute = (site: DeliverySite, served: DeliverySite['channels'][numbe
     serverTiming: setup.serverTiming,
     redirectToHttps: setup.redirectToHttps,
     rewriting: compileRewriting(site, setup),
+    prefetch: setup.remedies.prefetch.enabled && setup.remedies.pageCache.enabled,
     polls: compilePolls(setup),
   }
 }

@@ -41,6 +41,8 @@ export interface RequestContext extends FetchContext<DeliveryIo> {
   readonly req: IncomingMessage
   readonly res: ServerResponse
   readonly startedAt: number
+  /** Set when the page is only fetched in case its visitor will want it: it is counted apart. */
+  readonly purpose?: 'prefetch'
 }
 
 /** Count and log an exchange once its response has ended, however it ended. */
@@ -56,6 +58,7 @@ export const countWhenDone = (
   }: { readonly page?: boolean; readonly spared?: boolean; readonly savedMs?: number; readonly kind?: string } = {},
 ): void => {
   context.res.once('close', () => {
+    if (context.purpose === 'prefetch') return context.io.counters.countPrefetch(context.route, 'served', bytes())
     const { res, io, route, rule, method, target, startedAt, visitor } = context
     io.counters.count(
       route,

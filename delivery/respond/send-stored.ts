@@ -63,7 +63,7 @@ const write = (sending: Sending): void => {
   const withBody = part.kind !== 'unchanged' && method !== 'HEAD'
   countWhenDone(context, outcome, () => (withBody ? sent.length : 0), {
     page: ready.page,
-    spared: ready.page && isFirstUse(entry),
+    spared: ready.page && context.purpose === undefined && isFirstUse(entry),
     savedMs: waitOf(entry),
     kind: ready.kind,
   })

@@ -40,6 +40,11 @@ const shortStatus = (text: string): string => text.replace(/^zest-lamp; /, '')
     {{ whole(live.hits) }} requests. The store holds {{ whole(live.storedAddresses) }} responses,
     {{ bytes(live.storedBytes) }}.
   </p>
+  <p v-if="live && live.prefetches.served + live.prefetches.refused > 0">
+    {{ howMany(live.prefetches.served, 'page') }} fetched ahead from the store ({{ bytes(live.prefetches.bytes) }}), not
+    counted as visits. {{ whole(live.prefetches.refused) }} refused, because your server (origin) would have had to
+    answer.
+  </p>
   <p v-if="late !== ''" class="late">
     {{ late }} sent unchanged, because rewriting took longer than the {{ PATIENCE_MS / 1000 }} s that a visitor may
     wait. The page cache helps, because it stores rewritten pages; so do fewer remedies that change pages.

@@ -16,6 +16,7 @@ const channel = (name: 'live' | 'trial', late: number): ChannelTraffic => ({
   pageVisits: 100,
   coldVisits: 5,
   sparedVisits: 0,
+  prefetches: { served: 0, refused: 0, bytes: 0 },
   days: [],
   course: [],
   kinds: [],
