@@ -131,6 +131,11 @@ describe('prefetch', () => {
     const trial = await stack.api<Trial>('PUT', `/sites/${site.id}/trial`, { setup, revision })
     await stack.api('POST', `/sites/${site.id}/trial/keep`, { note: 'prefetch', revision: trial.revision })
     for (const path of ['/', '/stories']) await stack.visit(path, { accept: 'text/html' })
+    // Rewriting may take longer than a visitor waits.
+    await expect
+      .poll(async () => (await stack.visit('/', { accept: 'text/html' })).body, { timeout: 30_000 })
+      .toContain('zest-next')
+    await stack.prepared(site.id)
     const visitor = await browser.newContext()
     const tab = await visitor.newPage()
     const requests: string[] = []

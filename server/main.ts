@@ -135,7 +135,7 @@ const main = async (): Promise<void> => {
     server.close()
     server.closeAllConnections()
     endRoutine()
-    endWarmUps()
+    await endWarmUps()
     endWatching()
     endScheduledWork()
     publisher.close()

@@ -1,7 +1,6 @@
 import { and, eq } from 'drizzle-orm'
 import { isWithinHours } from '../../core/cache/warm-up-hours.ts'
 import { refreshMarginS, WORTH_REFRESHING } from '../../core/cache/warm-up-order.ts'
-import { inBackground } from '../../core/in-background.ts'
 import type { WarmUpCause, WarmUpSettings } from '../../core/contracts/warm-up.ts'
 import { DeliveryUnavailable, type HasDelivery } from '../../delivery/control/client.ts'
 import type { HasDatabase } from '../db/database.ts'
@@ -109,8 +108,11 @@ const startAtStart = async (io: TriggerIo): Promise<void> => {
   }
 }
 
-/** @returns a function that ends it */
-export const startWarmUps = (io: TriggerIo, log: (error: unknown) => void): (() => void) => {
+/** @returns a function that ends it, once what is under way is done */
+export const startWarmUps = (io: TriggerIo, log: (error: unknown) => void): (() => Promise<void>) => {
+  let ended = false
+  // One thing after the other.
+  let last = startAtStart(io).catch(log)
   const happened = new Map<string, StoreHappening[]>()
   const timers = new Set<NodeJS.Timeout>()
   const later = (siteId: string): void => {
@@ -118,7 +120,7 @@ export const startWarmUps = (io: TriggerIo, log: (error: unknown) => void): (() 
       timers.delete(timer)
       const all = happened.get(siteId) ?? []
       happened.delete(siteId)
-      inBackground(afterHappenings(io, siteId, all), log)
+      last = last.then(() => afterHappenings(io, siteId, all)).catch(log)
     }, TOGETHER_MS)
     timers.add(timer)
   }
@@ -127,19 +129,21 @@ export const startWarmUps = (io: TriggerIo, log: (error: unknown) => void): (() 
     if (before === undefined) later(happening.siteId)
     happened.set(happening.siteId, [...(before ?? []), happening])
   })
-  // One look after the other.
-  let last = startAtStart(io).catch(log)
   const look = async (): Promise<void> => {
-    for (const { id } of await io.db.select({ id: sites.id }).from(sites))
+    for (const { id } of await io.db.select({ id: sites.id }).from(sites)) {
+      if (ended) return
       await startWhatIsDue(io, id).catch((error: unknown) => {
         if (!isRefusal(error)) log(error)
       })
+    }
   }
   const timer = setInterval(() => void (last = last.then(look).catch(log)), LOOK_MS)
   timer.unref()
-  return () => {
+  return async () => {
+    ended = true
     clearInterval(timer)
     for (const one of timers) clearTimeout(one)
     stopListening()
+    await last
   }
 }
