@@ -24,6 +24,30 @@ describe('visits', () => {
     const cached = (path: string) => outcome.requests.find(({ url }) => url.endsWith(path))!.fromCache
     expect([cached('/shared.svg'), cached('/own.svg')]).toEqual([true, false])
   })
+  const AHEAD =
+    '<a href="/">Next</a><script type="speculationrules">{"prefetch":[{"urls":["/"],"eagerness":"moderate"}]}</script>'
+  test('the next page is opened by the link to it, which lets the browser fetch it ahead', async () => {
+    const asked: (string | undefined)[] = []
+    site.pages = {
+      '/before': html(AHEAD),
+      '/': (req, res) => {
+        asked.push(req.headers['sec-purpose'] as string | undefined)
+        html('<p>Here</p>')(req, res)
+      },
+    }
+    const outcome = measured(await site.load('/', { visit: 'next', previousUrl: `${site.origin}/before` }))
+    expect(asked).toEqual(['prefetch'])
+    expect(outcome.metrics.fcpMs).toBeGreaterThan(0)
+  })
+  test.each([
+    ['covered', '<a href="/">Next</a><div style="position:fixed;inset:0;background:#fff"></div>'],
+    ['hidden', '<a href="/" hidden>Next</a>'],
+    ['a button of a script', '<a href="/" onclick="return false">Next</a>'],
+  ])('where that link is %s, the next page is opened all the same', async (_how, before) => {
+    site.pages = { '/before': html(before), '/': html('<p>Here</p>') }
+    const outcome = measured(await site.load('/', { visit: 'next', previousUrl: `${site.origin}/before` }))
+    expect(outcome.requests.map(({ url }) => new URL(url).pathname)).toEqual(['/'])
+  })
   const SIGN_IN = {
     id: 'j',
     name: 'Season ticket',
