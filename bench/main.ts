@@ -6,6 +6,8 @@ import { ferryHome } from './ferry-home.ts'
 import { bulk } from './bulk.ts'
 import { connections } from './connections.ts'
 import { firstVisit } from './first-visit.ts'
+import { nextPage } from './next-page.ts'
+import { warmPace } from './warm-pace.ts'
 import { flood } from './flood.ts'
 import { guidedBench } from './guided.ts'
 import { homeBytes } from './home-bytes.ts'
@@ -42,6 +44,8 @@ const ALL = [
   sessionsEverywhere,
   editSeen,
   firstVisit,
+  nextPage,
+  warmPace,
 ]
 
 const { values, positionals } = parseArgs({ allowPositionals: true, options: { json: { type: 'string' } } })

@@ -35,7 +35,8 @@ const TRY_AGAIN_MS = 60_000
 /** Share by which the rate grows with a few good answers; more, the longer all has been well. */
 const GROWTH = 0.04
 const MOST_GROWTH = 0.5
-const SLOWEST_PER_MINUTE = 1
+/** So few requests a minute disturb no origin: what it takes then is what it takes when it is quiet. */
+const SLOWEST_PER_MINUTE = 4
 /** Where on the way to the owner's bound the pace is cut: the next answers are still to stay within it. */
 const CUT_AT = 0.4
 
@@ -46,6 +47,7 @@ const CUT_AT = 0.4
  */
 export class WarmUpPace {
   readonly #bounds: PaceBounds
+  readonly #slowest: number
   /** Requests a minute at present. */
   #rate: number
   #atOnce = 1
@@ -55,6 +57,8 @@ export class WarmUpPace {
   /** Answers since the last median. */
   #block: number[] = []
   readonly #medians: number[] = []
+  /** Whether all answers since the last median came at the slowest pace. */
+  #slowestSince = false
   readonly #recent: number[] = []
   #failures = 0
   /** Times in a row that recent answers were quick. */
@@ -63,6 +67,7 @@ export class WarmUpPace {
 
   constructor(bounds: PaceBounds) {
     this.#bounds = bounds
+    this.#slowest = Math.min(bounds.perMinute, SLOWEST_PER_MINUTE)
     this.#rate = Math.min(bounds.perMinute, Math.max(LEARNING_PER_MINUTE, bounds.perMinute * LEARNING_SHARE))
   }
 
@@ -115,7 +120,7 @@ export class WarmUpPace {
   fail(now: number): void {
     this.#underWay--
     this.#failures++
-    this.#rate = Math.max(SLOWEST_PER_MINUTE, this.#rate / 2)
+    this.#rate = Math.max(this.#slowest, this.#rate / 2)
     const backOff = FIRST_BACK_OFF_MS * 2 ** (this.#failures - 1)
     this.#backOffUntil = now + (this.#failures >= STOP_AFTER ? TRY_AGAIN_MS : Math.min(backOff, TRY_AGAIN_MS))
   }
@@ -123,6 +128,9 @@ export class WarmUpPace {
   #note(waitMs: number, usualMs: number | null): void {
     this.#block.push(waitMs)
     if (this.#block.length === QUIET_ANSWERS) {
+      // An origin that stays slow though nobody disturbs it has become slower, and that is its quiet from now on.
+      if (this.#slowestSince) this.#medians.length = 0
+      this.#slowestSince = this.#rate === this.#slowest
       this.#medians.push(median(this.#block))
       if (this.#medians.length > MOST_MEDIANS) this.#medians.shift()
       this.#block = []
@@ -139,12 +147,13 @@ export class WarmUpPace {
   }
 
   #slowDown(): void {
-    this.#rate = Math.max(SLOWEST_PER_MINUTE, this.#rate / 2)
+    this.#rate = Math.max(this.#slowest, this.#rate / 2)
     this.#atOnce = 1
     this.#good = 0
   }
 
   #speedUp(): void {
+    this.#slowestSince = false
     const growth = Math.min(MOST_GROWTH, GROWTH * ++this.#good)
     this.#rate = Math.min(this.#bounds.perMinute, this.#rate * (1 + growth))
     if (this.#rate === this.#bounds.perMinute) this.#atOnce = Math.min(this.#bounds.atOnce, this.#atOnce + 1)

@@ -150,6 +150,24 @@ describe('the pace', () => {
     expect(after.length).toBeGreaterThan(20)
   })
 
+  test('takes an origin that stays slow for what it has become, and does not wait for ever', () => {
+    const pace = new WarmUpPace({ perMinute: 60, atOnce: 1, slowdown: 1.5 })
+    const answer = (from: number, turns: number, wait: number): number => {
+      let now = from
+      for (let turn = 0; turn < turns; turn++) {
+        const decision = pace.decide(now)
+        if (decision.kind !== 'go') now += decision.ms
+        pace.begin(now)
+        pace.end((now += wait), [wait])
+      }
+      return now
+    }
+    const now = answer(0, 60, 200)
+    answer(now, 100, 800)
+    expect(pace.quietMs).toBe(800)
+    expect(pace.perMinute).toBeGreaterThan(4)
+  })
+
   test('takes its time back when the origin is well again', () => {
     const origin = new MadeUpOrigin()
     const pace = new WarmUpPace({ perMinute: 60, atOnce: 2, slowdown: 1.5 })
