@@ -49,6 +49,7 @@ describe('a warm-up', () => {
     await page.getByText('What is loaded, how fast and when').click()
     await page.getByLabel('Requests per minute').fill('3000')
     await page.getByLabel('Requests at a time').fill('8')
+    await page.getByLabel('Server wait, times its quiet median').fill('5')
     await page.getByLabel('Lowest priority in the sitemap').fill('0')
     await page.getByLabel('Start rounds automatically').check()
     await page.getByLabel('When Zest Lamp starts').waitFor()
