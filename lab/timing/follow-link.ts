@@ -1,7 +1,7 @@
 import type { VisitorProfile } from '../../core/contracts/measuring.ts'
 import type { CdpTarget } from '../cdp/cdp-target.ts'
 
-/** How long a visitor points at a link before they press it, and how long a finger rests on it, ms (common practice). */
+/** How long a visitor points at a link, or sees it, before they press it, and how long a finger rests on it, ms (common practice). */
 const POINTING_MS = 400
 const TOUCHING_MS = 100
 /** A link whose press begins no navigation is a button of a script. */
@@ -47,6 +47,7 @@ export const followLink = async (
   if (place === null) return 'no-link'
   const began = new Promise<'began'>((resolve) => tab.on('Page.frameStartedLoading', () => resolve('began')))
   if (device === 'phone') {
+    await after(POINTING_MS)
     ready()
     await tab.send('Input.synthesizeTapGesture', { ...place, duration: TOUCHING_MS })
   } else {
