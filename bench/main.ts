@@ -15,7 +15,6 @@ import { labSpread, retest } from './lab-bench.ts'
 import { modelBench } from './model/model-bench.ts'
 import { missOverhead } from './miss-overhead.ts'
 import { rewritePageBench } from './rewrite-page.ts'
-import { ownInterface } from './own-interface.ts'
 import type { BenchResult } from './results/result.ts'
 import { sessionsEverywhere } from './sessions.ts'
 import { storeSize } from './store-size.ts'
@@ -46,7 +45,6 @@ const ALL = [
   editSeen,
   firstVisit,
   nextPage,
-  ownInterface,
   warmPace,
 ]
 
