@@ -98,7 +98,7 @@ describe('an address that is warmed', () => {
         ? res
             .writeHead(200, { 'content-type': 'text/html' })
             .end(
-              '<link rel=stylesheet href="/site.css"><link rel=canonical href="/b"><script src="/s.js?a=1&amp;b=2"></script>' +
+              '<link rel=stylesheet href="/site.css"><img src="//live.example//odd.png"><link rel=canonical href="/b"><script src="/s.js?a=1&amp;b=2"></script>' +
                 '<img src="/quay.jpg" srcset="/quay-small.jpg 400w"><img src="https://elsewhere.example/x.png"><a href="/c">c</a>',
             )
         : res

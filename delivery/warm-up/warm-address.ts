@@ -1,6 +1,6 @@
 import { decideCacheBypass } from '../../core/cache/cache-bypass.ts'
 import type { CacheKey } from '../../core/cache/cache-key.ts'
-import type { WarmOrder, WarmOutcome, WarmResult } from '../../core/contracts/warm-up.ts'
+import { WarmPath, type WarmOrder, type WarmOutcome, type WarmResult } from '../../core/contracts/warm-up.ts'
 import { PAGE_ACCEPT } from '../../core/http/device.ts'
 import { fieldValue, type Fields } from '../../core/http/fields.ts'
 import { isHtml } from '../../core/http/freshness.ts'
@@ -146,7 +146,8 @@ const complete = async (context: FetchContext<DeliveryIo>, entry: StoredEntry): 
   const { files } = await (isSheet ? pool.readSheet({ text, address }) : pool.readPage({ html: text, address }))
   return files.slice(0, MOST_FILES).flatMap(({ address: named, kind }): NamedFile[] => {
     const url = new URL(named)
-    return url.host === host ? [{ target: url.pathname + url.search, as: kind === 'image' ? 'image' : 'file' }] : []
+    const target = WarmPath.safeParse(url.pathname + url.search)
+    return url.host === host && target.success ? [{ target: target.data, as: kind === 'image' ? 'image' : 'file' }] : []
   })
 }
 

@@ -1,6 +1,12 @@
 import { and, eq, inArray, sql } from 'drizzle-orm'
 import { warmUpList, type ListedAddress, type NamedAddress } from '../../core/cache/warm-up-list.ts'
-import type { Visited, WarmOrder, WarmUpReason, WarmUpSettings } from '../../core/contracts/warm-up.ts'
+import {
+  WarmPath,
+  type Visited,
+  type WarmOrder,
+  type WarmUpReason,
+  type WarmUpSettings,
+} from '../../core/contracts/warm-up.ts'
 import { robotsRules } from '../../core/formats/robots.ts'
 import type { SitemapEntry } from '../../core/formats/sitemap.ts'
 import { pathPatterns } from '../../core/http/patterns.ts'
@@ -36,6 +42,7 @@ const named = (
   },
 ): NamedAddress[] => {
   const { host, entries, known, visited } = sources
+  const isPath = (target: string): boolean => WarmPath.safeParse(target).success
   const listed = entries.flatMap(({ loc, priority }): NamedAddress[] => {
     const url = new URL(loc)
     return url.host === host ? [{ target: url.pathname + url.search, reason: 'sitemap', priority }] : []
@@ -45,7 +52,7 @@ const named = (
     .flatMap(({ path, visits }) => (visits === null || visits === 0 ? [] : [{ path, visits }]))
     .sort((a, b) => b.visits - a.visits)
     .slice(0, MOST_VISITED)
-  return [
+  const all: NamedAddress[] = [
     { target: '/', reason: hasSitemap ? 'sitemap' : 'linked' },
     ...(hasSitemap ? listed : []),
     ...(settings.links && !hasSitemap
@@ -59,6 +66,8 @@ const named = (
       : []),
     ...settings.addresses.map((target) => ({ target, reason: 'listed' as const })),
   ]
+  // Visitors make up addresses as they like.
+  return all.filter(({ target }) => isPath(target))
 }
 
 /** The owner's name for the kind of a page, from what the check of the site has found. */
@@ -163,7 +172,9 @@ export interface QueuedAddress {
 
 /** Put addresses into the queue; one that waits already waits once, with one reason more. */
 export const enqueue = async (db: Database, siteId: string, queued: readonly QueuedAddress[]): Promise<void> => {
-  const once = [...new Map(queued.map((one) => [one.target, one])).values()]
+  // What is no path of a site comes from odd links, and from visitors who make up addresses.
+  const own = queued.filter(({ target }) => WarmPath.safeParse(target).success)
+  const once = [...new Map(own.map((one) => [one.target, one])).values()]
   for (let at = 0; at < once.length; at += AT_A_TIME)
     await db
       .insert(warmUpAddresses)

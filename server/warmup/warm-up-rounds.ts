@@ -75,6 +75,18 @@ const forgetOldRounds = async (db: Database, siteId: string): Promise<void> => {
     .orderBy(desc(warmUpRounds.at))
     .limit(MOST_ROUNDS)
   await db.delete(warmUpRounds).where(and(eq(warmUpRounds.siteId, siteId), notInArray(warmUpRounds.id, kept)))
+  // Rounds may begin every minute: what they were is forgotten with them.
+  const shown = db.select({ id: warmUpRounds.jobId }).from(warmUpRounds).where(eq(warmUpRounds.siteId, siteId))
+  await db
+    .delete(jobs)
+    .where(
+      and(
+        eq(jobs.siteId, siteId),
+        eq(jobs.kind, 'warm-up'),
+        inArray(jobs.state, ['done', 'failed', 'cancelled']),
+        notInArray(jobs.id, shown),
+      ),
+    )
 }
 
 /**

@@ -111,10 +111,15 @@ describe('a round of the whole list', () => {
   test('loads the pages that visitors ask for most, too', async () => {
     bench.visited = {
       schemes: { http: 0, https: 0 },
-      pages: [{ target: '/popular?page=2', requests: 50, watchedS: 60 }],
+      pages: ['/popular?page=2', '//made-up', `/${'x'.repeat(5000)}`].map((target) => ({
+        target,
+        requests: 50,
+        watchedS: 60,
+      })),
     }
     await round({ what: 'all' })
     expect(bench.warmed).toContain('/popular?page=2')
+    expect(bench.warmed.filter((target) => target.startsWith('//') || target.length > 4000)).toEqual([])
   })
 
   test('loads the files that a page names right behind it, each once', async () => {
