@@ -46,6 +46,7 @@ export const revalidate = (
     ...merged,
     fields: read,
     ...(read === merged.fields ? {} : { askEachTime: true as const }),
+    filledBy: context.background,
   }
   const decision = decideStoring(
     { method: 'GET', fields: context.fields, url: addressOf(context) },

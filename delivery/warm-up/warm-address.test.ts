@@ -77,6 +77,11 @@ describe('an address that is warmed', () => {
     await warm('/a')
     bench.aheadS = 61
     expect((await warm('/a')).outcome.kind).toBe('unchanged')
+    expect([...bench.io.store.all()].map(({ filledBy }) => filledBy)).toEqual(['warm-up'])
+    // Whoever had it checked last has it filled.
+    bench.aheadS = 700
+    await bench.ask('/a')
+    expect([...bench.io.store.all()].map(({ filledBy }) => filledBy)).toEqual([undefined])
   })
 
   test('is there for phones as well, where they get pages of their own', async () => {

@@ -19,7 +19,7 @@ import type { StoredEntry } from '../store/response-store.ts'
 
 /** What browsers say they accept for a picture, as far as it counts here. */
 const IMAGE_ACCEPT = 'image/avif,image/webp,image/*,*/*;q=0.8'
-/** Longest wait for a page to be rewritten: nobody waits for it, but the round goes on. */
+/** Longest wait for a page to be rewritten, or for a visitor's answer: nobody waits for it, but the round goes on. */
 const PATIENCE_MS = 20_000
 /** Files that are named further down a page are left to its first visitor, bytes. */
 const NAMED_WITHIN = 1024 * 1024
@@ -112,7 +112,8 @@ const warmForm = async (
   const { io } = context
   const key = keyOf(context)
   // A visitor is ahead, who has the origin asked anyway.
-  await io.inFlight.ahead(key)?.ended
+  const ahead = io.inFlight.ahead(key)
+  if (ahead !== undefined) await within(ahead.ended, PATIENCE_MS)
   const present = presentCopy(context, key, refreshBelowS)
   if ('fresh' in present) return { outcome: { kind: 'fresh' }, entry: present.fresh }
   // No visitor is made to wait for it: who comes meanwhile asks for themselves.

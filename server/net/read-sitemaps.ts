@@ -5,6 +5,8 @@ import type { OutsideAnswer } from './outside-request.ts'
 
 /** sitemaps.org: "no larger than 50MB" uncompressed. */
 const LARGEST_SITEMAP = 50 * 1024 * 1024
+/** More of one site is not read: reading takes a second for each 20 MB or so. */
+const MOST_BYTES = 100 * 1024 * 1024
 /** More addresses of one site are not taken up. */
 const MOST_ENTRIES = 200_000
 
@@ -48,14 +50,17 @@ export const readSitemaps = async (
   const entries: SitemapEntry[] = []
   const broken: string[] = []
   let read = 0
+  let bytes = 0
   // What is added to a set while it is gone through is gone through as well, and only once.
   for (const address of queue) {
-    if (read++ === mostSitemaps || entries.length >= MOST_ENTRIES || signal?.aborted === true) break
+    if (read++ === mostSitemaps || entries.length >= MOST_ENTRIES || bytes > MOST_BYTES || signal?.aborted === true)
+      break
     const answer = await ask(site, address)
     if (answer?.status !== 200) {
       broken.push(`${address}: ${answer === undefined ? 'no answer' : `status ${answer.status}`}`)
       continue
     }
+    bytes += answer.body.length
     const result = parseSitemap(answer.body.toString('utf8'))
     if (result.kind === 'broken') broken.push(`${address}: ${result.why}`)
     else if (result.kind === 'index') for (const one of ownOnly(result.sitemaps, url)) queue.add(one)

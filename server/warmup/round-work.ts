@@ -1,12 +1,12 @@
 import { setTimeout as pause } from 'node:timers/promises'
-import { and, eq } from 'drizzle-orm'
+import { and, eq, inArray } from 'drizzle-orm'
 import { refreshMarginS, warmUpOrder, warmUpValues, type WarmUpCandidate } from '../../core/cache/warm-up-order.ts'
 import { isWithinHours } from '../../core/cache/warm-up-hours.ts'
 import { WarmUpPace } from '../../core/cache/warm-up-pace.ts'
 import { addOutcome, type RoundFigures } from '../../core/cache/warm-up-round.ts'
 import type { AddressState } from '../../core/contracts/store.ts'
 import type { WarmOrder, WarmOutcome, WarmResult } from '../../core/contracts/warm-up.ts'
-import { DeliveryUnavailable, type HasDelivery } from '../../delivery/control/client.ts'
+import type { HasDelivery } from '../../delivery/control/client.ts'
 import type { HasDatabase } from '../db/database.ts'
 import { warmUpAddresses, warmUpRounds } from '../db/warm-up-schema.ts'
 import type { JobProgress } from '../jobs/job-queue.ts'
@@ -74,6 +74,8 @@ export class RoundWork {
   #reportedAt = -Infinity
   #lookedAt = -Infinity
   #hold: Hold
+  /** Something of ours that went wrong behind the loop; it ends the round. */
+  #fault: { readonly error: unknown } | undefined
 
   constructor(io: RoundIo, round: RoundRow, site: SiteFacts, progress: JobProgress) {
     this.#io = io
@@ -93,6 +95,7 @@ export class RoundWork {
     try {
       while (!signal.aborted && (await this.#step()));
       await Promise.all(this.#running)
+      this.#throwFault()
     } catch (error) {
       if (!signal.aborted) throw error
     } finally {
@@ -101,9 +104,14 @@ export class RoundWork {
     }
   }
 
+  #throwFault(): void {
+    if (this.#fault !== undefined) throw this.#fault.error
+  }
+
   /** @returns whether there is anything left to do */
   async #step(): Promise<boolean> {
     const { clock } = this.#io
+    this.#throwFault()
     if (clock.elapsed() - this.#lookedAt >= LOOK_MS) {
       this.#lookedAt = clock.elapsed()
       this.#hold = await this.#holdNow()
@@ -114,7 +122,7 @@ export class RoundWork {
     if (decision.kind === 'stopped')
       return this.#wait(
         Math.min(decision.ms, LOOK_MS),
-        `Your server (origin) fails. It is tried again in ${Math.ceil(decision.ms / 1000)} s.`,
+        `Your server (origin) is failing; the next try is in ${Math.ceil(decision.ms / 1000)} s.`,
       )
     if (decision.kind === 'wait') {
       await this.#nap(Math.min(decision.ms, LOOK_MS), this.#running)
@@ -223,7 +231,9 @@ export class RoundWork {
 
   #start(item: Item): void {
     this.#pace.begin(this.#io.clock.elapsed())
-    const running = this.#warm(item).finally(() => this.#running.delete(running))
+    const running = this.#warm(item)
+      .catch((error: unknown) => void (this.#fault ??= { error }))
+      .finally(() => this.#running.delete(running))
     this.#running.add(running)
   }
 
@@ -249,10 +259,12 @@ export class RoundWork {
 
   async #warm(item: Item): Promise<void> {
     const { clock } = this.#io
-    const result = await this.#ask(item).catch((error: unknown): WarmResult => {
-      if (!(error instanceof DeliveryUnavailable)) throw error
-      return { outcome: { kind: 'failed', sentence: error.message }, waitsMs: [], missing: [] }
-    })
+    // Whatever went wrong with one address is written down with it, so that it is not tried without end.
+    const result = await this.#ask(item).catch((error: unknown): WarmResult => ({
+      outcome: { kind: 'failed', sentence: (error as Error).message },
+      waitsMs: [],
+      missing: [],
+    }))
     if (result.outcome.kind === 'failed') {
       this.#pace.fail(clock.elapsed())
       // Of an origin that fails everywhere, no address is at fault.
@@ -298,13 +310,16 @@ export class RoundWork {
     const rows = await this.#io.db
       .select()
       .from(warmUpAddresses)
-      .where(and(eq(warmUpAddresses.siteId, siteId), eq(warmUpAddresses.waiting, true)))
-    const wanted = new Set(added.map(({ target }) => target))
-    this.#pending.unshift(
-      ...rows
-        .filter(({ target }) => wanted.has(target))
-        .map((row) => ({ row, refreshBelowS: 0, usualMs: row.waitMs, tries: 0 })),
-    )
+      .where(
+        and(
+          eq(warmUpAddresses.siteId, siteId),
+          inArray(
+            warmUpAddresses.target,
+            added.map(({ target }) => target),
+          ),
+        ),
+      )
+    this.#pending.unshift(...rows.map((row) => ({ row, refreshBelowS: 0, usualMs: row.waitMs, tries: 0 })))
   }
 
   #count({ as }: AddressRow, { outcome, waitsMs }: WarmResult): void {

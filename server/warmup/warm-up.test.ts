@@ -219,6 +219,12 @@ describe('what does not go well', () => {
     expect(after.rounds[0]).toMatchObject({ failed: 1, state: 'done' })
   })
 
+  test('an address that delivery answers with nonsense is left alone, and the others are loaded', async () => {
+    bench.warm = ({ target }) =>
+      target === '/a/1' ? ({ outcome: 'odd' } as never) : { outcome: { kind: 'stored' }, waitsMs: [10], missing: [] }
+    expect((await round({ what: 'all' })).rounds[0]).toMatchObject({ failed: 1, pages: 3, state: 'done' })
+  })
+
   test('an origin that fails everywhere is left alone, and the round goes on when it is well', async () => {
     let requests = 0
     bench.warm = () => ({
