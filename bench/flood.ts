@@ -1,5 +1,6 @@
 import { LRUCache } from 'lru-cache'
 import { S3Fifo } from '../core/cache/s3-fifo.ts'
+import { randomFrom } from '../core/stats/random.ts'
 import type { Benchmark } from './results/result.ts'
 
 /** A made-up but lifelike trace: pages wanted after Zipf's law with exponent 0.7 (Breslau et al. 1999 found 0.6–0.8 for web pages). */
@@ -9,17 +10,6 @@ const REQUESTS = 400_000
 const EXPONENT = 0.7
 /** Made-up addresses for each request of a visitor while the flood lasts. */
 const FLOOD = 2
-
-/** Repeatable chance: the comparison must not depend on the day (mulberry32, public domain). */
-const chance = (seed: number): (() => number) => {
-  let state = seed
-  return () => {
-    state = (state + 0x6d2b79f5) | 0
-    let t = Math.imul(state ^ (state >>> 15), 1 | state)
-    t = (t + Math.imul(t ^ (t >>> 7), 61 | t)) ^ t
-    return ((t ^ (t >>> 14)) >>> 0) / 4_294_967_296
-  }
-}
 
 const zipf = (random: () => number): (() => number) => {
   const sums: number[] = []
@@ -44,7 +34,7 @@ interface Held {
 
 /** Share of visitors' requests that were held, in the second half of the trace. */
 const hitRatio = (held: Held, flood: number): number => {
-  const next = zipf(chance(7))
+  const next = zipf(randomFrom(7))
   let [hits, counted, madeUp] = [0, 0, 0]
   for (let i = 0; i < REQUESTS; i++) {
     const id = `/page/${next()}`

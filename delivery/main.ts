@@ -5,7 +5,7 @@ import type { Http2SecureServer } from 'node:http2'
 import { join } from 'node:path'
 import { performance } from 'node:perf_hooks'
 import { inBackground } from '../core/in-background.ts'
-import type { DeliveryConfig, PurgeOrder } from '../core/contracts/delivery.ts'
+import { STORE_BYTES, type DeliveryConfig, type PurgeOrder } from '../core/contracts/delivery.ts'
 import { PageLinks } from '../core/watching/page-links.ts'
 import { epochMs } from '../core/time.ts'
 import { loadConfig, saveConfig } from './process/config-file.ts'
@@ -74,7 +74,7 @@ const listen = (
 
 const LIMITS = {
   memoryBytes: 192 * 1024 * 1024,
-  diskBytes: 4 * 1024 * 1024 * 1024,
+  diskBytes: STORE_BYTES,
   ownCopiesBytes: 64 * 1024 * 1024,
 }
 

@@ -15,6 +15,7 @@ import { measurementEndpoints } from './routes/measurement-routes.ts'
 import { routineEndpoints } from './routes/routine-routes.ts'
 import { siteEndpoints } from './routes/site-routes.ts'
 import { setupEndpoints } from './routes/setup-routes.ts'
+import { plannerEndpoints } from './routes/planner-routes.ts'
 import { warmUpEndpoints } from './routes/warm-up-routes.ts'
 import { storeEndpoints } from './routes/store-routes.ts'
 import { privacyEndpoints } from './routes/privacy-routes.ts'
@@ -71,6 +72,7 @@ export const endpointsOf = (services: Services) => [
   ...setupEndpoints(services),
   ...storeEndpoints(services),
   ...warmUpEndpoints(services),
+  ...plannerEndpoints(services),
   ...jobEndpoints(services),
 ]
 

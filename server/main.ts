@@ -23,6 +23,7 @@ import { startRoutine } from './routine/retests.ts'
 import { PrivacyOrders } from './privacy/privacy-checks.ts'
 import { startScheduledWork } from './watching/scheduled-work.ts'
 import { startWatching } from './watching/watcher.ts'
+import { followPlans } from './planner/plans.ts'
 import { startWarmUps } from './warmup/warm-up-triggers.ts'
 import type { Services } from './routes/services.ts'
 import { Publisher } from './release/publisher.ts'
@@ -129,12 +130,14 @@ const main = async (): Promise<void> => {
   await jobs.start()
   const endWatching = startWatching(services, (error) => log.error(error))
   const endScheduledWork = startScheduledWork(services, (error) => log.error(error))
+  const endPlans = followPlans(services, (error) => log.error(error))
   const endWarmUps = startWarmUps(services, (error) => log.error(error))
   const endRoutine = startRoutine(services, (error) => log.error(error))
   const stop = async (): Promise<void> => {
     server.close()
     server.closeAllConnections()
     endRoutine()
+    endPlans()
     await endWarmUps()
     endWatching()
     endScheduledWork()

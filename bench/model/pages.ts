@@ -1,3 +1,5 @@
+import { randomFrom } from '../../core/stats/random.ts'
+
 /** Made-up pages of many shapes, the same for the same seed: what the load model is judged on. */
 
 export interface Piece {
@@ -19,20 +21,9 @@ export interface PageSpec {
   readonly pieces: readonly Piece[]
 }
 
-/** A small generator of even numbers from 0 to 1 (mulberry32). */
-const chance = (seed: number) => {
-  let state = seed | 0
-  return () => {
-    state = (state + 0x6d2b79f5) | 0
-    let t = Math.imul(state ^ (state >>> 15), 1 | state)
-    t = (t + Math.imul(t ^ (t >>> 7), 61 | t)) ^ t
-    return ((t ^ (t >>> 14)) >>> 0) / 2 ** 32
-  }
-}
-
 /** @returns a page between a leaflet and a heavily furnished front page */
 export const makeUpPage = (seed: number): PageSpec => {
-  const next = chance(seed * 7919 + 13)
+  const next = randomFrom(seed * 7919 + 13)
   const between = (low: number, high: number): number => Math.round(low + next() * (high - low))
   const sometimes = (share: number): boolean => next() < share
   let count = 0
@@ -76,7 +67,7 @@ const paragraph = (next: () => number): string =>
 
 /** The HTML of a page. @param addressOf the address of one of its pieces */
 export const pageHtml = (spec: PageSpec, addressOf: (piece: Piece) => string): string => {
-  const next = chance(spec.seed)
+  const next = randomFrom(spec.seed)
   const of = (how: Piece['how'], kind?: Piece['kind']): Piece[] =>
     spec.pieces.filter((piece) => piece.how === how && (kind === undefined || piece.kind === kind))
   const script = (piece: Piece, more = ''): string => `<script src="${addressOf(piece)}"${more}></script>\n`

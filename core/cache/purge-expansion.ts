@@ -3,7 +3,7 @@ import type { PurgeWhat } from '../contracts/delivery.ts'
 import type { ContentEventSettings } from '../contracts/setup.ts'
 
 /** The lists a page stands in by its address: "/stories" and, above it, none but the home page, for "/stories/storm". */
-const listsAbove = (path: string): string[] => {
+export const listsAbove = (path: string): string[] => {
   const parts = path
     .split(/[?#]/, 1)[0]!
     .split('/')

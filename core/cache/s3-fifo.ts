@@ -22,13 +22,13 @@ const NEWCOMERS_SHARE = 0.1
  * Not used here as there: one more request makes a newcomer stay (there: two), since the first request of a web page is often the only one of
  * its visitor, and the second one already another visitor's.
  */
-export class S3Fifo<V> {
+export class S3Fifo<V, Id = string> {
   readonly #most: number
-  readonly #onEvict: (id: string, value: V) => void
-  readonly #newcomers = new Map<string, Held<V>>()
-  readonly #main = new Map<string, Held<V>>()
+  readonly #onEvict: (id: Id, value: V) => void
+  readonly #newcomers = new Map<Id, Held<V>>()
+  readonly #main = new Map<Id, Held<V>>()
   /** Names of newcomers that left, oldest first. */
-  readonly #remembered = new Set<string>()
+  readonly #remembered = new Set<Id>()
   #newcomerBytes = 0
   #mainBytes = 0
 
@@ -36,7 +36,7 @@ export class S3Fifo<V> {
    * @param most bytes that may be held
    * @param onEvict told what has to leave for lack of room
    */
-  constructor(most: number, onEvict: (id: string, value: V) => void) {
+  constructor(most: number, onEvict: (id: Id, value: V) => void) {
     this.#most = most
     this.#onEvict = onEvict
   }
@@ -49,17 +49,17 @@ export class S3Fifo<V> {
     return this.#newcomers.size + this.#main.size
   }
 
-  #find(id: string): Held<V> | undefined {
+  #find(id: Id): Held<V> | undefined {
     return this.#newcomers.get(id) ?? this.#main.get(id)
   }
 
   /** Without counting it as asked for. */
-  peek(id: string): V | undefined {
+  peek(id: Id): V | undefined {
     return this.#find(id)?.value
   }
 
   /** The item, counted as asked for. */
-  get(id: string): V | undefined {
+  get(id: Id): V | undefined {
     const held = this.#find(id)
     if (held === undefined) return undefined
     if (held.asked < MOST_ASKED) held.asked++
@@ -67,7 +67,7 @@ export class S3Fifo<V> {
   }
 
   /** Hold an item, or another value of one that is held, which keeps its place. Items larger than all the room are let go at once. */
-  set(id: string, value: V, bytes: number): void {
+  set(id: Id, value: V, bytes: number): void {
     const held = this.#find(id)
     if (held !== undefined) {
       if (this.#newcomers.has(id)) this.#newcomerBytes += bytes - held.bytes
@@ -82,7 +82,7 @@ export class S3Fifo<V> {
     while (this.bytes > this.#most) this.#evictOne()
   }
 
-  delete(id: string): boolean {
+  delete(id: Id): boolean {
     const held = this.#find(id)
     if (held === undefined) return false
     if (this.#newcomers.delete(id)) this.#newcomerBytes -= held.bytes
@@ -98,7 +98,7 @@ export class S3Fifo<V> {
     for (const { value } of this.#main.values()) yield value
   }
 
-  #addToMain(id: string, held: Held<V>): void {
+  #addToMain(id: Id, held: Held<V>): void {
     this.#main.set(id, held)
     this.#mainBytes += held.bytes
   }
@@ -131,7 +131,7 @@ export class S3Fifo<V> {
   }
 
   /** As many names as there are items in the main queue: enough to recognise who comes back, and bounded like everything here. */
-  #remember(id: string): void {
+  #remember(id: Id): void {
     this.#remembered.add(id)
     const most = Math.max(100, this.#main.size)
     while (this.#remembered.size > most) this.#remembered.delete(this.#remembered.values().next().value!)

@@ -47,6 +47,13 @@ const CUT_AT = 0.4
  */
 const BUSY_SHARE = 0.2
 
+/** Share of the time for which a warm-up may keep an origin busy. */
+const busyShare = ({ slowdown }: Pick<PaceBounds, 'slowdown'>): number => Math.min(1, BUSY_SHARE * (slowdown - 1))
+
+/** Requests a minute that a warm-up settles at, where the origin takes so long for a page and nothing disturbs it. @param waitMs more than 0 */
+export const settledPerMinute = (bounds: PaceBounds, waitMs: number): number =>
+  Math.min(bounds.perMinute, (60_000 * busyShare(bounds)) / Math.max(1, waitMs))
+
 /**
  * How fast an origin may be asked. The rate grows slowly and is halved when answers take longer, inside the owner's bounds, which are never
  * exceeded: congestion is told by delay, as in TCP Vegas (Brakmo and Peterson 1995). Waits are compared with those of a quiet origin: the first
@@ -81,11 +88,7 @@ export class WarmUpPace {
   /** Requests a minute at present. */
   get perMinute(): number {
     const { quietMs } = this
-    return quietMs === null ? this.#rate : Math.min(this.#rate, (60_000 * this.#busyShare) / Math.max(1, quietMs))
-  }
-
-  get #busyShare(): number {
-    return Math.min(1, BUSY_SHARE * (this.#bounds.slowdown - 1))
+    return quietMs === null ? this.#rate : Math.min(this.#rate, settledPerMinute(this.#bounds, quietMs))
   }
 
   /** Median wait of the origin while it was quiet, ms; null before the first answer. */
@@ -126,7 +129,7 @@ export class WarmUpPace {
     if (waitsMs.length === 0) this.#nextAt = Math.max(now, this.#nextAt - 60_000 / this.#rate)
     else if (waitsMs.length > 1) this.#charge(now, waitsMs.length - 1)
     const busyMs = waitsMs.reduce((sum, ms) => sum + ms, 0)
-    this.#nextAt = Math.max(this.#nextAt, now + busyMs * (1 / this.#busyShare - 1))
+    this.#nextAt = Math.max(this.#nextAt, now + busyMs * (1 / busyShare(this.#bounds) - 1))
     waitsMs.forEach((waitMs, index) => this.#note(waitMs, index === 0 ? usualMs : null))
   }
 

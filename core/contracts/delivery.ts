@@ -152,6 +152,9 @@ export type TrafficSums = z.infer<typeof TrafficSums>
 /** Longest time a visitor waits for a page to be rewritten; then this visitor gets it as it came, and the next one gets it rewritten. */
 export const PATIENCE_MS = 400
 
+/** What the store may take on disk, all sites together. */
+export const STORE_BYTES = 4 * 1024 * 1024 * 1024
+
 /** Length of one stretch of the course of traffic. */
 export const STRETCH_MS = 5 * 60_000
 /** Stretches that are kept: two days. */

@@ -23,7 +23,16 @@ describe('Common and Combined Log Format', () => {
     ['an absolute target', '10.0.0.1 - - [x] "GET http://quay.example/a?b=c HTTP/1.1" 200 5', ['GET', '/a?b=c', 200]],
     ['an escaped quote', '10.0.0.1 - - [x] "GET /a\\"b HTTP/1.1" 200 5', ['GET', '/a\\"b', 200]],
   ])('%s', (_why, line, [method, path, status]) => {
-    expect(parseLogLine(line as string)).toEqual({ method, path, status })
+    expect(parseLogLine(line as string)).toMatchObject({ method, path, status })
+  })
+  test.each([
+    ['10/Oct/2000:13:55:36 -0700', '2000-10-10T20:55:36.000Z'],
+    ['26/Nov/2026:03:00:00 +0130', '2026-11-26T01:30:00.000Z'],
+    ['26/Foo/2026:03:00:00 +0000', undefined],
+    ['x', undefined],
+  ])('time %s', (time, at) => {
+    const read = parseLogLine(`10.0.0.1 - - [${time}] "GET / HTTP/1.1" 200 5`)?.at
+    expect(read === undefined ? undefined : new Date(read).toISOString()).toBe(at)
   })
   test.each(['', 'hello', '{"path":"/"}', '10.0.0.1 - - [x] "\\x16\\x03" 400 0'])('no request: %j', (line) =>
     expect(parseLogLine(line)).toBeUndefined(),

@@ -19,6 +19,8 @@ import { siteRow } from '../sites/sites.ts'
 
 /** Calls that are shown. */
 const MOST_CALLS = 10
+/** Calls that are kept: from them comes how often pages change. */
+const MOST_KEPT = 500
 /** Paths of one call that are shown. */
 const MOST_SHOWN = 20
 
@@ -86,7 +88,7 @@ export const noteCall = async (
     .from(changeCalls)
     .where(eq(changeCalls.siteId, siteId))
     .orderBy(desc(changeCalls.at))
-    .limit(MOST_CALLS)
+    .limit(MOST_KEPT)
   await db.delete(changeCalls).where(and(eq(changeCalls.siteId, siteId), notInArray(changeCalls.id, kept)))
   // From the first call on pages are kept for as long as the owner wants.
   if (call.how !== 'watched' && told !== 'calls') publisher.publishBehind()

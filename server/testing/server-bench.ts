@@ -6,13 +6,13 @@ import { setImmediate } from 'node:timers/promises'
 import { join } from 'node:path'
 import { getTableName, is, sql } from 'drizzle-orm'
 import { PgTable } from 'drizzle-orm/pg-core'
-import type { ChangesQuery, DeliveryConfig, PurgeOrder } from '../../core/contracts/delivery.ts'
+import type { ChangesQuery, DeliveryConfig, PurgeOrder, Traffic } from '../../core/contracts/delivery.ts'
 import type { RunOrder, RunOutcome } from '../../core/contracts/measuring.ts'
 import type { PageChange } from '../../core/contracts/page-changes.ts'
 import type { SnapshotOrder, SnapshotOutcome } from '../../core/contracts/safety.ts'
 import type { Setup } from '../../core/contracts/setup.ts'
 import type { Site } from '../../core/contracts/sites.ts'
-import { absentAddress, type AddressState } from '../../core/contracts/store.ts'
+import { absentAddress, type AddressState, type StoredSummary } from '../../core/contracts/store.ts'
 import type { Visited, WarmOrder, WarmResult } from '../../core/contracts/warm-up.ts'
 import { createControlChannel } from '../../delivery/control/channel.ts'
 import { DeliveryClient } from '../../delivery/control/client.ts'
@@ -21,6 +21,7 @@ import { digestToken } from '../accounts/secrets.ts'
 import { createApp } from '../app.ts'
 import { openDatabase, type Database } from '../db/database.ts'
 import * as schema from '../db/schema.ts'
+import * as plannerSchema from '../db/planner-schema.ts'
 import * as warmUpSchema from '../db/warm-up-schema.ts'
 import { EventBus, type LiveEvent } from '../live/event-bus.ts'
 import { controlNames } from '../net/control-names.ts'
@@ -88,7 +89,7 @@ let shared: Promise<Database> | undefined
 const emptyDatabase = async (): Promise<Database> => {
   shared ??= openDatabase(undefined, join(import.meta.dirname, '../db/migrations')).then(({ db }) => db)
   const db = await shared
-  const tables = Object.values({ ...schema, ...warmUpSchema }).filter((table) => is(table, PgTable))
+  const tables = Object.values({ ...schema, ...warmUpSchema, ...plannerSchema }).filter((table) => is(table, PgTable))
   await db.execute(sql.raw(`truncate ${tables.map((table) => `"${getTableName(table)}"`).join(', ')} cascade`))
   return db
 }
@@ -126,6 +127,9 @@ export class ServerBench {
   visited: Visited = { schemes: { http: 0, https: 0 }, pages: [] }
   /** What delivery says of an address in the store; nothing: it is absent. */
   coverage: (address: string) => Partial<AddressState> = () => ({})
+  traffic: Traffic = { since: 0, channels: [], recent: [], unrewritten: [], storeProblem: null }
+  /** What delivery says is stored. */
+  stored: StoredSummary[] = []
   /** How much delivery says it has to make ready, answer by answer; then nothing. */
   readonly preparing: number[] = []
   #deliveryPort = 1
@@ -140,8 +144,8 @@ export class ServerBench {
     const channel = createControlChannel({
       configure: async (config) => void bench.configs.push(config),
       purge: (order) => bench.purges.push(order),
-      traffic: () => ({ since: 0, channels: [], recent: [], unrewritten: [], storeProblem: null }),
-      listStore: async () => ({ total: 0, entries: [] }),
+      traffic: () => bench.traffic,
+      listStore: async () => ({ total: bench.stored.length, entries: bench.stored }),
       changes: async (query) => {
         bench.asked.push(query)
         return { untouched: null, bytesBefore: 2, bytesAfter: 1, changes: bench.changes }

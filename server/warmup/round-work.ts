@@ -1,6 +1,6 @@
 import { setTimeout as pause } from 'node:timers/promises'
 import { and, eq, inArray } from 'drizzle-orm'
-import { refreshMarginS, warmUpOrder, warmUpValues, type WarmUpCandidate } from '../../core/cache/warm-up-order.ts'
+import { refreshMarginS, warmUpOrder, warmUpValues } from '../../core/cache/warm-up-order.ts'
 import { isWithinHours } from '../../core/cache/warm-up-hours.ts'
 import { WarmUpPace } from '../../core/cache/warm-up-pace.ts'
 import { addOutcome, type RoundFigures } from '../../core/cache/warm-up-round.ts'
@@ -11,7 +11,7 @@ import type { HasDatabase } from '../db/database.ts'
 import { warmUpAddresses, warmUpRounds } from '../db/warm-up-schema.ts'
 import type { JobProgress } from '../jobs/job-queue.ts'
 import { dequeue, enqueue } from './address-list.ts'
-import type { SiteFacts } from './site-facts.ts'
+import { candidateOf, type SiteFacts } from './site-facts.ts'
 import { warmUpOf } from './warm-up-settings.ts'
 
 type AddressRow = typeof warmUpAddresses.$inferSelect
@@ -205,18 +205,7 @@ export class RoundWork {
   }
 
   async #line(asked: readonly { row: AddressRow; state: AddressState }[]): Promise<void> {
-    const candidates = asked.map(({ row, state }): WarmUpCandidate => {
-      const fromLog = row.visits !== null && state.requests === 0
-      return {
-        target: row.target,
-        requests: fromLog ? (row.visits ?? 0) : state.requests,
-        // A log says nothing of how long it took; a week is common practice.
-        watchedS: fromLog ? 7 * 86_400 : state.watchedS,
-        priority: row.priority,
-        lifetimeS: this.#site.lifetimeOf(row.target),
-        waitMs: state.waitMs ?? row.waitMs,
-      }
-    })
+    const candidates = asked.map(({ row, state }) => candidateOf(row, state, this.#site.lifetimeOf(row.target)))
     const values = warmUpValues(candidates)
     const roundS = (candidates.length * 60) / this.#pace.perMinute
     this.#pending = warmUpOrder(candidates, values, roundS).flatMap((index) => {

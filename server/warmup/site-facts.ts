@@ -1,8 +1,11 @@
+import type { WarmUpCandidate } from '../../core/cache/warm-up-order.ts'
+import type { AddressState } from '../../core/contracts/store.ts'
 import type { Visited, WarmUpSettings } from '../../core/contracts/warm-up.ts'
 import type { Setup } from '../../core/contracts/setup.ts'
 import { pathPatterns } from '../../core/http/patterns.ts'
 import type { HasDelivery } from '../../delivery/control/client.ts'
 import type { HasDatabase } from '../db/database.ts'
+import type { warmUpAddresses } from '../db/warm-up-schema.ts'
 import { liveSetup } from '../release/setups.ts'
 import { changesOf, inForce } from '../sites/changes-told.ts'
 import { siteRow } from '../sites/sites.ts'
@@ -44,6 +47,31 @@ const lifetimes = ({ remedies: { pageCache } }: Setup): SiteFacts['lifetimeOf'] 
   return (target) => {
     const path = target.split('?', 1)[0] ?? target
     return kinds.find(({ fits }) => fits(path))?.lifetimeS ?? pageCache.lifetimeS
+  }
+}
+
+/** A log does not say over how long it was written; a week is common practice. */
+const LOG_S = 7 * 86_400
+
+/** What is known of an address: own counts, else those of an access log. @param lifetimeS of a new copy */
+export const candidateOf = (
+  {
+    target,
+    priority,
+    visits,
+    waitMs,
+  }: Pick<typeof warmUpAddresses.$inferSelect, 'target' | 'priority' | 'visits' | 'waitMs'>,
+  state: Pick<AddressState, 'requests' | 'watchedS' | 'waitMs'>,
+  lifetimeS: number,
+): WarmUpCandidate => {
+  const fromLog = visits !== null && state.requests === 0
+  return {
+    target,
+    requests: fromLog ? visits : state.requests,
+    watchedS: fromLog ? LOG_S : state.watchedS,
+    priority,
+    lifetimeS,
+    waitMs: state.waitMs ?? waitMs,
   }
 }
 

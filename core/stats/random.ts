@@ -1,0 +1,13 @@
+/** A source of numbers from 0 (included) to 1 (not). */
+export type Random = () => number
+
+/** Repeatable chance, the same for the same seed (mulberry32, public domain). */
+export const randomFrom = (seed: number): Random => {
+  let state = seed | 0
+  return () => {
+    state = (state + 0x6d2b79f5) | 0
+    let t = Math.imul(state ^ (state >>> 15), 1 | state)
+    t = (t + Math.imul(t ^ (t >>> 7), 61 | t)) ^ t
+    return ((t ^ (t >>> 14)) >>> 0) / 2 ** 32
+  }
+}
