@@ -2,6 +2,7 @@ import type { Browser, Page } from 'playwright-core'
 import { afterAll, beforeAll, describe, expect, test } from 'vitest'
 import type { Traffic } from '../core/contracts/delivery.ts'
 import type { Trial } from '../core/contracts/ledger.ts'
+import type { PlannerFacts } from '../core/contracts/planner.ts'
 import type { Site } from '../core/contracts/sites.ts'
 import type { Coverage, StorePage } from '../core/contracts/store.ts'
 import type { WarmUpState } from '../core/contracts/warm-up.ts'
@@ -159,5 +160,35 @@ describe('prefetch', () => {
     // Resource Timing: the value for a page that was prefetched by speculation rules.
     expect(entry.deliveryType).toBe('navigational-prefetch')
     await visitor.close()
+  })
+})
+
+describe('the planner', () => {
+  test('proposes settings within the owner’s bounds, and puts them into the trial', async () => {
+    await page.getByRole('tab', { name: 'Planner' }).click()
+    await page.getByLabel('Visits to try the plan on').selectOption({ label: 'An assumption: so many visits per day' })
+    await page.getByLabel('Page visits per day').fill('500')
+    await page.getByLabel('Changes per day of Notices', { exact: true }).fill('6')
+    await page.getByText(/Simulated: [\d,]+ visits over/).waitFor()
+    const propose = page.getByRole('button', { name: 'Propose' })
+    await propose.click()
+    await page.getByText(/settings tried, [\d,]+ keep your bounds/).waitFor()
+    expect(await accessibilityProblems(page)).toEqual([])
+    const put = page.getByRole('button', { name: 'Put the plan into the trial' })
+    await put.click()
+    await page.getByText(/is in the trial\. Keep the trial/).waitFor()
+    const { setup } = await stack.api<Trial>('GET', `/sites/${site.id}/trial`)
+    const { plan } = await stack.api<PlannerFacts>('GET', `/sites/${site.id}/planner`)
+    expect(setup.remedies.pageCache.lifetimeS).toBe(plan?.settings.lifetimeS)
+    expect(plan?.predicted.coldPerMille).toBeLessThan(500)
+  }, 120_000)
+
+  test('begins its warm-up when the trial is kept', async () => {
+    const { revision } = await stack.api<Trial>('GET', `/sites/${site.id}/trial`)
+    await stack.api('POST', `/sites/${site.id}/trial/keep`, { note: 'plan', revision })
+    const plan = async () => (await stack.api<PlannerFacts>('GET', `/sites/${site.id}/planner`)).plan
+    await expect.poll(async () => (await plan())?.liveAt, { timeout: 15_000 }).not.toBeNull()
+    const { automatic, everyH } = (await plan())?.settings.warmUp ?? {}
+    expect((await state()).settings).toMatchObject({ automatic, everyH })
   })
 })

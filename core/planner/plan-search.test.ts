@@ -19,7 +19,7 @@ const facts = plannerFacts({
   kinds: [aKind('Other pages', { visitsPerDay: 500 }), aKind('Stories', { paths: stories.paths, visitsPerDay: 850 })],
 })
 const site = (more: Partial<typeof facts> = {}, mostVisits = 4000, changesPerDay = [0, 0]) =>
-  plannedSite({ ...facts, ...more }, EVEN, { changesPerDay, mostVisits, random: randomFrom(1) })
+  plannedSite({ ...facts, ...more }, EVEN, { changesPerDay, mostVisits, longestS: 3600, random: randomFrom(1) })
 const plan = (more: Partial<PlanSettings> = {}): PlanSettings => ({ ...facts.now, ...more })
 const ran = <T, R>(steps: Generator<T, R, undefined>): { steps: T[]; result: R } => {
   const all: T[] = []
@@ -62,6 +62,27 @@ describe('a planned site', () => {
     // A tenth of the time at most: one request of six seconds a minute.
     expect(warmUp?.perMinute).toBeCloseTo(1, 9)
   })
+  test.each([600, 3600, 4 * 3600])(
+    'with more visits than are simulated has the same figures, lifetime %i s',
+    (lifetimeS) => {
+      const busy = facts.pages.map((page) => ({ ...page, visitsPerDay: 20 * page.visitsPerDay }))
+      const [whole, thinned] = [400_000, 40_000].map((mostVisits) =>
+        tryPlan(
+          plannedSite({ ...facts, pages: busy }, EVEN, {
+            changesPerDay: [0, 0],
+            mostVisits,
+            longestS: 4 * 3600,
+            random: randomFrom(1),
+          }),
+          plan({ lifetimeS }),
+        ),
+      )
+      expect(thinned!.visitsPerDay / whole!.visitsPerDay).toBeCloseTo(1, 1)
+      expect(Math.abs(thinned!.coldPerMille - whole!.coldPerMille)).toBeLessThan(3)
+      expect(thinned!.originPerDay / whole!.originPerDay).toBeCloseTo(1, 1)
+      expect(thinned!.medianAgeS / whole!.medianAgeS).toBeCloseTo(1, 1)
+    },
+  )
   test('counts a day’s visits as a day’s', () => {
     const { visitsPerDay, originPerDay, coldPerMille } = tryPlan(site({}, 20_000), plan())
     expect(visitsPerDay / facts.pages.reduce((sum, page) => sum + page.visitsPerDay, 0)).toBeCloseTo(1, 1)
@@ -74,7 +95,12 @@ describe('the search for a plan', () => {
   const bounds = { originPerDay: 400, oldestS: 4 * 3600 }
   const search = (given = bounds, more: Partial<typeof facts> = {}) => {
     const tried = { ...facts, ...more }
-    const on = plannedSite(tried, EVEN, { changesPerDay: [0, 0], mostVisits: 4000, random: randomFrom(1) })
+    const on = plannedSite(tried, EVEN, {
+      changesPerDay: [0, 0],
+      mostVisits: 4000,
+      longestS: 3600,
+      random: randomFrom(1),
+    })
     return ran(searchPlans(tried, (settings) => tryPlan(on, settings), given))
   }
   const { steps, result } = search()

@@ -33,11 +33,13 @@ export interface PlannedSite {
   readonly changes: readonly SimulatedChange[]
 }
 
-/** Shortest and longest time that is simulated, days. */
-const LEAST_DAYS = 2
-const MOST_DAYS = 365
+/** Shortest and longest time that is simulated, seconds. */
+const LEAST_S = 2 * DAY_S
+const MOST_S = 365 * DAY_S
+/** The longest lifetime is to pass so often at least. */
+const LEAST_LIFETIMES = 4
 /** Share of a simulated time in which the store fills at first, which is not counted, at most. */
-const MOST_SETTLING = 0.25
+const MOST_SETTLING = 1 / LEAST_LIFETIMES
 
 /** Visits a second of each page. */
 export const visitRates = ({ pages }: PlannerFacts, traffic: PlannedTraffic): Float64Array => {
@@ -76,31 +78,55 @@ const madeUpChanges = (
   return changes.sort((a, b) => a.atS - b.atS)
 }
 
-/** How long is simulated: as long as the visits last, but no longer than a year. */
-const simulatedSeconds = (perSecond: number, mostVisits: number): number =>
-  perSecond > 0 ? Math.min(MOST_DAYS * DAY_S, mostVisits / perSecond) : MOST_DAYS * DAY_S
+/** How long is simulated: as long as the visits last, within reason. */
+const simulatedSeconds = (perSecond: number, mostVisits: number, longestS: number): number => {
+  const least = Math.min(MOST_S, Math.max(LEAST_S, LEAST_LIFETIMES * longestS))
+  return perSecond > 0 ? Math.min(MOST_S, Math.max(least, mostVisits / perSecond)) : least
+}
+
+/**
+ * Where all visits of the time are too many, those of the most popular pages are thinned out: each that is left stands for several. Of a page that is
+ * visited many times in its lifetime that changes next to nothing: the gap between its end and its next visit grows from 1/λ to the mean gap left.
+ * @returns highest rate that all pages together may keep
+ */
+const thinnedTo = (rates: Float64Array, perSecond: number): number => {
+  let [low, high] = [0, rates.reduce((most, one) => Math.max(most, one), 0)]
+  const sum = (cap: number): number => rates.reduce((all, rate) => all + Math.min(rate, cap), 0)
+  if (sum(high) <= perSecond) return high
+  for (let round = 0; round < 50; round++) {
+    const middle = (low + high) / 2
+    if (sum(middle) > perSecond) high = middle
+    else low = middle
+  }
+  return low
+}
 
 /**
  * The visits and changes that settings are tried on; the same for all of them, so that they compare.
- * @param options.changesPerDay of each kind
+ * @param options.changesPerDay of each kind @param options.longestS longest lifetime that will be tried, seconds
  */
 export const plannedSite = (
   facts: PlannerFacts,
   traffic: PlannedTraffic,
-  {
-    changesPerDay,
-    mostVisits,
-    random,
-  }: { readonly changesPerDay: readonly number[]; readonly mostVisits: number; readonly random: Random },
+  options: {
+    readonly changesPerDay: readonly number[]
+    readonly mostVisits: number
+    readonly longestS: number
+    readonly random: Random
+  },
 ): PlannedSite => {
+  const { changesPerDay, mostVisits, longestS, random } = options
   const { copies } = facts
   const rates = inCopies(visitRates(facts, traffic), copies, 1 / copies)
   const perSecond = rates.reduce((sum, rate) => sum + rate, 0)
-  const seconds = simulatedSeconds(perSecond, mostVisits)
-  // Of less than two days the hours would stand for no whole day: visits are spread evenly then.
-  const hours = seconds < LEAST_DAYS * DAY_S ? Array.from({ length: 24 }, () => 1 / 24) : facts.hours
-  const trace = poissonTrace(rates, hours, { seconds, most: mostVisits }, random)
-  return withTrace(facts, trace, rates, madeUpChanges(facts, changesPerDay, trace.seconds, random))
+  const seconds = simulatedSeconds(perSecond, mostVisits, longestS)
+  // Chance makes somewhat more visits than are expected.
+  const cap = thinnedTo(rates, (0.98 * mostVisits) / seconds)
+  const thinned = rates.map((rate) => Math.min(rate, cap))
+  const trace = poissonTrace(thinned, facts.hours, { seconds, most: mostVisits }, random)
+  const site = withTrace(facts, trace, rates, madeUpChanges(facts, changesPerDay, trace.seconds, random))
+  const weights = rates.map((rate) => (rate > cap ? rate / cap : 1))
+  return { ...site, pages: { ...site.pages, weights } }
 }
 
 const withTrace = (

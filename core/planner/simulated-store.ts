@@ -7,12 +7,12 @@ const AGE_BINS = 32 * AGE_STEPS
 
 /** Ages, counted. */
 class Ages {
-  readonly #bins = new Uint32Array(AGE_BINS)
+  readonly #bins = new Float64Array(AGE_BINS)
   #count = 0
 
-  add(ageS: number): void {
-    this.#count++
-    this.#bins[ageS < 1 ? 0 : Math.min(AGE_BINS - 1, 1 + ((Math.log2(ageS) * AGE_STEPS) | 0))]!++
+  add(ageS: number, visits: number): void {
+    this.#count += visits
+    this.#bins[ageS < 1 ? 0 : Math.min(AGE_BINS - 1, 1 + ((Math.log2(ageS) * AGE_STEPS) | 0))]! += visits
   }
 
   /** @param share of the visits that saw a page no older than this */
@@ -118,27 +118,29 @@ export class SimulatedStore {
     this.#settle(page, atS)
   }
 
+  /**
+   * A visit, which may stand for several. The one that has the origin asked is one in any case: whoever comes first after the end of a copy is one
+   * visitor, however many come later. So visits of popular pages can be left out without changing what is counted of each copy.
+   */
   visit(page: number, atS: number): void {
     this.#settle(page, atS)
-    const counts = atS >= this.load.fromS
-    if (counts) this.visits++
-    this.#held?.get(page)
     const isUnderWay = this.#readyAt[page]! > atS
-    if (atS < this.#usableUntil[page]!) {
-      if (counts) this.#see(page, atS)
-      if (atS >= this.#freshUntil[page]! && !isUnderWay) this.#ask(page, atS, 'visitor')
-      return
-    }
-    if (counts) {
-      this.cold++
-      this.#ages.add(0)
-    }
-    if (!isUnderWay) this.#ask(page, atS, 'visitor')
+    const isUsable = atS < this.#usableUntil[page]!
+    const asks = !isUnderWay && !(isUsable && atS < this.#freshUntil[page]!)
+    this.#held?.get(page)
+    if (atS >= this.load.fromS) this.#count(page, atS, isUsable, asks ? 1 : (this.#pages.weights?.[page] ?? 1))
+    if (asks) this.#ask(page, atS, 'visitor')
   }
 
-  #see(page: number, atS: number): void {
-    this.#ages.add(atS - this.#since[page]!)
-    if (this.#since[page]! < this.#changedAt[page]!) this.outdated++
+  #count(page: number, atS: number, isUsable: boolean, visits: number): void {
+    this.visits += visits
+    if (isUsable) {
+      this.#ages.add(atS - this.#since[page]!, visits)
+      if (this.#since[page]! < this.#changedAt[page]!) this.outdated += visits
+    } else {
+      this.cold += visits
+      this.#ages.add(0, visits)
+    }
   }
 
   /** Content has changed; the copies go or are stale from now on, where that is told. */

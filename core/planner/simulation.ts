@@ -6,6 +6,8 @@ export interface SimulatedPages {
   readonly bytes: Float64Array
   /** Visits a second, as a warm-up knows them. */
   readonly rates: Float64Array
+  /** How many visits each visit of the trace stands for; left out: one. */
+  readonly weights?: Float64Array
 }
 
 /** When pages change. @property pages those that one change makes old, the changed one first */

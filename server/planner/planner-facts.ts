@@ -68,23 +68,23 @@ const pagesOf = async ({ db, delivery }: PlannerIo, siteId: string): Promise<Kno
 
 const OTHER_PAGES: PlannerKind = { name: 'Other pages', paths: [], pages: 0, visitsPerDay: 0, changesPerDay: 0 }
 
-/** Kinds of the setup first, then those of most visits. @returns kinds, and the index of the kind of an address */
+/** Kinds of the setup first, then those of most visits or, as long as none are counted, most pages. @returns kinds, and the index of the kind of an address */
 const kindsOf = (
   setup: Setup,
   pages: readonly { readonly target: string; readonly kind: string; readonly visitsPerDay: number }[],
 ): { kinds: PlannerKind[]; kindOf: (target: string) => number } => {
   const own = setup.remedies.pageCache.kinds.map(({ name, paths }) => ({ name, paths, fits: pathPatterns(paths) }))
   const pathOf = (target: string): string => target.split('?', 1)[0] ?? target
-  const found = new Map<string, { name: string; paths: string[]; visits: number }>()
+  const found = new Map<string, { name: string; paths: string[]; visits: number; pages: number }>()
   for (const { target, kind, visitsPerDay } of pages) {
     if (own.some(({ fits }) => fits(pathOf(target)))) continue
     const pattern = addressPattern(target)
-    const known = found.get(pattern) ?? { name: kind, paths: [pattern], visits: 0 }
-    found.set(pattern, { ...known, visits: known.visits + visitsPerDay })
+    const known = found.get(pattern) ?? { name: kind, paths: [pattern], visits: 0, pages: 0 }
+    found.set(pattern, { ...known, visits: known.visits + visitsPerDay, pages: known.pages + 1 })
   }
   const names = new Set(['Other pages', ...own.map(({ name }) => name)])
   const more = [...found.values()]
-    .toSorted((a, b) => b.visits - a.visits)
+    .toSorted((a, b) => b.visits - a.visits || b.pages - a.pages)
     .filter(({ name }) => !names.has(name) && names.add(name).size > 0)
     .slice(0, Math.max(0, MOST_KINDS - own.length))
     // The exact address of an overview would also fit what lies below it.
@@ -153,11 +153,11 @@ const visitsOf = (
   return values.map(({ rate }) => (sum === 0 ? 0 : (rate / sum) * perDay))
 }
 
-const countedFrom = (
-  live: ChannelTraffic | undefined,
-  pages: readonly KnownPage[],
-): PlannerFacts['counted']['from'] => {
-  if ((live?.course.length ?? 0) + (live?.days.length ?? 0) > 0) return 'visits'
+/** What was counted for less than this says nothing about a day. */
+const LEAST_COUNTED_DAYS = 1 / 24
+
+const countedFrom = (days: number, pages: readonly KnownPage[]): PlannerFacts['counted']['from'] => {
+  if (days >= LEAST_COUNTED_DAYS) return 'visits'
   return pages.some(({ visits }) => visits !== null) ? 'access-log' : 'nothing'
 }
 
@@ -229,15 +229,11 @@ const filled = (
 
 /** How many visits there are, how that is known, and in which hours they come. */
 const trafficOf = (live: ChannelTraffic | undefined, known: readonly KnownPage[], now: number) => {
-  const from = countedFrom(live, known)
-  if (from !== 'visits' || live === undefined)
-    return {
-      perDay: loggedPerDay(known),
-      counted: { from, days: from === 'access-log' ? LOG_DAYS : 0 },
-      hours: hourShares({ course: [] }, now),
-    }
-  const { perDay, days } = countedVisits(live, now)
-  return { perDay, counted: { from, days }, hours: hourShares(live, now) }
+  const { perDay, days } = live === undefined ? { perDay: 0, days: 0 } : countedVisits(live, now)
+  const from = countedFrom(days, known)
+  const hours = hourShares(live ?? { course: [] }, now)
+  if (from === 'visits') return { perDay, counted: { from, days }, hours }
+  return { perDay: loggedPerDay(known), counted: { from, days: from === 'access-log' ? LOG_DAYS : 0 }, hours }
 }
 
 /** All that the planner starts from. @throws AppError NOT_FOUND; DeliveryUnavailable */

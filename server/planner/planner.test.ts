@@ -26,6 +26,7 @@ const liveTraffic = (more: Partial<ChannelTraffic>): ChannelTraffic => ({
   outcomes: {},
   prefetches: { served: 0, refused: 0, bytes: 0 },
   late: 0,
+  earlyHints: 0,
   storedAddresses: 0,
   storedBytes: 0,
   ...more,

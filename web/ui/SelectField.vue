@@ -10,6 +10,8 @@ const props = defineProps<{
   label: string
   hint?: string
   disabled?: boolean
+  /** The label is read out only: what it says is visible beside the field already. */
+  hideLabel?: boolean
   /** What it is called when nothing is chosen (null), where that is possible. */
   none?: string
 }>()
@@ -26,7 +28,7 @@ const options = computed(() =>
 <template>
   <div class="select-field" :class="{ disabled }">
     <div class="box">
-      <label :for="id">{{ label }}</label>
+      <label :for="id" :class="{ 'visually-hidden': hideLabel }">{{ label }}</label>
       <select :id="id" v-model="model" :disabled="disabled" :aria-describedby="hint ? `${id}-hint` : undefined">
         <option v-for="option in options" :key="String(option.value)" :value="option.value">{{ option.title }}</option>
       </select>

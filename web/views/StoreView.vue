@@ -16,6 +16,7 @@ import { whole } from '../format/show.ts'
 const StoredTable = defineAsyncComponent(() => import('../store/StoredTable.vue'))
 const RequestPathPanel = defineAsyncComponent(() => import('../store/RequestPathPanel.vue'))
 const WarmUpPanel = defineAsyncComponent(() => import('../warm-up/WarmUpPanel.vue'))
+const PlannerPanel = defineAsyncComponent(() => import('../planner/PlannerPanel.vue'))
 const PurgePanel = defineAsyncComponent(() => import('../store/PurgePanel.vue'))
 const TrafficPanel = defineAsyncComponent(() => import('../store/TrafficPanel.vue'))
 
@@ -29,6 +30,7 @@ const SECTIONS = [
   { id: 'pages', title: 'Pages of the sitemap' },
   { id: 'stored', title: 'Everything stored' },
   { id: 'warm-up', title: 'Warm-up' },
+  { id: 'planner', title: 'Planner' },
   { id: 'path', title: 'Request path' },
   { id: 'purge', title: 'Purge' },
   { id: 'traffic', title: 'Traffic' },
@@ -159,6 +161,7 @@ const explain = (address: string): void => {
     />
     <StoredTable v-else-if="section === 'stored'" :site="site" :channel="channel" @explain="explain" @changed="load" />
     <WarmUpPanel v-else-if="section === 'warm-up'" :site="site" @explain="explain" @changed="load" />
+    <PlannerPanel v-else-if="section === 'planner'" :site="site" />
     <RequestPathPanel v-else-if="section === 'path'" :site="site" :channel="channel" :address="explained" />
     <PurgePanel v-else-if="section === 'purge'" :site="site" @changed="load" />
     <TrafficPanel v-else-if="section === 'traffic' && siteData.traffic" :traffic="siteData.traffic" :site="site" />

@@ -7,6 +7,7 @@ import { useSaving } from '../stores/saving.ts'
 import ActionButton from '../ui/ActionButton.vue'
 import CheckList from '../ui/CheckList.vue'
 import SelectField from '../ui/SelectField.vue'
+import { ROUND_INTERVALS } from './round-intervals.ts'
 
 /** What is loaded, how fast, and when. */
 const props = defineProps<{ site: Site; state: WarmUpState }>()
@@ -26,14 +27,6 @@ watch(
   },
 )
 
-const INTERVALS = [
-  { value: 0, title: 'no schedule' },
-  { value: 1, title: 'every hour' },
-  { value: 2, title: 'every 2 hours' },
-  { value: 6, title: 'every 6 hours' },
-  { value: 24, title: 'every day' },
-  { value: 168, title: 'every week' },
-]
 const DAYS = ['Sunday', 'Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday']
 const SOURCES = [
   { key: 'sitemap', label: 'Pages of the sitemap' },
@@ -147,7 +140,7 @@ const day = (index: number, on: boolean): void => {
           class="inner"
           :label="occasion.label"
         />
-        <SelectField v-model="settings.everyH" class="inner number" label="The whole list" :items="INTERVALS" />
+        <SelectField v-model="settings.everyH" class="inner number" label="The whole list" :items="ROUND_INTERVALS" />
         <v-checkbox v-model="limited" class="inner" label="Only at certain hours (UTC)" />
         <div v-if="limited" class="bar fields inner">
           <SelectField v-model="from" class="number" label="From" :items="hours" />

@@ -1,5 +1,4 @@
 import type { PlannerFacts, PlannerKind, PlannerPage } from '../../contracts/planner.ts'
-import { WarmUpSettings } from '../../contracts/warm-up.ts'
 
 /** For tests and benchmarks: what the planner knows of a made-up site. */
 
@@ -32,7 +31,7 @@ export const plannerFacts = (more: Partial<PlannerFacts> = {}): PlannerFacts => 
   purge: { manner: 'hard', home: true, lists: true },
   copies: 1,
   storeBytes: 4e9,
-  warmUp: WarmUpSettings.parse({}),
+  warmUp: { atOnce: 2, slowdown: 1.5, hours: null, days: [0, 1, 2, 3, 4, 5, 6] },
   now: {
     lifetimeS: 3600,
     kinds: [],
