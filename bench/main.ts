@@ -7,6 +7,9 @@ import { bulk } from './bulk.ts'
 import { connections } from './connections.ts'
 import { firstVisit } from './first-visit.ts'
 import { nextPage } from './next-page.ts'
+import { plannerError } from './planner-error.ts'
+import { plannerSpeed } from './planner-speed.ts'
+import { warmKept } from './warm-kept.ts'
 import { warmPace } from './warm-pace.ts'
 import { flood } from './flood.ts'
 import { guidedBench } from './guided.ts'
@@ -46,6 +49,9 @@ const ALL = [
   firstVisit,
   nextPage,
   warmPace,
+  plannerSpeed,
+  plannerError,
+  warmKept,
 ]
 
 const { values, positionals } = parseArgs({ allowPositionals: true, options: { json: { type: 'string' } } })

@@ -34,8 +34,11 @@ export const nextPage: Benchmark = {
       const kept = await stack.api<Trial>('GET', at('/trial'))
       kept.setup.remedies.prefetch = { ...kept.setup.remedies.prefetch, enabled: true, when: 'view' }
       await stack.api('PUT', at('/trial'), { setup: kept.setup, revision: kept.revision })
-      // The first page of the sample is the home page, from which the others are opened.
-      const pages = site.sample.filter(({ path }) => path !== '/').slice(0, 2)
+      // The first page of the sample is the home page, from which the others are opened, by its links.
+      const { body: home } = await stack.visit('/', { accept: 'text/html' })
+      const pages = site.sample
+        .filter(({ path }) => path !== '/' && [`href="${path}"`, `href=${path}`].some((link) => home.includes(link)))
+        .slice(0, 2)
       const head = await stack.api<MeasurementHead>('POST', at('/measurements'), {
         sides: ['live', 'trial'],
         pageIds: pages.map(({ id }) => id),

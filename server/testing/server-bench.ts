@@ -1,3 +1,4 @@
+import { existsSync } from 'node:fs'
 import { mkdtemp, rm } from 'node:fs/promises'
 import { createServer, type Server } from 'node:http'
 import type { AddressInfo } from 'node:net'
@@ -14,7 +15,7 @@ import type { Setup } from '../../core/contracts/setup.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { absentAddress, type AddressState, type StoredSummary } from '../../core/contracts/store.ts'
 import type { Visited, WarmOrder, WarmResult } from '../../core/contracts/warm-up.ts'
-import { createControlChannel } from '../../delivery/control/channel.ts'
+import { createControlChannel, type ControlActions } from '../../delivery/control/channel.ts'
 import { DeliveryClient } from '../../delivery/control/client.ts'
 import { controlSocketPath } from '../../delivery/control/socket-path.ts'
 import { digestToken } from '../accounts/secrets.ts'
@@ -84,10 +85,15 @@ export const measured = (lcpMs: number): RunOutcome => ({
 const listen = (server: Server): Promise<number> =>
   new Promise((resolve) => server.listen(0, '127.0.0.1', () => resolve((server.address() as AddressInfo).port)))
 
+/** Beside the sources, or where a build of a benchmark finds them. */
+const MIGRATIONS = ['../db/migrations', 'migrations']
+  .map((folder) => join(import.meta.dirname, folder))
+  .find((folder) => existsSync(folder))
+
 /** One database for each test file; opening one takes longer than most tests. */
 let shared: Promise<Database> | undefined
 const emptyDatabase = async (): Promise<Database> => {
-  shared ??= openDatabase(undefined, join(import.meta.dirname, '../db/migrations')).then(({ db }) => db)
+  shared ??= openDatabase(undefined, MIGRATIONS ?? '').then(({ db }) => db)
   const db = await shared
   const tables = Object.values({ ...schema, ...warmUpSchema, ...plannerSchema }).filter((table) => is(table, PgTable))
   await db.execute(sql.raw(`truncate ${tables.map((table) => `"${getTableName(table)}"`).join(', ')} cascade`))
@@ -133,13 +139,21 @@ export class ServerBench {
   /** How much delivery says it has to make ready, answer by answer; then nothing. */
   readonly preparing: number[] = []
   #deliveryPort = 1
+  #warmUpClock = quickClock()
   #close: (() => Promise<unknown>)[] = []
   #db!: Database
 
-  /** @param deliveryPort where delivery is asked, for tests that need answers of it */
-  static async open(deliveryPort = 1): Promise<ServerBench> {
+  /**
+   * @param deliveryPort where delivery is asked, for tests that need answers of it
+   * @param real what a delivery of its own does in the place of the one that writes down what it is told
+   */
+  static async open(
+    deliveryPort = 1,
+    { warmUpClock = quickClock(), ...real }: Partial<ControlActions> & { readonly warmUpClock?: RoundClock } = {},
+  ): Promise<ServerBench> {
     const bench = new ServerBench()
     bench.#deliveryPort = deliveryPort
+    bench.#warmUpClock = warmUpClock
     const folder = await mkdtemp(join(tmpdir(), 'zest-server-'))
     const channel = createControlChannel({
       configure: async (config) => void bench.configs.push(config),
@@ -159,6 +173,7 @@ export class ServerBench {
         bench.warmed.push(order.target)
         return bench.warm(order)
       },
+      ...real,
     })
     await new Promise<void>((resolve) => channel.listen(controlSocketPath(folder), resolve))
     const site = createServer((req, res) => {
@@ -212,7 +227,7 @@ export class ServerBench {
           delivery,
           publisher,
           ...orders,
-          warmUpClock: quickClock(),
+          warmUpClock: this.#warmUpClock,
         }),
         log,
       ),
