@@ -189,6 +189,7 @@ export const ChannelTraffic = TrafficSums.extend({
     .int()
     .default(0)
     .describe('Pages that went out as they came, because rewriting them took longer than a visitor waits'),
+  earlyHints: z.int().default(0).describe('Pages for which browsers got 103 Early Hints while they waited'),
   storedAddresses: z.int(),
   storedBytes: z.int(),
 })

@@ -206,6 +206,10 @@ export const HintSettings = z.strictObject({
     ),
   preloadFonts: z.boolean().default(true).describe('Load the fonts that show before scrolling early'),
   preconnect: z.boolean().default(true).describe('Open connections to hosts that are used early'),
+  early: z
+    .boolean()
+    .default(true)
+    .describe('Send 103 Early Hints over HTTP/2 while the visitor waits for your server (origin) to build the page'),
   exceptions,
 })
 

@@ -7,6 +7,7 @@ import { readPage, type PageDocument } from './document/page-document.ts'
 import { pagePolicy } from './document/policy.ts'
 import { compileExceptions, exceptionSentence } from './context/exceptions.ts'
 import { FileShelf, type FileFacts, type NewFile } from './context/file-facts.ts'
+import { earlyHints } from './early-hints.ts'
 import { minifyPage } from './minify/page.ts'
 import { combineFiles } from './transforms/combine-files.ts'
 import { inlineCriticalStyles } from './transforms/critical-css.ts'
@@ -63,6 +64,8 @@ export interface RewrittenPage {
   readonly files: readonly NewFile[]
   /** Selectors this page uses, where styles are cut; others of its kind keep them too. */
   readonly used: readonly string[]
+  /** What browsers may fetch while they wait for the page the next time: values of Link. */
+  readonly early: readonly string[]
 }
 
 const changeOf = (remedy: RemedyId, kind: PageChange['kind'], item: string, sentence: string): PageChange => ({
@@ -103,6 +106,7 @@ export const rewritePage = async (order: PageOrder, digest: (text: string) => st
       changes: [changeOf('minify', 'left', address.pathname, 'The page is larger than 5 MB and is sent unchanged.')],
       files: [],
       used: [],
+      early: [],
     }
   const shelf = new FileShelf(order.facts, digest)
   const changes: PageChange[] = []
@@ -134,9 +138,10 @@ export const rewritePage = async (order: PageOrder, digest: (text: string) => st
   const named = nameOwnAddresses(page, context)
   changes.push(...named.changes)
   const html = applyEdits(page.html, named.edits)
-  if (!remedies.minify.enabled || !remedies.minify.html) return { html, changes, files: shelf.files, used }
+  const early = remedies.hints.enabled && remedies.hints.early ? earlyHints(html, address) : []
+  if (!remedies.minify.enabled || !remedies.minify.html) return { html, changes, files: shelf.files, used, early }
   const smaller = await minified(html, address, context)
-  return { html: smaller.html, changes: [...changes, smaller.change], files: shelf.files, used }
+  return { html: smaller.html, changes: [...changes, smaller.change], files: shelf.files, used, early }
 }
 
 const minified = async (

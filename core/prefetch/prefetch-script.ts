@@ -30,7 +30,7 @@ export const nextPagesText = (next: NextPages): string =>
 export const PREFETCH_SCRIPT = `(() => {
   const data = document.getElementById(${JSON.stringify(NEXT_PAGES)})
   const line = navigator.connection
-  if (!data || (line && (line.saveData || /2g|3g/.test(line.effectiveType || '')))) return
+  if (!data || (line && (line.saveData || /2g/.test(line.effectiveType || '')))) return
   const { when, rules, eagerness, paths } = JSON.parse(data.textContent)
   const urls = new Set(paths.map((path) => new URL(path, location.href).href))
   if (rules && HTMLScriptElement.supports && HTMLScriptElement.supports('speculationrules')) {

@@ -11,6 +11,7 @@ import { revalidateOnce } from '../fetch/revalidate.ts'
 import { contentOf, passThrough } from '../respond/pass-through.ts'
 import { problemPage } from '../respond/problem-page.ts'
 import { originalPath } from '../../core/page/context/file-facts.ts'
+import { sendEarlyHints } from '../respond/send-early-hints.ts'
 import { mayBeMade, sendGeneratedAsset } from '../respond/send-generated-asset.ts'
 import { sendNotPrefetched } from '../respond/send-not-prefetched.ts'
 import { sendStored } from '../respond/send-stored.ts'
@@ -192,6 +193,7 @@ const answerOwn = (context: RequestContext): void | Promise<void> => {
   if (bypassRules.kind !== 'shared' && passesForSession(context)) context.io.sessions?.compare(context)
   switch (bypassRules.kind) {
     case 'pass':
+      sendEarlyHints(context)
       return passThrough(context, bypassRules.reason)
     case 'shared':
       return answerStorable(context)
@@ -260,6 +262,7 @@ const answerOtherwise = async (
       sentence: 'The request asks for a stored copy only (RFC 9111 §5.2.1.7), and there is none that may be used.',
     })
   const { reason } = decision
+  sendEarlyHints(context)
   return decision.kind === 'validate'
     ? fetchShared(context, { key, reason, stale: decision.stored, condition: decision.condition })
     : fetchShared(context, { key, reason, stale: decision.stale, condition: [] })

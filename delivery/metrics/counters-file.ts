@@ -14,6 +14,7 @@ export const KeptCounters = z.object({
       days: z.array(TrafficSums.extend({ at: z.number() })).default([]),
       kinds: z.array(TrafficSums.extend({ kind: z.string() })),
       late: z.int().default(0),
+      earlyHints: z.int().default(0),
       prefetches: z
         .object({ served: z.int(), refused: z.int(), bytes: z.int() })
         .default({ served: 0, refused: 0, bytes: 0 }),

@@ -51,6 +51,8 @@ interface ChannelRecord {
   readonly kinds: Map<string, Sums>
   /** See countLate. */
   late: number
+  /** See countEarlyHints. */
+  earlyHints: number
   readonly prefetches: { served: number; refused: number; bytes: number }
   /** Requests by scheme, since this process began. */
   readonly schemes: { http: number; https: number }
@@ -65,6 +67,7 @@ const newRecord = (): ChannelRecord => ({
   days: days(),
   kinds: new Map(),
   late: 0,
+  earlyHints: 0,
   schemes: { http: 0, https: 0 },
   prefetches: { served: 0, refused: 0, bytes: 0 },
 })
@@ -157,6 +160,11 @@ export class Counters {
     this.#recordOf(route).late++
   }
 
+  /** A browser that waits for a page was told what the page will need. */
+  countEarlyHints(route: Route): void {
+    this.#recordOf(route).earlyHints++
+  }
+
   /** A page was fetched in case its visitor will want it, or was not: never a visit. */
   countPrefetch(route: Route, what: 'served' | 'refused', bytes: number): void {
     const { prefetches } = this.#recordOf(route)
@@ -225,6 +233,7 @@ export class Counters {
         days: byDay,
         kinds,
         late,
+        earlyHints,
         prefetches,
       } = this.#channels.get(partition) ?? newRecord()
       const held = [...holdings].filter(([name]) => name === partition || name.startsWith(`${partition}:`))
@@ -236,6 +245,7 @@ export class Counters {
         days: [...byDay.stretches],
         kinds: [...kinds].map(([kind, of]) => ({ kind, ...of })).sort((a, b) => b.requests - a.requests),
         late,
+        earlyHints,
         prefetches: { ...prefetches },
         storedAddresses: held.reduce((sum, [, { entries }]) => sum + entries, 0),
         storedBytes: held.reduce((sum, [, { bytes }]) => sum + bytes, 0),
@@ -250,7 +260,7 @@ export class Counters {
     return {
       since: this.#since,
       channels: [...this.#channels].map(
-        ([partition, { sums, outcomes, course, days: byDay, kinds, late, prefetches }]) => ({
+        ([partition, { sums, outcomes, course, days: byDay, kinds, late, earlyHints, prefetches }]) => ({
           partition,
           sums,
           outcomes: Object.fromEntries(outcomes),
@@ -258,6 +268,7 @@ export class Counters {
           days: [...byDay.stretches],
           kinds: [...kinds].map(([kind, of]) => ({ kind, ...of })),
           late,
+          earlyHints,
           prefetches,
         }),
       ),
@@ -267,7 +278,7 @@ export class Counters {
   /** Go on with the sums of an earlier process. */
   goOn({ since, channels }: KeptCounters): void {
     this.#since = since as EpochMs
-    for (const { partition, sums, outcomes, course, days: byDay, kinds, late, prefetches } of channels)
+    for (const { partition, sums, outcomes, course, days: byDay, kinds, late, earlyHints, prefetches } of channels)
       this.#channels.set(partition, {
         sums,
         outcomes: new Map(Object.entries(outcomes)),
@@ -275,6 +286,7 @@ export class Counters {
         days: days(byDay),
         kinds: new Map(kinds.map(({ kind, ...of }) => [kind, of])),
         late,
+        earlyHints,
         schemes: { http: 0, https: 0 },
         prefetches: { ...prefetches },
       })

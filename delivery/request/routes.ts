@@ -72,6 +72,8 @@ export interface Route {
   readonly byDevice: boolean
   /** Largest main picture, as AVIF, that is put into pages for phones; 0: none is. */
   readonly inlineLcpImageBytes: number
+  /** Whether browsers that wait for a page are told what it will need. */
+  readonly earlyHints: boolean
   readonly fragments: boolean
   /** Requests to the origin for the fragments of one visitor's page. */
   readonly fragmentRequests: number
@@ -249,6 +251,7 @@ const compileRoute = (site: DeliverySite, served: DeliverySite['channels'][numbe
     byDevice:
       pageCache.deviceClasses || (criticalStyles.enabled && criticalStyles.perDevice) || inlineLcpImageBytes > 0,
     inlineLcpImageBytes,
+    earlyHints: hints.enabled && hints.early,
     fragments: pageCache.fragments,
     fragmentRequests: pageCache.fragmentRequests,
     codings,

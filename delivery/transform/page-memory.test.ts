@@ -24,6 +24,7 @@ const rewritten = async (one: [string, PageOrder], other: [string, PageOrder]): 
       changes: [],
       files: [],
       used: [],
+      early: [],
     }))
   return count
 }
@@ -42,7 +43,7 @@ describe('a page that was rewritten lately', () => {
   test('one that failed is tried again', async () => {
     const memory = new PageMemory()
     await expect(memory.rewritten('1', order(), () => Promise.reject(new Error('no')))).rejects.toThrow('no')
-    const page = { html: 'y', changes: [], files: [], used: [] }
+    const page = { html: 'y', changes: [], files: [], used: [], early: [] }
     expect(await memory.rewritten('1', order(), async () => page)).toBe(page)
   })
 })

@@ -3,7 +3,7 @@ import { inBackground } from '../../core/in-background.ts'
 import { LRUCache } from 'lru-cache'
 import type { FailedRewriting } from '../../core/contracts/delivery.ts'
 import { decideCacheBypass } from '../../core/cache/cache-bypass.ts'
-import { fieldValue } from '../../core/http/fields.ts'
+import { fieldValue, hasField } from '../../core/http/fields.ts'
 import { isHtml } from '../../core/http/freshness.ts'
 import { parseDirectives } from '../../core/http/directives.ts'
 import { addressPattern } from '../../core/sampling/page-kinds.ts'
@@ -32,6 +32,8 @@ import { Pictures } from './pictures.ts'
 
 /** Sets of remedies whose materials are held: live and trial of each site, and versions that are being measured. */
 const MOST_SETS = 50
+/** Pages whose early hints are remembered. */
+const MOST_HINTED = 5000
 /** Selectors that are remembered, of all kinds of pages together. */
 const MOST_SELECTORS = 500_000
 
@@ -70,6 +72,8 @@ export class PageRewriter implements PageTransform {
   /** Selectors used by pages of a kind, by set of remedies and kind. */
   readonly #used = new LRUCache<string, Set<string>>({ maxSize: MOST_SELECTORS })
   readonly #memory = new PageMemory()
+  /** What pages named the last time they were sent, for browsers that wait for them. */
+  readonly #early = new LRUCache<string, readonly string[]>({ max: MOST_HINTED })
   readonly #facts = new FactsMemory()
   readonly #numbers = new WeakMap<Rewriting, number>()
   #lastNumber = 0
@@ -168,10 +172,27 @@ export class PageRewriter implements PageTransform {
     const order = { ...plain, inPage }
     const result = await this.#memory.rewritten(this.#rules(route), order, () => this.#pool.page(order))
     this.#use(kind, result.used)
+    this.#noteEarly(context, result.early)
     for (const { path, kind: fileKind, text: made } of result.files)
       this.#made.putFile(siteId, madeDigest(path)!, fileKind, Buffer.from(made))
     inBackground(this.#expectPictures(context, order, facts), (error) => io.report(error, { pictures: target }))
     return result
+  }
+
+  #earlyId({ route, fields, path }: Pick<FetchContext, 'route' | 'fields' | 'path'>): string {
+    return `${this.#rules(route)} ${route.partition} ${deviceClass(fields)} ${path}`
+  }
+
+  /** Only pages that anybody gets: those of a visitor who is known by a cookie could name what is theirs. */
+  #noteEarly(context: FetchContext, early: readonly string[]): void {
+    if (context.audience.kind !== 'everyone' || hasField(context.fields, 'cookie')) return
+    if (early.length > 0) this.#early.set(this.#earlyId(context), early)
+    else this.#early.delete(this.#earlyId(context))
+  }
+
+  /** Values of Link for 103 Early Hints (RFC 8297), as far as the page has been sent before; none for pages that are not known. */
+  earlyHints(context: Pick<FetchContext, 'route' | 'fields' | 'path'>): readonly string[] {
+    return context.route.earlyHints ? (this.#early.get(this.#earlyId(context)) ?? []) : []
   }
 
   minifyJson(text: string): Promise<string> {

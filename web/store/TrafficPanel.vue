@@ -40,6 +40,10 @@ const shortStatus = (text: string): string => text.replace(/^zest-lamp; /, '')
     {{ whole(live.hits) }} requests. The store holds {{ whole(live.storedAddresses) }} responses,
     {{ bytes(live.storedBytes) }}.
   </p>
+  <p v-if="live && live.earlyHints > 0">
+    {{ howMany(live.earlyHints, 'page') }} announced with 103 Early Hints while visitors waited for your server
+    (origin).
+  </p>
   <p v-if="live && live.prefetches.served + live.prefetches.refused > 0">
     {{ howMany(live.prefetches.served, 'page') }} fetched ahead from the store ({{ bytes(live.prefetches.bytes) }}), not
     counted as visits. {{ whole(live.prefetches.refused) }} refused, because your server (origin) would have had to

@@ -8,6 +8,7 @@ import TrafficPanel from './TrafficPanel.vue'
 const channel = (name: 'live' | 'trial', late: number): ChannelTraffic => ({
   channel: name,
   late,
+  earlyHints: 0,
   requests: 200,
   hits: 150,
   bytes: 1_000_000,

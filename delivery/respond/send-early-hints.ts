@@ -1,0 +1,16 @@
+import { fieldValue } from '../../core/http/fields.ts'
+import type { RequestContext } from './request-context.ts'
+
+/**
+ * The visitor has to wait for the origin: tell the browser meanwhile what the page named the last time (103, RFC 8297). Over HTTP/2 only, as some clients of
+ * HTTP/1.1 take the first answer for the last one (§3), and to browsers that open a page: others would fetch nothing.
+ */
+export const sendEarlyHints = (context: RequestContext): void => {
+  const { io, route, method, req, res, fields } = context
+  if (!route.earlyHints || method !== 'GET' || req.httpVersionMajor < 2) return
+  if (fieldValue(fields, 'sec-fetch-mode') !== 'navigate') return
+  const link = io.rewriter.earlyHints(context)
+  if (link.length === 0 || res.headersSent || res.destroyed) return
+  res.writeEarlyHints({ link: [...link] })
+  io.counters.countEarlyHints(route)
+}
