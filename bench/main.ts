@@ -7,6 +7,7 @@ import { bulk } from './bulk.ts'
 import { connections } from './connections.ts'
 import { firstVisit } from './first-visit.ts'
 import { nextPage } from './next-page.ts'
+import { earlyHintsGain } from './early-hints.ts'
 import { plannerError } from './planner-error.ts'
 import { plannerSpeed } from './planner-speed.ts'
 import { warmKept } from './warm-kept.ts'
@@ -52,6 +53,7 @@ const ALL = [
   plannerSpeed,
   plannerError,
   warmKept,
+  earlyHintsGain,
 ]
 
 const { values, positionals } = parseArgs({ allowPositionals: true, options: { json: { type: 'string' } } })

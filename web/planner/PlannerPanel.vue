@@ -134,8 +134,7 @@ const search = async (): Promise<void> => {
     points.value = tried
     const kept = tried.filter((point) => keepsBounds(point.figures, bounds)).length
     const least = Math.min(...tried.map((point) => point.figures.originPerDay))
-    if (figures.value !== null)
-      proposal.value = proposalInWords({ tried: tried.length, kept, least }, figures.value.now, best?.figures ?? null)
+    proposal.value = proposalInWords({ tried: tried.length, kept, least })
     underWay.value = 'nothing'
     if (best !== null) plan.value = best.settings
   })

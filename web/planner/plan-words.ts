@@ -70,13 +70,17 @@ export const firstPlan = ({ now, kinds, longestUntoldS }: PlannerFacts): PlanSet
   }
 }
 
-/** What a proposal means, in a sentence. */
-export const proposalInWords = (
-  { tried, kept, least }: { readonly tried: number; readonly kept: number; readonly least: number },
-  now: PlanFigures,
-  best: PlanFigures | null,
-): string => {
-  if (best === null)
+/** What a search has found, in a sentence; its figures stand in the table above. */
+export const proposalInWords = ({
+  tried,
+  kept,
+  least,
+}: {
+  readonly tried: number
+  readonly kept: number
+  readonly least: number
+}): string => {
+  if (kept === 0)
     return `None of the ${whole(tried)} settings tried keeps both bounds. The fewest requests per day were ${whole(least)}: allow more requests, or older pages.`
-  return `Of ${whole(tried)} settings tried, ${whole(kept)} keep your bounds. These have the fewest cold visits: ${figure(best.coldPerMille)} per 1,000 (now ${figure(now.coldPerMille)}), for ${whole(best.originPerDay)} page requests per day to your server (now ${whole(now.originPerDay)}).`
+  return `Of ${whole(tried)} settings tried, ${whole(kept)} keep your bounds. The plan above has the fewest cold visits of these, and of plans that differ by less than 1 per 1,000 the fewest requests to your server.`
 }
