@@ -3,13 +3,13 @@ import { inArray } from 'drizzle-orm'
 import type { PlanSettings } from '../core/contracts/planner.ts'
 import { WarmUpSettings } from '../core/contracts/warm-up.ts'
 import { searchPlans } from '../core/planner/plan-search.ts'
-import { plannedSite, tryPlan } from '../core/planner/planned-site.ts'
+import { lifetimesOf, plannedSite, tryPlan } from '../core/planner/planned-site.ts'
 import { randomFrom } from '../core/stats/random.ts'
 import { coverageOf } from '../delivery/control/list-store.ts'
 import { visitedPages } from '../delivery/control/visited.ts'
 import type { DeliveryBench } from '../delivery/testing/bench-setup.ts'
 import { warmAddress } from '../delivery/warm-up/warm-address.ts'
-import { jobs, versions } from '../server/db/schema.ts'
+import { jobs, versions, watches } from '../server/db/schema.ts'
 import { ServerBench } from '../server/testing/server-bench.ts'
 import type { RoundClock } from '../server/warmup/round-work.ts'
 import { afterHappenings, startWhatIsDue } from '../server/warmup/warm-up-triggers.ts'
@@ -28,6 +28,7 @@ import type { Benchmark } from './results/result.ts'
 
 const DAYS = 2
 const MINUTE_MS = 60_000
+const QUIET_TURNS = 4
 
 /** A clock for warm-up rounds that stands still until the replay moves it. */
 class ReplayClock implements RoundClock {
@@ -97,13 +98,20 @@ const openWarmUp = async (delivery: DeliveryBench, plan: PlanSettings) => {
   }
   const { id: siteId } = await server.connect()
   await server.services.db.update(versions).set({ setup: setupOf(plan) })
+  // Its changes are told, so that pages are kept for as long as the plan says.
+  await server.services.db
+    .insert(watches)
+    .values({ siteId, enabled: true, works: true, problem: null, sources: [] })
+    .onConflictDoUpdate({ target: watches.siteId, set: { works: true } })
   await server.call('PUT', `/sites/${siteId}/warm-up`, WarmUpSettings.parse({ ...plan.warmUp, links: false }))
   const services = { ...server.services, now: () => clockOf(delivery) }
   /** Until a round that runs waits for time to pass, or has ended. */
   const settled = async (): Promise<void> => {
-    for (;;) {
+    for (let quiet = 0; ; quiet++) {
       await setImmediate()
-      if (warming > 0) continue
+      if (warming > 0) quiet = 0
+      // An answer that has just come ends a pause, which takes a few turns.
+      if (quiet < QUIET_TURNS) continue
       if (clock.isPausing) return
       const open = await services.db
         .select({ id: jobs.id })
@@ -178,7 +186,7 @@ export const warmKept: Benchmark = {
       const kept = await replay(delivery, days, (DAYS - 1) * DAY_S, beside)
       const perMille = (counts: ReplayedCounts): string => (1000 * share(counts)).toFixed(1)
       console.log(
-        `without: ${perMille(cold)} cold per 1,000, ${cold.origin} requests; with: ${perMille(kept)} (predicted ${figures.coldPerMille.toFixed(1)}), ${kept.origin} requests; lifetimes ${settings.lifetimeS} s, stories ${settings.kinds.map(({ lifetimeS }) => lifetimeS).join()} s, a round every ${settings.warmUp.everyH} h`,
+        `without: ${perMille(cold)} cold per 1,000, ${cold.origin} requests; with: ${perMille(kept)} (predicted ${figures.coldPerMille.toFixed(1)}), ${kept.origin} requests; lifetimes ${settings.lifetimeS} s, stories ${lifetimesOf(facts, settings)[1] ?? 0} s, a round every ${settings.warmUp.everyH} h`,
       )
       if (kept.origin > 2 * cold.origin)
         console.log('The origin had to bear more than twice as much: the aim is missed.')

@@ -100,6 +100,26 @@ describe('a load that counts and one that is looked at', () => {
   })
 })
 
+test.each(['light', 'all'] as const)(
+  'a stream of events that goes on does not keep a page from being quiet, %s',
+  async (instruments) => {
+    const timers: NodeJS.Timeout[] = []
+    site.pages = {
+      '/': html('<p>Quay</p><script>new EventSource("/events")</script>'),
+      '/events': (_req, res) => {
+        res.writeHead(200, { 'content-type': 'text/event-stream' })
+        timers.push(setInterval(() => res.write('data: a boat\n\n'), 50))
+      },
+    }
+    const outcome = measured(await site.load('/', { timeoutMs: 15_000, instruments }))
+    for (const timer of timers) clearInterval(timer)
+    expect(outcome.requests.map(({ url, failure }) => [new URL(url).pathname, failure])).toEqual([
+      ['/', null],
+      ['/events', null],
+    ])
+  },
+)
+
 describe('what a page load is seen to do', () => {
   test('TTFB feels the link: name, connection and request are three round trips, and the server’s wait comes on top', async () => {
     site.pages = { '/': html('<h1>Quay</h1>', 150) }

@@ -55,6 +55,10 @@ const KEPT_FIELDS = new Set([
   'via',
 ])
 
+/** Server-sent events (WHATWG HTML §9.2): an answer that is not meant to end. */
+const isEventStream = ({ status, fields }: Pick<Open, 'status' | 'fields'>): boolean =>
+  status === 200 && fields.some(([name, value]) => name === 'content-type' && /^\s*text\/event-stream\b/i.test(value))
+
 /** Collects every request of one page through the browser's own network events. */
 export class RequestLog {
   readonly #requests = new Map<string, Open>()
@@ -103,26 +107,32 @@ export class RequestLog {
       const request = this.#requests.get(requestId)
       if (request !== undefined) request.fromCache = true
     })
-    cdp.on('Network.responseReceived', ({ requestId, response }) => {
+    cdp.on('Network.responseReceived', ({ requestId, response, timestamp }) => {
       this.#touch()
       const request = this.#requests.get(requestId)
-      if (request !== undefined) this.#answered(request, response)
+      if (request === undefined) return
+      this.#answered(request, response)
+      // A stream of events is there once it is open; what it tells later is no part of the load.
+      if (isEventStream(request)) request.endedAt = timestamp
     })
     cdp.on('Network.dataReceived', ({ requestId, dataLength }) => {
-      this.#touch()
       const request = this.#requests.get(requestId)
+      if (request !== undefined && isEventStream(request)) return
+      this.#touch()
       if (request !== undefined) request.decodedBytes += dataLength
     })
     cdp.on('Network.loadingFinished', ({ requestId, timestamp, encodedDataLength }) => {
-      this.#touch()
       const request = this.#requests.get(requestId)
+      if (request !== undefined && isEventStream(request)) return
+      this.#touch()
       if (request === undefined) return
       request.endedAt = timestamp
       request.sentBytes = request.fromCache ? 0 : encodedDataLength
     })
     cdp.on('Network.loadingFailed', ({ requestId, timestamp, errorText, canceled }) => {
-      this.#touch()
       const request = this.#requests.get(requestId)
+      if (request !== undefined && isEventStream(request)) return
+      this.#touch()
       if (request === undefined) return
       request.endedAt = timestamp
       request.failure = canceled === true ? 'cancelled' : errorText
