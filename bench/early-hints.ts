@@ -1,5 +1,7 @@
 import { aRunOrder, aVisitor } from '../core/measuring/testing/made-up.ts'
+import { randomFrom } from '../core/stats/random.ts'
 import { median } from '../core/stats/median.ts'
+import { keyDigest, ownKey } from '../delivery/control/own-key.ts'
 import { DeliveryBench, setupWith } from '../delivery/testing/bench-setup.ts'
 import { launchBrowser } from '../lab/cdp/launch.ts'
 import { LinkRelay } from '../lab/link/link-relay.ts'
@@ -9,8 +11,6 @@ import type { Benchmark } from './results/result.ts'
 const PAIRS = 9
 /** What the origin takes for the page, ms: a page that is built for each visitor on modest hosting. */
 const BUILD_MS = 600
-const RULES = 1500
-
 const VISITOR = aVisitor({
   id: 'phone',
   name: 'Phone, mobile network',
@@ -20,25 +20,38 @@ const VISITOR = aVisitor({
   cpuSlowdown: 4,
 })
 
-const SHEET = Array.from({ length: RULES }, (_, at) => `.r${at} > li:nth-child(${at}) { margin: ${at}px }`).join('\n')
-const PAGE = `<!doctype html><html lang="en"><head><title>Basket</title><link rel="stylesheet" href="/site.css"><link rel="stylesheet" href="/shop.css"><script src="/site.js"></script></head><body><h1>Your basket</h1><p>${'Two tickets to North Sound, one bicycle. '.repeat(20)}</p></body></html>`
+/** Text that hardly compresses: a file of so many bytes on the way, too. */
+const filler = (bytes: number, seed: number): string => {
+  const random = randomFrom(seed)
+  return Array.from({ length: bytes }, () => String.fromCharCode(97 + Math.floor(random() * 26))).join('')
+}
+
+/** Files as a shop commonly has them: two style sheets, a script that holds the page up, the main picture. */
+const FILES: Readonly<Record<string, { readonly type: string; readonly text: string }>> = {
+  '/site.css': { type: 'text/css', text: `h1{color:teal}/*${filler(30_000, 1)}*/` },
+  '/shop.css': { type: 'text/css', text: `p{margin:1em}/*${filler(20_000, 2)}*/` },
+  '/site.js': { type: 'text/javascript', text: `let a/*${filler(60_000, 3)}*/` },
+  '/boat.svg': {
+    type: 'image/svg+xml',
+    text: `<svg xmlns="http://www.w3.org/2000/svg" width="400" height="300"><rect width="400" height="300" fill="teal"/><!--${filler(90_000, 4)}--></svg>`,
+  },
+}
+const PAGE =
+  '<!doctype html><html lang="en"><head><title>Basket</title><link rel="preload" as="image" href="/boat.svg"><link rel="stylesheet" href="/site.css"><link rel="stylesheet" href="/shop.css"><script src="/site.js"></script></head><body><h1>Your basket</h1><img src="/boat.svg" width="400" height="300" alt=""><p>Two tickets to North Sound</p></body></html>'
 
 /** Main content of a page that the origin builds for everybody anew, over HTTP/2 as a phone: without early hints to with them. */
 export const earlyHintsGain: Benchmark = {
   names: ['early-hints-gain'],
   run: async () => {
     const bench = await DeliveryBench.open()
-    const browser = await launchBrowser()
+    const browser = await launchBrowser([keyDigest((await ownKey(bench.certificates.folder)).publicKey)])
     const setup = (early: boolean) => setupWith({ pageCache: {}, compression: {}, browserCache: {}, hints: { early } })
     bench.use(setup(false), { trial: setup(true) })
     bench.handler = (req, res) => {
-      const type = req.url?.endsWith('.css') === true ? 'text/css' : 'text/javascript'
-      if (req.url !== '/basket') res.writeHead(200, { 'content-type': type }).end(type === 'text/css' ? SHEET : 'let a')
-      else
-        setTimeout(
-          () => res.writeHead(200, { 'content-type': 'text/html', 'cache-control': 'no-store' }).end(PAGE),
-          BUILD_MS,
-        )
+      const file = FILES[req.url ?? '']
+      if (file !== undefined) return void res.writeHead(200, { 'content-type': file.type }).end(file.text)
+      const fields = { 'content-type': 'text/html', 'cache-control': 'no-store' }
+      setTimeout(() => res.writeHead(200, fields).end(PAGE), BUILD_MS)
     }
     const load = async (host: string): Promise<number> => {
       const where = `${host}:${bench.securePort}`

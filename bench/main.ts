@@ -8,6 +8,7 @@ import { connections } from './connections.ts'
 import { firstVisit } from './first-visit.ts'
 import { nextPage } from './next-page.ts'
 import { earlyHintsGain } from './early-hints.ts'
+import { ownInterface } from './own-interface.ts'
 import { plannerError } from './planner-error.ts'
 import { plannerSpeed } from './planner-speed.ts'
 import { warmKept } from './warm-kept.ts'
@@ -54,6 +55,7 @@ const ALL = [
   plannerError,
   warmKept,
   earlyHintsGain,
+  ownInterface,
 ]
 
 const { values, positionals } = parseArgs({ allowPositionals: true, options: { json: { type: 'string' } } })

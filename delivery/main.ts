@@ -12,6 +12,7 @@ import { loadConfig, saveConfig } from './process/config-file.ts'
 import { actionsOf } from './control/actions.ts'
 import { createControlChannel } from './control/channel.ts'
 import { claimSocket } from './control/claim-socket.ts'
+import { certificatesFolder, ownKey } from './control/own-key.ts'
 import { controlSocketPath } from './control/socket-path.ts'
 import { Counters } from './metrics/counters.ts'
 import { loadCounters, saveCounters } from './metrics/counters-file.ts'
@@ -216,7 +217,9 @@ const main = async (): Promise<void> => {
   const compiler = new RouteCompiler()
   let routes = compiler.compile(config)
   const io: { -readonly [K in keyof DeliveryIo]: DeliveryIo[K] } = beginBefore(join(folder, 'store'), () => routes)
-  const certificates = new Certificates(join(folder, 'tls'), () => Date.now())
+  const certificates = new Certificates(certificatesFolder(dataDir), () => Date.now())
+  // There before anybody needs it: the lab's browser is told of it when it starts.
+  inBackground(ownKey(certificatesFolder(dataDir)), (error) => log.report(error, { making: 'the key of certificates' }))
   certificates.use(config)
   const [listener, secureListener] = [createListener(io), createSecureListener(io, certificates)]
   const drains = [new Draining(listener), new Draining(secureListener)]

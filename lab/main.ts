@@ -19,6 +19,9 @@ const log = pino({ level: process.env['ZEST_LOG_LEVEL'] ?? 'warn', base: { room:
 /** Control's own port: what a page says must not be said to it. */
 const CLOSED_PORTS = [Number(process.env['ZEST_PORT'] ?? 8400)]
 
+/** Keys of the certificates that delivery has made, whose answers the browser may store as those of any other certificate. */
+const TRUSTED = (process.env['ZEST_LAB_TRUSTS'] ?? '').split(',').filter((digest) => digest !== '')
+
 /** A page load to be measured, or a page to be looked at closely. */
 const LabOrder = z.union([SnapshotOrder, RunOrder])
 
@@ -40,7 +43,7 @@ const linkFor = async (order: z.infer<typeof LabOrder>): Promise<{ relay: LinkRe
 }
 
 const main = async (): Promise<void> => {
-  const browser = await launchBrowser()
+  const browser = await launchBrowser(TRUSTED)
   const end = (): void =>
     inBackground(
       browser.close().finally(() => process.exit(0)),

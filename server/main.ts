@@ -5,6 +5,7 @@ import { join } from 'node:path'
 import pino from 'pino'
 import { claimSocket } from '../delivery/control/claim-socket.ts'
 import { inBackground } from '../core/in-background.ts'
+import { ownKeyDigest } from '../delivery/control/own-key.ts'
 import { DeliveryClient } from '../delivery/control/client.ts'
 import { controlLockPath, controlSocketPath } from '../delivery/control/socket-path.ts'
 import { digestToken } from './accounts/secrets.ts'
@@ -101,7 +102,7 @@ const main = async (): Promise<void> => {
     })
   const delivery = new DeliveryClient(controlSocketPath(dataDir))
   const events = new EventBus()
-  const lab = new LabClient(join(import.meta.dirname, 'lab.mjs'))
+  const lab = new LabClient(join(import.meta.dirname, 'lab.mjs'), () => ownKeyDigest(dataDir))
   const orders = { privacyOrders: new PrivacyOrders(), cookieOrders: new CookieOrders() }
   const recordings = new Recordings(join(import.meta.dirname, 'recorder.mjs'))
   const publisher = new Publisher(db, delivery, (sentence) => log.error(sentence))

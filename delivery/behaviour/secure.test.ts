@@ -6,6 +6,7 @@ import { connect as connectTls } from 'node:tls'
 import { afterEach, beforeEach, describe, expect, test } from 'vitest'
 import { generate } from 'selfsigned'
 import { Setup } from '../../core/contracts/setup.ts'
+import { keyDigest, ownKey } from '../control/own-key.ts'
 import { DeliveryBench, setupWith } from '../testing/bench-setup.ts'
 
 let bench: DeliveryBench
@@ -137,6 +138,19 @@ describe('certificates', () => {
     expect(first.checkHost('live.example')).toBe('live.example')
     expect((await peerCertificate('live.example')).fingerprint256).toBe(first.fingerprint256)
     expect((await peerCertificate('trial.example')).checkHost('trial.example')).toBe('trial.example')
+  })
+  test('all of them have one key, which stays the same', async () => {
+    const spki = async (name: string) =>
+      (await peerCertificate(name)).publicKey.export({ type: 'spki', format: 'pem' }).toString()
+    const live = await spki('live.example')
+    expect(await spki('trial.example')).toBe(live)
+    const [first, second] = await Promise.all([ownKey(`${bench.folder}-tls`), ownKey(`${bench.folder}-tls`)])
+    expect([keyDigest(first.publicKey), keyDigest(second.publicKey)]).toEqual([keyDigest(live), keyDigest(live)])
+  })
+  test('two processes that begin at once get the same key', async () => {
+    const folder = `${bench.folder}-tls/new`
+    const keys = await Promise.all(Array.from({ length: 4 }, () => ownKey(folder)))
+    expect(new Set([...keys, await ownKey(folder)].map(({ publicKey }) => publicKey)).size).toBe(1)
   })
   test('the owner’s own is shown for the names it covers', async () => {
     const made = await generate([{ name: 'commonName', value: 'live.example' }], {

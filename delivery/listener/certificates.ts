@@ -3,6 +3,7 @@ import { X509Certificate } from 'node:crypto'
 import { join } from 'node:path'
 import { createSecureContext, type SecureContext } from 'node:tls'
 import type { DeliveryConfig } from '../../core/contracts/delivery.ts'
+import { keyDigest, ownKey, type OwnKey } from '../control/own-key.ts'
 
 /** A certificate made here lasts a year and is made again a month before it ends. */
 const LASTS_DAYS = 365
@@ -13,10 +14,14 @@ interface PemPair {
   readonly key: string
 }
 
-const isUsable = ({ certificate }: PemPair, host: string, now: number): boolean => {
+const isUsable = ({ certificate }: PemPair, host: string, { publicKey }: OwnKey, now: number): boolean => {
   try {
     const parsed = new X509Certificate(certificate)
-    return new Date(parsed.validTo).getTime() - now > RENEW_BEFORE_MS && parsed.checkHost(host) !== undefined
+    return (
+      new Date(parsed.validTo).getTime() - now > RENEW_BEFORE_MS &&
+      parsed.checkHost(host) !== undefined &&
+      keyDigest(parsed.publicKey.export({ type: 'spki', format: 'pem' }).toString()) === keyDigest(publicKey)
+    )
   } catch {
     return false
   }
@@ -27,14 +32,15 @@ const isUsable = ({ certificate }: PemPair, host: string, now: number): boolean 
  * on disk, so that a browser told to trust it goes on doing so.
  */
 export class Certificates {
-  readonly #folder: string
+  /** Where those made here are kept. */
+  readonly folder: string
   readonly #now: () => number
   readonly #contexts = new Map<string, Promise<SecureContext>>()
   #owners = new Map<string, PemPair>()
   #hosts = new Set<string>()
 
   constructor(folder: string, now: () => number) {
-    this.#folder = folder
+    this.folder = folder
     this.#now = now
   }
 
@@ -74,12 +80,14 @@ export class Certificates {
   }
 
   async #made(host: string): Promise<PemPair> {
-    const path = join(this.#folder, `${host}.pem.json`)
+    const path = join(this.folder, `${host}.pem.json`)
     const kept = await readFile(path, 'utf8').then(
       (text) => JSON.parse(text) as PemPair,
       () => undefined,
     )
-    if (kept !== undefined && isUsable(kept, host, this.#now())) return kept
+    // One key for all: the lab's browser is told that it may be trusted, and stores what it has got by it.
+    const own = await ownKey(this.folder)
+    if (kept !== undefined && isUsable(kept, host, own, this.#now())) return kept
     const now = this.#now()
     // Loaded when it is needed: it takes a fifth of a second, in which a process that starts answers nobody.
     const { generate } = await import('selfsigned')
@@ -87,6 +95,7 @@ export class Certificates {
       keyType: 'ec',
       curve: 'P-256',
       algorithm: 'sha256',
+      keyPair: own,
       notBeforeDate: new Date(now - 3_600_000),
       notAfterDate: new Date(now + LASTS_DAYS * 86_400_000),
       extensions: [
@@ -97,7 +106,7 @@ export class Certificates {
       ],
     })
     const pair = { certificate: made.cert, key: made.private }
-    await mkdir(this.#folder, { recursive: true, mode: 0o700 })
+    await mkdir(this.folder, { recursive: true, mode: 0o700 })
     await writeFile(`${path}.part`, JSON.stringify(pair), { mode: 0o600 })
     await chmod(`${path}.part`, 0o600)
     await rename(`${path}.part`, path)

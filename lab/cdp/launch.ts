@@ -22,8 +22,8 @@ const ARGUMENTS = [
   '--disable-default-apps',
   '--disable-extensions',
   '--disable-gpu',
-  // Certificates made here are known to nobody. Told so at the start, Chromium does not open every connection twice, as it does when a
-  // page is let through after its warning.
+  // Certificates of a site may be known to nobody. Told so at the start, Chromium does not open every connection twice, as it does when a
+  // page is let through after its warning. It stores nothing of what comes by them, though.
   '--ignore-certificate-errors',
   // Frames of other hosts stay in the page's process, so that their requests are seen with the page's own.
   '--disable-site-isolation-trials',
@@ -35,13 +35,18 @@ const ARGUMENTS = [
 
 /**
  * Start Chromium with its sandbox, as a user without rights. Only where the machine has no way to make a sandbox it runs without, still without rights.
+ * @param trusted digests of keys (SHA-256 of SubjectPublicKeyInfo, Base64) whose certificates count as good, whoever made them
  * @throws Error with a sentence that says what to do when Chromium is missing or does not start
  */
-export const launchBrowser = async (): Promise<Browser> => {
+export const launchBrowser = async (trusted: readonly string[] = []): Promise<Browser> => {
   if (!existsSync(chromiumPath())) throw new Error(NO_CHROMIUM)
   const { path, env, end } = await unprivileged(chromiumPath())
+  const args = [
+    ...ARGUMENTS,
+    ...(trusted.length === 0 ? [] : [`--ignore-certificate-errors-spki-list=${trusted.join(',')}`]),
+  ]
   const launch = (chromiumSandbox: boolean): Promise<Browser> =>
-    chromium.launch({ executablePath: path, headless: true, args: ARGUMENTS, chromiumSandbox, env })
+    chromium.launch({ executablePath: path, headless: true, args, chromiumSandbox, env })
   const browser = await launch(true).catch((error: Error) => {
     if (!/sandbox/i.test(error.message)) throw error
     console.error(

@@ -4,7 +4,9 @@ import type { AddressInfo } from 'node:net'
 import { createSecureServer } from 'node:http2'
 import { createRequire } from 'node:module'
 import { generate } from 'selfsigned'
+import { createHash, X509Certificate } from 'node:crypto'
 import { afterAll, beforeAll, describe, expect, test } from 'vitest'
+import { launchBrowser } from '../cdp/launch.ts'
 import type { RunMetrics, RunOutcome } from '../../core/contracts/measuring.ts'
 import { aRunOrder } from '../../core/measuring/testing/made-up.ts'
 import { DEFAULT_VISITORS } from '../../core/sampling/default-visitors.ts'
@@ -229,6 +231,27 @@ describe('HTTP/2 over TLS', () => {
     expect(own.length).toBe(8)
     expect(far.tlsMs).toBeGreaterThan(198)
     expect(far.waitMs).toBeGreaterThan(198)
+  })
+  test('by a certificate whose key it was told to trust, a browser stores what it may', async () => {
+    const pair = await generate([{ name: 'commonName', value: 'quay.localhost' }])
+    const asked: string[] = []
+    const secure = createSecureServer({ key: pair.private, cert: pair.cert }, (req, res) => {
+      asked.push(req.url)
+      res.setHeader('content-type', req.url === '/' ? 'text/html' : 'image/svg+xml')
+      res.setHeader('cache-control', req.url === '/' ? 'no-store' : 'max-age=600')
+      res.end(req.url === '/' ? '<h1>Quay</h1><img src="/boat.svg" alt="">' : SVG)
+    })
+    await new Promise<void>((resolve) => secure.listen(0, '127.0.0.1', resolve))
+    const { port } = secure.address() as AddressInfo
+    const key = new X509Certificate(pair.cert).publicKey.export({ type: 'spki', format: 'der' })
+    const browser = await launchBrowser([createHash('sha256').update(key).digest('base64')])
+    const relay = new LinkRelay({ privateAddresses: 'allowed', roundTripMs: 5, downKbps: 20_000, upKbps: 10_000 })
+    const order = aRunOrder(`https://quay.localhost:${port}/`, { visit: 'return' })
+    const outcome = measured(await probe(browser, order, await relay.listen()))
+    await Promise.all([relay.close(), browser.close()])
+    secure.close()
+    expect(outcome.requests.map(({ fromCache }) => fromCache)).toEqual([false, true])
+    expect(asked).toEqual(['/', '/boat.svg', '/'])
   })
 })
 

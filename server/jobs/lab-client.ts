@@ -29,16 +29,20 @@ export class LabClient {
   #child: ChildProcess | undefined
   #idle: NodeJS.Timeout | undefined
 
-  /** @param program path of the lab's program */
-  constructor(program: string) {
+  readonly #trusted: () => Promise<string | undefined>
+
+  /** @param program path of the lab's program @param trusted digest of the key of the certificates that are made here */
+  constructor(program: string, trusted: () => Promise<string | undefined> = () => Promise.resolve(undefined)) {
     this.#program = program
+    this.#trusted = trusted
   }
 
   async #ready(): Promise<ChildProcess> {
     if (this.#child?.connected === true) return this.#child
+    const trusted = await this.#trusted()
     const child = fork(this.#program, [], {
       stdio: ['ignore', 'inherit', 'inherit', 'ipc'],
-      env: labEnvironment(),
+      env: { ...labEnvironment(), ...(trusted === undefined ? {} : { ZEST_LAB_TRUSTS: trusted }) },
     })
     this.#child = child
     child.once('exit', () => {

@@ -49,8 +49,11 @@ const load = async (): Promise<void> => {
   if (found !== undefined && channel.value === asked) coverage.value = found
   await problems.catching(() => siteData.loadTraffic())
 }
-watch([channel, () => siteData.liveVersion?.number, () => siteData.trial?.revision], () => void load(), {
-  immediate: true,
+void load()
+/** What makes the coverage another one; nothing is known of versions before they have come. */
+const basis = computed(() => [channel.value, siteData.liveVersion?.number, siteData.trial?.revision])
+watch(basis, (now, before) => {
+  if (now.some((value, at) => before[at] !== undefined && value !== before[at])) void load()
 })
 
 /** Figures of visitors' requests are looked at while they change. */
