@@ -32,22 +32,22 @@ const RECORDER = aVisitor({
 })
 
 export const JUDGES: readonly VisitorProfile[] = [
-  aVisitor({ id: 'laptop', name: 'Laptop, home line', roundTripMs: 24, downKbps: 44_000, upKbps: 11_000 }),
+  aVisitor({ id: 'laptop', name: 'Laptop, home line', roundTripMs: 28, downKbps: 40_000, upKbps: 10_000 }),
   aVisitor({ id: 'far', name: 'Laptop, far away', roundTripMs: 180, downKbps: 20_000, upKbps: 5000 }),
   aVisitor({
     id: 'phone',
     name: 'Phone, mobile network',
-    roundTripMs: 60,
-    downKbps: 12_000,
-    upKbps: 4000,
+    roundTripMs: 70,
+    downKbps: 9000,
+    upKbps: 3000,
     cpuSlowdown: 4,
   }),
   aVisitor({
     id: 'poor',
     name: 'Phone, poor link',
-    roundTripMs: 240,
-    downKbps: 1100,
-    upKbps: 500,
+    roundTripMs: 150,
+    downKbps: 1600,
+    upKbps: 768,
     cpuSlowdown: 4,
   }),
 ]
