@@ -15,7 +15,8 @@ export const withPlan = (setup: Setup, plan: PlanSettings): Setup => {
     return lifetimeS === undefined ? kind : { ...kind, lifetimeS: lifetimeS === plan.lifetimeS ? null : lifetimeS }
   })
   const names = new Set(known.map(({ name }) => name))
-  const added = plan.kinds
+  // Of two lifetimes for one name the last one counts.
+  const added = [...planned.values()]
     .filter(({ name, lifetimeS }) => !names.has(name) && lifetimeS !== plan.lifetimeS)
     .toSorted(byExactness)
     .map(({ name, paths, lifetimeS }) => PageKindSchema.parse({ name, paths, lifetimeS }))

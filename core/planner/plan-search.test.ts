@@ -158,6 +158,7 @@ describe('a plan in a setup', () => {
       { name: 'Stories', paths: ['/stories/*'], lifetimeS: 120 },
       { name: 'Tales', paths: ['/elsewhere'], lifetimeS: 300 },
       { name: 'As others', paths: ['/others'], lifetimeS: 900 },
+      { name: 'Stories', paths: ['/stories/*'], lifetimeS: 120 },
     ],
   })
   test('sets lifetimes, and leaves what kinds have besides', () => {

@@ -79,9 +79,9 @@ const madeUpChanges = (
 }
 
 /** How long is simulated: as long as the visits last, within reason. */
-const simulatedSeconds = (perSecond: number, mostVisits: number, longestS: number): number => {
+const simulatedSeconds = (perSecond: number, mostVisits: number, longestS: number, mostS: number): number => {
   const least = Math.min(MOST_S, Math.max(LEAST_S, LEAST_LIFETIMES * longestS))
-  return perSecond > 0 ? Math.min(MOST_S, Math.max(least, mostVisits / perSecond)) : least
+  return perSecond > 0 ? Math.max(least, Math.min(mostS, mostVisits / perSecond)) : least
 }
 
 /**
@@ -104,6 +104,7 @@ const thinnedTo = (rates: Float64Array, perSecond: number): number => {
 /**
  * The visits and changes that settings are tried on; the same for all of them, so that they compare.
  * @param options.changesPerDay of each kind @param options.longestS longest lifetime that will be tried, seconds
+ * @param options.mostS longest time that is simulated, unless the longest lifetime asks for more; left out: a year
  */
 export const plannedSite = (
   facts: PlannerFacts,
@@ -112,14 +113,15 @@ export const plannedSite = (
     readonly changesPerDay: readonly number[]
     readonly mostVisits: number
     readonly longestS: number
+    readonly mostS?: number
     readonly random: Random
   },
 ): PlannedSite => {
-  const { changesPerDay, mostVisits, longestS, random } = options
+  const { changesPerDay, mostVisits, longestS, mostS = MOST_S, random } = options
   const { copies } = facts
   const rates = inCopies(visitRates(facts, traffic), copies, 1 / copies)
   const perSecond = rates.reduce((sum, rate) => sum + rate, 0)
-  const seconds = simulatedSeconds(perSecond, mostVisits, longestS)
+  const seconds = simulatedSeconds(perSecond, mostVisits, longestS, mostS)
   // Chance makes somewhat more visits than are expected.
   const cap = thinnedTo(rates, (0.98 * mostVisits) / seconds)
   const thinned = rates.map((rate) => Math.min(rate, cap))

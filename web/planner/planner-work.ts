@@ -8,6 +8,8 @@ import type { PlannedCase, PlannerAnswer, PlannerOrder } from './planner-message
 /** Visits that shown figures are taken from, and those that a search tries everything on. */
 const VISITS_SHOWN = 1_000_000
 const VISITS_SEARCHED = 120_000
+/** Time that a search tries everything on, seconds: with a warm-up every minute of it counts. */
+const SEARCHED_S = 60 * 86_400
 /** The same visits every time: figures change with the settings, not by chance. */
 const SEED = 20_261_130
 /** Points between two reports of a search. */
@@ -77,16 +79,16 @@ export class PlannerWork {
   }
 
   /** @param longest longest lifetime that will be tried, seconds */
-  #siteOf(on: PlannedCase, mostVisits: number, longest: number): PlannedSite {
+  #siteOf(on: PlannedCase, longest: number, bounds: { mostVisits: number; mostS?: number }): PlannedSite {
     // In steps, so that most settings are tried on the same visits.
     const longestS = 2 ** Math.ceil(Math.log2(Math.max(SHORTEST_S, longest)))
-    const key = JSON.stringify({ on, mostVisits, longestS })
+    const key = JSON.stringify({ on, longestS, bounds })
     if (this.#last?.key === key) return this.#last.site
     const { changesPerDay, traffic } = on
     const random = randomFrom(SEED)
     const made = (): PlannedSite => {
       if (traffic.kind !== 'log')
-        return plannedSite(this.#known, traffic, { changesPerDay, mostVisits, longestS, random })
+        return plannedSite(this.#known, traffic, { changesPerDay, longestS, ...bounds, random })
       if (this.#log === undefined) throw new Error('No access log has been read.')
       return loggedSite(this.#log.facts, this.#log.trace, { changesPerDay, random })
     }
@@ -97,7 +99,7 @@ export class PlannerWork {
 
   #attempt({ id, on, plans }: Extract<PlannerOrder, { kind: 'try' }>): void {
     const longest = Math.max(...plans.flatMap((plan) => lifetimesOf(this.#known, plan)))
-    const site = this.#siteOf(on, VISITS_SHOWN, longest)
+    const site = this.#siteOf(on, longest, { mostVisits: VISITS_SHOWN })
     const { seconds, pages } = site.trace
     const perKind = this.#known.kinds.map(() => 0)
     for (const page of pages) {
@@ -117,7 +119,7 @@ export class PlannerWork {
   }
 
   #search({ id, on, bounds }: Extract<PlannerOrder, { kind: 'search' }>): void {
-    const site = this.#siteOf(on, VISITS_SEARCHED, bounds.oldestS)
+    const site = this.#siteOf(on, bounds.oldestS, { mostVisits: VISITS_SEARCHED, mostS: SEARCHED_S })
     const steps = searchPlans(site.facts, (plan) => tryPlan(site, plan), bounds)
     const points: PlanPoint[] = []
     for (;;) {

@@ -37,10 +37,10 @@ class FakeThread implements PlannerThread {
 }
 
 const facts = plannerFacts({
-  pages: [aPage('/', { visitsPerDay: 400 }), aPage('/stories/a', { kind: 1, visitsPerDay: 20 })],
+  pages: [aPage('/', { visitsPerDay: 60 }), aPage('/stories/a', { kind: 1, visitsPerDay: 3 })],
   kinds: [
-    aKind('Other pages', { visitsPerDay: 400 }),
-    aKind('Stories', { paths: ['/stories/*'], visitsPerDay: 20, changesPerDay: 0.5 }),
+    aKind('Other pages', { visitsPerDay: 60 }),
+    aKind('Stories', { paths: ['/stories/*'], visitsPerDay: 3, changesPerDay: 0.5 }),
   ],
 })
 
