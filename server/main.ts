@@ -138,7 +138,7 @@ const main = async (): Promise<void> => {
     server.close()
     server.closeAllConnections()
     endRoutine()
-    endPlans()
+    await endPlans()
     await endWarmUps()
     endWatching()
     endScheduledWork()

@@ -28,13 +28,11 @@ const written = (address: URL | undefined, page: URL): string | undefined => {
   return text.length > LONGEST_ADDRESS || /[<>"\s]/.test(text) ? undefined : text
 }
 
-const CROSS_ORIGIN = { 'use-credentials': '; crossorigin=use-credentials', anonymous: '; crossorigin' } as const
-
 /** HTML §2.5.4: any value but use-credentials means anonymous. */
 const crossOrigin = ({ attribs }: Element): string => {
   const value = attribs['crossorigin']
   if (value === undefined) return ''
-  return CROSS_ORIGIN[value.trim().toLowerCase() === 'use-credentials' ? 'use-credentials' : 'anonymous']
+  return value.trim().toLowerCase() === 'use-credentials' ? '; crossorigin=use-credentials' : '; crossorigin'
 }
 
 const TOKEN = /^[\w!#$%&'*+.^`|~/-]+$/

@@ -36,6 +36,8 @@ export interface PlannedSite {
 /** Shortest and longest time that is simulated, seconds. */
 const LEAST_S = 2 * DAY_S
 const MOST_S = 365 * DAY_S
+/** Changes of one simulation, unless the longest lifetime asks for more time: each is followed by a round. */
+const MOST_CHANGES = 20_000
 /** The longest lifetime is to pass so often at least. */
 const LEAST_LIFETIMES = 4
 /** Share of a simulated time in which the store fills at first, which is not counted, at most. */
@@ -79,9 +81,15 @@ const madeUpChanges = (
 }
 
 /** How long is simulated: as long as the visits last, within reason. */
-const simulatedSeconds = (perSecond: number, mostVisits: number, longestS: number, mostS: number): number => {
+const simulatedSeconds = (
+  visitsPerSecond: number,
+  changesPerSecond: number,
+  { mostVisits, longestS, mostS }: { mostVisits: number; longestS: number; mostS: number },
+): number => {
   const least = Math.min(MOST_S, Math.max(LEAST_S, LEAST_LIFETIMES * longestS))
-  return perSecond > 0 ? Math.max(least, Math.min(mostS, mostVisits / perSecond)) : least
+  if (!(visitsPerSecond > 0)) return least
+  const most = Math.min(mostS, mostVisits / visitsPerSecond, MOST_CHANGES / Math.max(changesPerSecond, 1 / MOST_S))
+  return Math.max(least, most)
 }
 
 /**
@@ -121,7 +129,8 @@ export const plannedSite = (
   const { copies } = facts
   const rates = inCopies(visitRates(facts, traffic), copies, 1 / copies)
   const perSecond = rates.reduce((sum, rate) => sum + rate, 0)
-  const seconds = simulatedSeconds(perSecond, mostVisits, longestS, mostS)
+  const changesPerSecond = changesPerDay.reduce((sum, one) => sum + one, 0) / DAY_S
+  const seconds = simulatedSeconds(perSecond, changesPerSecond, { mostVisits, longestS, mostS })
   // Chance makes somewhat more visits than are expected.
   const cap = thinnedTo(rates, (0.98 * mostVisits) / seconds)
   const thinned = rates.map((rate) => Math.min(rate, cap))

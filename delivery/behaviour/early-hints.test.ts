@@ -78,6 +78,20 @@ describe('a page that must wait for the origin', () => {
     answer()
     await ended
   })
+  test.each([
+    ['who signs in by a field', '/account', { authorization: 'Basic YTpi' }],
+    ['whose script sends a field of its own', '/account', { 'x-member': '7', 'sec-fetch-mode': 'cors' }],
+  ])('that was made for a visitor %s is not: it may name what is theirs', async (_who, path, own) => {
+    await visit(path, { ...NAVIGATION, ...own })
+    await expect.poll(() => bench.io.rewriter.waiting('s')).toBe(0)
+    expect((await visit(path)).early).toEqual([])
+  })
+  test('is not announced by what it named for another query: that may hold a visitor’s key', async () => {
+    await seen('/basket?key=ann')
+    expect((await visit('/basket?key=bob')).early).toEqual([])
+    expect((await visit('/basket')).early).toEqual([])
+    expect((await visit('/basket?key=ann')).early).toHaveLength(1)
+  })
   test('that nobody has seen without a cookie is not: it may name what is one visitor’s', async () => {
     const signedIn = { ...NAVIGATION, cookie: 'session=1' }
     await visit('/account', signedIn)

@@ -1,5 +1,5 @@
-import { createHash, createPublicKey, generateKeyPair } from 'node:crypto'
-import { chmod, link, mkdir, readFile, rm, writeFile } from 'node:fs/promises'
+import { createHash, createPublicKey, generateKeyPair, randomUUID } from 'node:crypto'
+import { chmod, link, mkdir, readFile, rename, rm, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { promisify } from 'node:util'
 import { z } from 'zod'
@@ -29,13 +29,15 @@ export const ownKey = async (folder: string): Promise<OwnKey> => {
     publicKeyEncoding: { type: 'spki', format: 'pem' },
   })
   await mkdir(folder, { recursive: true, mode: 0o700 })
-  const part = `${pathIn(folder)}.${process.pid}.part`
+  const part = `${pathIn(folder)}.${randomUUID()}.part`
   await writeFile(part, JSON.stringify(made), { mode: 0o600 })
   await chmod(part, 0o600)
-  // Unlike renaming, linking never replaces a key that another process has made meanwhile.
+  // Unlike renaming, linking never replaces a key that another process has made meanwhile. Where that has failed otherwise, no key can be read.
   await link(part, pathIn(folder)).catch(() => undefined)
+  const kept = await readKey(folder)
+  if (kept === undefined) await rename(part, pathIn(folder))
   await rm(part, { force: true })
-  return (await readKey(folder)) ?? made
+  return kept ?? made
 }
 
 /** SHA-256 of a public key (SubjectPublicKeyInfo, RFC 7469 §2.4), in Base64. @param publicKey PEM */

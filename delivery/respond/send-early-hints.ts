@@ -1,3 +1,5 @@
+import type { IncomingMessage } from 'node:http'
+import type { ServerHttp2Stream } from 'node:http2'
 import { fieldValue } from '../../core/http/fields.ts'
 import type { RequestContext } from './request-context.ts'
 
@@ -10,7 +12,9 @@ export const sendEarlyHints = (context: RequestContext): void => {
   if (!route.earlyHints || method !== 'GET' || req.httpVersionMajor < 2) return
   if (fieldValue(fields, 'sec-fetch-mode') !== 'navigate') return
   const link = io.rewriter.earlyHints(context)
-  if (link.length === 0 || res.headersSent || res.destroyed) return
+  const { stream } = req as IncomingMessage & { readonly stream?: ServerHttp2Stream }
+  // A visitor who has gone is no fault of ours.
+  if (link.length === 0 || res.headersSent || stream?.closed !== false || stream.destroyed) return
   res.writeEarlyHints({ link: [...link] })
   io.counters.countEarlyHints(route)
 }

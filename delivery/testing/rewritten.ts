@@ -1,5 +1,6 @@
 import sharp from 'sharp'
 import { expect } from 'vitest'
+import { randomFrom } from '../../core/stats/random.ts'
 import type { DeliveryBench } from './bench-setup.ts'
 
 export type Asking = [path?: string, options?: Parameters<DeliveryBench['ask']>[1]]
@@ -21,14 +22,12 @@ export const named = (html: string, pattern: RegExp): string =>
  */
 export const aPhoto = (): Promise<Buffer> => {
   const [width, height, channels] = [1200, 800, 3] as const
-  let state = 7
-  // A linear congruential generator (Numerical Recipes, section 7.1; constants from memory).
-  const grain = (): number => (state = (Math.imul(state, 1664525) + 1013904223) >>> 0) / 2 ** 32 - 0.5
+  const random = randomFrom(7)
   const pixels = Buffer.alloc(width * height * channels)
   for (let at = 0; at < pixels.length; at += 1) {
     const pixel = Math.floor(at / channels)
     const [x, y] = [pixel % width, Math.floor(pixel / width)]
-    pixels[at] = 128 + 40 * Math.sin(x / 31 + y / 57) + 20 * Math.sin(y / 9) + 20 * grain()
+    pixels[at] = 128 + 40 * Math.sin(x / 31 + y / 57) + 20 * Math.sin(y / 9) + 20 * (random() - 0.5)
   }
   return sharp(pixels, { raw: { width, height, channels } }).jpeg({ quality: 95 }).toBuffer()
 }

@@ -32,8 +32,8 @@ import { Pictures } from './pictures.ts'
 
 /** Sets of remedies whose materials are held: live and trial of each site, and versions that are being measured. */
 const MOST_SETS = 50
-/** Pages whose early hints are remembered. */
-const MOST_HINTED = 5000
+/** Early hints that are remembered, bytes: of about ten thousand pages. */
+const MOST_HINT_BYTES = 8 * 1024 * 1024
 /** Selectors that are remembered, of all kinds of pages together. */
 const MOST_SELECTORS = 500_000
 
@@ -73,7 +73,10 @@ export class PageRewriter implements PageTransform {
   readonly #used = new LRUCache<string, Set<string>>({ maxSize: MOST_SELECTORS })
   readonly #memory = new PageMemory()
   /** What pages named the last time they were sent, for browsers that wait for them. */
-  readonly #early = new LRUCache<string, readonly string[]>({ max: MOST_HINTED })
+  readonly #early = new LRUCache<string, readonly string[]>({
+    maxSize: MOST_HINT_BYTES,
+    sizeCalculation: (hints, id) => id.length + hints.join().length,
+  })
   readonly #facts = new FactsMemory()
   readonly #numbers = new WeakMap<Rewriting, number>()
   #lastNumber = 0
@@ -179,19 +182,24 @@ export class PageRewriter implements PageTransform {
     return result
   }
 
-  #earlyId({ route, fields, path }: Pick<FetchContext, 'route' | 'fields' | 'path'>): string {
-    return `${this.#rules(route)} ${route.partition} ${deviceClass(fields)} ${path}`
+  /** With its query: what it holds may be one visitor's, and so may what the page names by it. */
+  #earlyId({ route, fields, target }: Pick<FetchContext, 'route' | 'fields' | 'target'>): string {
+    return `${this.#rules(route)} ${route.partition} ${deviceClass(fields)} ${target}`
   }
 
-  /** Only pages that anybody gets: those of a visitor who is known by a cookie could name what is theirs. */
+  /** Only pages that anybody gets, at addresses that pass through as well: others could name what is one visitor's. */
   #noteEarly(context: FetchContext, early: readonly string[]): void {
-    if (context.audience.kind !== 'everyone' || hasField(context.fields, 'cookie')) return
+    const { route, rule, audience, fields } = context
+    if (audience.kind !== 'everyone' || hasField(fields, 'cookie')) return
+    const anyAddress = { pageCache: true, passesPath: () => false, passesParameter: () => false }
+    if (decideCacheBypass(context, { ...route.bypassRules, ...anyAddress }, rule.ignoredCookie).kind !== 'shared')
+      return
     if (early.length > 0) this.#early.set(this.#earlyId(context), early)
     else this.#early.delete(this.#earlyId(context))
   }
 
   /** Values of Link for 103 Early Hints (RFC 8297), as far as the page has been sent before; none for pages that are not known. */
-  earlyHints(context: Pick<FetchContext, 'route' | 'fields' | 'path'>): readonly string[] {
+  earlyHints(context: Pick<FetchContext, 'route' | 'fields' | 'target'>): readonly string[] {
     return context.route.earlyHints ? (this.#early.get(this.#earlyId(context)) ?? []) : []
   }
 

@@ -1,7 +1,13 @@
 import { and, desc, eq, isNull } from 'drizzle-orm'
 import { warmUpValues } from '../../core/cache/warm-up-order.ts'
 import { STORE_BYTES, type ChannelTraffic } from '../../core/contracts/delivery.ts'
-import type { PlannerFacts, PlannerKind, PlannerPage, PlanSettings } from '../../core/contracts/planner.ts'
+import {
+  PlannedLifetime,
+  type PlannerFacts,
+  type PlannerKind,
+  type PlannerPage,
+  type PlanSettings,
+} from '../../core/contracts/planner.ts'
 import type { Setup } from '../../core/contracts/setup.ts'
 import { absentAddress, type AddressState, type StoredSummary } from '../../core/contracts/store.ts'
 import { pathPatterns } from '../../core/http/patterns.ts'
@@ -53,9 +59,10 @@ const pagesOf = async ({ db, delivery }: PlannerIo, siteId: string): Promise<Kno
   add(warmed.find(({ target }) => target === '/') ?? { target: '/', kind: 'Home page', ...unknown, priority: 1 })
   const { pages } = await delivery.visited(siteId)
   const kindOf = new Map(listed.map(({ path, kind }) => [addressPattern(path), kind]))
+  const warmedAt = new Map(warmed.map((row) => [row.target, row]))
   for (const { target } of pages)
     add(
-      warmed.find((one) => one.target === target) ?? {
+      warmedAt.get(target) ?? {
         target,
         kind: kindOf.get(addressPattern(target)) ?? addressPattern(target),
         ...unknown,
@@ -85,6 +92,8 @@ const kindsOf = (
   const names = new Set(['Other pages', ...own.map(({ name }) => name)])
   const more = [...found.values()]
     .toSorted((a, b) => b.visits - a.visits || b.pages - a.pages)
+    // Visitors make up addresses, and no setup takes a kind of such a name.
+    .filter(({ name, paths }) => PlannedLifetime.safeParse({ name, paths, lifetimeS: 0 }).success)
     .filter(({ name }) => !names.has(name) && names.add(name).size > 0)
     .slice(0, Math.max(0, MOST_KINDS - own.length))
     // The exact address of an overview would also fit what lies below it.

@@ -173,7 +173,7 @@ describe('a plan', () => {
     expect(kept.status).toBe(201)
     await expect.poll(async () => (await facts()).plan?.liveAt).toEqual(expect.any(String))
     expect(await warmUp()).toMatchObject({ automatic: true, perMinute: 12, everyH: 6 })
-    stop()
+    await stop()
   })
   test('is compared with what was counted since it went live', async () => {
     await put()
@@ -201,7 +201,7 @@ describe('a plan', () => {
     expect(kept.status).toBe(201)
     expect((await facts()).plan?.liveAt).toBeNull()
     expect((await warmUp()).automatic).toBe(false)
-    stop()
+    await stop()
   })
   test('with a lifetime that no setup takes is refused, and nothing is kept of it', async () => {
     const { status } = await bench.call('POST', at('/plans'), {

@@ -1,4 +1,4 @@
-import { and, desc, eq, inArray, isNull } from 'drizzle-orm'
+import { desc, eq, inArray } from 'drizzle-orm'
 import type { ChannelTraffic } from '../../core/contracts/delivery.ts'
 import type { Trial } from '../../core/contracts/ledger.ts'
 import type { PlanOrder, SavedPlan } from '../../core/contracts/planner.ts'
@@ -84,19 +84,25 @@ export const noteLivePlan = async (
   if (row === undefined || row.liveAt !== null) return 'nothing'
   const { setup } = await liveSetup(db, siteId)
   if (!setup.remedies.pageCache.enabled || !isInSetup(setup, row.settings)) return 'nothing'
-  const claimed = await db
-    .update(plans)
-    .set({ liveAt: now() })
-    .where(and(eq(plans.id, row.id), isNull(plans.liveAt)))
-    .returning({ id: plans.id })
-  if (claimed.length === 0) return 'nothing'
   const { settings } = await warmUpOf(db, siteId)
   await saveWarmUpSettings(io, siteId, WarmUpSettings.parse({ ...settings, ...row.settings.warmUp }))
+  // Only then: a plan counts as live with its warm-up.
+  await db.update(plans).set({ liveAt: now() }).where(eq(plans.id, row.id))
   return 'begun'
 }
 
-/** @returns a function that stops listening */
-export const followPlans = (io: HasDatabase & HasEvents & HasClock, log: (error: unknown) => void): (() => void) =>
-  io.events.listenToStore(({ siteId, what }) => {
-    if (what === 'published') noteLivePlan(io, siteId).catch(log)
+/** @returns a function that stops listening, once what is under way is done */
+export const followPlans = (
+  io: HasDatabase & HasEvents & HasClock,
+  log: (error: unknown) => void,
+): (() => Promise<unknown>) => {
+  // One thing after the other.
+  let last: Promise<unknown> = Promise.resolve()
+  const stop = io.events.listenToStore(({ siteId, what }) => {
+    if (what === 'published') last = last.then(() => noteLivePlan(io, siteId)).catch(log)
   })
+  return () => {
+    stop()
+    return last
+  }
+}

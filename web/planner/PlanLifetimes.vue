@@ -25,9 +25,11 @@ const setLifetime = (facts: PlannerFacts, at: number, lifetimeS: number): void =
     plan.value = { ...plan.value, kinds: [...others, { name: kind.name, paths: kind.paths, lifetimeS }] }
   }
 }
+/** One in every few minutes; a site that changes more often keeps such pages apart. */
+const MOST_CHANGES = 500
 const setChanges = (at: number, value: unknown): void => {
   const typed = Number(value)
-  if (value === '' || !Number.isFinite(typed) || typed < 0) return
+  if (value === '' || !(typed >= 0 && typed <= MOST_CHANGES)) return
   changes.value = changes.value.map((one, index) => (index === at ? typed : one))
 }
 /** Kinds with pages only, most visits first; all others, the first one, come last. */

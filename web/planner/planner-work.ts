@@ -15,6 +15,7 @@ const SEED = 20_261_130
 /** Points between two reports of a search. */
 const REPORT_EVERY = 5
 const DAY_S = 86_400
+const LONGEST_LINE = 100_000
 /** Longest lifetime at least that a simulated time is measured by, seconds. */
 const SHORTEST_S = 3600
 
@@ -27,6 +28,8 @@ async function* linesOf(file: Blob): AsyncGenerator<string> {
     const { done, value } = await reader.read()
     const pieces = (rest + decoder.decode(value, { stream: !done })).split('\n')
     rest = pieces.pop() ?? ''
+    // What has no end is no line of a log.
+    if (rest.length > LONGEST_LINE) rest = ''
     yield* pieces
     if (done) break
   }
