@@ -5,6 +5,7 @@ import { PurgeResult, type PurgeWhat } from '../core/contracts/delivery.ts'
 import { Job } from '../core/contracts/jobs.ts'
 import { Measurement, MeasurementHead, DEFAULT_PAIRS, DEFAULT_RUNS } from '../core/contracts/measurements.ts'
 import { Side, Visit } from '../core/contracts/measuring.ts'
+import { PageSequences } from '../core/contracts/next-pages.ts'
 import { QuickCheck } from '../core/contracts/quick-check.ts'
 import { Site } from '../core/contracts/sites.ts'
 import { WarmUpState, type WarmUpOrder } from '../core/contracts/warm-up.ts'
@@ -39,6 +40,7 @@ zest purge SITE WHAT                  remove stored responses; WHAT is one of
 zest warm SITE [ADDRESS…]             load pages into the store, and wait; without ADDRESS the whole list
   --list FILE                           addresses in a file, one per line; - reads standard input
   --kind NAME                           pages of one kind
+zest next-pages SITE                  which pages visitors open from which, by visits
 
 SITE is an id, a name or a live host name. --json prints the result as JSON.
 ZEST_API_TOKEN holds the token; ZEST_URL the address of control (default http://127.0.0.1:8400).
@@ -256,6 +258,17 @@ const measure = async (
   return measurement.results.some(({ verdict }) => verdict?.kind === 'slower' || verdict?.kind === 'broken') ? 3 : 0
 }
 
+const nextPages = async (access: ApiAccess, name: string | undefined, json: boolean, out: Output): Promise<number> => {
+  const site = await findSite(access, name)
+  const { sequences } = await callApi(access, 'GET', `/sites/${site.id}/next-pages`, PageSequences)
+  if (json) out.line(JSON.stringify(sequences, null, 2))
+  else
+    for (const { page, visits, next } of sequences)
+      for (const one of next)
+        out.line(`${page}  →  ${one.page}  ${Math.round(one.visits)} of ${Math.round(visits)} visits`)
+  return 0
+}
+
 const parse = (args: string[]) => {
   try {
     return parseArgs({
@@ -299,6 +312,7 @@ export const runCommand = async (args: string[], env: NodeJS.ProcessEnv, out: Ou
   if (noun === 'site' && rest[0] === 'list') return siteList(accessFrom(env), values.json, out)
   if (noun === 'purge') return purge(accessFrom(env), rest, values as PurgeOptions, values.json, out)
   if (noun === 'warm') return warm(accessFrom(env), rest, values as WarmOptions, values.json, out)
+  if (noun === 'next-pages') return nextPages(accessFrom(env), rest[0], values.json, out)
   if (noun === 'check') return check(accessFrom(env), rest[0], values.private, values.json, out)
   if (noun === 'measure') return measure(accessFrom(env), rest[0], values as MeasureOptions, values.json, out)
   throw new UsageError(`There is no command "${positionals.join(' ')}".`)

@@ -28,6 +28,8 @@ import { createLog } from './process/log.ts'
 import { OriginClient } from './fetch/origin-client.ts'
 import { purgeElsewhere } from './purge/purge.ts'
 import { SavedEdits } from './observation/saved-edits.ts'
+import { NextPages } from './observation/next-pages.ts'
+import { loadNextPages, saveNextPages } from './observation/next-pages-file.ts'
 import { relearnLinks } from './observation/relearn-links.ts'
 import { BackgroundRevalidation } from './fetch/background-revalidation.ts'
 import { workerPool } from './transform/worker-pool.ts'
@@ -63,6 +65,8 @@ const EXIT_CONFIG = 78
 
 /** A crash loses no more than this of the sums. */
 const KEEP_COUNTERS_MS = 15_000
+/** What is learnt of visits changes slowly. */
+const KEEP_NEXT_PAGES_MS = 5 * 60_000
 
 const listen = (
   server: Server | Http2SecureServer,
@@ -165,25 +169,35 @@ const beginBefore = (folder: string, routes: () => Routes): DeliveryIo => {
   }
 }
 
-/** Sums of what was answered, kept on disk from time to time. */
-const keepCounters = async (path: string, counters: Counters): Promise<{ end: () => Promise<void> }> => {
-  const kept = await loadCounters(path)
-  if (kept !== undefined) counters.goOn(kept)
+/** Has something kept on disk from time to time, and once more at the end; what cannot be kept is said. */
+const keepSaving = (what: string, everyMs: number, save: () => Promise<void>): { end: () => Promise<void> } => {
   // One at a time: two would write into the same file on the way.
   let last = Promise.resolve()
-  const save = (): Promise<void> =>
-    (last = last
-      .then(() => saveCounters(path, counters.kept()))
-      .catch((error: Error) => log.say(`The counters could not be kept: ${error.message}`)))
+  const saveNext = (): Promise<void> =>
+    (last = last.then(save).catch((error: Error) => log.say(`The ${what} could not be kept: ${error.message}`)))
   const keeping = setInterval(() => {
-    inBackground(save(), (error) => log.report(error, { keeping: 'counters' }))
-  }, KEEP_COUNTERS_MS)
+    inBackground(saveNext(), (error) => log.report(error, { keeping: what }))
+  }, everyMs)
   return {
     end: () => {
       clearInterval(keeping)
-      return save()
+      return saveNext()
     },
   }
+}
+
+/** Sums of what was answered. */
+const keepCounters = async (path: string, counters: Counters): Promise<{ end: () => Promise<void> }> => {
+  const kept = await loadCounters(path)
+  if (kept !== undefined) counters.goOn(kept)
+  return keepSaving('counters', KEEP_COUNTERS_MS, () => saveCounters(path, counters.kept()))
+}
+
+/** Which pages follow which. */
+const keepNextPages = async (path: string, nextPages: NextPages): Promise<{ end: () => Promise<void> }> => {
+  const kept = await loadNextPages(path)
+  if (kept !== undefined) nextPages.goOn(kept)
+  return keepSaving('order of pages', KEEP_NEXT_PAGES_MS, () => saveNextPages(path, nextPages.kept()))
 }
 
 /** What was already on its way when a fault showed goes on: one visitor's request must not end everybody's. */
@@ -245,6 +259,9 @@ const main = async (): Promise<void> => {
   const revalidation = new BackgroundRevalidation(io)
   io.edits = new SavedEdits(io)
   io.sessions = new EmptySessions(io)
+  const nextPages = new NextPages()
+  const keptNextPages = await keepNextPages(join(folder, 'next-pages.json'), nextPages)
+  io.nextPages = nextPages
   inBackground(relearnLinks(io), (error) => log.report(error, { reading: 'the links of stored pages' }))
   const configure = async (next: DeliveryConfig): Promise<void> => {
     // Compiled first: a configuration that cannot be used must not replace one that can.
@@ -260,13 +277,14 @@ const main = async (): Promise<void> => {
         change: () => undefined,
       })
   }
-  const control = createControlChannel(actionsOf(io, store, revalidation, configure))
+  const control = createControlChannel(actionsOf(io, store, revalidation, nextPages, configure))
   // Not shared with other processes of the same supervisor: it stands for the data directory.
   await listen(control, { path: socketPath, exclusive: true })
   await chmod(socketPath, 0o600)
   stopOnSignals(async () => {
     await Promise.all(drains.map((one) => one.end()))
     await counters.end()
+    await keptNextPages.end()
     await pool.close()
     await store.close()
     // Last: whoever takes this place begins when nobody answers here any more.

@@ -161,9 +161,51 @@ describe('prefetch', () => {
     expect(entry.deliveryType).toBe('navigational-prefetch')
     await visitor.close()
   })
+
+  test('what visitors usually open next is fetched as soon as a page is shown, and the owner can correct it', async () => {
+    const live = `http://orrin.localhost:${stack.basePort + 10}`
+    const sums = async () =>
+      (await stack.api<Traffic>('GET', `/sites/${site.id}/traffic`)).channels.find(({ channel }) => channel === 'live')
+        ?.prefetches
+    for (let i = 0; i < 25; i++) {
+      await stack.visit('/', { accept: 'text/html' })
+      await stack.visit('/notices', { accept: 'text/html', referer: `${live}/` })
+    }
+    const visitor = await browser.newContext()
+    const tab = await visitor.newPage()
+    const before = await sums()
+    await tab.goto(`${live}/`)
+    // Nothing is pointed at or pressed.
+    await expect.poll(async () => (await sums())?.served ?? 0, { timeout: 15_000 }).toBeGreaterThan(before?.served ?? 0)
+    await tab.locator('a[href="/notices"]').first().click()
+    await tab.waitForURL('**/notices')
+    await expect.poll(async () => (await sums())?.ready ?? 0, { timeout: 15_000 }).toBeGreaterThan(before?.ready ?? 0)
+    expect((await sums())?.usedBytes).toBeGreaterThan(before?.usedBytes ?? 0)
+    await visitor.close()
+    const remedies = await page.context().newPage()
+    await remedies.goto(`${stack.url}/sites/${site.id}/remedies?remedy=prefetch`)
+    const row = remedies.getByRole('row').filter({ hasText: /Home page → \/notices/ })
+    await expect.poll(() => row.textContent(), { timeout: 15_000 }).toContain('Fetched at once')
+    const rules = async () => (await stack.api<Trial>('GET', `/sites/${site.id}/trial`)).setup.remedies.prefetch.rules
+    const rule = remedies.getByLabel('Your rule for /notices after Home page')
+    await rule.selectOption({ label: 'Never' })
+    await expect.poll(() => row.textContent()).toContain('Never fetched')
+    expect(await rules()).toEqual([{ page: '/', next: '/notices', fetch: 'never' }])
+    await rule.selectOption({ label: 'By visits' })
+    await expect.poll(rules).toEqual([])
+    await remedies.close()
+  })
 })
 
 describe('the planner', () => {
+  beforeAll(async () => {
+    // A lifetime that no plan proposes: what is proposed differs from what is live.
+    const { setup, revision } = await stack.api<Trial>('GET', `/sites/${site.id}/trial`)
+    setup.remedies.pageCache.lifetimeS = 61
+    const trial = await stack.api<Trial>('PUT', `/sites/${site.id}/trial`, { setup, revision })
+    await stack.api('POST', `/sites/${site.id}/trial/keep`, { note: 'short lifetime', revision: trial.revision })
+  })
+
   test('proposes settings within the owner’s bounds, and puts them into the trial', async () => {
     await page.getByRole('tab', { name: 'Planner' }).click()
     await page.getByLabel('Visits to try the plan on').selectOption({ label: 'An assumption: so many visits per day' })

@@ -260,8 +260,33 @@ describe('what remedies go by', () => {
       fonts: ['/f.woff'],
       selectors: ['.a'],
       hosts: ['http://tags.example', 'http://video.example'],
+      asks: [],
       unusedScripts: [{ path: '/semaphore.js', globals: [] }],
     })
+  })
+  test('says what scripts asked for, the same from every load: without queries, each once, in one order', () => {
+    const script = (url: string) => ({ kind: 'script' as const, url })
+    const load = (took: number) => [
+      ...requests,
+      file(`/seats?at=${took}`, 'fetch', 10, { initiator: script(`${HOME}site.js?v=2`) }),
+      file(`http://tags.example/count.gif?took=${took}`, 'image', 10, {
+        initiator: script('http://tags.example/t.js'),
+      }),
+      file(`http://tags.example/count.gif?took=${took + 1}`, 'image', 10, {
+        initiator: script('http://tags.example/t.js'),
+      }),
+      file('/beacon', 'other', 0, { method: 'POST', initiator: null }),
+      // A page fetched ahead, and a frame: no asking of scripts.
+      file('/stories', 'other', 10, { initiator: { kind: 'other', url: null } }),
+      file('/frame', 'document', 10, { initiator: script(`${HOME}site.js`) }),
+    ]
+    const asks = (of: RequestRecord[]) => knowledgeOf({ path: '/', visitor, metrics, details, requests: of })?.asks
+    expect(asks(load(1))).toEqual([
+      { url: 'http://quay.example/beacon', by: null, type: 'other' },
+      { url: 'http://quay.example/seats?', by: 'http://quay.example/site.js?', type: 'fetch' },
+      { url: 'http://tags.example/count.gif?', by: 'http://tags.example/t.js', type: 'image' },
+    ])
+    expect(asks(load(7).toReversed())).toEqual(asks(load(1)))
   })
   test.each([
     ['about as large, in the initial viewport', 300, true, ['/card.jpg']],

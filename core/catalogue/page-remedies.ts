@@ -251,8 +251,8 @@ export const prefetch: Remedy<'prefetch'> = {
   name: REMEDY_NAMES.prefetch,
   reach: 'page',
   need: 'optional',
-  inShort: 'Fetch the next page while the visitor points at its link.',
-  does: 'Pages tell the browser which of their links may be fetched ahead (Speculation Rules; a small script does it in browsers that lack them). Only links of your own site that show something: never sign-out, basket, downloads, nofollow links, addresses that pass through or hold a key. A request to prefetch is answered from the store only; where a fresh copy is missing, it is refused without asking your server (origin). Nothing is fetched ahead where the visitor saves data or has a slow link.',
+  inShort: 'Fetch the page that visitors usually open next, and others while they point at its link.',
+  does: 'Pages tell the browser which of their links may be fetched ahead (Speculation Rules; a small script does it in browsers that lack them). Only links of your own site that show something: never sign-out, basket, downloads, nofollow links, addresses that pass through or hold a key. A request to prefetch is answered from the store only; where a fresh copy is missing, it is refused without asking your server (origin). Which pages come next is learnt from the visits to your site, and you can correct it. Nothing is fetched ahead where the visitor saves data or has a slow link.',
   helps: 'When visitors read more than one page, and the pages are in the store: the next one shows almost at once.',
   avoid: 'Where visitors pay for every megabyte and seldom open a second page.',
   couldBreak:
@@ -261,8 +261,32 @@ export const prefetch: Remedy<'prefetch'> = {
   undo: 'Switch it off.',
   options: [
     {
+      key: 'learn',
+      label: 'Learn from visits',
+      hint: 'fetch the usual next pages as soon as a page is shown.',
+      input: SWITCH,
+    },
+    {
+      key: 'likelyPercent',
+      label: 'Usual from',
+      hint: 'A page is usual when at least this share of visits goes on to it.',
+      input: { kind: 'number', unit: '% of visits', least: 1, most: 100 },
+    },
+    {
+      key: 'prerender',
+      label: 'Render ahead (prerender)',
+      hint: 'show the likeliest next pages at once. Scripts of other hosts, which may count visits, wait until the page is shown. Pages whose own scripts ask your server for anything are only fetched.',
+      input: SWITCH,
+    },
+    {
+      key: 'mostWastedPercent',
+      label: 'Fetched for nothing, at most',
+      hint: 'Share of the bytes fetched ahead whose page nobody opened. Above it, pages are only fetched when pointed at, then only when pressed.',
+      input: { kind: 'number', unit: '% of bytes', least: 1, most: 100 },
+    },
+    {
       key: 'when',
-      label: 'Fetch a page when the visitor',
+      label: 'Fetch all other pages when the visitor',
       hint: '',
       input: {
         kind: 'choice',
@@ -278,6 +302,12 @@ export const prefetch: Remedy<'prefetch'> = {
       label: 'Links per page',
       hint: 'At most this many links of a page, from the top.',
       input: { kind: 'number', unit: 'links', least: 1, most: 200 },
+    },
+    {
+      key: 'rules',
+      label: 'Which page follows which',
+      hint: 'From the visits to live; nothing is kept about who the visitor was. Pages that are not stored are never fetched, whatever you choose.',
+      input: { kind: 'next-pages' },
     },
     exceptionsOption('file', 'address', 'selector'),
   ],

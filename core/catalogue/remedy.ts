@@ -18,6 +18,8 @@ export type OptionInput =
   | { kind: 'kinds' }
   | { kind: 'number'; unit: string; least: number; most: number; step?: number }
   | { kind: 'text'; placeholder: string }
+  /** Which pages follow which, with the owner's word on each; needs the remedy's other settings. */
+  | { kind: 'next-pages' }
   /** What is left out: files, addresses, elements; which of these the remedy knows. */
   | { kind: 'exceptions'; by: readonly RemedyException['by'][] }
 

@@ -39,6 +39,10 @@ export const settingInWords = (input: OptionInput, value: unknown): string => {
       return value === '' ? 'nothing' : `“${String(value)}”`
     case 'exceptions':
       return Array.isArray(value) && value.length > 0 ? `${value.length} excluded` : 'nothing excluded'
+    case 'next-pages':
+      return Array.isArray(value) && value.length > 0
+        ? `${value.length} ${value.length === 1 ? 'rule' : 'rules'}`
+        : 'no rules'
     case 'kinds':
       return Array.isArray(value) && value.length > 0 ? `${value.length} named` : 'none named'
   }

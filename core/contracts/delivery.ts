@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import { PageChange, PageKnowledge } from './page-changes.ts'
+import { PrefetchCaution } from './next-pages.ts'
 import { Setup } from './setup.ts'
 
 /** The unpublished setup on an address of its own, or the one that visitors get. */
@@ -163,6 +164,23 @@ export const DAY_MS = 86_400_000
 /** Days that are kept. */
 export const MOST_DAYS = 62
 
+/** What was fetched ahead of visits, and what came of it. */
+export const PrefetchSums = z.object({
+  served: z.int().default(0).describe('Pages that were fetched ahead, from the store'),
+  refused: z
+    .int()
+    .default(0)
+    .describe('Requests to fetch ahead that were refused, because the origin would have had to answer'),
+  bytes: z.int().default(0).describe('Bytes of the pages fetched ahead'),
+  usedBytes: z.int().default(0).describe('Of these, of pages that were then opened'),
+  opened: z.int().default(0).describe('Pages opened from another page of the site, as far as their script told'),
+  ready: z.int().default(0).describe('Of these, those that were there before the click'),
+  caution: PrefetchCaution.default('none').describe(
+    'Fetched only at links pointed at, or pressed, because more was fetched for nothing than allowed',
+  ),
+})
+export type PrefetchSums = z.infer<typeof PrefetchSums>
+
 export const ChannelTraffic = TrafficSums.extend({
   channel: Channel,
   course: z
@@ -175,16 +193,7 @@ export const ChannelTraffic = TrafficSums.extend({
   kinds: z.array(TrafficSums.extend({ kind: z.string() })).describe('Pages and data by kind, busiest first'),
   /** Requests by how they were answered: "hit", "forwarded uri-miss", "passed path", … */
   outcomes: z.record(z.string(), z.int()),
-  prefetches: z
-    .object({
-      served: z.int().describe('Pages that were fetched ahead, from the store'),
-      refused: z
-        .int()
-        .describe('Requests to fetch ahead that were refused, because the origin would have had to answer'),
-      bytes: z.int(),
-    })
-    .default({ served: 0, refused: 0, bytes: 0 })
-    .describe('Counted apart: never visits'),
+  prefetches: PrefetchSums.prefault({}).describe('Counted apart: never visits'),
   late: z
     .int()
     .default(0)

@@ -36,6 +36,16 @@ export const PageKnowledge = z.object({
   fonts: z.array(z.string()).describe('Paths of fonts that the initial viewport shows, the most important first'),
   selectors: z.array(z.string()).describe('Selectors of style rules that the initial viewport needs'),
   hosts: z.array(z.string()).describe('Other origins that were asked before the first paint'),
+  asks: z
+    .array(
+      z.object({
+        url: z.string().describe('What stands behind "?" is left out'),
+        by: z.string().nullable().describe('The script, or the page whose inline code it was'),
+        type: z.string().describe('Destination (Fetch standard)'),
+      }),
+    )
+    .optional()
+    .describe('What scripts asked for while the page loaded; absent in knowledge of earlier versions'),
   unusedScripts: z
     .array(z.object({ path: z.string(), globals: z.array(z.string()) }))
     .default([])

@@ -220,12 +220,51 @@ export const UnusedScriptSettings = z.strictObject({
 })
 export type UnusedScriptSettings = z.infer<typeof UnusedScriptSettings>
 
+export const PrefetchWhen = z.enum(['press', 'hover', 'view'])
+export type PrefetchWhen = z.infer<typeof PrefetchWhen>
+
+const pagePath = z
+  .string()
+  .trim()
+  .max(500)
+  .regex(/^\/(?!\/)/, 'A page begins with "/".')
+
+/** The owner's word on one page that may follow another, whatever visits have shown. */
+export const NextPageRule = z.strictObject({
+  page: pagePath.describe('The page it is fetched from'),
+  next: pagePath.describe('The page that is fetched'),
+  fetch: z.enum(['always', 'never']),
+})
+export type NextPageRule = z.infer<typeof NextPageRule>
+
 export const PrefetchSettings = z.strictObject({
   enabled: z.boolean().default(false),
-  when: z
-    .enum(['press', 'hover', 'view'])
-    .default('hover')
-    .describe('When a linked page is fetched: as the visitor presses the link, points at it, or sees it'),
+  when: PrefetchWhen.default('hover').describe(
+    'When a linked page is fetched: as the visitor presses the link, points at it, or sees it',
+  ),
+  learn: z
+    .boolean()
+    .default(true)
+    .describe('Fetch the pages that visitors usually open next as soon as a page is shown'),
+  likelyPercent: z
+    .int()
+    .min(1)
+    .max(100)
+    .default(25)
+    .describe('A page counts as usual when at least this share of visits goes on to it, per cent'),
+  prerender: z
+    .boolean()
+    .default(false)
+    .describe(
+      'Render the likeliest next pages ahead, where nothing but showing them happens; the others are only fetched',
+    ),
+  mostWastedPercent: z
+    .int()
+    .min(1)
+    .max(100)
+    .default(30)
+    .describe('Bytes fetched ahead for pages that nobody opened, of all bytes fetched ahead, per cent'),
+  rules: z.array(NextPageRule).max(500).default([]).describe('Pages that always or never follow another'),
   mostLinks: z.int().min(1).max(200).default(60).describe('Links of one page that may be fetched ahead'),
   exceptions,
 })

@@ -5,7 +5,8 @@ describe('what a request is for', () => {
   test.each([
     // Fetch standard, Sec-Purpose; what Chromium sends for speculation rules
     ['sec-purpose', 'prefetch', 'prefetch'],
-    ['sec-purpose', 'prefetch;prerender', 'prefetch'],
+    ['sec-purpose', 'prefetch;prerender', 'prerender'],
+    ['sec-purpose', 'prefetch; prerender', 'prerender'],
     ['sec-purpose', 'prefetch;anonymous-client-ip', 'prefetch'],
     // Older names (common practice)
     ['purpose', 'prefetch', 'prefetch'],

@@ -23,6 +23,8 @@ export interface StoredResponse {
   readonly askEachTime?: true | undefined
   /** Set when the bytes are others than the origin's: its tag and digests do not stand for them. */
   readonly rewritten?: true | undefined
+  /** Set when the page may be rendered before its visitor opens it: showing it asks nobody for anything. */
+  readonly prerender?: 'allowed' | undefined
   /** Set when it has to be fetched whole the next time: its bytes were to be rewritten and that failed, or what is made of them is another now. */
   readonly asItCame?: true | undefined
   /** Who had it fetched; undefined: a visitor. */

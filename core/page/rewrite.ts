@@ -66,6 +66,8 @@ export interface RewrittenPage {
   readonly used: readonly string[]
   /** What browsers may fetch while they wait for the page the next time: values of Link. */
   readonly early: readonly string[]
+  /** Set when the page may be rendered before its visitor opens it. */
+  readonly prerender?: 'allowed' | undefined
 }
 
 const changeOf = (remedy: RemedyId, kind: PageChange['kind'], item: string, sentence: string): PageChange => ({
@@ -124,8 +126,10 @@ export const rewritePage = async (order: PageOrder, digest: (text: string) => st
     alsoUsed: new Set(order.alsoUsed),
   }
   const used = remedies.unusedStyles.enabled ? usedSelectors(page, context) : []
+  let prerender: RewrittenPage['prerender']
   const take = (rewrites: readonly Rewrite[]): void => {
     changes.push(...rewrites.flatMap((one) => one.changes))
+    prerender ??= rewrites.find((one) => one.prerender !== undefined)?.prerender
     const edits = rewrites.flatMap((one) => one.edits)
     if (edits.length > 0) page = readPage(applyEdits(page.html, edits), address)
   }
@@ -139,9 +143,10 @@ export const rewritePage = async (order: PageOrder, digest: (text: string) => st
   changes.push(...named.changes)
   const html = applyEdits(page.html, named.edits)
   const early = remedies.hints.enabled && remedies.hints.early ? earlyHints(html, address) : []
-  if (!remedies.minify.enabled || !remedies.minify.html) return { html, changes, files: shelf.files, used, early }
+  if (!remedies.minify.enabled || !remedies.minify.html)
+    return { html, changes, files: shelf.files, used, early, prerender }
   const smaller = await minified(html, address, context)
-  return { html: smaller.html, changes: [...changes, smaller.change], files: shelf.files, used, early }
+  return { html: smaller.html, changes: [...changes, smaller.change], files: shelf.files, used, early, prerender }
 }
 
 const minified = async (

@@ -1,6 +1,7 @@
 import { purge } from '../purge/purge.ts'
 import type { BackgroundRevalidation } from '../fetch/background-revalidation.ts'
 import type { DeliveryIo } from '../respond/request-context.ts'
+import type { NextPages } from '../observation/next-pages.ts'
 import { picturesMade } from '../transform/generated-assets.ts'
 import { changesOf } from '../transform/page-changes.ts'
 import type { IndexedStore } from '../store/indexed-store.ts'
@@ -14,6 +15,7 @@ export const actionsOf = (
   io: DeliveryIo,
   store: IndexedStore,
   revalidation: BackgroundRevalidation,
+  nextPages: NextPages,
   configure: ControlActions['configure'],
 ): ControlActions => ({
   configure,
@@ -26,6 +28,7 @@ export const actionsOf = (
   traffic: (siteId) => ({ ...io.counters.traffic(siteId, store), unrewritten: io.rewriter.failed(siteId) }),
   listStore: (query) => listStore(query, io),
   coverage: (query) => coverageOf(query, io),
+  nextPages: (siteId) => nextPages.sequences(siteId),
   visited: (siteId) => visitedPages(siteId, io),
   warm: (order) => warmAddress(order, io),
   changes: (query) => changesOf(query, io),

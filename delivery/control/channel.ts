@@ -7,6 +7,7 @@ import {
   type Preparing,
   type Traffic,
 } from '../../core/contracts/delivery.ts'
+import type { PageSequences } from '../../core/contracts/next-pages.ts'
 import { WarmOrder, type Visited, type WarmResult } from '../../core/contracts/warm-up.ts'
 import { CoverageQuery, StoreQuery, type AddressState, type StorePage } from '../../core/contracts/store.ts'
 
@@ -20,6 +21,7 @@ export interface ControlActions {
   readonly changes: (query: ChangesQuery) => Promise<PageChanges>
   readonly preparing: (siteId: string) => Preparing
   readonly visited: (siteId: string) => Promise<Visited>
+  readonly nextPages: (siteId: string) => PageSequences
   readonly warm: (order: WarmOrder) => Promise<WarmResult>
   readonly picturesMade: (siteId: string) => Promise<number>
 }
@@ -62,6 +64,8 @@ const handle = async (req: IncomingMessage, res: ServerResponse, actions: Contro
       return reply(res, 200, await actions.changes(ChangesQuery.parse(await readJson(req))))
     case 'GET visited':
       return reply(res, 200, await actions.visited(decodeURIComponent(id)))
+    case 'GET next-pages':
+      return reply(res, 200, actions.nextPages(decodeURIComponent(id)))
     case 'POST warm':
       return reply(res, 200, await actions.warm(WarmOrder.parse(await readJson(req))))
     case 'GET preparing':

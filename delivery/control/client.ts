@@ -16,7 +16,7 @@ import {
   type DeliveryConfig,
   type PurgeOrder,
 } from '../../core/contracts/delivery.ts'
-
+import { PageSequences } from '../../core/contracts/next-pages.ts'
 import { Visited, WarmResult, type WarmOrder } from '../../core/contracts/warm-up.ts'
 
 /** Delivery did not take an order. */
@@ -107,6 +107,11 @@ export class DeliveryClient {
   /** Which pages of live are asked for most. */
   async visited(siteId: string): Promise<Visited> {
     return Visited.parse(await this.#send('GET', `/visited/${encodeURIComponent(siteId)}`))
+  }
+
+  /** Which pages of live follow which. */
+  async nextPages(siteId: string): Promise<PageSequences> {
+    return PageSequences.parse(await this.#send('GET', `/next-pages/${encodeURIComponent(siteId)}`))
   }
 
   /** Have an address ready for visitors; takes as long as the origin and the rewriting. */

@@ -40,6 +40,7 @@ const start = (path: string): Promise<Server> => {
     listStore: async () => ({ total: 0, entries: [] }),
     coverage: async () => [],
     visited: async () => ({ schemes: { http: 1, https: 2 }, pages: [] }),
+    nextPages: () => ({ sequences: [{ page: '/', visits: 2, next: [{ page: '/a', visits: 1 }] }] }),
     warm: async () => ({ outcome: { kind: 'fresh' }, waitsMs: [], missing: [] }),
     changes: async () => ({ untouched: null, bytesBefore: 2, bytesAfter: 1, changes: [] }),
     preparing: () => ({ waiting: 3, pages: 2, pictures: 1 }),

@@ -50,7 +50,7 @@ export const decideStorage = (context: FetchContext, answer: OriginAnswer): Stor
 
 /** What of a rewriting matters to whoever keeps its result. */
 type Made =
-  | { readonly kind: 'rewritten'; readonly bytes: Buffer }
+  | { readonly kind: 'rewritten'; readonly bytes: Buffer; readonly prerender?: 'allowed' | undefined }
   | { readonly kind: 'untouched' }
   | { readonly kind: 'failed'; readonly againAt: EpochMs }
 
@@ -79,6 +79,12 @@ export const within = async <T>(work: Promise<T>, ms: number): Promise<T | 'late
   return Promise.race([work, late]).finally(() => clearTimeout(timer))
 }
 
+/** How an answer is kept whose bytes are others than the origin's. */
+const asRewritten = ({ prerender }: Made & { kind: 'rewritten' }): Pick<StoredEntry, 'rewritten' | 'prerender'> => ({
+  rewritten: true,
+  ...(prerender === undefined ? {} : { prerender }),
+})
+
 /** How a page whose rewriting failed is kept: as it came, until it is to be tried again. */
 const untilTriedAgain = ({ againAt }: { againAt: EpochMs }): Pick<StoredEntry, 'asItCame' | 'staleSince'> => ({
   asItCame: true,
@@ -93,7 +99,7 @@ const putWhenReady = async (context: FetchContext, entry: StoredEntry, rewriting
   if (made.kind === 'untouched' || now === undefined || now.rewritten === true) return
   if (made.kind === 'failed') return store.update({ ...now, ...untilTriedAgain(made) })
   const { id: _id, bodies: _bodies, ...known } = now
-  store.put({ ...known, rewritten: true }, new Map<Coding, Buffer>([['identity', made.bytes]]))
+  store.put({ ...known, ...asRewritten(made) }, new Map<Coding, Buffer>([['identity', made.bytes]]))
 }
 
 /** Links further down a page are not looked for, bytes. */
@@ -159,7 +165,7 @@ export const storeResponse = async (
       ),
       ...(read === answer.fields ? {} : { askEachTime: true as const }),
       ...(context.background === undefined ? {} : { filledBy: context.background }),
-      ...(inTime.kind === 'rewritten' ? { rewritten: true as const } : {}),
+      ...(inTime.kind === 'rewritten' ? asRewritten(inTime) : {}),
       ...(inTime.kind === 'failed' ? untilTriedAgain(inTime) : {}),
     },
     new Map<Coding, Buffer>([['identity', inTime.kind === 'rewritten' ? inTime.bytes : identity]]),

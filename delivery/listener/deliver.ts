@@ -4,8 +4,9 @@ import { requestWishes } from '../../core/http/request-directives.ts'
 import { hasField } from '../../core/http/fields.ts'
 import type { CacheKey } from '../../core/cache/cache-key.ts'
 import { decideReuse, type ReuseDecision } from '../../core/http/reuse.ts'
-import { mayBeForPage, requestPurpose } from '../../core/http/prefetch.ts'
+import { isOfScript, mayBeForPage, requestPurpose } from '../../core/http/prefetch.ts'
 import { FILE } from '../../core/sampling/links.ts'
+import { NEXT_PAGES_PATH } from '../../core/prefetch/prefetch-script.ts'
 import { fetchShared } from '../respond/fetch-shared.ts'
 import { revalidateOnce } from '../fetch/revalidate.ts'
 import { contentOf, passThrough } from '../respond/pass-through.ts'
@@ -130,7 +131,16 @@ const asItCame = (context: RequestContext): RequestContext => {
   return { ...context, target, path: target }
 }
 
+/** The script of an open page asks what may be fetched ahead; that page may be older than the setup, and is never passed on. */
+const notYetKnown = ({ req, res }: RequestContext): void => {
+  req.resume()
+  res.writeHead(204, { 'cache-control': 'no-store', 'cache-status': 'zest-lamp; detail=next-pages' })
+  res.end()
+}
+
 const answer = (context: RequestContext): void | Promise<void> => {
+  if (context.path === NEXT_PAGES_PATH && context.method === 'POST')
+    return context.io.nextPages?.answer(context) ?? notYetKnown(context)
   if (context.io.beforeOpening !== undefined) return answerBeforeOpening(context, context.io.beforeOpening)
   if (!mayBeMade(context)) return answerOwn(context)
   return sendGeneratedAsset(context).then((rest) => (rest === 'sent' ? undefined : answerOwn(rest)))
@@ -140,7 +150,7 @@ const answer = (context: RequestContext): void | Promise<void> => {
 const answerBeforeOpening = async (context: RequestContext, before: BeforeOpening): Promise<void> => {
   const { io, req, rule, fields, res } = context
   const passes = (): void | Promise<void> =>
-    context.route.prefetch && isPrefetch(context)
+    context.route.prefetch !== undefined && isPrefetch(context)
       ? sendNotPrefetched(context)
       : passThrough(asItCame(context), 'store-opening')
   if (mayBeMade(context) || contentOf(req) !== undefined || admitted(context).kind !== 'shared') return passes()
@@ -187,7 +197,8 @@ const passesForSession = (context: RequestContext): boolean => {
 
 const answerOwn = (context: RequestContext): void | Promise<void> => {
   const { route, req } = context
-  if (route.prefetch && isPrefetch(context)) return answerPrefetch({ ...context, purpose: 'prefetch' })
+  notePrerendered(context)
+  if (route.prefetch !== undefined && isPrefetch(context)) return answerPrefetch({ ...context, purpose: 'prefetch' })
   if (contentOf(req) !== undefined) return passThrough(context, context.method === 'GET' ? 'content' : 'method')
   const bypassRules = admitted(context)
   if (bypassRules.kind !== 'shared' && passesForSession(context)) context.io.sessions?.compare(context)
@@ -216,16 +227,24 @@ const answerStorable = (context: RequestContext): void | Promise<void> => {
   return Promise.resolve(sending).then((sent) => (sent ? undefined : fetchAnew(context, key)))
 }
 
-/** Files that are fetched ahead belong to a page that is there; only pages are refused. */
-const isPrefetch = ({ method, path, fields }: RequestContext): boolean =>
-  (method === 'GET' || method === 'HEAD') &&
-  requestPurpose(fields) === 'prefetch' &&
-  mayBeForPage(fields) &&
-  !FILE.test(path)
+/** Files that are fetched ahead belong to a page that is there; only pages are refused. What a page asks for while it is rendered ahead is no page. */
+const isPrefetch = ({ method, path, fields }: RequestContext): boolean => {
+  if ((method !== 'GET' && method !== 'HEAD') || FILE.test(path)) return false
+  const purpose = requestPurpose(fields)
+  return purpose !== 'visit' && mayBeForPage(fields) && !(purpose === 'prerender' && isOfScript(fields))
+}
+
+/** A page that is rendered ahead asks for something: it is not rendered ahead again. */
+const notePrerendered = (context: RequestContext): void => {
+  const { io, route, fields } = context
+  if (route.prefetch?.prerender === true && isOfScript(fields) && requestPurpose(fields) === 'prerender')
+    io.nextPages?.asks(context)
+}
 
 /** A page is fetched ahead only where that costs the origin nothing: from a copy that is fresh for whoever asks. */
 const answerPrefetch = async (context: RequestContext): Promise<void> => {
   const { io, route, req, fields } = context
+  if (io.nextPages?.isActing(context) === true) return sendNotPrefetched(context)
   const bypassRules = contentOf(req) === undefined ? admitted(context) : ({ kind: 'pass' } as const)
   if (bypassRules.kind === 'pass') return sendNotPrefetched(context)
   const asked: RequestContext =

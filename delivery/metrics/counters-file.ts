@@ -1,6 +1,6 @@
 import { readFile, rename, writeFile } from 'node:fs/promises'
 import { z } from 'zod'
-import { TrafficSums } from '../../core/contracts/delivery.ts'
+import { PrefetchSums, TrafficSums } from '../../core/contracts/delivery.ts'
 
 /** Sums of earlier processes; a hit ratio that begins again with each restart says nothing. */
 export const KeptCounters = z.object({
@@ -15,9 +15,11 @@ export const KeptCounters = z.object({
       kinds: z.array(TrafficSums.extend({ kind: z.string() })),
       late: z.int().default(0),
       earlyHints: z.int().default(0),
-      prefetches: z
-        .object({ served: z.int(), refused: z.int(), bytes: z.int() })
-        .default({ served: 0, refused: 0, bytes: 0 }),
+      prefetches: PrefetchSums.prefault({}),
+      lately: z
+        .object({ served: z.int(), bytes: z.int(), usedBytes: z.int() })
+        .default({ served: 0, bytes: 0, usedBytes: 0 })
+        .describe('Fetched ahead since it was last decided how careful to be'),
     }),
   ),
 })

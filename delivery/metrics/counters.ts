@@ -3,10 +3,17 @@ import {
   DAY_MS,
   MOST_DAYS,
   type Channel,
+  PrefetchSums,
   type ChannelTraffic,
   type DecisionRecord,
   type Traffic,
 } from '../../core/contracts/delivery.ts'
+import {
+  NOTHING_PREFETCHED,
+  withOpened,
+  withPrefetched,
+  type PrefetchedBytes,
+} from '../../core/prefetch/wasted-bytes.ts'
 import { sharedTarget } from '../../core/cache/cache-key.ts'
 import type { Outcome } from '../../core/http/cache-status.ts'
 import type { EpochMs } from '../../core/time.ts'
@@ -53,7 +60,9 @@ interface ChannelRecord {
   late: number
   /** See countEarlyHints. */
   earlyHints: number
-  readonly prefetches: { served: number; refused: number; bytes: number }
+  readonly prefetches: PrefetchSums
+  /** Fetched ahead lately, by which it is decided how careful to be. */
+  lately: PrefetchedBytes
   /** Requests by scheme, since this process began. */
   readonly schemes: { http: number; https: number }
 }
@@ -69,7 +78,8 @@ const newRecord = (): ChannelRecord => ({
   late: 0,
   earlyHints: 0,
   schemes: { http: 0, https: 0 },
-  prefetches: { served: 0, refused: 0, bytes: 0 },
+  prefetches: PrefetchSums.parse({}),
+  lately: NOTHING_PREFETCHED,
 })
 
 /** The kind a page counts under: the owner's name, else the pattern of its address. Files and data are not told apart. */
@@ -165,11 +175,34 @@ export class Counters {
     this.#recordOf(route).earlyHints++
   }
 
-  /** A page was fetched in case its visitor will want it, or was not: never a visit. */
-  countPrefetch(route: Route, what: 'served' | 'refused', bytes: number): void {
-    const { prefetches } = this.#recordOf(route)
-    prefetches[what]++
+  /** A page was fetched in case its visitor will want it: never a visit. */
+  countPrefetch(route: Route, bytes: number): void {
+    const record = this.#recordOf(route)
+    const { prefetches } = record
+    prefetches.served++
     prefetches.bytes += bytes
+    record.lately = withPrefetched(record.lately, bytes, (route.prefetch?.mostWastedPercent ?? 100) / 100)
+    prefetches.caution = record.lately.caution
+  }
+
+  /** A page was not fetched ahead, because the origin would have had to answer. */
+  countRefusedPrefetch(route: Route): void {
+    this.#recordOf(route).prefetches.refused++
+  }
+
+  /** A page was opened from another one of the site. @param usedBytes of it that were fetched ahead; 0: it had to be asked for */
+  countNextPage(route: Route, ready: 'ready' | 'asked-for', usedBytes: number): void {
+    const record = this.#recordOf(route)
+    const { prefetches } = record
+    prefetches.opened++
+    if (ready === 'ready') prefetches.ready++
+    prefetches.usedBytes += usedBytes
+    record.lately = withOpened(record.lately, usedBytes)
+  }
+
+  /** How careful prefetching has become on a channel. */
+  caution(route: Route): PrefetchSums['caution'] {
+    return this.#recordOf(route).lately.caution
   }
 
   #recordOf({ countedAs }: Route): ChannelRecord {
@@ -260,7 +293,7 @@ export class Counters {
     return {
       since: this.#since,
       channels: [...this.#channels].map(
-        ([partition, { sums, outcomes, course, days: byDay, kinds, late, earlyHints, prefetches }]) => ({
+        ([partition, { sums, outcomes, course, days: byDay, kinds, late, earlyHints, prefetches, lately }]) => ({
           partition,
           sums,
           outcomes: Object.fromEntries(outcomes),
@@ -270,6 +303,7 @@ export class Counters {
           late,
           earlyHints,
           prefetches,
+          lately,
         }),
       ),
     }
@@ -278,7 +312,8 @@ export class Counters {
   /** Go on with the sums of an earlier process. */
   goOn({ since, channels }: KeptCounters): void {
     this.#since = since as EpochMs
-    for (const { partition, sums, outcomes, course, days: byDay, kinds, late, earlyHints, prefetches } of channels)
+    for (const kept of channels) {
+      const { partition, sums, outcomes, course, days: byDay, kinds, late, earlyHints, prefetches, lately } = kept
       this.#channels.set(partition, {
         sums,
         outcomes: new Map(Object.entries(outcomes)),
@@ -289,6 +324,8 @@ export class Counters {
         earlyHints,
         schemes: { http: 0, https: 0 },
         prefetches: { ...prefetches },
+        lately: { ...lately, caution: prefetches.caution },
       })
+    }
   }
 }

@@ -90,8 +90,8 @@ export interface Route {
   readonly redirectToHttps: boolean
   /** undefined when no remedy rewrites anything. */
   readonly rewriting: Rewriting | undefined
-  /** Whether pages of this channel name links to be fetched ahead, so that such requests must cost the origin nothing. */
-  readonly prefetch: boolean
+  /** How pages of this channel have their links fetched ahead, so that such requests must cost the origin nothing; undefined: not at all. */
+  readonly prefetch: Remedies['prefetch'] | undefined
   /** undefined when polls are not slowed. */
   readonly polls: SlowedPolls | undefined
 }
@@ -218,7 +218,7 @@ const otherNames = ({ channels, origin }: DeliverySite, channel: Channel): strin
 
 const compileRoute = (site: DeliverySite, served: DeliverySite['channels'][number]): Route => {
   const { channel, setup, key, apart } = served
-  const { pageCache, compression, criticalStyles, hints, images } = setup.remedies
+  const { pageCache, compression, criticalStyles, hints, images, prefetch } = setup.remedies
   const inlineLcpImage = hints.enabled && hints.preloadMain && images.enabled && images.avif
   const inlineLcpImageBytes = inlineLcpImage ? hints.mainInPageKb * 1000 : 0
   const codings: Coding[] = compression.enabled
@@ -262,7 +262,7 @@ const compileRoute = (site: DeliverySite, served: DeliverySite['channels'][numbe
     serverTiming: setup.serverTiming,
     redirectToHttps: setup.redirectToHttps,
     rewriting: compileRewriting(site, setup),
-    prefetch: setup.remedies.prefetch.enabled && setup.remedies.pageCache.enabled,
+    prefetch: prefetch.enabled && pageCache.enabled ? prefetch : undefined,
     polls: compilePolls(setup),
   }
 }

@@ -66,6 +66,7 @@ export const passThrough = async (context: RequestContext, why: PassReason): Pro
   const body = contentForOrigin(context, poll)
   if (body?.stream === req) boundUpload(req)
   io.sessions?.sends(context)
+  io.nextPages?.sent(context)
   try {
     const answer = await io.origin.fetch({
       site: route.siteId,

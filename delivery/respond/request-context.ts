@@ -24,6 +24,17 @@ interface KnowsSessions {
   compare(context: RequestContext): void
 }
 
+/** What knows which pages follow which, and what may be fetched ahead. */
+interface KnowsNextPages {
+  asked(context: RequestContext): void
+  sent(context: RequestContext): void
+  asks(context: RequestContext): void
+  isActing(request: Pick<RequestContext, 'route' | 'target'>): boolean
+  isAsking(request: Pick<RequestContext, 'route' | 'target'>): boolean
+  fetchedAhead(request: Pick<RequestContext, 'route' | 'target'>, bytes: number): void
+  answer(context: RequestContext): Promise<void>
+}
+
 /** What answering visitors needs from outside. */
 export interface DeliveryIo extends FetchIo {
   /** Where stored answers are looked for while the store is still being opened, right after a start; undefined once it is open. */
@@ -34,6 +45,8 @@ export interface DeliveryIo extends FetchIo {
   readonly edits?: WatchesEdits | undefined
   /** Sessions that hold nothing; undefined while the store is being opened, when they pass. */
   readonly sessions?: KnowsSessions | undefined
+  /** What is fetched ahead; undefined while the store is being opened. */
+  readonly nextPages?: KnowsNextPages | undefined
 }
 
 /** One request of a visitor and the way to answer it. */
@@ -58,7 +71,7 @@ export const countWhenDone = (
   }: { readonly page?: boolean; readonly spared?: boolean; readonly savedMs?: number; readonly kind?: string } = {},
 ): void => {
   context.res.once('close', () => {
-    if (context.purpose === 'prefetch') return context.io.counters.countPrefetch(context.route, 'served', bytes())
+    if (context.purpose === 'prefetch') return countFetchedAhead(context, bytes())
     const { res, io, route, rule, method, target, startedAt, visitor } = context
     io.counters.count(
       route,
@@ -81,5 +94,11 @@ export const countWhenDone = (
         tookMs: io.elapsed() - startedAt,
       },
     )
+    if (page) io.nextPages?.asked(context)
   })
+}
+
+const countFetchedAhead = (context: RequestContext, bytes: number): void => {
+  context.io.counters.countPrefetch(context.route, bytes)
+  context.io.nextPages?.fetchedAhead(context, bytes)
 }

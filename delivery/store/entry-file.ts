@@ -26,6 +26,7 @@ const Header = z.object({
   askEachTime: z.literal(true).optional(),
   rewritten: z.literal(true).optional(),
   asItCame: z.literal(true).optional(),
+  prerender: z.literal('allowed').optional(),
   filledBy: z.enum(FILLED_BY).optional(),
   bodies: z.array(
     z.object({

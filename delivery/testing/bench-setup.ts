@@ -18,6 +18,7 @@ import { epochMs } from '../../core/time.ts'
 import { Recompression } from '../respond/recompression.ts'
 import { Counters } from '../metrics/counters.ts'
 import type { DeliveryIo } from '../respond/request-context.ts'
+import { NextPages } from '../observation/next-pages.ts'
 import { EmptySessions } from '../observation/empty-sessions.ts'
 import { InFlightRequests } from '../fetch/request-collapsing.ts'
 import { createListener, createSecureListener } from '../listener/listener.ts'
@@ -61,6 +62,7 @@ export const setupWith = (remedies: Remedies, serverTiming = false): Setup => {
 
 export class DeliveryBench {
   readonly io: DeliveryIo
+  readonly nextPages = new NextPages()
   readonly port: number
   readonly folder: string
   /** What the origin was asked, in order: method and target. */
@@ -112,7 +114,7 @@ export class DeliveryBench {
       routes: () => this.#routes,
       instance: 'zest-lamp-test',
     }
-    Object.assign(this.io, { sessions: new EmptySessions(this.io) })
+    Object.assign(this.io, { sessions: new EmptySessions(this.io), nextPages: this.nextPages })
     this.#listener = createListener(this.io)
     this.certificates = new Certificates(join(parts.folder, '..', `${basename(parts.folder)}-tls`), now)
     this.#secure = createSecureListener(this.io, this.certificates)

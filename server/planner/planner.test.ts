@@ -1,6 +1,6 @@
 import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, test } from 'vitest'
 import { eq } from 'drizzle-orm'
-import type { ChannelTraffic } from '../../core/contracts/delivery.ts'
+import { PrefetchSums, type ChannelTraffic } from '../../core/contracts/delivery.ts'
 import type { PlanFigures, PlannerFacts, PlanOrder } from '../../core/contracts/planner.ts'
 import { Setup } from '../../core/contracts/setup.ts'
 import type { Site } from '../../core/contracts/sites.ts'
@@ -24,7 +24,7 @@ const liveTraffic = (more: Partial<ChannelTraffic>): ChannelTraffic => ({
   days: [],
   kinds: [],
   outcomes: {},
-  prefetches: { served: 0, refused: 0, bytes: 0 },
+  prefetches: PrefetchSums.parse({}),
   late: 0,
   earlyHints: 0,
   storedAddresses: 0,

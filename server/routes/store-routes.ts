@@ -6,6 +6,7 @@ import type { HasAddresses } from '../net/addresses.ts'
 import type { HasClock } from '../live/clock.ts'
 import { z } from 'zod'
 import { Channel, PurgeManner, PurgeResult, PurgeWhat, Readiness, Traffic } from '../../core/contracts/delivery.ts'
+import { PageSequences } from '../../core/contracts/next-pages.ts'
 import { Confirmation } from '../../core/contracts/sites.ts'
 import {
   Coverage,
@@ -101,6 +102,19 @@ const storedResponses = (services: StoreIo): Endpoint[] => [
 
 /** What was answered, and what is ready. */
 const counters = (services: StoreIo): Endpoint[] => [
+  endpoint(
+    {
+      method: 'get',
+      path: '/sites/:siteId/next-pages',
+      summary: 'Which pages of live visitors open from which, by visits',
+      input: { params: SiteParams },
+      reply: PageSequences,
+    },
+    async ({ params }) => {
+      await siteRow(services.db, params.siteId)
+      return services.delivery.nextPages(params.siteId)
+    },
+  ),
   endpoint(
     {
       method: 'get',

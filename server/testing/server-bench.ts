@@ -15,6 +15,7 @@ import type { Setup } from '../../core/contracts/setup.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { absentAddress, type AddressState, type StoredSummary } from '../../core/contracts/store.ts'
 import type { Visited, WarmOrder, WarmResult } from '../../core/contracts/warm-up.ts'
+import type { PageSequences } from '../../core/contracts/next-pages.ts'
 import { createControlChannel, type ControlActions } from '../../delivery/control/channel.ts'
 import { DeliveryClient } from '../../delivery/control/client.ts'
 import { controlSocketPath } from '../../delivery/control/socket-path.ts'
@@ -147,6 +148,9 @@ export class ServerBench {
    * @param deliveryPort where delivery is asked, for tests that need answers of it
    * @param real what a delivery of its own does in the place of the one that writes down what it is told
    */
+  /** Which pages follow which. */
+  nextPages: PageSequences = { sequences: [] }
+
   static async open(
     deliveryPort = 1,
     { warmUpClock = quickClock(), ...real }: Partial<ControlActions> & { readonly warmUpClock?: RoundClock } = {},
@@ -169,6 +173,7 @@ export class ServerBench {
       coverage: async ({ addresses }) =>
         addresses.map((address) => ({ ...absentAddress(address), ...bench.coverage(address) })),
       visited: async () => bench.visited,
+      nextPages: () => bench.nextPages,
       warm: async (order) => {
         bench.warmed.push(order.target)
         return bench.warm(order)

@@ -3,13 +3,20 @@ import { computed, ref } from 'vue'
 import type { PageKind } from '../../core/contracts/setup.ts'
 import type { RemedyOption } from '../../core/catalogue/remedy.ts'
 import { durationInWords } from '../../core/catalogue/setting-sentences.ts'
-import type { RemedyException } from '../../core/contracts/rewriting.ts'
+import type { PrefetchSettings, RemedyException } from '../../core/contracts/rewriting.ts'
 import ExceptionsField from './ExceptionsField.vue'
 import KindsField from './KindsField.vue'
+import NextPagesField from './NextPagesField.vue'
 import SelectField from '../ui/SelectField.vue'
 
 /** One setting of a remedy, edited in the form that suits it. */
-const props = defineProps<{ option: RemedyOption; value: unknown; disabled?: boolean }>()
+const props = defineProps<{
+  option: RemedyOption
+  value: unknown
+  /** All settings of the remedy. */
+  settings: Readonly<Record<string, unknown>>
+  disabled?: boolean
+}>()
 const emit = defineEmits<{ change: [value: unknown] }>()
 
 const UNITS = [
@@ -47,7 +54,7 @@ const setLines = (event: Event): void =>
 </script>
 
 <template>
-  <div class="option" :class="{ wide: option.input.kind === 'kinds' || option.input.kind === 'exceptions' }">
+  <div class="option" :class="{ wide: ['kinds', 'exceptions', 'next-pages'].includes(option.input.kind) }">
     <template v-if="option.input.kind === 'duration'">
       <v-text-field
         type="number"
@@ -136,6 +143,15 @@ const setLines = (event: Event): void =>
       :kinds="value as PageKind[]"
       :disabled="disabled"
       @change="(kinds) => emit('change', kinds)"
+    />
+    <NextPagesField
+      v-else-if="option.input.kind === 'next-pages'"
+      class="whole"
+      :label="option.label"
+      :hint="option.hint"
+      :settings="settings as PrefetchSettings"
+      :disabled="disabled"
+      @change="(rules) => emit('change', rules)"
     />
     <v-textarea
       v-else-if="option.input.kind === 'patterns'"

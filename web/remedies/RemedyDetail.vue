@@ -124,6 +124,7 @@ watch(
           :key="option.key"
           :option="option"
           :value="settings[option.key]"
+          :settings="settings"
           :disabled="disabled"
           @change="(value) => set(option.key, value)"
         />

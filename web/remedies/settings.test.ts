@@ -13,7 +13,12 @@ const option = (input: RemedyOption['input']): RemedyOption =>
   ({ key: 'k', label: 'Setting', hint: 'Why.', input }) as RemedyOption
 const shown = (input: RemedyOption['input'], value: unknown) => {
   const told: unknown[] = []
-  const host = mounted(OptionField, { option: option(input), value, onChange: (next: unknown) => told.push(next) })
+  const host = mounted(OptionField, {
+    option: option(input),
+    value,
+    settings: {},
+    onChange: (next: unknown) => told.push(next),
+  })
   return { host, told }
 }
 

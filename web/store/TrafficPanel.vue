@@ -45,9 +45,18 @@ const shortStatus = (text: string): string => text.replace(/^zest-lamp; /, '')
     (origin).
   </p>
   <p v-if="live && live.prefetches.served + live.prefetches.refused > 0">
-    {{ howMany(live.prefetches.served, 'page') }} fetched ahead from the store ({{ bytes(live.prefetches.bytes) }}), not
-    counted as visits. {{ whole(live.prefetches.refused) }} refused, because your server (origin) would have had to
+    {{ howMany(live.prefetches.served, 'page') }} fetched ahead from the store ({{ bytes(live.prefetches.bytes) }},
+    {{ percent(live.prefetches.bytes - live.prefetches.usedBytes, live.prefetches.bytes) }} of it for nothing so far),
+    not counted as visits. {{ whole(live.prefetches.refused) }} refused, because your server (origin) would have had to
     answer.
+  </p>
+  <p v-if="live && live.prefetches.opened > 0">
+    {{ percent(live.prefetches.ready, live.prefetches.opened) }} of {{ howMany(live.prefetches.opened, 'page') }} opened
+    from another page of the site were there before the click.
+  </p>
+  <p v-if="live && live.prefetches.caution !== 'none'" class="late">
+    More was fetched for nothing than you allow, so pages are only fetched when visitors
+    {{ live.prefetches.caution === 'pressed' ? 'press' : 'point at or press' }} their link. This ends by itself.
   </p>
   <p v-if="late !== ''" class="late">
     {{ late }} sent unchanged, because rewriting took longer than the {{ PATIENCE_MS / 1000 }} s that a visitor may

@@ -1,6 +1,6 @@
 // @vitest-environment jsdom
 import { expect, test } from 'vitest'
-import type { ChannelTraffic } from '../../core/contracts/delivery.ts'
+import { PrefetchSums, type ChannelTraffic } from '../../core/contracts/delivery.ts'
 import { aSite } from '../testing/a-site.ts'
 import { mounted, textOf } from '../testing/mounted.ts'
 import TrafficPanel from './TrafficPanel.vue'
@@ -17,7 +17,7 @@ const channel = (name: 'live' | 'trial', late: number): ChannelTraffic => ({
   pageVisits: 100,
   coldVisits: 5,
   sparedVisits: 0,
-  prefetches: { served: 0, refused: 0, bytes: 0 },
+  prefetches: PrefetchSums.parse({}),
   days: [],
   course: [],
   kinds: [],
@@ -75,4 +75,29 @@ test('pages whose rewriting failed are told with why, and when they are tried ag
   })
   expect(textOf(host)).toContain('Rewriting failed for 1 page, which is sent unchanged')
   expect(textOf(host)).toMatch(/\/quays\/long of live: it took longer than 30 s\. Tried 2 times, again after 1 Jun/)
+})
+
+test('pages fetched ahead are told with what was opened of them, and with the caution that too much waste has led to', () => {
+  const prefetches = PrefetchSums.parse({
+    served: 40,
+    refused: 3,
+    bytes: 400_000,
+    usedBytes: 300_000,
+    opened: 50,
+    ready: 20,
+    caution: 'pointed-at',
+  })
+  const host = mounted(TrafficPanel, {
+    site: aSite(),
+    traffic: {
+      since: 0,
+      channels: [{ ...channel('live', 0), prefetches }],
+      recent: [],
+      unrewritten: [],
+      storeProblem: null,
+    },
+  })
+  expect(textOf(host)).toContain('40 pages fetched ahead from the store (400 KB, 25% of it for nothing so far)')
+  expect(textOf(host)).toContain('40% of 50 pages opened from another page of the site were there before the click.')
+  expect(textOf(host)).toContain('pages are only fetched when visitors point at or press their link.')
 })

@@ -42,6 +42,32 @@ const asLarge = (images: readonly ShownImage[], main: string | null): string[] =
     .map(({ url }) => url)
 }
 
+/** More than these say no more than these. */
+const MOST_ASKS = 200
+
+/** An address without what differs from load to load: what pages are rewritten by must be the same as long as nothing has changed. */
+const withoutQuery = (url: string): string => (url.includes('?') ? `${url.slice(0, url.indexOf('?'))}?` : url)
+
+/** What scripts asked for; what the page itself names is asked for at any rate. Pages that were fetched ahead are no part of the load. */
+const askedByScripts = (requests: readonly RequestRecord[]): NonNullable<PageKnowledge['asks']> => {
+  const asked = requests
+    .filter(({ initiator, type, method }) => {
+      if (type === 'document') return false
+      if (type === 'other') return method !== 'GET'
+      return type === 'fetch' || initiator?.kind === 'script'
+    })
+    .map(({ url, type, initiator }) => ({
+      url: withoutQuery(url),
+      by: initiator === null || initiator.url === null ? null : withoutQuery(initiator.url),
+      type,
+    }))
+  const byName = new Map(asked.map((one) => [JSON.stringify(one), one]))
+  return [...byName]
+    .sort(([a], [b]) => (a < b ? -1 : 1))
+    .map(([, one]) => one)
+    .slice(0, MOST_ASKS)
+}
+
 /**
  * What a close look says about how the page is shown.
  * @returns undefined for looks from before the initial viewport was recorded, and where no page came
@@ -70,6 +96,7 @@ export const knowledgeOf = ({ path, visitor, metrics, details, requests }: Audit
     fonts: defined(details.firstView.fonts.map(own)),
     selectors: details.firstView.selectors,
     hosts: defined(early.map(({ url }) => new URL(url).origin)).filter((one) => one !== origin),
+    asks: askedByScripts(requests),
     unusedScripts: (details.scripts ?? []).flatMap(({ url, use, globals }) => {
       const script = own(url)
       return use === 'unused' && script !== undefined ? [{ path: script, globals }] : []

@@ -35,6 +35,7 @@ export const knowledgeForBoth = (
     fonts: phone.fonts.filter((path) => laptop.fonts.includes(path)),
     selectors: union(phone.selectors, laptop.selectors),
     hosts: union(phone.hosts, laptop.hosts),
+    asks: phone.asks === undefined || laptop.asks === undefined ? undefined : [...phone.asks, ...laptop.asks],
     unusedScripts: phone.unusedScripts.filter(({ path }) => laptop.unusedScripts.some((one) => one.path === path)),
   }
 }

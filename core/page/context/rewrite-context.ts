@@ -39,6 +39,8 @@ export interface RewriteContext {
 export interface Rewrite {
   readonly edits: readonly Edit[]
   readonly changes: readonly PageChange[]
+  /** Whether the page may be rendered before its visitor opens it. */
+  readonly prerender?: 'allowed' | undefined
 }
 
 /** A remedy of reach page: document in, edits and list of changes out. */

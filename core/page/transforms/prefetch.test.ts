@@ -12,7 +12,6 @@ describe('prefetch', () => {
     expect(next(html)).toEqual({
       when: 'hover',
       rules: true,
-      eagerness: 'moderate',
       paths: ['/stories', '/quays?x=1&y=2'],
     })
     expect(html).toMatch(/<script defer src="\/zest-made\/next\.z[0-9a-f]{19}\.js"><\/script><\/body>$/)
@@ -24,11 +23,11 @@ describe('prefetch', () => {
     expect(html.match(/<\/script/g)).toHaveLength(3)
     expect(next(html).paths).toHaveLength(1)
   })
-  test.each([
-    ['press', 'conservative'],
-    ['view', 'eager'],
-  ])('"%s" is eagerness "%s" of speculation rules', async (when, eagerness) => {
-    expect(next((await rewritten(LINKS, { prefetch: { when } })).html)).toMatchObject({ when, eagerness })
+  test('names none that the owner never wants from this page', async () => {
+    const rules = [{ page: '/', next: '/stories', fetch: 'never' }]
+    expect(next((await rewritten(LINKS, { prefetch: { rules } })).html).paths).toEqual(['/quays?x=1&y=2'])
+    const elsewhere = [{ page: '/about', next: '/stories', fetch: 'never' }]
+    expect(next((await rewritten(LINKS, { prefetch: { rules: elsewhere } })).html).paths).toHaveLength(2)
   })
   test('keeps to as many links as the owner wants, and to exceptions', async () => {
     expect(next((await rewritten(LINKS, { prefetch: { mostLinks: 1 } })).html).paths).toEqual(['/stories'])

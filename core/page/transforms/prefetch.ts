@@ -2,6 +2,7 @@ import type { Element } from 'domhandler'
 import { namePatterns, pathPatterns } from '../../http/patterns.ts'
 import { NEXT_PAGES, nextPagesText, PREFETCH_SCRIPT } from '../../prefetch/prefetch-script.ts'
 import { unsafeLink, type LinkRules } from '../../prefetch/safe-links.ts'
+import { holdScripts } from './hold-scripts.ts'
 import { compileExceptions } from '../context/exceptions.ts'
 import { Work, type PageRemedy } from '../context/rewrite-context.ts'
 import { insertLast } from '../document/edits.ts'
@@ -30,6 +31,10 @@ export const prefetchLinks: PageRemedy = (page, context) => {
     passesPath: pathPatterns(pageCache.passPaths),
     passesParameter: namePatterns(pageCache.passParameters),
   }
+  const here = page.address.pathname + page.address.search
+  const never = new Set(
+    prefetch.rules.filter((rule) => rule.fetch === 'never' && rule.page === here).map(({ next }) => next),
+  )
   const paths = new Set<string>()
   for (const element of page.elements) {
     if (paths.size === prefetch.mostLinks) break
@@ -42,7 +47,8 @@ export const prefetchLinks: PageRemedy = (page, context) => {
       words: wordsOf(element),
       attributes: Object.keys(element.attribs),
     }
-    if (unsafeLink(link, rules) === undefined) paths.add(address.pathname + address.search)
+    const path = address.pathname + address.search
+    if (unsafeLink(link, rules) === undefined && !never.has(path)) paths.add(path)
   }
   const where = page.address.pathname
   if (paths.size === 0) work.left(where, 'No link of this page may be fetched ahead.')
@@ -59,5 +65,13 @@ export const prefetchLinks: PageRemedy = (page, context) => {
       ),
     )
   }
-  return work.done()
+  if (!prefetch.prerender) return work.done()
+  const decision = holdScripts(page, context)
+  if (decision.kind === 'fetched-only') {
+    work.left(where, `Fetched ahead, not rendered ahead. ${decision.because}`)
+    return work.done()
+  }
+  for (const item of decision.held) work.change(item, 'Waits until the page is shown.', [])
+  work.edit(decision.edits)
+  return { ...work.done(), prerender: 'allowed' }
 }
