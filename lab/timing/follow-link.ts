@@ -1,5 +1,5 @@
 import type { VisitorProfile } from '../../core/contracts/measuring.ts'
-import type { CdpTarget } from '../cdp/cdp-target.ts'
+import { PageReplaced, type CdpTarget } from '../cdp/cdp-target.ts'
 
 /** How long a visitor points at a link, or sees it, before they press it, and how long a finger rests on it, ms (common practice). */
 const POINTING_MS = 400
@@ -32,6 +32,11 @@ const find = (url: string): { x: number; y: number } | null => {
   return null
 }
 
+/** A page that was rendered ahead may be there before the press is over. */
+const unlessReplaced = (error: unknown): void => {
+  if (!(error instanceof PageReplaced)) throw error
+}
+
 /**
  * Open a page by a link of the one that is open, as a visitor does: point at it for a moment and press it, or tap it.
  * @param ready called right before the press: what happens from then on belongs to the next page
@@ -45,18 +50,23 @@ export const followLink = async (
 ): Promise<'followed' | 'no-link'> => {
   const place = await placeOf(tab, url)
   if (place === null) return 'no-link'
-  const began = new Promise<'began'>((resolve) => tab.on('Page.frameStartedLoading', () => resolve('began')))
+  const began = new Promise<'began'>((resolve) => {
+    tab.on('Page.frameStartedLoading', () => resolve('began'))
+    tab.onceActivated(() => resolve('began'))
+  })
   if (device === 'phone') {
     await after(POINTING_MS)
     ready()
-    await tab.send('Input.synthesizeTapGesture', { ...place, duration: TOUCHING_MS })
+    await tab.send('Input.dispatchTouchEvent', { type: 'touchStart', touchPoints: [place] })
+    await after(TOUCHING_MS)
+    await tab.send('Input.dispatchTouchEvent', { type: 'touchEnd', touchPoints: [] }).catch(unlessReplaced)
   } else {
     await tab.send('Input.dispatchMouseEvent', { type: 'mouseMoved', ...place })
     await after(POINTING_MS)
     ready()
     const press = { ...place, button: 'left', clickCount: 1 } as const
-    await tab.send('Input.dispatchMouseEvent', { type: 'mousePressed', ...press })
-    await tab.send('Input.dispatchMouseEvent', { type: 'mouseReleased', ...press })
+    await tab.send('Input.dispatchMouseEvent', { type: 'mousePressed', ...press }).catch(unlessReplaced)
+    await tab.send('Input.dispatchMouseEvent', { type: 'mouseReleased', ...press }).catch(unlessReplaced)
   }
   return (await Promise.race([began, after(BEGINS_WITHIN_MS)])) === 'began' ? 'followed' : 'no-link'
 }

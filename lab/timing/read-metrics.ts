@@ -23,9 +23,9 @@ export const waitUntilQuiet = async (log: RequestLog, deadline: number): Promise
  * Total blocking time from the first contentful paint until the page has been quiet (common practice; Long Tasks, W3C, has the 50 ms). Tasks after the last request count:
  * that is when a page's scripts run.
  */
-const blockingTime = (observed: Observed): number =>
+const blockingTime = (observed: Observed, shown: number): number =>
   observed.longTasks
-    .filter(({ start, duration }) => start + duration > (observed.fcp ?? 0))
+    .filter(({ start, duration }) => start + duration > Math.max(observed.fcp ?? 0, shown))
     .reduce((sum, { duration }) => sum + Math.max(0, duration - LONG_TASK_MS), 0)
 
 /** Runs a function in the page; it may use nothing from outside. */
@@ -34,14 +34,23 @@ export type Evaluate = <T>(run: () => T | Promise<T>) => Promise<T>
 /** The figures of a load whose page is quiet. */
 export const readMetrics = async (evaluate: Evaluate, log: RequestLog, consoleErrors: number): Promise<RunMetrics> => {
   const observed = await evaluate(readObserved)
-  const { timeOrigin, ttfb } = await evaluate(() => {
-    const [navigation] = performance.getEntriesByType('navigation') as PerformanceNavigationTiming[]
-    return { timeOrigin: performance.timeOrigin, ttfb: navigation?.responseStart ?? 0 }
+  const { timeOrigin, ttfb, shown } = await evaluate(() => {
+    const [navigation] = performance.getEntriesByType('navigation') as (PerformanceNavigationTiming & {
+      // Speculation Rules: when a page that was rendered ahead was shown, ms after its time origin.
+      activationStart?: number
+    })[]
+    return {
+      timeOrigin: performance.timeOrigin,
+      ttfb: navigation?.responseStart ?? 0,
+      shown: navigation?.activationStart ?? 0,
+    }
   })
+  log.shownAfter(shown)
   const requests = log.records()
   // Times in the page count from its time origin; requests from when the browser asked. The two differ by redirects only.
   const offset = Math.max(0, timeOrigin - (log.documentWallTime ?? timeOrigin / 1000) * 1000)
-  const at = (time: number): number => time + (offset < 1 ? 0 : offset)
+  // The visitor of a page that was rendered ahead waits from when it is shown.
+  const at = (time: number): number => Math.max(0, time + (offset < 1 ? 0 : offset) - shown)
   // Answered ones count although their body was never read, as scripts do that only want to tell something.
   const answered = requests.filter(({ failure, status }) => failure === null || status > 0)
   const loadedMs = Math.max(observed.lcp === null ? 0 : at(observed.lcp.at), ...answered.map(endOf))
@@ -57,7 +66,7 @@ export const readMetrics = async (evaluate: Evaluate, log: RequestLog, consoleEr
     ttfbPhases: ttfbPhases(requests),
     lcpPhases: lcpPhases(main, requests),
     shifts: observed.shifts.map((shift) => ({ ...shift, atMs: at(shift.atMs) })),
-    tbtMs: blockingTime(observed),
+    tbtMs: blockingTime(observed, shown),
     cls: observed.cls,
     loadedMs,
     requests: requests.length,

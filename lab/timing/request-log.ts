@@ -1,5 +1,6 @@
 import { destinationOf, priorityOf } from './fetch-words.ts'
 import type { RequestRecord } from '../../core/contracts/measuring.ts'
+import { endOf } from '../../core/measuring/lcp-phases.ts'
 import type { TabEvents } from '../cdp/cdp-target.ts'
 
 type Timing = {
@@ -67,6 +68,7 @@ export class RequestLog {
   #mainFrameId: string | undefined
   #lastActivity = 0
   #settledRedirects = 0
+  #shownMs = 0
 
   attach(cdp: TabEvents): void {
     cdp.on('Network.requestWillBeSent', (event) => {
@@ -223,10 +225,17 @@ export class RequestLog {
     return this.#documentId
   }
 
-  /** @param blocks what had to wait for which request, by its id, where that was traced */
+  /** The page was rendered ahead. @param ms when it was shown, from its beginning; what was over by then is no part of its load */
+  shownAfter(ms: number): void {
+    this.#shownMs = ms
+  }
+
+  /**
+   * @param blocks what had to wait for which request, by its id, where that was traced
+   */
   records(blocks: ReadonlyMap<string, 'rendering' | 'parsing'> = new Map()): RequestRecord[] {
     const start = this.#documentStart?.monotonic ?? 0
-    return [...this.#requests.values()]
+    const records = [...this.#requests.values()]
       .sort((a, b) => a.startedAt - b.startedAt)
       .map((request) =>
         // What blocks a frame within the page blocks nothing of the page.
@@ -236,7 +245,18 @@ export class RequestLog {
           request.frameId === this.#mainFrameId ? (blocks.get(request.id) ?? 'nothing') : 'nothing',
         ),
       )
+    const shownMs = this.#shownMs
+    return shownMs === 0 ? records : records.flatMap((record) => fromShown(record, shownMs))
   }
+}
+
+/** A request of a page that was rendered ahead, in the time of its visitor: from when the page was shown. */
+const fromShown = (record: RequestRecord, shownMs: number): RequestRecord[] => {
+  const endMs = endOf(record)
+  if (record.startMs >= shownMs) return [{ ...record, startMs: record.startMs - shownMs }]
+  if (endMs <= shownMs && record.type !== 'document') return []
+  const rest = { startMs: 0, queuedMs: 0, connectMs: 0, tlsMs: 0, waitMs: 0, receiveMs: Math.max(0, endMs - shownMs) }
+  return [{ ...record, ...rest, ...(endMs <= shownMs ? { fromCache: true, sentBytes: 0 } : {}) }]
 }
 
 const toRecord = (request: Open, start: number, blocks: RequestRecord['blocks']): RequestRecord => {

@@ -35,8 +35,8 @@ const prepare = async (tab: CdpTarget, order: RunOrder, browserVersion: string):
     () => void tab.send('Page.handleJavaScriptDialog', { accept: false }).catch(() => undefined),
   )
   await tab.emulate(order.visitor, browserVersion)
-  await tab.send('Network.enable', { maxTotalBufferSize: 0, maxResourceBufferSize: 0 })
-  await tab.send('Page.enable')
+  await tab.sendToAll('Network.enable', { maxTotalBufferSize: 0, maxResourceBufferSize: 0 })
+  await tab.sendToAll('Page.enable')
 }
 
 /** Open an address by typing it in. */

@@ -1,5 +1,6 @@
 import { afterAll, beforeAll, describe, expect, test } from 'vitest'
 import type { Journey } from '../../core/contracts/measuring.ts'
+import { aVisitor } from '../../core/measuring/testing/made-up.ts'
 import { html, MadeUpSite, measured, SVG, type Answer } from './testing/made-up-site.ts'
 
 /** What a visitor did before the load that is measured, in real Chromium. */
@@ -38,6 +39,44 @@ describe('visits', () => {
     const outcome = measured(await site.load('/', { visit: 'next', previousUrl: `${site.origin}/before` }))
     expect(asked).toEqual(['prefetch'])
     expect(outcome.metrics.fcpMs).toBeGreaterThan(0)
+  })
+  const RENDERED =
+    '<a href="/">Next</a><script type="speculationrules">{"prerender":[{"urls":["/"],"eagerness":"immediate"}]}</script>'
+  test.each(['phone', 'laptop'] as const)(
+    'as a %s, a next page that was rendered before its link was pressed is timed from when it was shown',
+    async (device) => {
+      const asked: (string | undefined)[] = []
+      site.pages = {
+        '/before': html(RENDERED),
+        // Longer than the visitor waits before pressing the link would be another test: here it is there in time.
+        '/': (req, res) => {
+          asked.push(req.headers['sec-purpose'] as string | undefined)
+          html(`<p>${'A long line of text. '.repeat(50)}</p><img src="/own.svg" alt="">`)(req, res)
+        },
+        '/own.svg': picture,
+      }
+      const visitor = aVisitor({ device })
+      const outcome = measured(await site.load('/', { visitor, visit: 'next', previousUrl: `${site.origin}/before` }))
+      expect(asked).toEqual(['prefetch;prerender'])
+      const { ttfbMs, fcpMs, requests, sentBytes, cls } = outcome.metrics
+      expect([ttfbMs, requests, sentBytes, cls]).toEqual([0, 1, 0, 0])
+      expect(fcpMs).toBeGreaterThan(0)
+      expect(fcpMs).toBeLessThan(1000)
+      expect(outcome.requests.map(({ url, fromCache }) => [new URL(url).pathname, fromCache])).toEqual([['/', true]])
+    },
+  )
+  test('what a page that was rendered ahead asks for once it is shown is part of its load', async () => {
+    const seats: Answer = (_req, res) => void res.writeHead(200, { 'content-type': 'application/json' }).end('[]')
+    site.pages = {
+      '/before': html(RENDERED),
+      '/': html(
+        "<p>Seats</p><script>document.prerendering && document.addEventListener('prerenderingchange', () => fetch('/seats'))</script>",
+      ),
+      '/seats': seats,
+    }
+    const outcome = measured(await site.load('/', { visit: 'next', previousUrl: `${site.origin}/before` }))
+    expect(outcome.requests.map(({ url }) => new URL(url).pathname)).toEqual(['/', '/seats'])
+    expect(outcome.metrics.loadedMs).toBeGreaterThan(0)
   })
   test.each([
     ['covered', '<a href="/">Next</a><div style="position:fixed;inset:0;background:#fff"></div>'],
