@@ -6,7 +6,7 @@ import { ferryHome } from './ferry-home.ts'
 import { bulk } from './bulk.ts'
 import { connections } from './connections.ts'
 import { firstVisit } from './first-visit.ts'
-import { nextPage } from './next-page.ts'
+import { nextPagePrefetch, nextPagePrerender } from './next-page.ts'
 import { earlyHintsGain } from './early-hints.ts'
 import { ownInterface } from './own-interface.ts'
 import { plannerError } from './planner-error.ts'
@@ -49,7 +49,8 @@ const ALL = [
   sessionsEverywhere,
   editSeen,
   firstVisit,
-  nextPage,
+  nextPagePrefetch,
+  nextPagePrerender,
   warmPace,
   plannerSpeed,
   plannerError,
