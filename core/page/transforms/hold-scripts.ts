@@ -20,10 +20,10 @@ export type PrerenderingDecision =
 const HELD_TYPE = 'text/zest-shown'
 
 /**
- * Runs held scripts in their order, once the page is shown (HTML, prerendering: `prerenderingchange`). What they wait for may be over by then: listeners
+ * Runs held scripts in their order, once the page is shown (HTML, prerendering: `prerenderingchange`), behind its first frame. What they wait for may be over by then: listeners
  * that they add for the page's load are called at once.
  */
-export const SHOWN_LOADER = `(function(d,w){var h=[];function p(o){var a=o.addEventListener;o.addEventListener=function(t,f,x){if((t=='load'||t=='DOMContentLoaded')&&d.readyState=='complete'&&h.indexOf(d.currentScript)>=0)setTimeout(function(){f.handleEvent?f.handleEvent(new Event(t)):f.call(o,new Event(t))});else a.call(o,t,f,x)}}function g(){if(d.readyState=='complete'){p(w);p(d)}d.querySelectorAll('script[type="${HELD_TYPE}"]').forEach(function(o){var s=d.createElement('script');for(var i=0;i<o.attributes.length;i++){var a=o.attributes[i];if(a.name!='type'&&a.name!='data-zest-src'&&a.name!='data-zest-type')s.setAttribute(a.name,a.value)}if(o.dataset.zestType)s.type=o.dataset.zestType;s.async=o.hasAttribute('async');h.push(s);s.src=o.getAttribute('data-zest-src');o.parentNode.replaceChild(s,o)})}d.prerendering?d.addEventListener('prerenderingchange',g,{once:!0}):g()})(document,window)`
+export const SHOWN_LOADER = `(function(d,w){var h=[];function p(o){var a=o.addEventListener;o.addEventListener=function(t,f,x){if((t=='load'||t=='DOMContentLoaded')&&d.readyState=='complete'&&h.indexOf(d.currentScript)>=0)setTimeout(function(){f.handleEvent?f.handleEvent(new Event(t)):f.call(o,new Event(t))});else a.call(o,t,f,x)}}function g(){if(d.readyState=='complete'){p(w);p(d)}d.querySelectorAll('script[type="${HELD_TYPE}"]').forEach(function(o){var s=d.createElement('script');for(var i=0;i<o.attributes.length;i++){var a=o.attributes[i];if(a.name!='type'&&a.name!='data-zest-src'&&a.name!='data-zest-type')s.setAttribute(a.name,a.value)}if(o.dataset.zestType)s.type=o.dataset.zestType;s.async=o.hasAttribute('async');h.push(s);s.src=o.getAttribute('data-zest-src');o.parentNode.replaceChild(s,o)})}d.prerendering?d.addEventListener('prerenderingchange',function(){w.requestAnimationFrame(function(){setTimeout(g)})},{once:!0}):g()})(document,window)`
 
 const isRun = (element: Element): boolean =>
   element.name === 'script' && (isClassicScript(element) || element.attribs['type']?.trim().toLowerCase() === 'module')
