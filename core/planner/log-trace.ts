@@ -2,15 +2,12 @@ import type { PlannerFacts, PlannerPage } from '../contracts/planner.ts'
 import { parseLogLine, visitedPage } from '../formats/access-log.ts'
 import { pathPatterns } from '../http/patterns.ts'
 import { median } from '../stats/median.ts'
+import { fullHour, hourOfWeek } from './hour-of-week.ts'
 import type { VisitTrace } from './visit-trace.ts'
 
 /** Visits and pages that are read from one log: more would not fit into a simulation of a second. */
 const MOST_VISITS = 1_000_000
 const MOST_PAGES = 50_000
-const HOUR_MS = 3_600_000
-const WEEK_MS = 168 * HOUR_MS
-/** A Sunday at 0:00 UTC. */
-const SUNDAY_MS = 3 * 24 * HOUR_MS
 
 /** A log as a trace. */
 export interface LoggedTraffic {
@@ -79,12 +76,12 @@ export class LogReader {
     const visits = this.#visits.toSorted((a, b) => a.at - b.at)
     const [first, last] = [visits[0], visits.at(-1)]
     if (first === undefined || last === undefined || last.at === first.at) return undefined
-    const beginsAt = Math.floor(first.at / HOUR_MS) * HOUR_MS
+    const beginsAt = fullHour(first.at)
     const trace: VisitTrace = {
       times: Float64Array.from(visits, ({ at }) => (at - beginsAt) / 1000),
       pages: Int32Array.from(visits, ({ page }) => page),
       seconds: (last.at - beginsAt) / 1000 + 1,
-      hourOfWeek: ((((beginsAt - SUNDAY_MS) % WEEK_MS) + WEEK_MS) % WEEK_MS) / HOUR_MS,
+      hourOfWeek: hourOfWeek(beginsAt),
     }
     return { facts: { ...this.#facts, pages: this.#pages }, trace, lines: this.#lines, visits: visits.length }
   }

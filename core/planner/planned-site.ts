@@ -1,4 +1,5 @@
 import { isWithinHours } from '../cache/warm-up-hours.ts'
+import { beginningOf, HOURS_OF_WEEK } from './hour-of-week.ts'
 import { settledPerMinute } from '../cache/warm-up-pace.ts'
 import type { PlanFigures, PlannerFacts, PlanSettings } from '../contracts/planner.ts'
 import { listsAbove } from '../cache/purge-expansion.ts'
@@ -189,17 +190,11 @@ export const lifetimesOf = ({ kinds }: PlannerFacts, plan: PlanSettings): number
   return kinds.map(({ name }, at) => (at === 0 ? plan.lifetimeS : (byName.get(name) ?? plan.lifetimeS)))
 }
 
-const HOUR_MS = 3_600_000
-/** A Sunday at 0:00 UTC. */
-const SUNDAY_MS = 3 * 24 * HOUR_MS
-
 const warmUpOf = ({ facts, pages }: PlannedSite, { warmUp }: PlanSettings): SimulatedWarmUp | null => {
   if (!warmUp.automatic) return null
   const { hours, days, atOnce, slowdown } = facts.warmUp
   const meanWaitMs = (1000 * pages.waitS.reduce((sum, wait) => sum + wait, 0)) / Math.max(1, pages.waitS.length)
-  const runs = Array.from({ length: 168 }, (_, hour) =>
-    isWithinHours({ hours, days }, new Date(SUNDAY_MS + hour * HOUR_MS)),
-  )
+  const runs = Array.from({ length: HOURS_OF_WEEK }, (_, hour) => isWithinHours({ hours, days }, beginningOf(hour)))
   return {
     perMinute: settledPerMinute({ perMinute: warmUp.perMinute, atOnce, slowdown }, meanWaitMs),
     beforeExpiry: warmUp.beforeExpiry,

@@ -1,5 +1,6 @@
 import { refreshMarginS, WORTH_REFRESHING } from '../cache/warm-up-order.ts'
 import { MinuteCalendar, WaitingPages } from './due-pages.ts'
+import { HOURS_OF_WEEK } from './hour-of-week.ts'
 import type { SimulatedStore } from './simulated-store.ts'
 import type { SimulatedPages, SimulatedRules, SimulatedWarmUp } from './simulation.ts'
 import type { VisitTrace } from './visit-trace.ts'
@@ -59,7 +60,7 @@ export class SimulatedWarmUpWork {
     const atS = minute * 60
     this.#calendar.take(minute, (page) => this.#isDue(page, minute))
     const { everyH, mayRun, perMinute } = this.#settings
-    if (!mayRun((this.#hourOfWeek + Math.floor(atS / 3600)) % 168)) return
+    if (!mayRun((this.#hourOfWeek + Math.floor(atS / 3600)) % HOURS_OF_WEEK)) return
     if (everyH > 0 && minute % (everyH * 60) === 0) this.round(atS)
     // A bound below one a minute is one every few minutes.
     this.#credit = Math.min(1, this.#credit) + perMinute

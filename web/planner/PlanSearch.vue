@@ -1,14 +1,15 @@
 <script setup lang="ts">
-import { timeLeft } from '../format/show.ts'
 import ActionButton from '../ui/ActionButton.vue'
 import SelectField from '../ui/SelectField.vue'
 import { durationItems } from './plan-words.ts'
+import type { Progress } from './progress.ts'
+import WorkProgress from './WorkProgress.vue'
 
 /** Looks for the settings with the fewest cold visits within the owner's bounds. */
 defineProps<{
   disabled: boolean
   /** How far the search has come; null: none is under way. */
-  progress: { readonly done: number; readonly total: number; readonly msLeft: number | null } | null
+  progress: Progress | null
   /** What was found, in a sentence. */
   proposal: string
 }>()
@@ -43,17 +44,12 @@ const setBound = (value: unknown): void => {
       :items="durationItems(oldestS)"
     />
     <ActionButton :disabled="disabled" :under-way="progress !== null" @click="$emit('search')">Propose</ActionButton>
-    <template v-if="progress !== null">
-      <v-progress-linear
-        class="progress"
-        color="primary"
-        height="8"
-        :model-value="(100 * progress.done) / progress.total"
-        :aria-label="`${progress.done} of ${progress.total} settings tried`"
-      />
-      <span class="muted small">{{ timeLeft(progress.msLeft) }}</span>
-      <v-btn @click="$emit('cancel')">Cancel</v-btn>
-    </template>
+    <WorkProgress
+      v-if="progress !== null"
+      :progress="progress"
+      :label="`${progress.done} of ${progress.total} settings tried`"
+      @cancel="$emit('cancel')"
+    />
   </div>
   <p v-if="proposal" class="proposal" role="status">{{ proposal }}</p>
 </template>
@@ -65,9 +61,6 @@ const setBound = (value: unknown): void => {
 }
 .bound {
   flex: 0 1 24rem;
-}
-.progress {
-  flex: 0 0 160px;
 }
 .proposal {
   max-width: none;

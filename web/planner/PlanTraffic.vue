@@ -6,14 +6,18 @@ import { whole } from '../format/show.ts'
 import NoteBox from '../ui/NoteBox.vue'
 import SelectField from '../ui/SelectField.vue'
 import { countedInWords } from './plan-words.ts'
+import type { Progress } from './progress.ts'
+import WorkProgress from './WorkProgress.vue'
 
 /** Which visits a plan is tried on. */
 const props = defineProps<{
   facts: PlannerFacts
   /** What was read of an access log; 'empty': it holds no visits. */
   log: { readonly lines: number; readonly visits: number; readonly days: number } | 'empty' | null
+  /** How much of a log has been read; null: none is being read. */
+  reading: Progress | null
 }>()
-const emit = defineEmits<{ log: [file: File] }>()
+const emit = defineEmits<{ log: [file: File]; cancel: [] }>()
 const source = defineModel<'counted' | 'log' | 'assumed'>('source', { required: true })
 const visitsPerDay = defineModel<number>('visitsPerDay', { required: true })
 const exponent = defineModel<number>('exponent', { required: true })
@@ -63,14 +67,20 @@ const take = (event: Event): void => {
       Access log (Common or Combined Log Format); it stays in this browser
       <input type="file" @change="take" />
     </label>
+    <WorkProgress
+      v-if="source === 'log' && reading !== null"
+      :progress="reading"
+      :label="`${Math.round((100 * reading.done) / reading.total)}% of the log read`"
+      @cancel="emit('cancel')"
+    />
   </div>
   <template v-if="source === 'log'">
     <NoteBox
-      v-if="log === 'empty'"
+      v-if="log === 'empty' && reading === null"
       kind="error"
       text="No visits of pages over some time were found in it. Choose a log in the Common or Combined Log Format, not compressed."
     />
-    <p v-else-if="log" class="small muted" role="status">
+    <p v-else-if="log && log !== 'empty'" class="small muted" role="status">
       {{ whole(log.visits) }} visits of pages in {{ whole(log.lines) }} lines, over
       {{ roughlyInWords(Math.round(log.days * 86400)) }}.
     </p>

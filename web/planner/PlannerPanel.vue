@@ -19,6 +19,7 @@ import PlanTraffic from './PlanTraffic.vue'
 import PlanWarmUp from './PlanWarmUp.vue'
 import { Cancelled, PlannerClient } from './planner-client.ts'
 import type { PlannedCase, Simulated } from './planner-messages.ts'
+import { progressing, type Progress } from './progress.ts'
 import SavedPlanNote from './SavedPlanNote.vue'
 
 /** Which lifetimes and which warm-up suit the site: tried on its own traffic, before any visitor gets them. */
@@ -41,8 +42,9 @@ const figures = shallowRef<{
   of: PlanSettings
   on: PlannedCase
 } | null>(null)
-const underWay = ref<'nothing' | 'trying' | 'searching' | 'saving'>('nothing')
-const progress = shallowRef<{ done: number; total: number; msLeft: number | null } | null>(null)
+const underWay = ref<'nothing' | 'trying' | 'reading' | 'searching' | 'saving'>('nothing')
+const progress = shallowRef<Progress | null>(null)
+const reading = shallowRef<Progress | null>(null)
 const points = shallowRef<readonly PlanPoint[]>([])
 const proposal = ref('')
 const originPerDay = ref(0)
@@ -83,7 +85,10 @@ const on = computed<PlannedCase | null>(() => {
 })
 
 /** Work of the simulation; that it was cancelled is no problem to show. */
-const simulating = async (what: 'trying' | 'searching', work: (it: PlannerClient) => Promise<void>): Promise<void> => {
+const simulating = async (
+  what: 'trying' | 'reading' | 'searching',
+  work: (it: PlannerClient) => Promise<void>,
+): Promise<void> => {
   const simulation = client
   if (simulation === undefined) return
   underWay.value = what
@@ -125,12 +130,9 @@ const search = async (): Promise<void> => {
   const where = on.value
   if (where === null) return
   const bounds = { originPerDay: originPerDay.value, oldestS: oldestS.value }
-  const began = performance.now()
-  progress.value = { done: 0, total: 1, msLeft: null }
+  const onStep = progressing((now) => (progress.value = now))
   await simulating('searching', async (simulation) => {
-    const { points: tried, best } = await simulation.search(where, bounds, (done, total) => {
-      progress.value = { done, total, msLeft: ((performance.now() - began) / done) * (total - done) }
-    })
+    const { points: tried, best } = await simulation.search(where, bounds, onStep)
     points.value = tried
     const kept = tried.filter((point) => keepsBounds(point.figures, bounds)).length
     const least = Math.min(...tried.map((point) => point.figures.originPerDay))
@@ -141,10 +143,13 @@ const search = async (): Promise<void> => {
   progress.value = null
 }
 
-const readLog = (file: File): Promise<void> =>
-  simulating('trying', async (simulation) => {
-    log.value = (await simulation.readLog(file)) ?? 'empty'
+const readLog = async (file: File): Promise<void> => {
+  const onStep = progressing((now) => (reading.value = now))
+  await simulating('reading', async (simulation) => {
+    log.value = (await simulation.readLog(file, onStep)) ?? 'empty'
   })
+  reading.value = null
+}
 
 const isTried = computed(() => figures.value?.of === plan.value && figures.value?.on === on.value)
 const isAsNow = computed(
@@ -178,7 +183,9 @@ const put = async (): Promise<void> => {
       v-model:exponent="exponent"
       :facts="facts"
       :log="log"
+      :reading="reading"
       @log="readLog"
+      @cancel="client?.cancel()"
     />
     <NoteBox v-if="facts.longestUntoldS !== null" kind="warning">
       Nothing tells Zest Lamp of changes yet, so pages are kept for {{ roughlyInWords(facts.longestUntoldS) }} at most.

@@ -77,9 +77,16 @@ export class PlannerClient {
     this.#end(new Cancelled('Cancelled'))
   }
 
-  /** @returns undefined where the file holds no visits of pages */
-  async readLog(file: Blob): Promise<{ lines: number; visits: number; days: number } | undefined> {
-    const answer = await this.#ask((id) => ({ kind: 'log', id, file }))
+  /**
+   * @param onStep told how many bytes of all have been read, now and then
+   * @returns undefined where the file holds no visits of pages
+   * @throws Cancelled
+   */
+  async readLog(
+    file: Blob,
+    onStep: (done: number, total: number) => void = () => undefined,
+  ): Promise<{ lines: number; visits: number; days: number } | undefined> {
+    const answer = await this.#ask((id) => ({ kind: 'log', id, file }), onStep)
     if (answer.kind !== 'log') return undefined
     this.#log = file
     return answer

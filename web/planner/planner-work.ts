@@ -19,13 +19,20 @@ const LONGEST_LINE = 100_000
 /** Longest lifetime at least that a simulated time is measured by, seconds. */
 const SHORTEST_S = 3600
 
-/** Whole lines of a file, read piece by piece. */
-async function* linesOf(file: Blob): AsyncGenerator<string> {
+/** Bytes of a log between two reports of how much of it has been read. */
+const REPORT_EVERY_BYTES = 4_000_000
+
+/** Whole lines of a file, read piece by piece. @param onRead told how many bytes have been read, now and then */
+async function* linesOf(file: Blob, onRead: (bytes: number) => void): AsyncGenerator<string> {
   const reader = file.stream().getReader()
   const decoder = new TextDecoder()
   let rest = ''
+  let read = 0
+  let reported = 0
   for (;;) {
     const { done, value } = await reader.read()
+    read += value?.length ?? 0
+    if (read - reported >= REPORT_EVERY_BYTES) onRead((reported = read))
     const pieces = (rest + decoder.decode(value, { stream: !done })).split('\n')
     rest = pieces.pop() ?? ''
     // What has no end is no line of a log.
@@ -70,7 +77,8 @@ export class PlannerWork {
   async #readLog({ id, file }: Extract<PlannerOrder, { kind: 'log' }>): Promise<void> {
     const reader = new LogReader(this.#known)
     let lines = 0
-    for await (const line of linesOf(file)) {
+    const onRead = (done: number): void => this.#answer({ kind: 'step', id, done, total: file.size })
+    for await (const line of linesOf(file, onRead)) {
       reader.read(line)
       lines++
     }

@@ -10,6 +10,7 @@ import { Cancelled, PlannerClient, type PlannerThread } from './planner-client.t
 import type { PlannerOrder } from './planner-messages.ts'
 import { PlannerWork } from './planner-work.ts'
 import PlannerPanel from './PlannerPanel.vue'
+import PlanTraffic from './PlanTraffic.vue'
 import SavedPlanNote from './SavedPlanNote.vue'
 
 /** In place of the browser's threads: what is sent is copied as there, and worked off one after the other. */
@@ -151,6 +152,53 @@ describe('the planner’s thread', () => {
     expect(await simulation.readLog(Object.assign(new Blob(), { stream: () => new Response('nothing').body }))).toBe(
       undefined,
     )
+  })
+})
+
+describe('reading a log', () => {
+  const MEGABYTE = `${'x'.repeat(999)}\n`.repeat(1000)
+  /** A log of some megabytes, which comes one by one; jsdom's files cannot be read piece by piece. */
+  const longLog = (megabytes: number): Blob => {
+    let left = megabytes
+    const stream = () =>
+      new ReadableStream<Uint8Array>({
+        pull: (controller) => {
+          if (left-- > 0) controller.enqueue(new TextEncoder().encode(MEGABYTE))
+          else controller.close()
+        },
+      })
+    return { stream, size: megabytes * MEGABYTE.length } as Blob
+  }
+  const client = () => new PlannerClient(facts, () => new FakeThread())
+
+  test('tells how much of it has been read', async () => {
+    const steps: number[][] = []
+    await client().readLog(longLog(13), (...step) => steps.push(step))
+    expect(steps).toEqual([
+      [4e6, 13e6],
+      [8e6, 13e6],
+      [12e6, 13e6],
+    ])
+  })
+  test('can be cancelled on the way', async () => {
+    const simulation = client()
+    const reading = simulation.readLog(longLog(1000), () => simulation.cancel())
+    await expect(reading).rejects.toBeInstanceOf(Cancelled)
+  })
+  test('shows its progress, with a way out', async () => {
+    const told: string[] = []
+    const host = mounted(PlanTraffic, {
+      facts,
+      log: null,
+      reading: { done: 4e6, total: 16e6, msLeft: 9000 },
+      source: 'log',
+      visitsPerDay: 1,
+      exponent: 1,
+      onCancel: () => told.push('cancelled'),
+    })
+    expect(host.querySelector('[role="progressbar"]')?.getAttribute('aria-label')).toBe('25% of the log read')
+    await press(host, 'Cancel')
+    expect(told).toEqual(['cancelled'])
   })
 })
 
