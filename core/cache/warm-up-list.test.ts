@@ -14,12 +14,19 @@ const list = (named: NamedAddress[], more?: Partial<ListRules>) => warmUpList(na
 describe('the list of a warm-up', () => {
   test('names each address once, with every reason that speaks for it', () => {
     const { addresses } = list([
-      { target: '/a', reason: 'sitemap', priority: 0.8 },
+      { target: '/a', reason: 'sitemap', priority: 0.8, changedUntil: 5 },
       { target: '/a', reason: 'visited', visits: 12 },
       { target: '/a', reason: 'listed' },
     ])
     expect(addresses).toEqual([
-      { target: '/a', reasons: ['sitemap', 'visited', 'listed'], priority: 0.8, visits: 12, kind: 'Pages' },
+      {
+        target: '/a',
+        reasons: ['sitemap', 'visited', 'listed'],
+        priority: 0.8,
+        visits: 12,
+        changedUntil: 5,
+        kind: 'Pages',
+      },
     ])
   })
   test.each([

@@ -8,6 +8,8 @@ export interface NamedAddress {
   readonly priority?: number
   /** Visits in an access log. */
   readonly visits?: number
+  /** Until when it may have changed, by its date in the sitemap; epoch ms. */
+  readonly changedUntil?: number
 }
 
 /** An address of the list, with everything that speaks for it. */
@@ -16,6 +18,7 @@ export interface ListedAddress {
   readonly reasons: readonly WarmUpReason[]
   readonly priority: number
   readonly visits: number | null
+  readonly changedUntil: number | null
   readonly kind: string
 }
 
@@ -53,21 +56,25 @@ export const warmUpList = (
   named: Iterable<NamedAddress>,
   rules: ListRules,
 ): { addresses: ListedAddress[]; leftOut: { why: string; addresses: number }[] } => {
-  const found = new Map<string, { reasons: Set<WarmUpReason>; priority: number; visits: number | null }>()
-  for (const { target, reason, priority, visits } of named) {
-    const known = found.get(target) ?? { reasons: new Set(), priority: priority ?? USUAL_PRIORITY, visits: null }
+  const found = new Map<string, Omit<ListedAddress, 'target' | 'kind' | 'reasons'> & { reasons: Set<WarmUpReason> }>()
+  for (const { target, reason, priority, visits, changedUntil } of named) {
+    const before = found.get(target)
+    const known = {
+      reasons: before?.reasons ?? new Set(),
+      priority: priority ?? before?.priority ?? USUAL_PRIORITY,
+      visits: visits ?? before?.visits ?? null,
+      changedUntil: changedUntil ?? before?.changedUntil ?? null,
+    }
     known.reasons.add(reason)
-    if (priority !== undefined) known.priority = priority
-    if (visits !== undefined) known.visits = visits
     found.set(target, known)
   }
   const counts = new Map<string, number>()
   const addresses: ListedAddress[] = []
-  for (const [target, { reasons, priority, visits }] of found) {
+  for (const [target, { reasons, priority, ...rest }] of found) {
     const path = target.split('?', 1)[0] ?? target
     const kind = rules.kindOf(path)
     const why = leftOut({ target, path, kind, priority, reasons }, rules)
-    if (why === undefined) addresses.push({ target, reasons: [...reasons], priority, visits, kind })
+    if (why === undefined) addresses.push({ target, reasons: [...reasons], priority, ...rest, kind })
     else counts.set(WHY[why], (counts.get(WHY[why]) ?? 0) + 1)
   }
   addresses.sort((a, b) => b.priority - a.priority)

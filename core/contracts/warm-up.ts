@@ -15,6 +15,7 @@ export const WarmOrder = z.object({
   host: z.string().describe('Live host name, without port'),
   scheme: z.enum(['http', 'https']),
   refreshBelowS: z.number().min(0).default(0).describe('A copy with fewer seconds of freshness left is fetched again'),
+  fetchedAfter: z.number().default(0).describe('A copy that was fetched before is fetched again; epoch ms'),
 })
 export type WarmOrder = z.infer<typeof WarmOrder>
 

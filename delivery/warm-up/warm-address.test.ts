@@ -68,6 +68,17 @@ describe('an address that is warmed', () => {
     expect(bench.asked).toHaveLength(2)
   })
 
+  test('is fetched again where it may have changed since, and then left alone', async () => {
+    html()
+    bench.use(setupWith({ pageCache: { lifetimeS: 600 } }))
+    await warm('/a')
+    const later = { fetchedAfter: bench.io.now() + 60_000 }
+    bench.aheadS = 90
+    expect((await warm('/a', later)).outcome.kind).toBe('stored')
+    expect((await warm('/a', later)).outcome.kind).toBe('fresh')
+    expect(bench.asked).toHaveLength(2)
+  })
+
   test('is only checked where the origin can tell that nothing has changed (RFC 9110 §13)', async () => {
     bench.handler = (req, res) =>
       req.headers['if-none-match'] === '"1"'

@@ -84,37 +84,38 @@ interface Warmed {
   readonly entry?: StoredEntry
 }
 
+/** What a copy must be like to need no request. */
+type Demand = Pick<WarmOrder, 'refreshBelowS' | 'fetchedAfter'>
+const ANY: Demand = { refreshBelowS: 0, fetchedAfter: 0 }
+
 /** A copy that is still fresh for long enough, or the one to be checked. */
 const presentCopy = (
   context: FetchContext,
   key: CacheKey,
-  refreshBelowS: number,
+  { refreshBelowS, fetchedAfter }: Demand,
 ): { fresh: StoredEntry } | { stale: StoredEntry | undefined } => {
   const { fields, rule, io } = context
   const decision = decideReuse(fields, storeOf(context).candidates(key), rule.reuse, io.now())
   if (decision.kind === 'fetch') return { stale: decision.stale }
-  if (decision.kind === 'reuse' && decision.ttl >= refreshBelowS) return { fresh: decision.stored }
+  const isNew = decision.stored.responseTime >= fetchedAfter
+  if (decision.kind === 'reuse' && isNew && decision.ttl >= refreshBelowS) return { fresh: decision.stored }
   return { stale: decision.stored }
 }
 
 /** The copy that a visitor would get now. */
 const newestOf = (context: FetchContext, key: CacheKey): StoredEntry | undefined => {
-  const present = presentCopy(context, key, 0)
+  const present = presentCopy(context, key, ANY)
   return 'fresh' in present ? present.fresh : present.stale
 }
 
 /** Have one form of an address ready: fetched where it has to be, rewritten, in all codings. */
-const warmForm = async (
-  context: FetchContext,
-  refreshBelowS: number,
-  onWait: (ms: number) => void,
-): Promise<Warmed> => {
+const warmForm = async (context: FetchContext, demand: Demand, onWait: (ms: number) => void): Promise<Warmed> => {
   const { io } = context
   const key = keyOf(context)
   // A visitor is ahead, who has the origin asked anyway.
   const ahead = io.inFlight.ahead(key)
   if (ahead !== undefined) await within(ahead.ended, PATIENCE_MS)
-  const present = presentCopy(context, key, refreshBelowS)
+  const present = presentCopy(context, key, demand)
   if ('fresh' in present) return { outcome: { kind: 'fresh' }, entry: present.fresh }
   // No visitor is made to wait for it: who comes meanwhile asks for themselves.
   const inFlightRequest = io.inFlight.begin(key, false)
@@ -159,7 +160,7 @@ const isMissing = (context: FetchContext, { target, as }: NamedFile): boolean =>
   const [fields = []] = fieldsFor(as)
   const asked = { ...context, target, path, fields, rule: context.route.ruleFor(path) }
   if (decideCacheBypass(asked, context.route.bypassRules).kind !== 'shared') return false
-  return !('fresh' in presentCopy(asked, keyOf(asked), 0))
+  return !('fresh' in presentCopy(asked, keyOf(asked), ANY))
 }
 
 /** The one that says most about why a visitor would have to wait. */
@@ -186,7 +187,7 @@ export const warmAddress = async (order: WarmOrder, io: DeliveryIo): Promise<War
   const outcomes: WarmOutcome[] = []
   const missing = new Map<string, NamedFile>()
   for (const context of contexts) {
-    const { outcome, entry } = await warmForm(context, order.refreshBelowS, (ms) => waitsMs.push(ms))
+    const { outcome, entry } = await warmForm(context, order, (ms) => waitsMs.push(ms))
     outcomes.push(outcome)
     if (entry !== undefined)
       for (const file of await complete(context as FetchContext<DeliveryIo>, entry))

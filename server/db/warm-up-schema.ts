@@ -36,6 +36,8 @@ export const warmUpAddresses = pgTable(
     priority: doublePrecision('priority').notNull(),
     /** Visits in an access log, where one was read. */
     visits: doublePrecision('visits'),
+    /** Until when it may have changed, by the sitemap; a copy that is older is looked at again. */
+    changedUntil: instant('changed_until'),
     /** Whether the settings name it; others go once they have had their turn. */
     listed: boolean('listed').notNull(),
     waiting: boolean('waiting').notNull(),

@@ -1,4 +1,5 @@
 import { and, eq, inArray, sql } from 'drizzle-orm'
+import { changesInSitemap } from '../../core/cache/sitemap-dates.ts'
 import { warmUpList, type ListedAddress, type NamedAddress } from '../../core/cache/warm-up-list.ts'
 import {
   WarmPath,
@@ -39,13 +40,17 @@ const named = (
     readonly entries: readonly SitemapEntry[]
     readonly known: readonly KnownPage[]
     readonly visited: Visited
+    /** Epoch ms. */
+    readonly now: number
   },
 ): NamedAddress[] => {
-  const { host, entries, known, visited } = sources
+  const { host, entries, known, visited, now } = sources
+  const changes = changesInSitemap(entries, now)
   const isPath = (target: string): boolean => WarmPath.safeParse(target).success
-  const listed = entries.flatMap(({ loc, priority }): NamedAddress[] => {
+  const listed = entries.flatMap(({ loc, priority }, at): NamedAddress[] => {
     const url = new URL(loc)
-    return url.host === host ? [{ target: url.pathname + url.search, reason: 'sitemap', priority }] : []
+    const changed = changes[at] === undefined ? {} : { changedUntil: changes[at] }
+    return url.host === host ? [{ target: url.pathname + url.search, reason: 'sitemap', priority, ...changed }] : []
   })
   const hasSitemap = settings.sitemap && listed.length > 0
   const counted = known
@@ -84,7 +89,7 @@ const saveList = async (db: Database, siteId: string, addresses: readonly Listed
       await tx
         .insert(warmUpAddresses)
         .values(
-          addresses.slice(at, at + AT_A_TIME).map(({ target, reasons, priority, visits, kind }) => ({
+          addresses.slice(at, at + AT_A_TIME).map(({ target, reasons, priority, visits, changedUntil, kind }) => ({
             siteId,
             target,
             as: 'page' as const,
@@ -92,6 +97,7 @@ const saveList = async (db: Database, siteId: string, addresses: readonly Listed
             reasons: [...reasons],
             priority,
             visits,
+            changedUntil: changedUntil === null ? null : new Date(changedUntil),
             listed: true,
             waiting: false,
           })),
@@ -103,6 +109,7 @@ const saveList = async (db: Database, siteId: string, addresses: readonly Listed
             reasons: sql`excluded.reasons`,
             priority: sql`excluded.priority`,
             visits: sql`excluded.visits`,
+            changedUntil: sql`excluded.changed_until`,
             listed: true,
           },
         })
@@ -147,7 +154,7 @@ export const refreshList = async (
   const visited = await delivery.visited(siteId)
   const { setup } = await liveSetup(db, siteId)
   const { addresses, leftOut } = warmUpList(
-    named(settings, { host: new URL(site.named).host, entries, known, visited }),
+    named(settings, { host: new URL(site.named).host, entries, known, visited, now: at.getTime() }),
     {
       leastPriority: settings.leastPriority,
       leftOutKinds: settings.leftOutKinds,

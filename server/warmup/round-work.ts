@@ -228,10 +228,11 @@ export class RoundWork {
 
   async #ask({ row, refreshBelowS }: Item): Promise<WarmResult> {
     const { siteId, target, as } = row
+    const fetchedAfter = row.changedUntil?.getTime() ?? 0
     const { host, schemes } = this.#site
     let result: WarmResult | undefined
     for (const scheme of schemes) {
-      const order: WarmOrder = { siteId, target, as, host, scheme, refreshBelowS }
+      const order: WarmOrder = { siteId, target, as, host, scheme, refreshBelowS, fetchedAfter }
       const one = await this.#io.delivery.warm(order)
       result =
         result === undefined

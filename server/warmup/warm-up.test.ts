@@ -1,6 +1,6 @@
 import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, test } from 'vitest'
 import { eq } from 'drizzle-orm'
-import { WarmUpSettings, type WarmUpState, type WarmResult } from '../../core/contracts/warm-up.ts'
+import { type WarmOrder, WarmUpSettings, type WarmUpState, type WarmResult } from '../../core/contracts/warm-up.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { Setup } from '../../core/contracts/setup.ts'
 import { jobs, versions } from '../db/schema.ts'
@@ -74,6 +74,24 @@ describe('a round of the whole list', () => {
     )
   })
 
+  test('has pages that the sitemap says were changed loaded again, where their copy is older', async () => {
+    const dated = sitemap(['/', '/a/1', '/a/2']).replace(
+      '/a/1</loc>',
+      '/a/1</loc><lastmod>2026-01-02T03:04:05Z</lastmod>',
+    )
+    files.set('/sitemap.xml', dated)
+    const orders: WarmOrder[] = []
+    bench.warm = (order) => {
+      orders.push(order)
+      return { outcome: { kind: 'fresh' }, waitsMs: [], missing: [] }
+    }
+    await round({ what: 'all' })
+    expect(orders.map(({ target, fetchedAfter }) => [target, fetchedAfter]).toSorted()).toEqual([
+      ['/', 0],
+      ['/a/1', Date.parse('2026-01-02T03:04:05Z')],
+      ['/a/2', 0],
+    ])
+  })
   test('follows an index of sitemaps, also one that names itself', async () => {
     files.set(
       '/sitemap.xml',

@@ -1,0 +1,1 @@
+ALTER TABLE "warm_up_addresses" ADD COLUMN "changed_until" timestamp with time zone;
