@@ -256,7 +256,7 @@ export const prefetch: Remedy<'prefetch'> = {
   helps: 'When visitors read more than one page, and the pages are in the store: the next one shows almost at once.',
   avoid: 'Where visitors pay for every megabyte and seldom open a second page.',
   couldBreak:
-    'Visitors fetch pages that they do not open. Counters that read the web server’s log may count these as visits.',
+    'Visitors fetch pages that they do not open. Counters that read the web server’s log may count these as visits. With “Render ahead”, scripts of other hosts run a little later on every page.',
   lookAt: 'Click through the site: pages should appear sooner, and be the current ones.',
   undo: 'Switch it off.',
   options: [

@@ -151,6 +151,16 @@ describe('bytes fetched for nothing', () => {
   })
 })
 
+test('a page that was fetched ahead and opened counts among the pages visited most, once', async () => {
+  await bench.ask('/a', { headers: PAGE })
+  await expect.poll(() => live()?.requests).toBe(1)
+  await ahead('/a')
+  const visits = () => [...bench.io.counters.pages('s')].map(({ target, record }) => [target, record.requests])
+  expect(visits()).toEqual([['/a', 1]])
+  await shown('/a', null, 'prefetch')
+  expect(visits()).toEqual([['/a', 2]])
+})
+
 describe('an address that something was sent to', () => {
   test('is not fetched ahead, whatever it answers later', async () => {
     await bench.ask('/vote', { method: 'POST', body: 'for=2' })

@@ -1,25 +1,19 @@
 import { LRUCache } from 'lru-cache'
 import {
-  DAY_MS,
-  MOST_DAYS,
   type Channel,
-  PrefetchSums,
+  type PrefetchSums,
   type ChannelTraffic,
   type DecisionRecord,
   type Traffic,
 } from '../../core/contracts/delivery.ts'
-import {
-  NOTHING_PREFETCHED,
-  withOpened,
-  withPrefetched,
-  type PrefetchedBytes,
-} from '../../core/prefetch/wasted-bytes.ts'
+import { withOpened, withPrefetched } from '../../core/prefetch/wasted-bytes.ts'
 import { sharedTarget } from '../../core/cache/cache-key.ts'
 import type { Outcome } from '../../core/http/cache-status.ts'
 import type { EpochMs } from '../../core/time.ts'
 import { addressPattern } from '../../core/sampling/page-kinds.ts'
 import type { KeptCounters } from './counters-file.ts'
-import { addTo, Course, noSums, type Counted, type Sums } from './sums.ts'
+import { keptRecord, newRecord, recordFrom, type ChannelRecord } from './channel-record.ts'
+import { addTo, noSums, type Counted } from './sums.ts'
 import type { ResponseStore } from '../store/response-store.ts'
 import { partitionOf, type Route } from '../request/routes.ts'
 
@@ -48,39 +42,6 @@ const addressName = (route: Route, target: string): string =>
 /** Kinds told apart on one channel; what more there is counts as one. */
 const MOST_KINDS = 100
 const OTHER_KINDS = 'everything else'
-
-/** What is known of one channel. */
-interface ChannelRecord {
-  readonly sums: Sums
-  readonly outcomes: Map<string, number>
-  readonly course: Course
-  readonly days: Course
-  readonly kinds: Map<string, Sums>
-  /** See countLate. */
-  late: number
-  /** See countEarlyHints. */
-  earlyHints: number
-  readonly prefetches: PrefetchSums
-  /** Fetched ahead lately, by which it is decided how careful to be. */
-  lately: PrefetchedBytes
-  /** Requests by scheme, since this process began. */
-  readonly schemes: { http: number; https: number }
-}
-
-const days = (kept: ConstructorParameters<typeof Course>[0] = []): Course => new Course(kept, DAY_MS, MOST_DAYS)
-
-const newRecord = (): ChannelRecord => ({
-  sums: noSums(),
-  outcomes: new Map(),
-  course: new Course(),
-  days: days(),
-  kinds: new Map(),
-  late: 0,
-  earlyHints: 0,
-  schemes: { http: 0, https: 0 },
-  prefetches: PrefetchSums.parse({}),
-  lately: NOTHING_PREFETCHED,
-})
 
 /** The kind a page counts under: the owner's name, else the pattern of its address. Files and data are not told apart. */
 export const kindLabel = (kind: string | null, page: boolean, target: string): string =>
@@ -200,6 +161,14 @@ export class Counters {
     record.lately = withOpened(record.lately, usedBytes)
   }
 
+  /** A page that had been fetched ahead, or kept by a browser, was opened: a visit that asks for nothing. */
+  countOpened(route: Route, target: string): void {
+    const known = this.#addresses.get(addressName(route, target))
+    if (known === undefined) return
+    known.requests++
+    known.hits++
+  }
+
   /** How careful prefetching has become on a channel. */
   caution(route: Route): PrefetchSums['caution'] {
     return this.#recordOf(route).lately.caution
@@ -292,40 +261,13 @@ export class Counters {
   kept(): KeptCounters {
     return {
       since: this.#since,
-      channels: [...this.#channels].map(
-        ([partition, { sums, outcomes, course, days: byDay, kinds, late, earlyHints, prefetches, lately }]) => ({
-          partition,
-          sums,
-          outcomes: Object.fromEntries(outcomes),
-          course: [...course.stretches],
-          days: [...byDay.stretches],
-          kinds: [...kinds].map(([kind, of]) => ({ kind, ...of })),
-          late,
-          earlyHints,
-          prefetches,
-          lately,
-        }),
-      ),
+      channels: [...this.#channels].map(([partition, record]) => ({ partition, ...keptRecord(record) })),
     }
   }
 
   /** Go on with the sums of an earlier process. */
   goOn({ since, channels }: KeptCounters): void {
     this.#since = since as EpochMs
-    for (const kept of channels) {
-      const { partition, sums, outcomes, course, days: byDay, kinds, late, earlyHints, prefetches, lately } = kept
-      this.#channels.set(partition, {
-        sums,
-        outcomes: new Map(Object.entries(outcomes)),
-        course: new Course(course),
-        days: days(byDay),
-        kinds: new Map(kinds.map(({ kind, ...of }) => [kind, of])),
-        late,
-        earlyHints,
-        schemes: { http: 0, https: 0 },
-        prefetches: { ...prefetches },
-        lately: { ...lately, caution: prefetches.caution },
-      })
-    }
+    for (const { partition, ...kept } of channels) this.#channels.set(partition, recordFrom(kept))
   }
 }

@@ -127,8 +127,9 @@ export class NextPages {
       io.counters.countNextPage(route, came === 'server' ? 'asked-for' : 'ready', bytes)
     }
     // One that had to be asked for has told of itself already.
-    if (came !== 'server' && route.partition === partitionOf(route.siteId, 'live'))
-      this.#visited(io, route, page, from ?? undefined)
+    if (came === 'server' || route.partition !== partitionOf(route.siteId, 'live')) return
+    io.counters.countOpened(route, page)
+    this.#visited(io, route, page, from ?? undefined)
   }
 
   /** Which pages follow which on a site. */
