@@ -15,7 +15,7 @@ import { claimSocket } from './control/claim-socket.ts'
 import { certificatesFolder, ownKey } from './control/own-key.ts'
 import { controlSocketPath } from './control/socket-path.ts'
 import { Counters } from './metrics/counters.ts'
-import { loadCounters, saveCounters } from './metrics/counters-file.ts'
+import { KeptCounters } from './metrics/counters-file.ts'
 import { keyPartition } from '../core/cache/cache-key.ts'
 import { sharedPartitions } from './cache-keys/partitions.ts'
 import type { DeliveryIo } from './respond/request-context.ts'
@@ -29,7 +29,8 @@ import { OriginClient } from './fetch/origin-client.ts'
 import { purgeElsewhere } from './purge/purge.ts'
 import { SavedEdits } from './observation/saved-edits.ts'
 import { NextPages } from './observation/next-pages.ts'
-import { loadNextPages, saveNextPages } from './observation/next-pages-file.ts'
+import { KeptNextPages } from './observation/next-pages-file.ts'
+import { loadKept, saveKept } from './process/kept-file.ts'
 import { relearnLinks } from './observation/relearn-links.ts'
 import { BackgroundRevalidation } from './fetch/background-revalidation.ts'
 import { workerPool } from './transform/worker-pool.ts'
@@ -188,16 +189,16 @@ const keepSaving = (what: string, everyMs: number, save: () => Promise<void>): {
 
 /** Sums of what was answered. */
 const keepCounters = async (path: string, counters: Counters): Promise<{ end: () => Promise<void> }> => {
-  const kept = await loadCounters(path)
+  const kept = await loadKept(path, KeptCounters)
   if (kept !== undefined) counters.goOn(kept)
-  return keepSaving('counters', KEEP_COUNTERS_MS, () => saveCounters(path, counters.kept()))
+  return keepSaving('counters', KEEP_COUNTERS_MS, () => saveKept(path, counters.kept()))
 }
 
 /** Which pages follow which. */
 const keepNextPages = async (path: string, nextPages: NextPages): Promise<{ end: () => Promise<void> }> => {
-  const kept = await loadNextPages(path)
+  const kept = await loadKept(path, KeptNextPages)
   if (kept !== undefined) nextPages.goOn(kept)
-  return keepSaving('order of pages', KEEP_NEXT_PAGES_MS, () => saveNextPages(path, nextPages.kept()))
+  return keepSaving('order of pages', KEEP_NEXT_PAGES_MS, () => saveKept(path, nextPages.kept()))
 }
 
 /** What was already on its way when a fault showed goes on: one visitor's request must not end everybody's. */

@@ -20,7 +20,8 @@ describe('a page of a sitemap may have changed', () => {
 
 test('dates that are made when the sitemap is read tell nothing', () => {
   const made = Array.from({ length: 8 }, () => ({ lastmod: '2026-11-30T11:59:58Z' }))
-  expect(changesInSitemap(made, NOW)).toEqual(made.map(() => undefined))
+  const today = made.map(() => ({ lastmod: '2026-11-30' }))
+  for (const all of [made, today]) expect(changesInSitemap(all, NOW)).toEqual(all.map(() => undefined))
   const edited = [...made.slice(0, 2), ...Array.from({ length: 8 }, () => ({ lastmod: '2026-01-01T00:00:00Z' }))]
   expect(changesInSitemap(edited, NOW).filter((at) => at !== undefined)).toHaveLength(10)
 })

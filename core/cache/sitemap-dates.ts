@@ -26,7 +26,7 @@ export const changesInSitemap = (
   now: number,
 ): (number | undefined)[] => {
   const dates = entries.map(({ lastmod }) => changedUntil(lastmod, now))
-  const timed = entries.map(({ lastmod }, at) => (DATE_ONLY.test(lastmod ?? '') ? undefined : dates[at]))
-  const justNow = timed.filter((at) => at !== undefined && at > now - JUST_NOW_MS).length
+  // A date without a time that is today's reaches until now.
+  const justNow = dates.filter((at) => at !== undefined && at > now - JUST_NOW_MS).length
   return justNow >= LEAST_PAGES && justNow > entries.length / 2 ? entries.map(() => undefined) : dates
 }

@@ -268,7 +268,7 @@ export const prefetch: Remedy<'prefetch'> = {
     },
     {
       key: 'likelyPercent',
-      label: 'Usual from',
+      label: 'Counts as usual from',
       hint: 'A page is usual when at least this share of visits goes on to it.',
       input: { kind: 'number', unit: '% of visits', least: 1, most: 100 },
     },
@@ -280,7 +280,7 @@ export const prefetch: Remedy<'prefetch'> = {
     },
     {
       key: 'mostWastedPercent',
-      label: 'Fetched for nothing, at most',
+      label: 'Fetched but not opened, at most',
       hint: 'Share of the bytes fetched ahead whose page nobody opened. Above it, pages are only fetched when pointed at, then only when pressed.',
       input: { kind: 'number', unit: '% of bytes', least: 1, most: 100 },
     },

@@ -6,6 +6,8 @@ import type { LikelyPage } from './page-sequences.ts'
 export const LEAST_VISITS = 20
 /** Pages fetched as soon as a page is shown. */
 export const MOST_AT_ONCE = 4
+/** Of these and what the owner always wants together. */
+const MOST_WITH_RULES = 10
 /** Pages rendered at once: each takes a visitor's processor and memory as a page of its own. */
 export const MOST_PRERENDERED = 2
 
@@ -45,7 +47,7 @@ export const chooseNext = (
   copyOf: (page: string) => CopyState,
 ): NextPagesAnswer => {
   const never = ruled(rules, page, 'never')
-  const always = ruled(rules, page, 'always')
+  const always = ruled(rules, page, 'always').slice(0, MOST_WITH_RULES)
   const known = learn && caution === 'none' && visits >= LEAST_VISITS
   const usual = known ? likely.filter(({ share }) => share * 100 >= likelyPercent).map((one) => one.page) : []
   const wanted = [...new Set([...always, ...usual])].filter((next) => next !== page && !never.includes(next))

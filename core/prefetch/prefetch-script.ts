@@ -81,7 +81,7 @@ export const PREFETCH_SCRIPT = `(() => {
     try {
       const response = await fetch(${JSON.stringify(NEXT_PAGES_PATH)}, { method: 'POST', body: JSON.stringify(question()), priority: 'low' })
       if (response.status === 204) return
-      answer = await response.json()
+      answer = response.ok ? await response.json() : page
     } catch {
       answer = page
     }

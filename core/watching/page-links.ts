@@ -101,6 +101,11 @@ export class PageLinks {
     return this.#pages.has(`${siteId} ${target}`)
   }
 
+  /** Whether a page was seen to link to another; false where it is not known. */
+  linksTo(siteId: string, target: string, other: string): boolean {
+    return this.#pages.get(`${siteId} ${target}`)?.links.includes(digestOf(pathOf(other))) === true
+  }
+
   /** Pages that follow a change of the addresses given; those themselves are left out. */
   async dependants(siteId: string, changed: readonly string[]): Promise<Dependants> {
     const named = new Set(changed.map((target) => pathOf(asciiTarget(target, 'utf8'))))

@@ -110,6 +110,17 @@ describe('what usually comes next', () => {
     await shown('/made-up', '/a', 'prefetch')
     expect(bench.nextPages.sequences('s').sequences.map(({ page }) => page)).not.toContain('/made-up')
   })
+  test('is not told of a page that the page does not link to: nobody learns of addresses here', async () => {
+    await visits(20, '/a', '/unlisted')
+    expect(await shown('/a')).toMatchObject({ now: [] })
+  })
+  test('is not remembered of addresses that visitors make up as long as they like', async () => {
+    const long = `/a?x=${'y'.repeat(400)}`
+    await bench.ask(long, { headers: PAGE })
+    await bench.ask(long, { method: 'POST', body: 'x' })
+    await expect.poll(() => live()?.requests).toBe(2)
+    expect(bench.nextPages.kept()).toMatchObject({ sites: [], asking: [] })
+  })
   test('goes on in the next process', async () => {
     await visits(3, '/a', '/b')
     const next = new NextPages()
@@ -121,7 +132,7 @@ describe('what usually comes next', () => {
     ['{', 400],
     [JSON.stringify({ page: '//elsewhere.example', from: null, came: 'server' }), 400],
     [JSON.stringify({ page: '/a', from: null, came: 'by-train' }), 400],
-    ['x'.repeat(5000), 400],
+    ['x'.repeat(5000), 413],
   ])('a question of %j is refused', async (body, status) => {
     const answer = await bench.ask('/zest-made/next-pages', { method: 'POST', body })
     expect([answer.status, bench.asked]).toEqual([status, []])

@@ -133,7 +133,8 @@ const asItCame = (context: RequestContext): RequestContext => {
 
 /** The script of an open page asks what may be fetched ahead; that page may be older than the setup, and is never passed on. */
 const notYetKnown = ({ req, res }: RequestContext): void => {
-  req.resume()
+  // What it sends is not read, however long it is.
+  res.once('finish', () => req.destroy())
   res.writeHead(204, { 'cache-control': 'no-store', 'cache-status': 'zest-lamp; detail=next-pages' })
   res.end()
 }

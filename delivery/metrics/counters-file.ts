@@ -1,4 +1,3 @@
-import { readFile, rename, writeFile } from 'node:fs/promises'
 import { z } from 'zod'
 import { PrefetchSums, TrafficSums } from '../../core/contracts/delivery.ts'
 
@@ -24,17 +23,3 @@ export const KeptCounters = z.object({
   ),
 })
 export type KeptCounters = z.infer<typeof KeptCounters>
-
-/** @returns undefined when there are none, or they cannot be read: counting begins again */
-export const loadCounters = async (path: string): Promise<KeptCounters | undefined> => {
-  try {
-    return KeptCounters.parse(JSON.parse(await readFile(path, 'utf8')))
-  } catch {
-    return undefined
-  }
-}
-
-export const saveCounters = async (path: string, counters: KeptCounters): Promise<void> => {
-  await writeFile(`${path}.part`, JSON.stringify(counters))
-  await rename(`${path}.part`, path)
-}

@@ -6,7 +6,8 @@ import { MOST_STRETCHES, STRETCH_MS } from '../../core/contracts/delivery.ts'
 import { epochMs } from '../../core/time.ts'
 import { DeliveryBench, setupWith } from '../testing/bench-setup.ts'
 import { Counters } from './counters.ts'
-import { loadCounters, saveCounters } from './counters-file.ts'
+import { loadKept, saveKept } from '../process/kept-file.ts'
+import { KeptCounters } from './counters-file.ts'
 import { Course } from './sums.ts'
 
 const counted = { hit: true, cold: false, page: true, spared: false, bytes: 10, savedMs: 5 }
@@ -79,11 +80,11 @@ test('sums outlive the process, and a damaged file begins them again', async () 
     await bench.ask('/')
     await expect.poll(() => bench.io.counters.kept().channels.length).toBe(1)
     const path = join(folder, 'counters.json')
-    await saveCounters(path, bench.io.counters.kept())
+    await saveKept(path, bench.io.counters.kept())
     const next = new Counters(epochMs(Date.now() + 1000))
-    next.goOn((await loadCounters(path))!)
+    next.goOn((await loadKept(path, KeptCounters))!)
     expect(next.kept()).toEqual(bench.io.counters.kept())
-    expect(await loadCounters(join(folder, 'none.json'))).toBeUndefined()
+    expect(await loadKept(join(folder, 'none.json'), KeptCounters)).toBeUndefined()
   } finally {
     await bench.close()
     await rm(folder, { recursive: true, force: true })

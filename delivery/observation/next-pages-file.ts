@@ -1,4 +1,3 @@
-import { readFile, rename, writeFile } from 'node:fs/promises'
 import { z } from 'zod'
 import { PageSequence } from '../../core/contracts/next-pages.ts'
 
@@ -12,17 +11,3 @@ export const KeptNextPages = z.object({
     .describe('Sites and pages that asked for something while they were rendered ahead'),
 })
 export type KeptNextPages = z.infer<typeof KeptNextPages>
-
-/** @returns undefined when there are none, or they cannot be read: learning begins again */
-export const loadNextPages = async (path: string): Promise<KeptNextPages | undefined> => {
-  try {
-    return KeptNextPages.parse(JSON.parse(await readFile(path, 'utf8')))
-  } catch {
-    return undefined
-  }
-}
-
-export const saveNextPages = async (path: string, kept: KeptNextPages): Promise<void> => {
-  await writeFile(`${path}.part`, JSON.stringify(kept))
-  await rename(`${path}.part`, path)
-}

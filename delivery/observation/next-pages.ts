@@ -15,12 +15,17 @@ import type { KeptNextPages } from './next-pages-file.ts'
 
 /** Sites whose sequences are held. */
 const MOST_SITES = 200
-/** Addresses that are remembered because something was sent to them. */
-const MOST_ACTING = 20_000
-/** Pages of which it is remembered that they were fetched ahead, and not opened yet. */
-const MOST_WAITING = 50_000
-/** Pages of a site that the next process begins with, the most visited ones. */
-const MOST_KEPT = 500
+/** Longer addresses are not remembered: visitors make them up as long as they like. */
+const LONGEST_PAGE = 300
+/** Letters of addresses that something was sent to, or whose scripts asked for something; they are kept on disk, too. */
+const MOST_LETTERS = 1_000_000
+/** Letters of pages of which it is remembered that they were fetched ahead, and not opened yet. */
+const MOST_WAITING = 4_000_000
+/** Pages of a site that are told of and that the next process begins with, the most visited ones. */
+const MOST_TOLD = 500
+/** What an entry takes besides its letters. */
+const BESIDES = 50
+const bounded = (maxSize: number) => ({ maxSize, sizeCalculation: (_: unknown, name: string) => name.length + BESIDES })
 /** A question is two addresses and a word. */
 const LONGEST_QUESTION = 4096
 const EVERYONE = { kind: 'everyone' } as const
@@ -33,11 +38,11 @@ const EVERYONE = { kind: 'everyone' } as const
 export class NextPages {
   readonly #sites = new LRUCache<string, PageSequenceCounts>({ max: MOST_SITES })
   /** Sites and targets that something was sent to: asking for them may do something too. */
-  readonly #acting = new LRUCache<string, true>({ max: MOST_ACTING })
+  readonly #acting = new LRUCache<string, true>(bounded(MOST_LETTERS))
   /** Sites and pages whose scripts asked for something before the page was shown. */
-  readonly #asking = new LRUCache<string, true>({ max: MOST_ACTING })
+  readonly #asking = new LRUCache<string, true>(bounded(MOST_LETTERS))
   /** Bytes of pages that were fetched ahead, by channel and page, as long as nobody has opened them. */
-  readonly #waiting = new LRUCache<string, { times: number; bytes: number }>({ max: MOST_WAITING })
+  readonly #waiting = new LRUCache<string, { times: number; bytes: number }>(bounded(MOST_WAITING))
 
   /** A page of live was asked for by a visitor. Runs for every page. */
   asked({ io, route, target, fields, visitor }: RequestContext): void {
@@ -46,12 +51,9 @@ export class NextPages {
   }
 
   #visited(io: RequestContext['io'], route: Route, page: string, from: string | undefined): void {
-    const known = (one: string): boolean => io.counters.addressRecord(route, one)?.page === true
-    if (!known(page)) return
-    this.#of(route.siteId).visited(
-      page,
-      from !== undefined && known(pageOf(route, from)) ? pageOf(route, from) : undefined,
-    )
+    if (!isKnown(io, route, page)) return
+    const before = from === undefined ? undefined : pageOf(route, from)
+    this.#of(route.siteId).visited(page, before !== undefined && isKnown(io, route, before) ? before : undefined)
   }
 
   #of(siteId: string): PageSequenceCounts {
@@ -66,13 +68,14 @@ export class NextPages {
   sent({ io, route, method, target }: RequestContext): void {
     if (isSafeMethod(method)) return
     const page = pageOf(route, target)
-    if (io.counters.addressRecord(route, page)?.page !== true) this.#acting.set(`${route.siteId} ${page}`, true)
+    if (!isKnown(io, route, page)) this.#acting.set(`${route.siteId} ${page}`, true)
   }
 
   /** A script asks for something while its page is rendered ahead. */
-  asks({ route, fields, visitor }: RequestContext): void {
+  asks({ io, route, fields, visitor }: RequestContext): void {
     const from = refererOf(fields, visitor.host)
-    if (from !== undefined) this.#asking.set(`${route.siteId} ${pageOf(route, from)}`, true)
+    const page = from === undefined ? undefined : pageOf(route, from)
+    if (page !== undefined && isKnown(io, route, page)) this.#asking.set(`${route.siteId} ${page}`, true)
   }
 
   /** Whether a page was seen to ask for something while it was rendered ahead. */
@@ -106,17 +109,19 @@ export class NextPages {
     const { io, req, res, route } = context
     const read = await readBody(req, LONGEST_QUESTION)
     if (res.destroyed) return
+    if (read.kind === 'larger') return refuseLonger(context)
     const question = read.kind === 'complete' ? NextPagesQuestion.safeParse(json(read.bytes)) : undefined
-    if (question?.success !== true) {
-      req.resume()
+    if (question?.success !== true)
       return reply(res, 400, { title: 'A question of a page has a page, where it was opened from, and how it came.' })
-    }
     this.#learn(context, question.data)
     if (route.prefetch === undefined) return reply(res, 204)
     const page = pageOf(route, question.data.page)
     const counts = this.#of(route.siteId)
     const known = { page, visits: counts.visits(page), likely: counts.likely(page) }
-    const answer = chooseNext(known, route.prefetch, io.counters.caution(route), (next) => copyOf(context, next))
+    const answer = chooseNext(known, route.prefetch, io.counters.caution(route), (next) =>
+      // Nobody learns here of a page that this page does not name.
+      io.links.linksTo(route.siteId, page, next) ? copyOf(context, next) : 'none',
+    )
     reply(res, 200, answer)
   }
 
@@ -134,15 +139,12 @@ export class NextPages {
 
   /** Which pages follow which on a site. */
   sequences(siteId: string): PageSequences {
-    return { sequences: this.#sites.get(siteId)?.sequences() ?? [] }
+    return { sequences: this.#sites.get(siteId)?.sequences().slice(0, MOST_TOLD) ?? [] }
   }
 
   kept(): KeptNextPages {
     return {
-      sites: [...this.#sites].map(([siteId, counts]) => ({
-        siteId,
-        sequences: counts.sequences().slice(0, MOST_KEPT),
-      })),
+      sites: [...this.#sites.keys()].map((siteId) => ({ siteId, ...this.sequences(siteId) })),
       acting: [...this.#acting.keys()],
       asking: [...this.#asking.keys()],
     }
@@ -159,6 +161,16 @@ export class NextPages {
 /** A page under the name that all its addresses share. */
 const pageOf = (route: Route, target: string): string =>
   sharedTarget(target, route.ignoredParameter, route.sortParameters)
+
+/** Whether an address is a page that everyone may get from the store, and short enough to be remembered. */
+const isKnown = (io: RequestContext['io'], route: Route, page: string): boolean =>
+  page.length <= LONGEST_PAGE && io.counters.addressRecord(route, page)?.page === true
+
+/** What has no end is not read to it. */
+const refuseLonger = ({ req, res }: RequestContext): void => {
+  res.once('finish', () => req.destroy())
+  reply(res, 413, { title: `A question of a page is no longer than ${LONGEST_QUESTION} bytes.` })
+}
 
 const json = (bytes: Buffer): unknown => {
   try {
@@ -204,12 +216,12 @@ const copyOf = (context: RequestContext, target: string): CopyState => {
 
 const reply = (
   res: RequestContext['res'],
-  status: 200 | 204 | 400,
+  status: 200 | 204 | 400 | 413,
   body?: NextPagesAnswer | { readonly title: string },
 ): void => {
   const text = body === undefined ? '' : JSON.stringify(body)
   res.writeHead(status, {
-    ...(status === 204 ? {} : { 'content-type': status === 400 ? 'application/problem+json' : 'application/json' }),
+    ...(status === 204 ? {} : { 'content-type': status >= 400 ? 'application/problem+json' : 'application/json' }),
     ...(status === 204 ? {} : { 'content-length': Buffer.byteLength(text) }),
     'cache-control': 'no-store',
     'x-robots-tag': 'noindex',

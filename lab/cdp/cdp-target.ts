@@ -7,6 +7,9 @@ export type TabEvents = Pick<CDPSession, 'on'>
 
 const GONE = 'The page crashed or was closed.'
 
+/** Events of a page that is not shown; one that makes more of them is no page to measure. */
+const MOST_HEARD = 20_000
+
 /** What was asked of a page has no answer, since another page has taken its place. */
 export class PageReplaced extends Error {}
 
@@ -27,7 +30,6 @@ interface Reply {
 /** What a tab tells of its pages. */
 interface TabEvent {
   readonly sessionId?: string
-  readonly targetId?: string
   readonly targetInfo?: { readonly targetId: string; readonly subtype?: string }
 }
 
@@ -106,7 +108,10 @@ export class CdpTarget implements TabEvents {
   #hear(from: string | undefined, method: string, params: unknown): void {
     if (from === undefined) return this.#hearTab(method, params as TabEvent)
     const ahead = this.#ahead.get(from)
-    if (ahead !== undefined) return void ahead.heard.push({ method, params })
+    if (ahead !== undefined) {
+      if (ahead.heard.length < MOST_HEARD) ahead.heard.push({ method, params })
+      return
+    }
     if (from === this.#shown?.sessionId) this.#tell(method, params)
   }
 
@@ -115,7 +120,7 @@ export class CdpTarget implements TabEvents {
   }
 
   /** Pages of the tab come and go. */
-  #hearTab(method: string, { sessionId, targetInfo, targetId }: TabEvent): void {
+  #hearTab(method: string, { sessionId, targetInfo }: TabEvent): void {
     if (method === 'Target.attachedToTarget' && sessionId !== undefined && targetInfo !== undefined) {
       const page = { sessionId, targetId: targetInfo.targetId, heard: [] }
       if (targetInfo.subtype === 'prerender') this.#attachAhead(page)
@@ -128,7 +133,7 @@ export class CdpTarget implements TabEvents {
         if (asked === sessionId) reject(new PageReplaced('The page was replaced.'))
       // Its page may be replaced by one that was rendered ahead, of which is told right after.
       if (sessionId === this.#shown?.sessionId && this.#ahead.size === 0) this.#giveUp(new Error(GONE))
-    } else if (method === 'Target.targetDestroyed' && targetId === this.#targetId) this.#giveUp(new Error(GONE))
+    }
   }
 
   /** A page rendered ahead is seen as the same visitor's, and goes on. */

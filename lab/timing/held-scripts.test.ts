@@ -11,7 +11,7 @@ beforeAll(async () => {
 afterAll(() => site.close())
 
 /** Counts as such scripts do: once the page has loaded, by a picture. */
-const TAG = `addEventListener('load', () => { new Image().src = '/count.gif?prerendering=' + document.prerendering })`
+const TAG = `window.counts = true; addEventListener('load', () => { new Image().src = '/count.gif?prerendering=' + document.prerendering })`
 const HELD = `<script type="text/zest-shown" data-zest-src="/tag.js" data-of="tags"></script><script type="text/zest-shown" data-zest-src="/after.js"></script><script>${SHOWN_LOADER}</script>`
 /** What the site was asked for while each load went on. */
 const asked: string[] = []
@@ -31,7 +31,7 @@ beforeAll(() => {
     '/plain': html('<a href="/">Next</a>'),
     '/': html(`<p>Here</p>${HELD}`),
     '/tag.js': noting('text/javascript', TAG),
-    '/after.js': noting('text/javascript', "new Image().src = '/after.gif'"),
+    '/after.js': noting('text/javascript', "new Image().src = '/after.gif?after=' + window.counts"),
     '/count.gif': noting('image/gif'),
     '/after.gif': noting('image/gif'),
   }
@@ -48,6 +48,7 @@ describe('scripts that are held', () => {
     expect(outcome.requests.map(({ url }) => new URL(url).pathname)).toEqual(
       expect.arrayContaining(['/', '/tag.js', '/after.js', '/count.gif', '/after.gif']),
     )
+    expect(asked).toContain('/after.gif?after=true shown')
     expect(asked.filter((one) => one.startsWith('/count.gif'))).toEqual(['/count.gif?prerendering=false shown'])
   })
 })

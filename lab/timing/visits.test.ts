@@ -48,7 +48,6 @@ describe('visits', () => {
       const asked: (string | undefined)[] = []
       site.pages = {
         '/before': html(RENDERED),
-        // Longer than the visitor waits before pressing the link would be another test: here it is there in time.
         '/': (req, res) => {
           asked.push(req.headers['sec-purpose'] as string | undefined)
           html(`<p>${'A long line of text. '.repeat(50)}</p><img src="/own.svg" alt="">`)(req, res)

@@ -55,8 +55,8 @@ const shortStatus = (text: string): string => text.replace(/^zest-lamp; /, '')
     from another page of the site were there before the click.
   </p>
   <p v-if="live && live.prefetches.caution !== 'none'" class="late">
-    More was fetched for nothing than you allow, so pages are only fetched when visitors
-    {{ live.prefetches.caution === 'pressed' ? 'press' : 'point at or press' }} their link. This ends by itself.
+    More was fetched for nothing than you allow. Until that improves, pages are only fetched when visitors
+    {{ live.prefetches.caution === 'pressed' ? 'press' : 'point at or press' }} their link.
   </p>
   <p v-if="late !== ''" class="late">
     {{ late }} sent unchanged, because rewriting took longer than the {{ PATIENCE_MS / 1000 }} s that a visitor may

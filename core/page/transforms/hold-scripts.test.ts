@@ -67,6 +67,19 @@ describe('a page is only fetched ahead', () => {
     expect([result.prerender, leftOf(result).join()]).toEqual([undefined, expect.stringContaining(because)])
     expect(result.html).not.toContain('zest-shown')
   })
+  test('when a script that would have to wait is excluded', async () => {
+    const result = await rewritten(
+      `<body>${LINK}<script async id="tag" src="${TAG}"></script></body>`,
+      { prefetch: { prerender: true, exceptions: [{ by: 'selector', value: '#tag', reason: '' }] } },
+      seen(),
+    )
+    expect([result.prerender, leftOf(result).join()]).toEqual([undefined, expect.stringContaining('is excluded')])
+    expect(result.html).toContain(`src="${TAG}"`)
+  })
+  test('when a picture of another host is there to be counted', async () => {
+    const result = await page('<img src="http://tags.example/count.gif" width="1" height="1" alt="">')
+    expect([result.prerender, leftOf(result).join()]).toEqual([undefined, expect.stringContaining('counts visits')])
+  })
   test('where the owner does not allow more', async () => {
     const result = await rewritten(`<body>${LINK}<script async src="${TAG}"></script></body>`, { prefetch: {} }, seen())
     expect([result.prerender, result.html.includes('zest-shown')]).toEqual([undefined, false])
@@ -82,14 +95,5 @@ describe('scripts of other hosts', () => {
     expect(html).toContain('data-zest-type="module"')
     expect(html.match(/prerenderingchange/g)).toHaveLength(1)
     expect(html).toContain('<script src="/site.js"></script>')
-  })
-  test('stay where the owner says so', async () => {
-    const { html } = await rewritten(
-      `<body>${LINK}<script async id="tag" src="${TAG}"></script></body>`,
-      { prefetch: { prerender: true, exceptions: [{ by: 'selector', value: '#tag', reason: '' }] } },
-      seen(),
-    )
-    expect(html).toContain(`src="${TAG}"`)
-    expect(html).not.toContain('zest-shown')
   })
 })

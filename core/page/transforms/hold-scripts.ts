@@ -49,6 +49,13 @@ const asksFor = (page: PageDocument, { asks }: PageKnowledge): string | undefine
     return !isFile && !pathname.startsWith(MADE_FOLDER)
   })?.url
 
+/** A picture of another host that nobody can see: there to be counted (common practice). */
+const isPixel = (page: PageDocument, { name, attribs }: Element): boolean => {
+  const address = name === 'img' ? resolved(page, attribs['src']) : undefined
+  const isTiny = [attribs['width'], attribs['height']].some((size) => size !== undefined && Number.parseInt(size) <= 1)
+  return address !== undefined && address.host !== page.address.host && isTiny
+}
+
 /** Decide whether a page may be rendered ahead, and hold what must wait. */
 export const holdScripts = (page: PageDocument, context: RewriteContext): PrerenderingDecision => {
   const only = (because: string): PrerenderingDecision => ({ kind: 'fetched-only', because })
@@ -65,8 +72,13 @@ export const holdScripts = (page: PageDocument, context: RewriteContext): Preren
     return address !== undefined && address.host !== page.address.host
   }
   const own = scripts.filter((element) => !isOther(element))
+  const others = scripts.filter(isOther)
   const left = compileExceptions(context.remedies.prefetch.exceptions)
-  const others = scripts.filter((element) => isOther(element) && left.element(element) === undefined)
+  const excluded = others.find((element) => left.element(element) !== undefined)
+  if (excluded !== undefined)
+    return only(`${excluded.attribs['src'] ?? ''} is excluded, so it does not wait until the page is shown.`)
+  const pixel = page.elements.find((element) => isPixel(page, element))
+  if (pixel !== undefined) return only(`${pixel.attribs['src'] ?? ''} is a picture that counts visits.`)
   const bound = others.find((element) => !mayWait(page, element, own))
   if (bound !== undefined)
     return only(`Scripts of the page run after ${bound.attribs['src'] ?? ''} and may need it, so it cannot wait.`)
