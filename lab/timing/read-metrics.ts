@@ -45,12 +45,14 @@ export const readMetrics = async (evaluate: Evaluate, log: RequestLog, consoleEr
       shown: navigation?.activationStart ?? 0,
     }
   })
-  log.shownAfter(shown)
+  // Times in the page count from its time origin; requests from when the browser told of the first. The origin is later behind redirects, and earlier
+  // where the page was rendered ahead: the browser has made ready for it first.
+  const apart = timeOrigin - (log.documentWallTime ?? timeOrigin / 1000) * 1000
+  if (shown > 0) log.shownAfter(shown + apart)
   const requests = log.records()
-  // Times in the page count from its time origin; requests from when the browser asked. The two differ by redirects only.
-  const offset = Math.max(0, timeOrigin - (log.documentWallTime ?? timeOrigin / 1000) * 1000)
-  // The visitor of a page that was rendered ahead waits from when it is shown.
-  const at = (time: number): number => Math.max(0, time + (offset < 1 ? 0 : offset) - shown)
+  // The visitor of a page that was rendered ahead waits from when it is shown, any other from the first request.
+  const waitedBefore = apart < 1 ? 0 : apart
+  const at = (time: number): number => Math.max(0, shown > 0 ? time - shown : time + waitedBefore)
   // Answered ones count although their body was never read, as scripts do that only want to tell something.
   const answered = requests.filter(({ failure, status }) => failure === null || status > 0)
   const loadedMs = Math.max(observed.lcp === null ? 0 : at(observed.lcp.at), ...answered.map(endOf))

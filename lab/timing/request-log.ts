@@ -225,7 +225,7 @@ export class RequestLog {
     return this.#documentId
   }
 
-  /** The page was rendered ahead. @param ms when it was shown, from its beginning; what was over by then is no part of its load */
+  /** The page was rendered ahead. @param ms when it was shown, from its first request; what was over by then is no part of its load */
   shownAfter(ms: number): void {
     this.#shownMs = ms
   }
