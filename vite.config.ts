@@ -29,6 +29,8 @@ export default defineConfig({
             // What one place alone needs is loaded there.
             { name: 'contracts', test: /core[\\/]contracts[\\/](?!warm-up|planner)/, priority: 2 },
             { name: 'fields', test: FIELDS, priority: 1 },
+            // Long texts, read where a remedy is opened.
+            { name: 'guides', test: /core[\\/]catalogue[\\/][\w-]*guides\.ts/, priority: 1 },
             { name: 'shared', minShareCount: 6, priority: 0 },
           ],
         },

@@ -4,7 +4,8 @@ import type { PageChanges } from '../core/contracts/delivery.ts'
 import type { Trial } from '../core/contracts/ledger.ts'
 import type { Measurement, MeasurementHead } from '../core/contracts/measurements.ts'
 import type { Site } from '../core/contracts/sites.ts'
-import { REMEDIES } from '../core/catalogue/catalogue.ts'
+import { GUIDES } from '../core/catalogue/guides.ts'
+import { REMEDIES } from '../core/catalogue/remedies.ts'
 import { accessibilityProblems } from './accessibility.ts'
 import { inTrial, openBrowser, openFerrySite, Stack, withQuickPhone } from './stack.ts'
 import { choose } from './choose.ts'
@@ -115,7 +116,8 @@ describe('remedies', () => {
   beforeAll(() => withQuickPhone(stack, site))
 
   test('each of them explains itself, with the risk of its reach', async () => {
-    for (const { name, does, couldBreak } of REMEDIES) {
+    for (const { id, name } of REMEDIES) {
+      const { does, couldBreak } = GUIDES[id]
       const one = await opened(page, name)
       await one.getByText(does).waitFor()
       await one.getByText(couldBreak).waitFor()

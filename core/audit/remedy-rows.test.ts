@@ -1,7 +1,7 @@
 import { describe, expect, test } from 'vitest'
 import type { Findings, RemedyEvidence } from '../contracts/findings.ts'
 import { emptySetup, Setup } from '../contracts/setup.ts'
-import { REMEDIES } from '../catalogue/catalogue.ts'
+import { REMEDIES } from '../catalogue/remedies.ts'
 import { nowFor, remedyRows, type ShownFor, type Worth } from './remedy-rows.ts'
 
 const phone: ShownFor = { pageId: 'home', path: '/', visitorId: 'phone', visitorName: 'Phone' }

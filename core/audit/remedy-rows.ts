@@ -1,10 +1,10 @@
 import type { Finding, Findings, PredictedGain, RemedyEvidence } from '../contracts/findings.ts'
 import type { LedgerEntry } from '../contracts/ledger.ts'
 import type { Setup } from '../contracts/setup.ts'
-import { REMEDIES } from '../catalogue/catalogue.ts'
+import { REMEDIES } from '../catalogue/remedies.ts'
 import { measuredAlone, type MeasuredGain } from '../catalogue/measured-gain.ts'
 import { relationsOf, type Relation, type SiteTraits } from '../catalogue/relations.ts'
-import type { AnyRemedy } from '../catalogue/remedy.ts'
+import type { Remedy } from '../catalogue/remedy.ts'
 import { median } from '../stats/median.ts'
 import { isSignificant } from './significance.ts'
 
@@ -13,7 +13,7 @@ export type Worth = 'worth-trying' | 'live-already' | 'little-to-gain' | 'not-ne
 
 /** A remedy on a site, as one visitor sees its gain. */
 export interface RemedyRow {
-  readonly remedy: AnyRemedy
+  readonly remedy: Remedy
   readonly evidence: RemedyEvidence | undefined
   /** What is slow and answered by this remedy. */
   readonly findings: readonly Finding[]
@@ -65,7 +65,7 @@ const measuredFor = (
 }
 
 const worthOf = (
-  remedy: AnyRemedy,
+  remedy: Remedy,
   evidence: RemedyEvidence | undefined,
   relations: readonly Relation[],
   isLive: boolean,

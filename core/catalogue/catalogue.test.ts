@@ -2,7 +2,8 @@ import { describe, expect, test } from 'vitest'
 import { z } from 'zod'
 import { emptySetup, Setup } from '../contracts/setup.ts'
 import { chooseSample, pageKinds } from '../sampling/page-kinds.ts'
-import { REMEDIES } from './catalogue.ts'
+import { GUIDES, optionsOf } from './guides.ts'
+import { REMEDIES } from './remedies.ts'
 import { roughlyInWords } from './setting-sentences.ts'
 import { setupChanges } from './setup-difference.ts'
 
@@ -10,13 +11,17 @@ describe('catalogue', () => {
   test('every remedy of a setup is explained, and none that does not exist', () => {
     expect(REMEDIES.map(({ id }) => id).sort()).toEqual(Object.keys(emptySetup().remedies).sort())
   })
-  test.each(REMEDIES)('$name offers every setting it has', (remedy) => {
-    const settings = Object.keys(emptySetup().remedies[remedy.id]).filter((key) => key !== 'enabled')
-    expect(remedy.options.map(({ key }) => key).sort()).toEqual(settings.sort())
+  test.each(REMEDIES)('$name offers every setting it has', ({ id }) => {
+    const settings = Object.keys(emptySetup().remedies[id]).filter((key) => key !== 'enabled')
+    expect(
+      optionsOf(id)
+        .map(({ key }) => key)
+        .sort(),
+    ).toEqual(settings.sort())
   })
-  test.each(REMEDIES)('$name says what it does, when it helps, what could break and how to undo', (remedy) => {
-    for (const text of [remedy.does, remedy.helps, remedy.avoid, remedy.couldBreak, remedy.lookAt, remedy.undo])
-      expect(text).toMatch(/^[A-Z0-9].{10,}[.?]$/s)
+  test.each(REMEDIES)('$name says what it does, when it helps, what could break and how to undo', ({ id }) => {
+    const { does, helps, avoid, couldBreak, lookAt, undo } = GUIDES[id]
+    for (const text of [does, helps, avoid, couldBreak, lookAt, undo]) expect(text).toMatch(/^[A-Z0-9].{10,}[.?]$/s)
   })
 })
 

@@ -32,13 +32,17 @@ export interface RemedyOption {
   readonly group?: string
 }
 
-/** A remedy explains itself: what it does, when it helps, when to avoid it, what could break, how to undo. */
-export interface Remedy<Id extends RemedyId = RemedyId> {
-  readonly id: Id
+/** What a list of remedies shows of one. */
+export interface Remedy {
+  readonly id: RemedyId
   readonly name: string
   readonly reach: Reach
   readonly need: Need
   readonly inShort: string
+}
+
+/** A remedy explains itself: what it does, when it helps, when to avoid it, what could break, how to undo. Each option is a setting of its own. */
+export interface RemedyGuide<Id extends RemedyId = RemedyId> {
   readonly does: string
   readonly helps: string
   readonly avoid: string
@@ -47,9 +51,6 @@ export interface Remedy<Id extends RemedyId = RemedyId> {
   readonly undo: string
   readonly options: readonly (RemedyOption & { readonly key: keyof Remedies[Id] & string })[]
 }
-
-/** Any of them; each option is a setting of its own remedy. */
-export type AnyRemedy = { [Id in RemedyId]: Remedy<Id> }[RemedyId]
 
 export const NEED: Record<Need, { readonly title: string; readonly sentence: string }> = {
   must: { title: 'Must', sentence: 'Nearly every site needs these.' },

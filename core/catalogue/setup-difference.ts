@@ -1,5 +1,6 @@
 import type { RemedyException } from '../contracts/rewriting.ts'
-import { REMEDIES } from './catalogue.ts'
+import { optionsOf } from './guides.ts'
+import { REMEDIES } from './remedies.ts'
 import { remedyName } from './remedy-names.ts'
 import type { RemedyOption } from './remedy.ts'
 import { settingInWords } from './setting-sentences.ts'
@@ -15,9 +16,7 @@ export interface SetupChange {
 const same = (a: unknown, b: unknown): boolean => JSON.stringify(a) === JSON.stringify(b)
 
 const optionOf = (remedy: RemedyId, setting: string): RemedyOption | undefined =>
-  (REMEDIES.find(({ id }) => id === remedy)?.options as readonly RemedyOption[] | undefined)?.find(
-    ({ key }) => key === setting,
-  )
+  optionsOf(remedy).find(({ key }) => key === setting)
 
 /** What came and went in a list; whole lists would be too long to read. */
 const listSentence = (label: string, from: readonly string[], to: readonly string[]): string => {

@@ -1,5 +1,6 @@
 import type { RemedyId, Setup } from '../contracts/setup.ts'
-import { REMEDIES } from './catalogue.ts'
+import { GUIDES } from './guides.ts'
+import { REMEDIES } from './remedies.ts'
 import type { Reach } from './remedy.ts'
 import { switchedOn } from './switch-on.ts'
 
@@ -47,4 +48,4 @@ export const startedFrom = (setup: Setup, { remedies }: StartingPoint): Setup =>
 
 /** What to look at after a starting point was put into trial: what its remedies say, those that reach furthest last. */
 export const lookAfter = ({ remedies }: StartingPoint): { name: string; lookAt: string }[] =>
-  REMEDIES.filter(({ id }) => remedies.includes(id)).map(({ name, lookAt }) => ({ name, lookAt }))
+  REMEDIES.filter(({ id }) => remedies.includes(id)).map(({ id, name }) => ({ name, lookAt: GUIDES[id].lookAt }))

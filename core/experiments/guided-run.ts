@@ -5,7 +5,7 @@ import type { SafetyResult } from '../contracts/safety.ts'
 import type { RemedyId, Setup } from '../contracts/setup.ts'
 import { meanGain } from '../audit/mean-gain.ts'
 import { inSeconds } from '../measuring/result-sentence.ts'
-import { REMEDIES } from '../catalogue/catalogue.ts'
+import { REMEDIES } from '../catalogue/remedies.ts'
 import type { Reach } from '../catalogue/remedy.ts'
 import { BY_WORD } from '../catalogue/starting-points.ts'
 

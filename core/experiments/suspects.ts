@@ -3,7 +3,8 @@ import type { PageChange } from '../contracts/page-changes.ts'
 import type { RemedyException } from '../contracts/rewriting.ts'
 import { Setup, type RemedyId } from '../contracts/setup.ts'
 import { originalPath } from '../page/context/file-facts.ts'
-import { REMEDIES, takesExceptions } from '../catalogue/catalogue.ts'
+import { optionsOf, takesExceptions } from '../catalogue/guides.ts'
+import { REMEDIES } from '../catalogue/remedies.ts'
 import { remedyName } from '../catalogue/remedy-names.ts'
 
 /** The same for the same suspect. */
@@ -19,7 +20,7 @@ export const suspectName = (suspect: Suspect): string => {
 }
 
 const optionLabel = (id: string, key: string): string =>
-  REMEDIES.find((remedy) => remedy.id === id)?.options.find((option) => option.key === key)?.label ?? key
+  optionsOf(id as RemedyId).find((option) => option.key === key)?.label ?? key
 
 /** What leaving it out means, in words. */
 export const suspectSentence = (suspect: Suspect): string => {
@@ -66,7 +67,7 @@ export const suspectDetails = (
         if (remedy === id && kind === 'changed' && isFile(item) && item !== path)
           add({ kind: 'exception', remedy: id, by: 'file', value: fileOf(item) })
     const settings: Readonly<Record<string, unknown>> = setup.remedies[id]
-    for (const { key, input } of REMEDIES.find((remedy) => remedy.id === id)?.options ?? [])
+    for (const { key, input } of optionsOf(id))
       if (input.kind === 'switch' && settings[key] === true) add({ kind: 'part', remedy: id, option: key })
   }
   return [...details.values()]

@@ -1,6 +1,6 @@
 import { describe, expect, test } from 'vitest'
 import { emptySetup, Setup } from '../contracts/setup.ts'
-import { REMEDIES } from '../catalogue/catalogue.ts'
+import { REMEDIES } from '../catalogue/remedies.ts'
 import { adaptSetup } from './adapt-setup.ts'
 import { NotASetup, readSetupFile, writeSetupFile } from './read-setup-file.ts'
 

@@ -5,7 +5,8 @@ import type { Setup } from '../../core/contracts/setup.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import type { MeasuredGain } from '../../core/catalogue/measured-gain.ts'
 import type { Relation } from '../../core/catalogue/relations.ts'
-import { REACH, type AnyRemedy, type RemedyOption } from '../../core/catalogue/remedy.ts'
+import { GUIDES, optionsOf } from '../../core/catalogue/guides.ts'
+import { REACH, type Remedy, type RemedyOption } from '../../core/catalogue/remedy.ts'
 import OptionField from './OptionField.vue'
 import { measuredInWords } from '../format/gains.ts'
 import { bytes, pageName, seconds, when } from '../format/show.ts'
@@ -14,7 +15,7 @@ import PredictedGains from './PredictedGains.vue'
 /** A remedy explains itself, shows what speaks for it on this site, and is set for the trial; beside the list. */
 const props = defineProps<{
   site: Site
-  remedy: AnyRemedy
+  remedy: Remedy
   trial: Setup
   live: Setup | undefined
   evidence: RemedyEvidence | undefined
@@ -34,13 +35,14 @@ const set = (key: string, value: unknown): void =>
     ...props.trial,
     remedies: { ...props.trial.remedies, [props.remedy.id]: { ...settings.value, [key]: value } },
   } as Setup)
+const guide = computed(() => GUIDES[props.remedy.id])
 const facts = computed(() => [
-  ['What it does', props.remedy.does],
-  ['When it helps', props.remedy.helps],
-  ['When to avoid it', props.remedy.avoid],
-  ['What could break', props.remedy.couldBreak],
-  ['What to look at', props.remedy.lookAt],
-  ['How to undo', props.remedy.undo],
+  ['What it does', guide.value.does],
+  ['When it helps', guide.value.helps],
+  ['When to avoid it', guide.value.avoid],
+  ['What could break', guide.value.couldBreak],
+  ['What to look at', guide.value.lookAt],
+  ['How to undo', guide.value.undo],
 ])
 /** As in the list: of the page where it was looked at, otherwise of all that were. */
 const shownGains = computed(() => {
@@ -51,7 +53,7 @@ const shownGains = computed(() => {
 /** Settings under their headings, in the order of the catalogue. */
 const groups = computed(() => {
   const found = new Map<string, RemedyOption[]>()
-  for (const option of props.remedy.options as readonly RemedyOption[]) {
+  for (const option of optionsOf(props.remedy.id)) {
     const group = option.group ?? ''
     found.set(group, [...(found.get(group) ?? []), option])
   }

@@ -2,7 +2,7 @@
 import { computed, defineAsyncComponent, nextTick, onMounted, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { remedyRows, type RemedyFacts, type ShownFor } from '../../core/audit/remedy-rows.ts'
-import { REMEDIES } from '../../core/catalogue/catalogue.ts'
+import { REMEDIES } from '../../core/catalogue/remedies.ts'
 import { measuredAlone } from '../../core/catalogue/measured-gain.ts'
 import type { PageResult } from '../../core/contracts/measurements.ts'
 import type { RemedyException } from '../../core/contracts/rewriting.ts'

@@ -1,6 +1,5 @@
 import type { RemedyException } from '../contracts/rewriting.ts'
-import type { Remedy, RemedyOption } from './remedy.ts'
-import { REMEDY_NAMES } from './remedy-names.ts'
+import type { RemedyGuide, RemedyOption } from './remedy.ts'
 
 /** The last setting of every remedy that rewrites. */
 export const exceptionsOption = (...by: RemedyException['by'][]): RemedyOption & { key: 'exceptions' } => ({
@@ -12,12 +11,7 @@ export const exceptionsOption = (...by: RemedyException['by'][]): RemedyOption &
 
 const SWITCH = { kind: 'switch' } as const
 
-export const minify: Remedy<'minify'> = {
-  id: 'minify',
-  name: REMEDY_NAMES.minify,
-  reach: 'files',
-  need: 'must',
-  inShort: 'Remove white space, comments and long local names from pages, CSS, scripts, SVG and JSON.',
+export const minify: RemedyGuide<'minify'> = {
   does: 'Text files lose comments and spacing that only people need. Their meaning stays the same: licence notices, conditional comments, preformatted text and names that other files use are kept.',
   helps: 'Everywhere; most where files are large and not compressed. Compression alone already gives half of the gain.',
   avoid: 'When your own tools minify already: there is nothing left to remove.',
@@ -46,12 +40,7 @@ export const minify: Remedy<'minify'> = {
   ],
 }
 
-export const fingerprint: Remedy<'fingerprint'> = {
-  id: 'fingerprint',
-  name: REMEDY_NAMES.fingerprint,
-  reach: 'files',
-  need: 'optional',
-  inShort: 'Each file gets a name that changes with its content, so browsers can keep it for a year.',
+export const fingerprint: RemedyGuide<'fingerprint'> = {
   does: 'Pages and style sheets refer to files by an address that contains a digest of their content. These files are sent with a lifetime of one year and “immutable”. Version numbers after a question mark are no longer needed.',
   helps:
     'On return visits and from page to page: the browser does not ask again about unchanged files. A first visit gains little.',
@@ -73,12 +62,7 @@ export const fingerprint: Remedy<'fingerprint'> = {
   ],
 }
 
-export const images: Remedy<'images'> = {
-  id: 'images',
-  name: REMEDY_NAMES.images,
-  reach: 'files',
-  need: 'must',
-  inShort: 'Send AVIF or WebP in the size the visitor’s screen needs.',
+export const images: RemedyGuide<'images'> = {
   does: 'Pictures are converted in the background and offered as AVIF or WebP, in several widths, to browsers that support them. No picture is larger than the widest screen needs. Width and height are written into the page, so nothing moves when a picture loads. The originals are not changed.',
   helps: 'Where pictures are most of a page’s weight, as on most pages; most of all on phones.',
   avoid: 'For pictures where every pixel counts: name them as exceptions, or set the quality to 100.',
@@ -141,12 +125,7 @@ export const images: Remedy<'images'> = {
   ],
 }
 
-export const fonts: Remedy<'fonts'> = {
-  id: 'fonts',
-  name: REMEDY_NAMES.fonts,
-  reach: 'files',
-  need: 'optional',
-  inShort: 'Reduce fonts to the characters and icons in use, as WOFF2.',
+export const fonts: RemedyGuide<'fonts'> = {
   does: 'Text fonts keep Latin letters with accents, punctuation, and the writing systems your pages use. Icon fonts keep the icons that style sheets and pages use. Both are sent as WOFF2, which all current browsers support.',
   helps: 'Where text waits for fonts, and where an icon font holds hundreds of icons but pages use a handful.',
   avoid: 'When visitors write in alphabets that the pages themselves do not use.',
@@ -171,12 +150,7 @@ export const fonts: Remedy<'fonts'> = {
   ],
 }
 
-export const localCopies: Remedy<'localCopies'> = {
-  id: 'localCopies',
-  name: REMEDY_NAMES.localCopies,
-  reach: 'files',
-  need: 'optional',
-  inShort: 'Serve copies of third-party scripts from your own address, without a second connection.',
+export const localCopies: RemedyGuide<'localCopies'> = {
   does: 'A script of a host you name is fetched regularly and sent from your own address, compressed and with a long lifetime. Nothing about your visitors is sent to that host when it is fetched.',
   helps: 'When a slow or distant host delays the first paint.',
   avoid:

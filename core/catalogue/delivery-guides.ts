@@ -1,12 +1,6 @@
-import type { Remedy } from './remedy.ts'
-import { REMEDY_NAMES } from './remedy-names.ts'
+import type { RemedyGuide } from './remedy.ts'
 
-export const pageCache: Remedy<'pageCache'> = {
-  id: 'pageCache',
-  name: REMEDY_NAMES.pageCache,
-  reach: 'delivery',
-  need: 'must',
-  inShort: 'Store finished pages and send them without asking your server (origin).',
+export const pageCache: RemedyGuide<'pageCache'> = {
   does: 'The first visitor of a page waits for your server (origin) as before. Its response is stored, and everyone after that gets the copy within milliseconds until its lifetime ends or the page changes.',
   helps: 'When the server wait is a large part of the time to main content, and most visitors are signed out.',
   avoid: 'For pages that differ between visitors at the same address without a cookie that distinguishes them.',
@@ -178,12 +172,7 @@ export const pageCache: Remedy<'pageCache'> = {
   ],
 }
 
-export const compression: Remedy<'compression'> = {
-  id: 'compression',
-  name: REMEDY_NAMES.compression,
-  reach: 'delivery',
-  need: 'must',
-  inShort: 'Send text as Brotli or gzip, half to two thirds smaller.',
+export const compression: RemedyGuide<'compression'> = {
   does: 'Pages, styles, scripts and other text are compressed once, stored in each form, and sent in the smallest form the browser accepts.',
   helps: 'Everywhere, most on slow connections, when your server sends text uncompressed.',
   avoid: 'When something between Zest Lamp and your visitors already compresses.',
@@ -208,12 +197,7 @@ export const compression: Remedy<'compression'> = {
   ],
 }
 
-export const browserCache: Remedy<'browserCache'> = {
-  id: 'browserCache',
-  name: REMEDY_NAMES.browserCache,
-  reach: 'delivery',
-  need: 'must',
-  inShort: 'Tell browsers how long to keep files, so a return visit loads little more than the page.',
+export const browserCache: RemedyGuide<'browserCache'> = {
   does: 'Files for which your server gives no lifetime get one by type. The browser checks pages on each visit with a short request, so changes show at once.',
   helps: 'On return visits and from page to page. A first visit with an empty browser cache gains nothing.',
   avoid:

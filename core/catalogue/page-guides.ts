@@ -1,15 +1,9 @@
-import { exceptionsOption } from './file-remedies.ts'
-import type { Remedy } from './remedy.ts'
-import { REMEDY_NAMES } from './remedy-names.ts'
+import { exceptionsOption } from './file-guides.ts'
+import type { RemedyGuide } from './remedy.ts'
 
 const SWITCH = { kind: 'switch' } as const
 
-export const lazy: Remedy<'lazy'> = {
-  id: 'lazy',
-  name: REMEDY_NAMES.lazy,
-  reach: 'page',
-  need: 'must',
-  inShort: 'Load pictures, frames and backgrounds further down only when the visitor scrolls near them.',
+export const lazy: RemedyGuide<'lazy'> = {
   does: 'Pictures and frames that are not visible before scrolling get loading="lazy", so the browser fetches them when they are needed. Measurements show which ones these are; until a page has been measured, its first few pictures load as before.',
   helps: 'On long pages with many pictures: what is visible before scrolling does not have to share the connection.',
   avoid: 'When the page has its own lazy loader; pictures that use it are left alone anyway.',
@@ -35,12 +29,7 @@ export const lazy: Remedy<'lazy'> = {
   ],
 }
 
-export const scriptOrder: Remedy<'scriptOrder'> = {
-  id: 'scriptOrder',
-  name: REMEDY_NAMES.scriptOrder,
-  reach: 'page',
-  need: 'must',
-  inShort: 'Scripts run once the page has been read, so the page does not wait for them.',
+export const scriptOrder: RemedyGuide<'scriptOrder'> = {
   does: 'Scripts that block the page are deferred and moved to its end, unless you choose otherwise. Their order never changes: inline code between them waits with them, and if one script must stay where it is, all scripts before it stay too, because it may need them. You can also let scripts run as soon as they load, or only after the visitor first touches the page.',
   helps: 'When scripts are loaded in the head and draw little of what is visible before scrolling.',
   avoid: 'When scripts draw the top of the page: it would appear later.',
@@ -78,12 +67,7 @@ export const scriptOrder: Remedy<'scriptOrder'> = {
   ],
 }
 
-export const hints: Remedy<'hints'> = {
-  id: 'hints',
-  name: REMEDY_NAMES.hints,
-  reach: 'page',
-  need: 'optional',
-  inShort: 'Preload the main picture and fonts, and connect early to other hosts.',
+export const hints: RemedyGuide<'hints'> = {
   does: 'The browser fetches the main picture before all others, and fonts used before scrolling early. For phones, a small main picture is sent inside the page itself. Connections to other hosts are opened ahead of time. While your server (origin) still builds a page, the browser learns what the page will need (103 Early Hints). Text shows in a fallback font until its own font has loaded.',
   helps: 'When the browser discovers the main picture or the fonts late, after styles and scripts.',
   avoid: 'For more than a few files: what loads early delays the rest.',
@@ -139,12 +123,7 @@ export const hints: Remedy<'hints'> = {
   ],
 }
 
-export const unusedStyles: Remedy<'unusedStyles'> = {
-  id: 'unusedStyles',
-  name: REMEDY_NAMES.unusedStyles,
-  reach: 'page',
-  need: 'optional',
-  inShort: 'Remove CSS rules that match nothing on a page or on other pages of its kind.',
+export const unusedStyles: RemedyGuide<'unusedStyles'> = {
   does: 'Each style sheet keeps the rules that match something on the page, or on pages of its kind seen so far. Rules with a class, id or attribute that any script of the page mentions are kept too, because a script may switch them on.',
   helps: 'When large style sheets delay the first paint and little of them is used.',
   avoid: 'While a site is being built, and where third-party scripts add elements of their own.',
@@ -163,12 +142,7 @@ export const unusedStyles: Remedy<'unusedStyles'> = {
   ],
 }
 
-export const criticalStyles: Remedy<'criticalStyles'> = {
-  id: 'criticalStyles',
-  name: REMEDY_NAMES.criticalStyles,
-  reach: 'page',
-  need: 'optional',
-  inShort: 'The rules needed before scrolling go into the page; the style sheets load later.',
+export const criticalStyles: RemedyGuide<'criticalStyles'> = {
   does: 'A browser measures on each device which CSS rules are needed before scrolling. These are written into the page itself; the style sheets move to its end, in the same order, where they no longer delay the first paint.',
   helps: 'When the first paint waits for style sheets, most of all on connections with long round trips.',
   avoid: 'When the page’s HTML is large already: the rules are sent with every page and the browser cannot cache them.',
@@ -192,12 +166,7 @@ export const criticalStyles: Remedy<'criticalStyles'> = {
   ],
 }
 
-export const stillVideo: Remedy<'stillVideo'> = {
-  id: 'stillVideo',
-  name: REMEDY_NAMES.stillVideo,
-  reach: 'page',
-  need: 'taste',
-  inShort: 'Show a preview picture instead of a video player until the visitor plays it.',
+export const stillVideo: RemedyGuide<'stillVideo'> = {
   does: 'An embedded video shows a preview picture with its title and a play button. A click, a tap or the Enter key loads the player in the same place. No script is needed.',
   helps: 'On pages with an embedded video that few visitors play.',
   avoid: 'Where visitors come for the video, or where scripts control the player.',
@@ -215,12 +184,7 @@ export const stillVideo: Remedy<'stillVideo'> = {
   ],
 }
 
-export const combine: Remedy<'combine'> = {
-  id: 'combine',
-  name: REMEDY_NAMES.combine,
-  reach: 'page',
-  need: 'taste',
-  inShort: 'Join neighbouring style sheets, and neighbouring scripts, into one file.',
+export const combine: RemedyGuide<'combine'> = {
   does: 'Files that follow each other become one, in the same order. Files of other hosts, style sheets with another media attribute, strict-mode scripts and files with an integrity digest stay separate.',
   helps: 'Only for visitors who come over HTTP/1.1, where a browser loads six files of a host at a time.',
   avoid:
@@ -246,12 +210,7 @@ export const combine: Remedy<'combine'> = {
   ],
 }
 
-export const prefetch: Remedy<'prefetch'> = {
-  id: 'prefetch',
-  name: REMEDY_NAMES.prefetch,
-  reach: 'page',
-  need: 'optional',
-  inShort: 'Fetch the page that visitors usually open next, and others while they point at its link.',
+export const prefetch: RemedyGuide<'prefetch'> = {
   does: 'Pages tell the browser which of their links may be fetched ahead (Speculation Rules; a small script does it in browsers that lack them). Only links of your own site that show something: never sign-out, basket, downloads, nofollow links, addresses that pass through or hold a key. A request to prefetch is answered from the store only; where a fresh copy is missing, it is refused without asking your server (origin). Which pages come next is learnt from the visits to your site, and you can correct it. Nothing is fetched ahead where the visitor saves data or has a slow link.',
   helps: 'When visitors read more than one page, and the pages are in the store: the next one shows almost at once.',
   avoid: 'Where visitors pay for every megabyte and seldom open a second page.',
@@ -313,12 +272,7 @@ export const prefetch: Remedy<'prefetch'> = {
   ],
 }
 
-export const unusedScripts: Remedy<'unusedScripts'> = {
-  id: 'unusedScripts',
-  name: REMEDY_NAMES.unusedScripts,
-  reach: 'page',
-  need: 'optional',
-  inShort: 'Leave out scripts that nothing on the page uses.',
+export const unusedScripts: RemedyGuide<'unusedScripts'> = {
   does: 'When a page is measured, Zest Lamp notes which scripts were loaded for nothing: no part of them ran, they listen to nothing and changed nothing, and no other code mentions what they offer. On that page and pages of its kind they are left out. Anything that cannot be seen counts as used.',
   helps: 'On sites that have grown for years and load the same scripts everywhere.',
   avoid:
@@ -338,12 +292,7 @@ export const unusedScripts: Remedy<'unusedScripts'> = {
   ],
 }
 
-export const polling: Remedy<'polling'> = {
-  id: 'polling',
-  name: REMEDY_NAMES.polling,
-  reach: 'page',
-  need: 'taste',
-  inShort: 'Answer repeated background requests of open pages from the last response; ask your server less often.',
+export const polling: RemedyGuide<'polling'> = {
   does: 'A page left open in a browser tab may ask your server (origin) the same thing every few seconds. It gets the last response for this visitor and this request until the time below has passed. No visitor ever gets another visitor’s response.',
   helps: 'When open editor tabs keep a small server busy: it has more time for visitors.',
   avoid: 'For requests that must be up to date: a chat, or the lock on a document.',
