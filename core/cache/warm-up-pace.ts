@@ -42,10 +42,10 @@ const CUT_AT = 0.4
 
 /**
  * Share of the time for which a warm-up may keep an origin busy, for each unit that the owner allows beyond the quiet median. One request at a time
- * never meets itself in a queue, so its own waits do not show what visitors feel who come meanwhile: of a server with one worker, a tenth of the time is
- * what keeps the 95th percentile within one and a half times the median.
+ * never meets itself in a queue, so its own waits do not show what visitors feel who come meanwhile: of a server with one worker that is busy
+ * for a tenth of the time, one visitor in twenty waits half as long again as the median. A little less keeps the 95th percentile within that.
  */
-const BUSY_SHARE = 0.2
+const BUSY_SHARE = 0.14
 
 /** Share of the time for which a warm-up may keep an origin busy. */
 const busyShare = ({ slowdown }: Pick<PaceBounds, 'slowdown'>): number => Math.min(1, BUSY_SHARE * (slowdown - 1))

@@ -170,7 +170,7 @@ describe('the pace', () => {
 
   test('takes its time back when the origin is well again', () => {
     const origin = new MadeUpOrigin()
-    const pace = new WarmUpPace({ perMinute: 25, atOnce: 2, slowdown: 1.5 })
+    const pace = new WarmUpPace({ perMinute: 15, atOnce: 2, slowdown: 1.5 })
     origin.perSecond = 100
     run(pace, origin, 0, 300_000)
     origin.perSecond = 0.5
@@ -178,8 +178,8 @@ describe('the pace', () => {
     const slow = pace.perMinute
     origin.perSecond = 100
     run(pace, origin, 900_000, 3_600_000)
-    expect(slow).toBeLessThan(25)
-    expect(pace.perMinute).toBe(25)
+    expect(slow).toBeLessThan(15)
+    expect(pace.perMinute).toBe(15)
   })
 
   test('backs off when the origin fails, stops after several failures, and goes on once it answers', () => {
