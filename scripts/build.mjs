@@ -4,7 +4,7 @@ import { existsSync, readdirSync, readFileSync, writeFileSync, mkdirSync, cpSync
 import { join } from 'node:path'
 import { root, run } from './shell.mjs'
 
-const SERVER_ROOMS = ['core', 'delivery', 'lab', 'server', 'cli', 'standins']
+const SERVER_ROOMS = ['core', 'delivery', 'objects', 'lab', 'server', 'cli', 'standins']
 const WEB_ROOMS = ['core', 'web']
 
 const filesBelow = (folder) =>

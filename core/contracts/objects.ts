@@ -1,0 +1,95 @@
+import { z } from 'zod'
+
+const count = z.int().min(0)
+const MIB = 1024 * 1024
+
+/** What an owner sets of the object cache of a site. */
+export const ObjectsSettings = z.strictObject({
+  enabled: z.boolean().default(false),
+  memoryBytes: z
+    .int()
+    .min(4 * MIB)
+    .max(64 * 1024 * MIB)
+    .default(64 * MIB)
+    .describe('Memory for keys, values and what it takes to find them'),
+  largestValueBytes: z
+    .int()
+    .min(1024)
+    .max(64 * MIB)
+    .default(MIB)
+    .describe('Larger values are refused'),
+  lifetimeS: z
+    .int()
+    .min(1)
+    .max(365 * 86_400)
+    .nullable()
+    .default(null)
+    .describe('Longest time an entry is kept; null: as long as the content system says'),
+})
+export type ObjectsSettings = z.infer<typeof ObjectsSettings>
+
+/** A site as the object cache knows it. */
+export const ObjectsSite = ObjectsSettings.extend({
+  siteId: z.string().min(1).max(100),
+  name: z.string().min(1).max(100).describe('What clients give as user name'),
+  passwordDigest: z
+    .string()
+    .regex(/^[0-9a-f]{64}$/)
+    .describe('SHA-256 of the password, hexadecimal'),
+})
+export type ObjectsSite = z.infer<typeof ObjectsSite>
+
+/** Everything control tells the object cache. */
+export const ObjectsConfig = z.strictObject({
+  revision: count,
+  sites: z.array(ObjectsSite).max(10_000),
+})
+export type ObjectsConfig = z.infer<typeof ObjectsConfig>
+
+/** Sums since the object cache began to count. */
+export const ObjectsCounts = z.object({
+  commands: count,
+  hits: count,
+  misses: count,
+  hitBytes: count,
+  writes: count,
+  writtenBytes: count,
+  evicted: count.describe('Left for lack of memory'),
+  evictedUnread: count.describe('Of these, those that nobody had read'),
+  expired: count,
+  refusedValues: count.describe('Values that were too large'),
+})
+export type ObjectsCounts = z.infer<typeof ObjectsCounts>
+
+/** What was counted in one minute. */
+export const ObjectsMinute = ObjectsCounts.extend({ at: z.int().describe('Begin, epoch ms') })
+export type ObjectsMinute = z.infer<typeof ObjectsMinute>
+
+/** Keys that begin alike. */
+export const ObjectsGroup = z.object({
+  prefix: z.string(),
+  entries: count,
+  bytes: count,
+  unread: count.describe('Entries that nobody has read'),
+  unreadBytes: count,
+  medianAgeS: count,
+  hits: count.describe('Since the object cache began to count'),
+  misses: count,
+  writes: count,
+  evictedUnread: count,
+})
+export type ObjectsGroup = z.infer<typeof ObjectsGroup>
+
+/** What the object cache of a site holds and does. */
+export const ObjectsUsage = z.object({
+  since: z.int().describe('Epoch ms'),
+  clients: count,
+  entries: count,
+  bytes: count,
+  boundBytes: count,
+  counts: ObjectsCounts,
+  minutes: z.array(ObjectsMinute).describe('Those in which anything happened, oldest first'),
+  groups: z.array(ObjectsGroup),
+  wrongPasswords: count,
+})
+export type ObjectsUsage = z.infer<typeof ObjectsUsage>

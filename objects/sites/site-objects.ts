@@ -1,0 +1,111 @@
+import { randomInt } from 'node:crypto'
+import type { ObjectsSite, ObjectsUsage } from '../../core/contracts/objects.ts'
+import { Keyspace, type KeyspaceBounds } from '../keyspace/keyspace.ts'
+import { Usage } from '../sampling/usage.ts'
+
+/** Told when a key that it watches has changed. */
+export interface Watcher {
+  readonly disturb: () => void
+}
+
+const boundsOf = ({ memoryBytes, largestValueBytes, lifetimeS }: ObjectsSite): KeyspaceBounds => ({
+  bytes: memoryBytes,
+  largestValueBytes,
+  lifetimeMs: lifetimeS === null ? undefined : lifetimeS * 1000,
+})
+
+/** The objects of one site: its keys, who uses them, and what was counted. */
+export class SiteObjects {
+  readonly siteId: string
+  readonly keys: Keyspace
+  readonly usage: Usage
+  clients = 0
+  wrongPasswords = 0
+  readonly #now: () => number
+  readonly #watchers = new Map<string, Set<Watcher>>()
+
+  constructor(site: ObjectsSite, now: () => number) {
+    this.siteId = site.siteId
+    this.#now = now
+    this.usage = new Usage(now)
+    this.keys = new Keyspace(boundsOf(site), now, randomInt(2 ** 32), {
+      onWritten: (entry) => {
+        this.usage.onWritten(entry)
+        this.#tell(entry)
+      },
+      onGone: (entry, why) => {
+        this.usage.onGone(entry, why)
+        this.#tell(entry)
+      },
+    })
+    this.usage.of(this.keys)
+  }
+
+  configure(site: ObjectsSite): void {
+    this.keys.setBounds(boundsOf(site))
+  }
+
+  /** @param key database and key, with a space between */
+  watch(key: string, watcher: Watcher): void {
+    const watchers = this.#watchers.get(key) ?? new Set()
+    this.#watchers.set(key, watchers.add(watcher))
+  }
+
+  unwatch(key: string, watcher: Watcher): void {
+    const watchers = this.#watchers.get(key)
+    watchers?.delete(watcher)
+    if (watchers?.size === 0) this.#watchers.delete(key)
+  }
+
+  #tell(entry: number): void {
+    if (this.#watchers.size === 0) return
+    const key = `${this.keys.dbOf(entry)} ${this.keys.keyOf(entry).toString('latin1')}`
+    for (const watcher of this.#watchers.get(key) ?? []) watcher.disturb()
+  }
+
+  report(): ObjectsUsage {
+    const { keys, usage } = this
+    return {
+      since: usage.since,
+      clients: this.clients,
+      entries: keys.size,
+      bytes: keys.bytes,
+      boundBytes: keys.bounds.bytes,
+      counts: { ...usage.counts },
+      minutes: [...usage.minutes()],
+      groups: usage.groups.list(keys, Math.floor(this.#now() / 1000)),
+      wrongPasswords: this.wrongPasswords,
+    }
+  }
+
+  /** In the manner that clients read: sections, and a fact a line. */
+  info(): string {
+    const { counts, since } = this.usage
+    const { keys } = this
+    return [
+      '# Server',
+      'redis_version:7.0.0',
+      'redis_mode:standalone',
+      'server_name:zest-lamp',
+      `uptime_in_seconds:${Math.floor((this.#now() - since) / 1000)}`,
+      '# Clients',
+      `connected_clients:${this.clients}`,
+      '# Memory',
+      `used_memory:${keys.bytes}`,
+      `maxmemory:${keys.bounds.bytes}`,
+      '# Persistence',
+      'loading:0',
+      '# Stats',
+      `total_commands_processed:${counts.commands}`,
+      `keyspace_hits:${counts.hits}`,
+      `keyspace_misses:${counts.misses}`,
+      `evicted_keys:${counts.evicted}`,
+      `expired_keys:${counts.expired}`,
+      '# Replication',
+      'role:master',
+      '# Keyspace',
+      ...(keys.count(0) > 0 ? [`db0:keys=${keys.count(0)},expires=0,avg_ttl=0`] : []),
+      '',
+    ].join('\r\n')
+  }
+}

@@ -1,0 +1,33 @@
+import { spawn } from 'node:child_process'
+import { once } from 'node:events'
+import { createServer, type AddressInfo } from 'node:net'
+
+const freePort = async (): Promise<number> => {
+  const probe = createServer().listen(0, '127.0.0.1')
+  await once(probe, 'listening')
+  const { port } = probe.address() as AddressInfo
+  probe.close()
+  return port
+}
+
+/** Debian's own server of the protocol, which judges ours. */
+export const startRedis = async (...options: string[]): Promise<{ port: number; stop: () => Promise<void> }> => {
+  const port = await freePort()
+  const server = spawn(
+    '/usr/bin/redis-server',
+    ['--port', String(port), '--bind', '127.0.0.1', '--save', '', '--appendonly', 'no', '--dir', '/tmp', ...options],
+    { stdio: ['ignore', 'pipe', 'inherit'] },
+  )
+  await new Promise<void>((resolve) =>
+    server.stdout.on('data', (piece: Buffer) => {
+      if (piece.toString().includes('Ready to accept connections')) resolve()
+    }),
+  )
+  return {
+    port,
+    stop: async () => {
+      server.kill('SIGKILL')
+      await once(server, 'exit')
+    },
+  }
+}
