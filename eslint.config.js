@@ -43,7 +43,7 @@ export default tseslint.config(
   },
   {
     // A promise that nobody waits for loses its error. Where one is meant to go on by itself, its catch says what becomes of the error.
-    files: ['{core,delivery,objects,lab,server,cli}/**/*.ts'],
+    files: ['{core,process,delivery,objects,lab,server,cli}/**/*.ts'],
     ignores: ['**/*.test.ts', '**/testing/**'],
     languageOptions: { parserOptions: { projectService: true, tsconfigRootDir: import.meta.dirname } },
     rules: {

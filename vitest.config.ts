@@ -18,7 +18,7 @@ export default defineConfig({
         test: {
           name: 'unit',
           expect: patient,
-          include: ['{core,delivery,objects,lab,server,web,cli,standins,scripts,bench}/**/*.test.ts'],
+          include: ['{core,process,delivery,objects,lab,server,web,cli,standins,scripts,bench}/**/*.test.ts'],
           exclude: ['**/*.long.test.ts'],
           environment: 'node',
           // One set of modules for all files of a worker: loading them again for each file took two fifths of the time. Tests put back what they replace.
@@ -35,7 +35,7 @@ export default defineConfig({
         test: {
           name: 'long',
           expect: patient,
-          include: ['{core,delivery,objects,lab,server,web,cli,standins,scripts,bench,e2e}/**/*.long.test.ts'],
+          include: ['{core,process,delivery,objects,lab,server,web,cli,standins,scripts,bench,e2e}/**/*.long.test.ts'],
           // What measures does so alone.
           fileParallelism: false,
           environment: 'node',

@@ -7,7 +7,7 @@ import type { DeliveryConfig } from '../core/contracts/delivery.ts'
 import { Setup } from '../core/contracts/setup.ts'
 import { saveConfig } from '../delivery/process/config-file.ts'
 import { DeliveryClient } from '../delivery/control/client.ts'
-import { controlSocketPath } from '../delivery/control/socket-path.ts'
+import { controlSocketPath } from '../process/socket-path.ts'
 
 export const HOST = 'bench.localhost'
 

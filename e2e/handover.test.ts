@@ -8,7 +8,7 @@ import { afterAll, beforeAll, expect, test, vi } from 'vitest'
 import type { DeliveryConfig } from '../core/contracts/delivery.ts'
 import { Setup } from '../core/contracts/setup.ts'
 import { DeliveryClient } from '../delivery/control/client.ts'
-import { controlSocketPath } from '../delivery/control/socket-path.ts'
+import { controlSocketPath } from '../process/socket-path.ts'
 
 /** Delivery under its supervisor, in front of a small origin: what happens to visitors when it is restarted, killed or stopped. */
 

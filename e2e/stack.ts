@@ -7,7 +7,7 @@ import { chromium, type Browser, type Page, type Response } from 'playwright-cor
 import type { Site } from '../core/contracts/sites.ts'
 import { TRIAL_KEY } from '../core/http/trial-key.ts'
 import { DeliveryClient } from '../delivery/control/client.ts'
-import { controlSocketPath } from '../delivery/control/socket-path.ts'
+import { controlSocketPath } from '../process/socket-path.ts'
 import { chromiumPath } from '../lab/cdp/launch.ts'
 
 /** The whole product with its demo, started as a newcomer starts it, on ports and data of its own. */

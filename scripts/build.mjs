@@ -4,7 +4,7 @@ import { existsSync, readdirSync, readFileSync, writeFileSync, mkdirSync, cpSync
 import { join } from 'node:path'
 import { root, run } from './shell.mjs'
 
-const SERVER_ROOMS = ['core', 'delivery', 'objects', 'lab', 'server', 'cli', 'standins']
+const SERVER_ROOMS = ['core', 'process', 'delivery', 'objects', 'lab', 'server', 'cli', 'standins']
 const WEB_ROOMS = ['core', 'web']
 
 const filesBelow = (folder) =>
@@ -37,6 +37,7 @@ const markBuilt = (name, print) => writeFileSync(join(root, 'dist', `${name}.bui
 const PROGRAMS = {
   control: 'server/main.ts',
   delivery: 'delivery/main.ts',
+  objects: 'objects/main.ts',
   'page-worker': 'delivery/transform/page-worker.ts',
   'bulk-worker': 'delivery/transform/bulk-worker.ts',
   lab: 'lab/main.ts',

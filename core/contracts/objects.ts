@@ -93,3 +93,33 @@ export const ObjectsUsage = z.object({
   wrongPasswords: count,
 })
 export type ObjectsUsage = z.infer<typeof ObjectsUsage>
+
+/** Empty the object cache of a site, or of keys that begin alike. */
+export const ObjectsFlush = z.strictObject({
+  prefix: z.string().max(1000).default('').describe('Beginning of the keys; nothing: all of them'),
+})
+export type ObjectsFlush = z.infer<typeof ObjectsFlush>
+
+/** What was emptied. */
+export const ObjectsFlushed = z.object({ removed: count })
+export type ObjectsFlushed = z.infer<typeof ObjectsFlushed>
+
+/** Look at entries by the beginning of their keys. */
+export const ObjectsQuery = z.strictObject({
+  prefix: z.string().max(1000).default(''),
+  limit: z.coerce.number().int().min(1).max(200).default(50),
+})
+export type ObjectsQuery = z.infer<typeof ObjectsQuery>
+
+export const ObjectsEntry = z.object({
+  key: z.string().describe('One character a byte'),
+  type: z.enum(['string', 'hash', 'set']),
+  bytes: count,
+  ttlS: count.nullable().describe('Seconds until it runs out; null: never'),
+  ageS: count.describe('Seconds since it was written'),
+  read: z.boolean().describe('Whether anybody has read it'),
+})
+export type ObjectsEntry = z.infer<typeof ObjectsEntry>
+
+export const ObjectsEntries = z.object({ entries: z.array(ObjectsEntry), more: z.boolean() })
+export type ObjectsEntries = z.infer<typeof ObjectsEntries>

@@ -1,4 +1,4 @@
-import { request } from 'node:http'
+import { askOnce, notListening, OrderFailed } from '../../process/json-over-socket.ts'
 import {
   AddressStates,
   StorePage,
@@ -30,10 +30,6 @@ export class DeliveryUnavailable extends Error {
 const STARTING_MS = 5000
 const BETWEEN_TRIES_MS = 50
 
-/** Nobody listens at the socket: the order has not been sent, so it can be sent again. */
-const notListening = (error: unknown): boolean =>
-  ['ENOENT', 'ECONNREFUSED'].includes((error as NodeJS.ErrnoException).code ?? '')
-
 /** Control's side of the control channel. */
 export class DeliveryClient {
   readonly #socketPath: string
@@ -49,32 +45,14 @@ export class DeliveryClient {
     const deadline = performance.now() + this.#patienceMs
     for (;;) {
       try {
-        return await this.#sendOnce(method, path, body, timeout)
+        return await askOnce(this.#socketPath, { method, path, body, timeout })
       } catch (error) {
-        if (error instanceof DeliveryUnavailable) throw error
+        if (error instanceof OrderFailed) throw new DeliveryUnavailable(error.message)
         if (!notListening(error) || performance.now() > deadline)
           throw new DeliveryUnavailable((error as Error).message)
         await new Promise((resolve) => setTimeout(resolve, BETWEEN_TRIES_MS))
       }
     }
-  }
-
-  #sendOnce(method: string, path: string, body?: unknown, timeout = 10_000): Promise<unknown> {
-    return new Promise((resolve, reject) => {
-      const outgoing = request({ socketPath: this.#socketPath, method, path, timeout }, (incoming) => {
-        const chunks: Buffer[] = []
-        incoming.on('data', (chunk: Buffer) => chunks.push(chunk))
-        incoming.on('error', (error) => reject(new DeliveryUnavailable(error.message)))
-        incoming.on('end', () => {
-          const text = Buffer.concat(chunks).toString('utf8')
-          if (incoming.statusCode === 200) resolve(JSON.parse(text))
-          else reject(new DeliveryUnavailable(text))
-        })
-      })
-      outgoing.on('timeout', () => outgoing.destroy(new Error(`no answer for ${timeout / 1000} s`)))
-      outgoing.on('error', reject)
-      outgoing.end(body === undefined ? undefined : JSON.stringify(body))
-    })
   }
 
   /** Resolves once delivery runs on the new configuration. @throws DeliveryUnavailable */
@@ -130,7 +108,7 @@ export class DeliveryClient {
   }
 
   async isUp(): Promise<boolean> {
-    return this.#sendOnce('GET', '/health').then(
+    return askOnce(this.#socketPath, { method: 'GET', path: '/health' }).then(
       () => true,
       () => false,
     )

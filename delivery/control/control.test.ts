@@ -7,9 +7,9 @@ import type { DeliveryConfig, PurgeOrder } from '../../core/contracts/delivery.t
 import { emptySetup } from '../../core/contracts/setup.ts'
 import { loadConfig, saveConfig } from '../process/config-file.ts'
 import { createControlChannel } from './channel.ts'
-import { claimSocket, DataDirectoryTaken } from './claim-socket.ts'
+import { claimSocket, DataDirectoryTaken } from '../../process/claim-socket.ts'
 import { DeliveryClient, DeliveryUnavailable } from './client.ts'
-import { controlSocketPath } from './socket-path.ts'
+import { controlSocketPath } from '../../process/socket-path.ts'
 
 let folder: string
 let server: Server | undefined

@@ -6,7 +6,7 @@ import { MOST_STRETCHES, STRETCH_MS } from '../../core/contracts/delivery.ts'
 import { epochMs } from '../../core/time.ts'
 import { DeliveryBench, setupWith } from '../testing/bench-setup.ts'
 import { Counters } from './counters.ts'
-import { loadKept, saveKept } from '../process/kept-file.ts'
+import { loadKept, saveKept } from '../../process/kept-file.ts'
 import { KeptCounters } from './counters-file.ts'
 import { Course } from './sums.ts'
 

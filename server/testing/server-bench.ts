@@ -18,7 +18,7 @@ import type { Visited, WarmOrder, WarmResult } from '../../core/contracts/warm-u
 import type { PageSequences } from '../../core/contracts/next-pages.ts'
 import { createControlChannel, type ControlActions } from '../../delivery/control/channel.ts'
 import { DeliveryClient } from '../../delivery/control/client.ts'
-import { controlSocketPath } from '../../delivery/control/socket-path.ts'
+import { controlSocketPath } from '../../process/socket-path.ts'
 import { digestToken } from '../accounts/secrets.ts'
 import { createApp } from '../app.ts'
 import { openDatabase, type Database } from '../db/database.ts'

@@ -1,7 +1,7 @@
 import pino from 'pino'
 
 /** The log of this process: lines of JSON on standard error. */
-export interface DeliveryLog {
+export interface ProcessLog {
   /** Something the owner should know, in a sentence. */
   readonly say: (sentence: string) => void
   /** A fault of ours. @returns its number, which the visitor who met it is told */
@@ -9,8 +9,8 @@ export interface DeliveryLog {
 }
 
 /** @param instance name of this process, so that numbers of several processes differ */
-export const createLog = (instance: string, level = 'warn'): DeliveryLog => {
-  const log = pino({ level, base: { room: 'delivery', instance } }, pino.destination(2))
+export const createLog = (room: string, instance: string, level = 'warn'): ProcessLog => {
+  const log = pino({ level, base: { room, instance } }, pino.destination(2))
   let faults = 0
   return {
     say: (sentence) => log.warn(sentence),

@@ -17,3 +17,6 @@ export const controlSocketPath = (dataDir: string): string => socketPath(dataDir
 
 /** Held by control as long as it runs, so that no second one opens the same database. */
 export const controlLockPath = (dataDir: string): string => socketPath(dataDir, 'control.sock')
+
+/** Where control and the object cache of one data directory meet. */
+export const objectsSocketPath = (dataDir: string): string => socketPath(dataDir, 'objects.sock')

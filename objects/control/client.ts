@@ -1,0 +1,56 @@
+import {
+  ObjectsEntries,
+  ObjectsFlushed,
+  ObjectsUsage,
+  type ObjectsConfig,
+  type ObjectsFlush,
+  type ObjectsQuery,
+} from '../../core/contracts/objects.ts'
+import { askOnce } from '../../process/json-over-socket.ts'
+
+/** The object cache did not take an order. */
+export class ObjectsUnavailable extends Error {
+  constructor(why: string) {
+    super(`The object cache does not answer (${why}). Sites that use it ask their database meanwhile.`)
+  }
+}
+
+/** Control's side of the control channel. */
+export class ObjectsClient {
+  readonly #socketPath: string
+
+  constructor(socketPath: string) {
+    this.#socketPath = socketPath
+  }
+
+  async #send(method: string, path: string, body?: unknown): Promise<unknown> {
+    return askOnce(this.#socketPath, { method, path, body }).catch((error: Error) => {
+      throw new ObjectsUnavailable(error.message)
+    })
+  }
+
+  /** Resolves once the new configuration is in force. @throws ObjectsUnavailable */
+  async configure(config: ObjectsConfig): Promise<void> {
+    await this.#send('PUT', '/config', config)
+  }
+
+  /** @throws ObjectsUnavailable */
+  async usage(siteId: string): Promise<ObjectsUsage> {
+    return ObjectsUsage.parse(await this.#send('GET', `/usage/${encodeURIComponent(siteId)}`))
+  }
+
+  /** @throws ObjectsUnavailable */
+  async flush(siteId: string, order: ObjectsFlush): Promise<ObjectsFlushed> {
+    return ObjectsFlushed.parse(await this.#send('POST', `/flushes/${encodeURIComponent(siteId)}`, order))
+  }
+
+  /** @throws ObjectsUnavailable */
+  async entries(siteId: string, query: ObjectsQuery): Promise<ObjectsEntries> {
+    return ObjectsEntries.parse(await this.#send('POST', `/entries/${encodeURIComponent(siteId)}`, query))
+  }
+}
+
+/** For whoever asks or orders something of the object cache. */
+export interface HasObjects {
+  readonly objects: ObjectsClient
+}

@@ -1,0 +1,96 @@
+import { randomBytes } from 'node:crypto'
+import { chmod } from 'node:fs/promises'
+import type { Server } from 'node:net'
+import { join } from 'node:path'
+import { ObjectsConfig } from '../core/contracts/objects.ts'
+import { inBackground } from '../core/in-background.ts'
+import { claimSocket } from '../process/claim-socket.ts'
+import { loadKept, saveKept } from '../process/kept-file.ts'
+import { createLog } from '../process/log.ts'
+import { ownFolder } from '../process/own-folder.ts'
+import { objectsSocketPath } from '../process/socket-path.ts'
+import { createObjectsChannel } from './control/channel.ts'
+import { ObjectsListener } from './listener/objects-listener.ts'
+import { flushEntries, listEntries } from './sites/look-at.ts'
+import { ObjectSites } from './sites/object-sites.ts'
+
+const dataDir = process.env['ZEST_DATA_DIR'] ?? './data'
+const port = Number(process.env['ZEST_OBJECTS_PORT'] ?? Number(process.env['ZEST_PORT'] ?? 8400) + 20)
+
+const log = createLog('objects', `zest-objects-${randomBytes(6).toString('hex')}`, process.env['ZEST_LOG_LEVEL'])
+
+/** Exit code for a cause that starting again will not fix. */
+const EXIT_CONFIG = 78
+/** Entries that have run out leave in small steps. */
+const SWEEP_MS = 100
+
+const giveUp = (sentence: string): never => {
+  console.error(sentence)
+  process.exit(EXIT_CONFIG)
+}
+
+const listen = (server: Server, where: { port: number; host: string } | { path: string }): Promise<void> =>
+  new Promise((resolve, reject) => {
+    server.once('error', reject)
+    server.listen(where, resolve)
+  })
+
+const main = async (): Promise<void> => {
+  process.umask(0o077)
+  const folder = join(dataDir, 'objects')
+  await ownFolder(dataDir)
+  await ownFolder(folder)
+  const socketPath = objectsSocketPath(dataDir)
+  await claimSocket(socketPath, dataDir).catch((error: Error) => giveUp(error.message))
+  const configPath = join(folder, 'sites.json')
+  const sites = new ObjectSites(Date.now)
+  // The last good configuration, so that it serves without control.
+  sites.configure((await loadKept(configPath, ObjectsConfig)) ?? { revision: 0, sites: [] })
+  const listener = new ObjectsListener(sites, {
+    now: Date.now,
+    report: (error) => log.report(error, { carryingOut: 'a command' }),
+  })
+  await listen(listener.server, { port, host: '127.0.0.1' }).catch((error: NodeJS.ErrnoException) =>
+    giveUp(
+      error.code === 'EADDRINUSE'
+        ? `Port ${port} is taken by another program. Stop it, or start Zest Lamp with another ZEST_OBJECTS_PORT (the object cache uses ZEST_PORT + 20 otherwise).`
+        : `The object cache cannot listen on port ${port}: ${error.message}`,
+    ),
+  )
+  const control = createObjectsChannel({
+    configure: async (config) => {
+      await saveKept(configPath, config)
+      listener.endClientsOf(sites.configure(config))
+    },
+    usage: (siteId) => sites.get(siteId)?.report(),
+    flush: (siteId, { prefix }) => {
+      const keys = sites.get(siteId)?.keys
+      return keys === undefined ? undefined : flushEntries(keys, prefix)
+    },
+    entries: (siteId, query) => {
+      const keys = sites.get(siteId)?.keys
+      return keys === undefined ? undefined : listEntries(keys, query, Date.now())
+    },
+  })
+  await listen(control, { path: socketPath })
+  await chmod(socketPath, 0o600)
+  const sweeping = setInterval(() => sites.sweep(), SWEEP_MS)
+  // One client's command must not end everybody's cache.
+  process.on('uncaughtException', (error) => log.report(error, { outside: 'any command' }))
+  process.on('unhandledRejection', (error) => log.report(error, { outside: 'any command' }))
+  let stopping = false
+  const stop = async (): Promise<void> => {
+    if (stopping) return
+    stopping = true
+    clearInterval(sweeping)
+    listener.close()
+    control.close()
+    control.closeAllConnections()
+    process.exit(0)
+  }
+  for (const signal of ['SIGTERM', 'SIGINT'] as const)
+    process.on(signal, () => inBackground(stop(), (error) => log.report(error, { stopping: signal })))
+  console.log(`object cache ready on port ${port}, ${[...sites].length} site(s)`)
+}
+
+await main()

@@ -1,0 +1,43 @@
+import type { ObjectsEntries, ObjectsEntry, ObjectsFlushed, ObjectsQuery } from '../../core/contracts/objects.ts'
+import type { Keyspace } from '../keyspace/keyspace.ts'
+
+/** Entries that are looked at for an answer, at most: the first ones that fit are shown. */
+const MOST_LOOKED_AT = 200_000
+
+const entryOf = (keys: Keyspace, entry: number, now: number): ObjectsEntry => {
+  const at = keys.expiryOf(entry)
+  return {
+    key: keys.keyOf(entry).toString('latin1'),
+    type: keys.typeOf(entry),
+    bytes: keys.sizeOf(entry),
+    ttlS: at === 0 ? null : Math.max(0, Math.round((at - now) / 1000)),
+    ageS: Math.max(0, Math.floor(now / 1000) - keys.writtenOf(entry)),
+    read: keys.wasRead(entry),
+  }
+}
+
+const beginsWith = (key: Buffer, prefix: Buffer): boolean => key.subarray(0, prefix.length).equals(prefix)
+
+/** Entries whose keys begin so. @param now epoch ms */
+export const listEntries = (keys: Keyspace, { prefix, limit }: ObjectsQuery, now: number): ObjectsEntries => {
+  const wanted = Buffer.from(prefix, 'latin1')
+  const entries: ObjectsEntry[] = []
+  for (let entry = 0; entry < Math.min(keys.numbers, MOST_LOOKED_AT); entry++) {
+    if (!keys.isLive(entry) || keys.isOver(entry) || !beginsWith(keys.keyOf(entry), wanted)) continue
+    if (entries.length === limit) return { entries, more: true }
+    entries.push(entryOf(keys, entry, now))
+  }
+  return { entries, more: keys.numbers > MOST_LOOKED_AT }
+}
+
+/** Let go all entries whose keys begin so; without a beginning, all. */
+export const flushEntries = (keys: Keyspace, prefix: string): ObjectsFlushed => {
+  const before = keys.size
+  if (prefix === '') keys.clear()
+  else {
+    const wanted = Buffer.from(prefix, 'latin1')
+    for (let entry = 0; entry < keys.numbers; entry++)
+      if (keys.isLive(entry) && beginsWith(keys.keyOf(entry), wanted)) keys.delete(entry)
+  }
+  return { removed: before - keys.size }
+}
