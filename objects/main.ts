@@ -9,9 +9,9 @@ import { loadKept, saveKept } from '../process/kept-file.ts'
 import { createLog } from '../process/log.ts'
 import { ownFolder } from '../process/own-folder.ts'
 import { objectsSocketPath } from '../process/socket-path.ts'
+import { actionsOf } from './control/actions.ts'
 import { createObjectsChannel } from './control/channel.ts'
 import { ObjectsListener } from './listener/objects-listener.ts'
-import { flushEntries, listEntries } from './sites/look-at.ts'
 import { ObjectSites } from './sites/object-sites.ts'
 
 const dataDir = process.env['ZEST_DATA_DIR'] ?? './data'
@@ -57,21 +57,8 @@ const main = async (): Promise<void> => {
         : `The object cache cannot listen on port ${port}: ${error.message}`,
     ),
   )
-  const control = createObjectsChannel({
-    configure: async (config) => {
-      await saveKept(configPath, config)
-      listener.endClientsOf(sites.configure(config))
-    },
-    usage: (siteId) => sites.get(siteId)?.report(),
-    flush: (siteId, { prefix }) => {
-      const keys = sites.get(siteId)?.keys
-      return keys === undefined ? undefined : flushEntries(keys, prefix)
-    },
-    entries: (siteId, query) => {
-      const keys = sites.get(siteId)?.keys
-      return keys === undefined ? undefined : listEntries(keys, query, Date.now())
-    },
-  })
+  const save = (config: ObjectsConfig): Promise<void> => saveKept(configPath, config)
+  const control = createObjectsChannel(actionsOf(sites, listener, { now: Date.now, save }))
   await listen(control, { path: socketPath })
   await chmod(socketPath, 0o600)
   const sweeping = setInterval(() => sites.sweep(), SWEEP_MS)

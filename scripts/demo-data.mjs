@@ -7,7 +7,7 @@ const ACCOUNT = { name: 'keeper@orrin-sound.example', password: 'nine quays' }
 export const SIGN_IN_NOTICE = `Demo account: ${ACCOUNT.name}, password: ${ACCOUNT.password}`
 
 /** Programs of the demo, in the order in which they are started. */
-export const DEMO_PROGRAMS = ['third', 'site', 'delivery', 'control']
+export const DEMO_PROGRAMS = ['third', 'site', 'delivery', 'objects', 'control']
 
 const ask = async (token, method, path, body) => {
   const { status, text } = await askOwn(`${controlUrl()}/api/v1${path}`, {

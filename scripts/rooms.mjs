@@ -3,7 +3,20 @@ import { dirname, relative, resolve, sep } from 'node:path'
 import { importGraph, readImports, reaches } from './import-graph.mjs'
 
 const root = resolve(import.meta.dirname, '..')
-const ANY = ['core', 'process', 'delivery', 'objects', 'lab', 'server', 'web', 'cli', 'standins', 'e2e', 'bench', 'scripts']
+const ANY = [
+  'core',
+  'process',
+  'delivery',
+  'objects',
+  'lab',
+  'server',
+  'web',
+  'cli',
+  'standins',
+  'e2e',
+  'bench',
+  'scripts',
+]
 
 /** Room → prefixes it may import from, besides itself. Arrows go down only. */
 export const ROOMS = {

@@ -15,6 +15,7 @@ import { measurementEndpoints } from './routes/measurement-routes.ts'
 import { routineEndpoints } from './routes/routine-routes.ts'
 import { siteEndpoints } from './routes/site-routes.ts'
 import { setupEndpoints } from './routes/setup-routes.ts'
+import { objectsEndpoints } from './routes/objects-routes.ts'
 import { plannerEndpoints } from './routes/planner-routes.ts'
 import { warmUpEndpoints } from './routes/warm-up-routes.ts'
 import { storeEndpoints } from './routes/store-routes.ts'
@@ -73,6 +74,7 @@ export const endpointsOf = (services: Services) => [
   ...storeEndpoints(services),
   ...warmUpEndpoints(services),
   ...plannerEndpoints(services),
+  ...objectsEndpoints(services),
   ...jobEndpoints(services),
 ]
 

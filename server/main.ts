@@ -7,7 +7,8 @@ import { claimSocket } from '../process/claim-socket.ts'
 import { inBackground } from '../core/in-background.ts'
 import { ownKeyDigest } from '../delivery/control/own-key.ts'
 import { DeliveryClient } from '../delivery/control/client.ts'
-import { controlLockPath, controlSocketPath } from '../process/socket-path.ts'
+import { ObjectsClient } from '../objects/control/client.ts'
+import { controlLockPath, controlSocketPath, objectsSocketPath } from '../process/socket-path.ts'
 import { digestToken } from './accounts/secrets.ts'
 import { createApp } from './app.ts'
 import { DamagedDatabase, openDatabase } from './db/database.ts'
@@ -27,12 +28,18 @@ import { startWatching } from './watching/watcher.ts'
 import { followPlans } from './planner/plans.ts'
 import { startWarmUps } from './warmup/warm-up-triggers.ts'
 import type { Services } from './routes/services.ts'
+import { ObjectsPublisher } from './objects/objects-publisher.ts'
 import { Publisher } from './release/publisher.ts'
 
 const dataDir = process.env['ZEST_DATA_DIR'] ?? './data'
 const basePort = Number(process.env['ZEST_PORT'] ?? 8400)
 const address = process.env['ZEST_ADDRESS'] ?? '127.0.0.1'
-const addresses = { controlPort: basePort, deliveryPort: basePort + 10, securePort: basePort + 11 }
+const addresses = {
+  controlPort: basePort,
+  deliveryPort: basePort + 10,
+  securePort: basePort + 11,
+  objectsPort: Number(process.env['ZEST_OBJECTS_PORT'] ?? basePort + 20),
+}
 /** On standard error: that is what whoever starts the processes shows. */
 const log = pino({ level: process.env['ZEST_LOG_LEVEL'] ?? 'warn' }, pino.destination(2))
 
@@ -106,6 +113,8 @@ const main = async (): Promise<void> => {
   const orders = { privacyOrders: new PrivacyOrders(), cookieOrders: new CookieOrders() }
   const recordings = new Recordings(join(import.meta.dirname, 'recorder.mjs'))
   const publisher = new Publisher(db, delivery, (sentence) => log.error(sentence))
+  const objects = new ObjectsClient(objectsSocketPath(dataDir))
+  const objectsPublisher = new ObjectsPublisher(db, objects, (sentence) => log.error(sentence))
   const handlers = jobHandlers({ db, addresses, events, lab, delivery, publisher, ...orders })
   const jobs = new JobQueue(db, events, handlers, (error) => log.error(error))
   const token = process.env['ZEST_API_TOKEN']
@@ -113,6 +122,8 @@ const main = async (): Promise<void> => {
     db,
     delivery,
     publisher,
+    objects,
+    objectsPublisher,
     events,
     jobs,
     ...orders,
@@ -125,6 +136,7 @@ const main = async (): Promise<void> => {
     recheckMs: RECHECK_MS,
   }
   publisher.publishBehind()
+  objectsPublisher.publishBehind()
   const app = createApp(services, join(import.meta.dirname, 'web'), (error) => log.error(error))
   const answer = app.callback()
   handler = (req, res) => inBackground(answer(req, res), (error) => log.error(error))
@@ -143,6 +155,7 @@ const main = async (): Promise<void> => {
     endWatching()
     endScheduledWork()
     publisher.close()
+    objectsPublisher.close()
     lab.stop()
     recordings.stop()
     await jobs.close()

@@ -51,6 +51,7 @@ export const Changed = z.object({
     'safety',
     'guided',
     'warm-up',
+    'objects',
   ]),
 })
 export type Changed = z.infer<typeof Changed>

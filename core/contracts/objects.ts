@@ -123,3 +123,28 @@ export type ObjectsEntry = z.infer<typeof ObjectsEntry>
 
 export const ObjectsEntries = z.object({ entries: z.array(ObjectsEntry), more: z.boolean() })
 export type ObjectsEntries = z.infer<typeof ObjectsEntries>
+
+/** How a content system reaches the object cache. */
+export const ObjectsConnection = z.object({
+  host: z.string(),
+  port: z.int(),
+  name: z.string(),
+  hasPassword: z.boolean().describe('Whether a password was made; it is shown only once'),
+})
+export type ObjectsConnection = z.infer<typeof ObjectsConnection>
+
+/** The object cache of a site: what is set, how it is reached, what it does. */
+export const ObjectsState = z.object({
+  settings: ObjectsSettings,
+  connection: ObjectsConnection,
+  usage: ObjectsUsage.nullable().describe('null: it is off, or does not answer'),
+  problem: z.string().nullable().describe('Why it does not answer'),
+})
+export type ObjectsState = z.infer<typeof ObjectsState>
+
+/** A new password, shown this once. */
+export const ObjectsPassword = z.object({
+  password: z.string(),
+  url: z.string().describe('Address, name and password in one, as many content systems ask for it'),
+})
+export type ObjectsPassword = z.infer<typeof ObjectsPassword>

@@ -2,6 +2,8 @@ import { createHash } from 'node:crypto'
 import { once } from 'node:events'
 import type { AddressInfo } from 'node:net'
 import { ObjectsSite } from '../../core/contracts/objects.ts'
+import { actionsOf } from '../control/actions.ts'
+import { createObjectsChannel } from '../control/channel.ts'
 import { ObjectsListener } from '../listener/objects-listener.ts'
 import { ObjectSites } from '../sites/object-sites.ts'
 import { RawClient } from './raw-client.ts'
@@ -36,6 +38,15 @@ export class ObjectsBench {
     await once(bench.listener.server, 'listening')
     bench.port = (bench.listener.server.address() as AddressInfo).port
     return bench
+  }
+
+  /** The control channel, on a socket of its own. @returns a function that closes it */
+  async listenForControl(socketPath: string): Promise<() => void> {
+    const save = async (): Promise<void> => undefined
+    const channel = createObjectsChannel(actionsOf(this.sites, this.listener, { now: Date.now, save }))
+    channel.listen(socketPath)
+    await once(channel, 'listening')
+    return () => (channel.close(), channel.closeAllConnections())
   }
 
   /** A client that has said who it is. */

@@ -5,7 +5,7 @@ import { ContentSystem } from '../../standins/systems/content-system.ts'
 import { CHANDLERY, NOTICES, type Habits } from '../../standins/systems/habits.ts'
 import { checkSite } from './check-site.ts'
 
-const OWN = { controlPort: 1, deliveryPort: 2, securePort: 3 }
+const OWN = { controlPort: 1, deliveryPort: 2, securePort: 3, objectsPort: 4 }
 let server: Server | undefined
 afterEach(() => new Promise<void>((resolve) => (server === undefined ? resolve() : server.close(() => resolve()))))
 

@@ -8,7 +8,7 @@ import { checkSite } from './check-site.ts'
 /** Sites that answer by one name only (common practice of content systems), connected by the address of their server. */
 
 const PUBLIC = 'https://www.orrin-sound.example'
-const OWN = { controlPort: 1, deliveryPort: 2, securePort: 3 }
+const OWN = { controlPort: 1, deliveryPort: 2, securePort: 3, objectsPort: 4 }
 const PAGES: Record<string, string> = {
   '/': `<title>Orrin Sound</title><a href="${PUBLIC}/boats">Boats</a>`,
   '/boats': '<title>Boats</title>',

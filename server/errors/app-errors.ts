@@ -229,6 +229,20 @@ export const errors = {
       'The event’s signature is not valid',
       `${why} Sign "@method", "@path" and "content-digest" with the secret of this site (RFC 9421, hmac-sha256).`,
     ),
+  valueAboveMemory: (value: number, memory: number) =>
+    new AppError(
+      'VALUE_ABOVE_MEMORY',
+      422,
+      'Largest value too large',
+      `One value of ${value} bytes would take more than a quarter of the memory (${memory} bytes). Lower the largest value, or give more memory.`,
+    ),
+  objectsDown: (why: string) =>
+    new AppError(
+      'OBJECTS_DOWN',
+      503,
+      'The object cache does not answer',
+      `${why} What you set is kept, and in force as soon as it answers.`,
+    ),
   deliveryDown: (why: string) =>
     new AppError('DELIVERY_DOWN', 503, 'Delivery does not answer', `${why} Start Zest Lamp again if this lasts.`),
 } as const

@@ -3,6 +3,7 @@ import { z } from 'zod'
 import type { Problem } from '../../core/contracts/problem.ts'
 import { AppError, errors } from '../errors/app-errors.ts'
 import { DeliveryUnavailable } from '../../delivery/control/client.ts'
+import { ObjectsUnavailable } from '../../objects/control/client.ts'
 
 const pathText = (path: readonly PropertyKey[]): string => path.map(String).join('.')
 
@@ -34,6 +35,7 @@ const statusOf = (error: unknown): number | undefined => (error as { status?: nu
 const toProblem = (error: unknown): Problem | undefined => {
   if (error instanceof AppError) return fromAppError(error)
   if (error instanceof z.ZodError) return fromZod(error)
+  if (error instanceof ObjectsUnavailable) return fromAppError(errors.objectsDown(error.message))
   if (error instanceof DeliveryUnavailable) return fromAppError(errors.deliveryDown(error.message))
   if (statusOf(error) === 413) return fromAppError(errors.bodyTooLarge('1 MB (archives and logs: 32 MB)'))
   if (statusOf(error) === 400) return fromAppError(errors.notJson())

@@ -6,6 +6,8 @@ export interface Addresses {
   readonly deliveryPort: number
   /** Port of delivery for HTTPS. */
   readonly securePort: number
+  /** Port of the object cache. */
+  readonly objectsPort: number
 }
 
 /** For whoever needs to know where things are reached. */

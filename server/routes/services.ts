@@ -1,4 +1,5 @@
 import type { HasDelivery } from '../../delivery/control/client.ts'
+import type { HasObjects } from '../../objects/control/client.ts'
 import type { HasDatabase } from '../db/database.ts'
 import type { HasStartToken } from '../http/authentication.ts'
 import type { HasRecheck } from '../http/live-events.ts'
@@ -8,6 +9,7 @@ import type { HasEvents } from '../live/event-bus.ts'
 import type { HasRecordings } from '../measuring/recordings.ts'
 import type { HasAddresses } from '../net/addresses.ts'
 import type { HasControlNames } from '../net/control-names.ts'
+import type { HasObjectsPublisher } from '../objects/objects-publisher.ts'
 import type { HasCookieOrders } from '../privacy/cookie-search.ts'
 import type { HasPrivacyOrders } from '../privacy/privacy-checks.ts'
 import type { HasPublisher } from '../sites/publishing.ts'
@@ -17,6 +19,8 @@ import type { HasSignInNotice } from './account-routes.ts'
 export type Services = HasDatabase &
   HasDelivery &
   HasPublisher &
+  HasObjects &
+  HasObjectsPublisher &
   HasEvents &
   HasJobs &
   HasPrivacyOrders &

@@ -18,12 +18,13 @@ import type { Visited, WarmOrder, WarmResult } from '../../core/contracts/warm-u
 import type { PageSequences } from '../../core/contracts/next-pages.ts'
 import { createControlChannel, type ControlActions } from '../../delivery/control/channel.ts'
 import { DeliveryClient } from '../../delivery/control/client.ts'
-import { controlSocketPath } from '../../process/socket-path.ts'
+import { controlSocketPath, objectsSocketPath } from '../../process/socket-path.ts'
 import { digestToken } from '../accounts/secrets.ts'
 import { createApp } from '../app.ts'
 import { openDatabase, type Database } from '../db/database.ts'
 import * as schema from '../db/schema.ts'
 import * as plannerSchema from '../db/planner-schema.ts'
+import * as objectsSchema from '../db/objects-schema.ts'
 import * as warmUpSchema from '../db/warm-up-schema.ts'
 import { EventBus, type LiveEvent } from '../live/event-bus.ts'
 import { controlNames } from '../net/control-names.ts'
@@ -32,6 +33,8 @@ import { JobQueue } from '../jobs/job-queue.ts'
 import type { LabClient } from '../jobs/lab-client.ts'
 import { CookieOrders } from '../privacy/cookie-search.ts'
 import { PrivacyOrders } from '../privacy/privacy-checks.ts'
+import { ObjectsClient } from '../../objects/control/client.ts'
+import { ObjectsPublisher } from '../objects/objects-publisher.ts'
 import { Publisher } from '../release/publisher.ts'
 import { aRequest, someMetrics } from '../../core/measuring/testing/made-up.ts'
 import { aSight } from '../../core/safety/testing/sights.ts'
@@ -96,7 +99,9 @@ let shared: Promise<Database> | undefined
 const emptyDatabase = async (): Promise<Database> => {
   shared ??= openDatabase(undefined, MIGRATIONS ?? '').then(({ db }) => db)
   const db = await shared
-  const tables = Object.values({ ...schema, ...warmUpSchema, ...plannerSchema }).filter((table) => is(table, PgTable))
+  const tables = Object.values({ ...schema, ...warmUpSchema, ...plannerSchema, ...objectsSchema }).filter((table) =>
+    is(table, PgTable),
+  )
   await db.execute(sql.raw(`truncate ${tables.map((table) => `"${getTableName(table)}"`).join(', ')} cascade`))
   return db
 }
@@ -117,6 +122,9 @@ export class ServerBench {
   readonly errors: unknown[] = []
   services!: Services
   #publisher!: Publisher
+  #objectsPublisher!: ObjectsPublisher
+  /** Where an object cache is asked, for tests that start one. */
+  objectsSocket = '/nowhere/objects.sock'
   url = ''
   /** Answers of the site that is connected, by path. */
   site: (path: string) => { status?: number; headers?: Record<string, string>; body: string } | undefined = (path) =>
@@ -186,6 +194,7 @@ export class ServerBench {
       res.writeHead(found?.status ?? (found === undefined ? 404 : 200), found?.headers).end(found?.body ?? '')
     })
     bench.siteUrl = `http://127.0.0.1:${await listen(site)}`
+    bench.objectsSocket = objectsSocketPath(folder)
     bench.#db = await emptyDatabase()
     const server = createServer((req, res) => app.callback()(req, res))
     const port = await listen(server)
@@ -194,7 +203,7 @@ export class ServerBench {
     bench.#start(delivery, port)
     const app = createApp(bench.services, '/nowhere', (error) => bench.errors.push(error))
     bench.#close = [
-      async () => (bench.#publisher.close(), bench.services.jobs.close()),
+      async () => (bench.#publisher.close(), bench.#objectsPublisher.close(), bench.services.jobs.close()),
       async () => [server, site, channel].map((one) => (one.close(), one.closeAllConnections())),
       () => rm(folder, { recursive: true, force: true }),
     ]
@@ -204,7 +213,7 @@ export class ServerBench {
   #start(delivery: DeliveryClient, port: number): void {
     const events = new EventBus()
     events.listen((event) => this.events.push(event))
-    const addresses = { controlPort: port, deliveryPort: this.#deliveryPort, securePort: 2 }
+    const addresses = { controlPort: port, deliveryPort: this.#deliveryPort, securePort: 2, objectsPort: 3 }
     const orders = { privacyOrders: new PrivacyOrders(), cookieOrders: new CookieOrders() }
     const lab = {
       run: async (order: RunOrder) => this.lab(order),
@@ -214,6 +223,8 @@ export class ServerBench {
     const log = (error: unknown): void => void this.errors.push(error)
     this.#publisher = new Publisher(this.#db, delivery, log)
     const publisher = this.#publisher
+    const objects = new ObjectsClient(this.objectsSocket)
+    this.#objectsPublisher = new ObjectsPublisher(this.#db, objects, log)
     this.services = {
       db: this.#db,
       delivery,
@@ -237,6 +248,8 @@ export class ServerBench {
         log,
       ),
       publisher,
+      objects,
+      objectsPublisher: this.#objectsPublisher,
       startTokenDigest: digestToken(TOKEN),
       signInNotice: 'Welcome aboard',
       now: () => new Date(),

@@ -66,6 +66,7 @@ const MADE_OLD: Record<Changed['what'], readonly (keyof Parts)[]> = {
   safety: [],
   guided: [],
   'warm-up': [],
+  objects: [],
 }
 
 const all = (loads: readonly { readonly load: () => Promise<void> }[]): Promise<unknown> =>

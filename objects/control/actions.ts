@@ -1,0 +1,26 @@
+import type { ObjectsConfig } from '../../core/contracts/objects.ts'
+import type { ObjectsListener } from '../listener/objects-listener.ts'
+import { flushEntries, listEntries } from '../sites/look-at.ts'
+import type { ObjectSites } from '../sites/object-sites.ts'
+import type { ObjectsActions } from './channel.ts'
+
+/** How the object cache does what control asks. @param save keeps a configuration for the next start */
+export const actionsOf = (
+  sites: ObjectSites,
+  listener: ObjectsListener,
+  { now, save }: { readonly now: () => number; readonly save: (config: ObjectsConfig) => Promise<void> },
+): ObjectsActions => ({
+  configure: async (config) => {
+    await save(config)
+    listener.endClientsOf(sites.configure(config))
+  },
+  usage: (siteId) => sites.get(siteId)?.report(),
+  flush: (siteId, { prefix }) => {
+    const keys = sites.get(siteId)?.keys
+    return keys === undefined ? undefined : flushEntries(keys, prefix)
+  },
+  entries: (siteId, query) => {
+    const keys = sites.get(siteId)?.keys
+    return keys === undefined ? undefined : listEntries(keys, query, now())
+  },
+})

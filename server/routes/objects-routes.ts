@@ -1,0 +1,84 @@
+import {
+  ObjectsEntries,
+  ObjectsFlush,
+  ObjectsFlushed,
+  ObjectsPassword,
+  ObjectsQuery,
+  ObjectsSettings,
+  ObjectsState,
+} from '../../core/contracts/objects.ts'
+import type { HasObjects } from '../../objects/control/client.ts'
+import type { HasDatabase } from '../db/database.ts'
+import { endpoint, type Endpoint } from '../http/endpoint.ts'
+import type { HasEvents } from '../live/event-bus.ts'
+import type { HasAddresses } from '../net/addresses.ts'
+import { newObjectsPassword, objectsState, saveObjectsSettings } from '../objects/object-cache.ts'
+import type { HasObjectsPublisher } from '../objects/objects-publisher.ts'
+import { siteRow } from '../sites/sites.ts'
+import { SiteParams } from './site-routes.ts'
+
+type ObjectsIo = HasDatabase & HasObjects & HasObjectsPublisher & HasEvents & HasAddresses
+
+/** The object cache: what a content system keeps of its database. */
+export const objectsEndpoints = (services: ObjectsIo): Endpoint[] => [
+  endpoint(
+    {
+      method: 'get',
+      path: '/sites/:siteId/objects',
+      summary: 'The object cache of a site: settings, how to reach it, what it does',
+      input: { params: SiteParams },
+      reply: ObjectsState,
+    },
+    async ({ params }) => objectsState(services, params.siteId),
+  ),
+  endpoint(
+    {
+      method: 'put',
+      path: '/sites/:siteId/objects',
+      summary: 'Switch the object cache on or off, and set its bounds',
+      input: { params: SiteParams, body: ObjectsSettings },
+      reply: ObjectsState,
+    },
+    async ({ params, body }) => {
+      await saveObjectsSettings(services, params.siteId, body)
+      return objectsState(services, params.siteId)
+    },
+  ),
+  endpoint(
+    {
+      method: 'post',
+      path: '/sites/:siteId/objects/password',
+      summary: 'Make a password for the object cache; it is shown once, and the one before ends',
+      input: { params: SiteParams },
+      reply: ObjectsPassword,
+      status: 201,
+    },
+    async ({ params }) => newObjectsPassword(services, params.siteId),
+  ),
+  endpoint(
+    {
+      method: 'get',
+      path: '/sites/:siteId/objects/entries',
+      summary: 'Entries of the object cache whose keys begin as given: type, size, time left; never their content',
+      input: { params: SiteParams, query: ObjectsQuery },
+      reply: ObjectsEntries,
+    },
+    async ({ params, query }) => {
+      await siteRow(services.db, params.siteId)
+      return services.objects.entries(params.siteId, query)
+    },
+  ),
+  endpoint(
+    {
+      method: 'post',
+      path: '/sites/:siteId/objects/flushes',
+      summary: 'Empty the object cache, or what begins as given',
+      input: { params: SiteParams, body: ObjectsFlush },
+      reply: ObjectsFlushed,
+    },
+    async ({ params, body }) => {
+      await siteRow(services.db, params.siteId)
+      return services.objects.flush(params.siteId, body)
+    },
+  ),
+]
