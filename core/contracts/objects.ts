@@ -91,6 +91,13 @@ export const ObjectsUsage = z.object({
   minutes: z.array(ObjectsMinute).describe('Those in which anything happened, oldest first'),
   groups: z.array(ObjectsGroup),
   wrongPasswords: count,
+  curve: z
+    .array(z.object({ bytes: count, missRatio: z.number() }))
+    .describe('Share of reads that would miss, by memory; empty as long as too little was read'),
+  missMs: z
+    .number()
+    .nullable()
+    .describe('What a miss costs: median time until the content system stores what it missed, ms'),
 })
 export type ObjectsUsage = z.infer<typeof ObjectsUsage>
 

@@ -63,7 +63,7 @@ const value = fc.oneof(
 const field = fc.constantFrom('f', 'g', 'title', '')
 const far = fc.constantFrom('4102444800', '4102444801', '1', '0', '-5', '9223372036854775807', 'x')
 const farMs = fc.constantFrom('4102444800000', '4102444800001', '1', '0', '-5', '9223372036854775807', 'x')
-const lifetime = fc.constantFrom('1000', '5000', '0', '-1', '9223372036854775807', '9223372036854776', 'soon')
+const lifetime = fc.constantFrom('100000', '5000000', '0', '-1', '9223372036854775807', '9223372036854776', 'soon')
 const odd = (name: string): string => [...name].map((char, at) => (at % 2 === 0 ? char : char.toLowerCase())).join('')
 
 const one = (name: string, ...parts: fc.Arbitrary<string>[]): fc.Arbitrary<string[]> =>
@@ -209,15 +209,23 @@ const PAIRED = new Set(['HGETALL', 'HSCAN'])
 
 const sorted = (items: readonly unknown[]): string[] => items.map((item) => JSON.stringify(item)).toSorted()
 
+/** The two are asked one after the other: times that count from now are the same to the minute. */
+const ofTime = (command: string, reply: string): string => {
+  const value = Number(reply.slice(1))
+  const left = command === 'TTL' ? value : command === 'EXPIRETIME' ? value - Date.now() / 1000 : 0
+  return left <= 0 || left > 1e7 ? reply : `in ${Math.floor((left + 30) / 60)} min`
+}
+
 /** Members sorted, pairs kept together; the cursor of a scan left out. Within a transaction too. */
 const comparable = (command: string, reply: Reply): unknown => {
-  if (typeof reply === 'string') return reply
+  if (typeof reply === 'string') return ofTime(command, reply)
   const { type, items } = reply
   if (command.endsWith('SCAN')) return comparable(command === 'HSCAN' ? 'HGETALL' : 'SMEMBERS', items[1] ?? '')
   if (PAIRED.has(command))
     return { type, pairs: sorted(items.flatMap((item, at) => (at % 2 === 0 ? [[item, items[at + 1]]] : []))) }
   if (UNORDERED.has(command)) return { type, items: sorted(items) }
-  if (command === 'EXEC') return items.map((item) => (typeof item === 'string' ? item : sorted(item.items)))
+  if (command === 'EXEC')
+    return items.map((item) => (typeof item === 'string' ? item.replace(/^:\d{5,10}$/, 'a time') : sorted(item.items)))
   return reply
 }
 

@@ -1,7 +1,7 @@
 import { Arena } from './arena.ts'
 import { EntryTable, KIND, NONE } from './entry-table.ts'
 import { EvictionQueue } from './eviction-queue.ts'
-import { keyHash } from './key-hash.ts'
+import { keyHash } from '../../core/objects/key-hash.ts'
 
 /** What bounds the objects of a site. */
 export interface KeyspaceBounds {

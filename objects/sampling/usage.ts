@@ -1,8 +1,14 @@
 import type { ObjectsCounts, ObjectsMinute } from '../../core/contracts/objects.ts'
 import type { ReadListener } from '../commands/call.ts'
+import { PLACE_BYTES } from '../keyspace/entry-table.ts'
 import type { Gone, Keyspace, KeyspaceListener } from '../keyspace/keyspace.ts'
+import { keyHash } from '../../core/objects/key-hash.ts'
+import { MissRatioCurve } from '../../core/objects/miss-ratio-curve.ts'
 import { KeyGroups } from './key-groups.ts'
+import { MissCosts } from './miss-costs.ts'
 
+/** Of the hashes that keys are sampled by. */
+const SEED = 0x5eed
 const MINUTE_MS = 60_000
 /** Minutes that are kept: a day. */
 const MOST_MINUTES = 24 * 60
@@ -27,6 +33,8 @@ export class Usage implements ReadListener, KeyspaceListener {
   readonly since: number
   readonly counts: ObjectsCounts = { ...NOTHING }
   readonly groups = new KeyGroups()
+  readonly curve = new MissRatioCurve()
+  readonly costs = new MissCosts()
   readonly #minutes: ObjectsMinute[] = []
   readonly #now: () => number
   #minute: ObjectsMinute | undefined
@@ -53,6 +61,11 @@ export class Usage implements ReadListener, KeyspaceListener {
     this.#minute[what] += by
   }
 
+  /** Memory of an entry, its place in the table included. */
+  #takenBy(entry: number): number {
+    return (this.#keys?.sizeOf(entry) ?? 0) + PLACE_BYTES
+  }
+
   /** Those in which anything happened, oldest first. */
   minutes(): readonly ObjectsMinute[] {
     return this.#minutes
@@ -62,13 +75,17 @@ export class Usage implements ReadListener, KeyspaceListener {
     this.#add('commands')
   }
 
-  onHit(key: Uint8Array, _entry: number, bytes: number): void {
+  onHit(key: Uint8Array, entry: number, bytes: number): void {
+    this.curve.read(keyHash(key, SEED), this.#takenBy(entry))
     this.#add('hits')
     this.#add('hitBytes', bytes)
     this.groups.count(key, 'hits')
   }
 
   onMiss(key: Uint8Array): void {
+    const hash = keyHash(key, SEED)
+    this.curve.read(hash, 0)
+    this.costs.missed(hash, this.#now())
     this.#add('misses')
     this.groups.count(key, 'misses')
   }
@@ -78,12 +95,17 @@ export class Usage implements ReadListener, KeyspaceListener {
     if (keys === undefined) return
     this.#add('writes')
     this.#add('writtenBytes', keys.sizeOf(entry))
+    const hash = keyHash(keys.keyOf(entry), SEED)
+    this.curve.written(hash, this.#takenBy(entry))
+    this.costs.filled(hash, this.#now())
     this.groups.count(keys.keyOf(entry), 'writes')
   }
 
   onGone(entry: number, why: Gone): void {
     const keys = this.#keys
     if (keys === undefined) return
+    // With more memory it would still be gone.
+    if (why !== 'evicted') this.curve.deleted(keyHash(keys.keyOf(entry), SEED))
     if (why === 'expired') this.#add('expired')
     if (why !== 'evicted') return
     this.#add('evicted')

@@ -3,6 +3,9 @@ import type { ObjectsSite, ObjectsUsage } from '../../core/contracts/objects.ts'
 import { Keyspace, type KeyspaceBounds } from '../keyspace/keyspace.ts'
 import { Usage } from '../sampling/usage.ts'
 
+/** Fewer reads make no curve. */
+const LEAST_READS = 500
+
 /** Told when a key that it watches has changed. */
 export interface Watcher {
   readonly disturb: () => void
@@ -75,6 +78,8 @@ export class SiteObjects {
       minutes: [...usage.minutes()],
       groups: usage.groups.list(keys, Math.floor(this.#now() / 1000)),
       wrongPasswords: this.wrongPasswords,
+      curve: usage.curve.reads < LEAST_READS ? [] : usage.curve.points(),
+      missMs: usage.costs.medianMs,
     }
   }
 
