@@ -1,22 +1,23 @@
 import { z } from 'zod'
 
 const count = z.int().min(0)
-const MIB = 1024 * 1024
+/** Decimal, as the interface shows sizes. */
+const MB = 1_000_000
 
 /** What an owner sets of the object cache of a site. */
 export const ObjectsSettings = z.strictObject({
   enabled: z.boolean().default(false),
   memoryBytes: z
     .int()
-    .min(4 * MIB)
-    .max(64 * 1024 * MIB)
-    .default(64 * MIB)
+    .min(4 * MB)
+    .max(64_000 * MB)
+    .default(64 * MB)
     .describe('Memory for keys, values and what it takes to find them'),
   largestValueBytes: z
     .int()
-    .min(1024)
-    .max(64 * MIB)
-    .default(MIB)
+    .min(1000)
+    .max(64 * MB)
+    .default(MB)
     .describe('Larger values are refused'),
   lifetimeS: z
     .int()

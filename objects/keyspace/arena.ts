@@ -63,16 +63,11 @@ export class Arena {
     this.#allowed = this.#piecesIn(bytes)
     while (this.#open > this.#allowed) {
       const free = this.#free.pop()
-      if (free !== undefined) {
-        this.#segments[free] = undefined
-        this.#open--
-        continue
-      }
-      const emptiest = this.#emptiest()
-      if (emptiest < 0) return
-      if ((this.#live[emptiest] ?? 0) > this.segmentBytes - this.#at)
-        this.#begin(this.#free.pop() ?? this.#openSegment())
-      else this.#moveOut(emptiest)
+      if (free === undefined) {
+        const emptiest = this.#emptiest()
+        if (emptiest < 0) return
+        this.#moveOut(emptiest)
+      } else this.#giveBack(free)
     }
   }
 
@@ -126,10 +121,13 @@ export class Arena {
   /** Nothing is in it any more: it serves again, or is given back. */
   #clear(segment: number): void {
     this.#live[segment] = 0
-    if (this.#open > this.#allowed) {
-      this.#segments[segment] = undefined
-      this.#open--
-    } else this.#free.push(segment)
+    if (this.#open > this.#allowed) this.#giveBack(segment)
+    else this.#free.push(segment)
+  }
+
+  #giveBack(segment: number): void {
+    this.#segments[segment] = undefined
+    this.#open--
   }
 
   #openSegment(): number {
@@ -167,6 +165,7 @@ export class Arena {
     return best
   }
 
+  /** Move what is left in a piece to the end of the log. Full pieces come of it, so that clearing the emptiest ones comes to an end. */
   #moveOut(segment: number): void {
     const from = this.#segments[segment]
     if (from === undefined) return
@@ -176,6 +175,7 @@ export class Arena {
       const size = from.readUInt32LE(at + 4) * UNIT
       if (size === 0) break
       if (this.#owner.addressOf(entry) === (base + at) / UNIT) {
+        if (this.#at + size > this.segmentBytes) this.#begin(this.#free.pop() ?? this.#openSegment())
         const to = this.#append(entry, size)
         from.copy(this.segmentOf(to), this.offsetOf(to), at + HEADER, at + size)
         this.#live[segment] = (this.#live[segment] ?? 0) - size

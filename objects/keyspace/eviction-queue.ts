@@ -80,9 +80,9 @@ export class EvictionQueue {
   }
 
   add(entry: number): void {
-    const back = this.#isRemembered(this.#table.hash[entry]!)
-    if (back) this.#table.marks[entry]! |= MAIN
-    this.#append(back ? this.#main : this.#newcomers, entry, this.#sizeOf(entry))
+    if (this.#isRemembered(this.#table.hash[entry]!)) this.#table.marks[entry]! |= MAIN
+    // One that has another value now goes on where it was.
+    this.#append(this.#listOf(entry), entry, this.#sizeOf(entry))
   }
 
   remove(entry: number): void {

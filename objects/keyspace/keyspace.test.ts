@@ -64,6 +64,47 @@ describe('keys and values', () => {
     expect(keys.evictions).toBe(0)
     expect(get('goes:999')?.startsWith('59999-')).toBe(true)
   })
+  test.each([1, 2, 3, 4, 5])(
+    'are whole or gone where memory is short, whatever leaves, moves and is bounded anew (%i)',
+    (seed) => {
+      const { keys, set, get } = aKeyspace(4 * MIB)
+      const random = randomFrom(seed)
+      const model = new Map<string, string>()
+      const wrong: string[] = []
+      for (let at = 0; at < 30_000; at++) {
+        const key = `key:${Math.floor(15_000 * random() ** 3)}`
+        const what = random()
+        if (what < 0.4) {
+          const found = keys.typeOf(Math.max(0, keys.find(0, bytes(key)))) === 'string' ? get(key) : undefined
+          if (found !== undefined && found !== model.get(key)) wrong.push(key)
+        } else if (what < 0.5) {
+          const entry = keys.find(0, bytes(key))
+          if (entry !== NONE) keys.delete(entry)
+          model.delete(key)
+        } else if (what < 0.51) {
+          const group = keys.find(0, bytes(`group:${at % 50}`))
+          const entry = group === NONE ? keys.addGroup(0, bytes(`group:${at % 50}`), 'set') : group
+          keys.setOf(entry).add(`m${at}`)
+          keys.groupChanged(entry, memberBytes(`m${at}`))
+        } else if (what < 0.5105)
+          keys.setBounds({ bytes: (4 + Math.floor(random() * 8)) * MIB, largestValueBytes: MIB, lifetimeMs: undefined })
+        else {
+          const value = `${at}`.padEnd(300 + random() * 6000, '.')
+          set(key, value)
+          model.set(key, value)
+        }
+        if (keys.bytes > keys.bounds.bytes) wrong.push(`${keys.bytes} bytes`)
+      }
+      for (let entry = 0; entry < keys.numbers; entry++) {
+        if (!keys.isLive(entry) || keys.typeOf(entry) !== 'string') continue
+        const key = keys.keyOf(entry).toString('latin1')
+        if (keys.find(0, bytes(key)) !== entry || keys.stringOf(entry).toString('latin1') !== model.get(key))
+          wrong.push(key)
+      }
+      expect(wrong).toEqual([])
+      expect(keys.evictions).toBeGreaterThan(1000)
+    },
+  )
   test('of one database are not those of another', () => {
     const { keys, set, get } = aKeyspace()
     set('a', 'first')

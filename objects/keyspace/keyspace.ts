@@ -113,9 +113,10 @@ export class Keyspace {
 
   /** Memory in use, bytes: with gaps, and with what it takes to find entries. */
   get bytes(): number {
-    return this.#arena.takenBytes + this.#overhead
+    return this.#arena.takenBytes + this.#table.bytes + this.#queue.bytes + this.#asideBytes
   }
 
+  /** What one entry more takes beside the arena. */
   get #overhead(): number {
     return this.#table.bytesAfterNext + this.#queue.bytes + this.#asideBytes
   }
@@ -283,6 +284,9 @@ export class Keyspace {
     this.#makeRoom(Arena.sizeOf(length), value.aside)
     const entry = before === NONE ? this.#table.add(keyHash(key, this.#seed ^ db)) : before
     const table = this.#table
+    // It has no record yet, and an old one of its number must not be taken for it while others are moved.
+    table.kind[entry] = KIND.free
+    const address = this.#arena.allocate(entry, length)
     if (before === NONE) {
       table.db[entry] = db
       this.#counts.set(db, this.count(db) + 1)
@@ -290,10 +294,9 @@ export class Keyspace {
     table.kind[entry] = KIND.record
     table.keyBytes[entry] = key.length
     table.valueBytes[entry] = value.inRecord
-    table.address[entry] = this.#arena.allocate(entry, length)
+    table.address[entry] = address
     table.writtenS[entry] = Math.floor(this.#now() / 1000)
     this.#queue.forgetRead(entry)
-    const address = table.address[entry]
     this.#arena.segmentOf(address).set(key, this.#arena.offsetOf(address))
     return entry
   }

@@ -89,7 +89,7 @@ export class ReplyWriter {
 
   /** @param text begins with a word in capitals that programs look at; line ends would end the reply */
   error(text: string): void {
-    this.#line(`-${text.replaceAll(/[\r\n]/g, ' ')}`)
+    this.#line(`-${text.replace(/[\r\n]+$/, '').replaceAll(/[\r\n]/g, ' ')}`)
   }
 
   integer(value: number | bigint): void {

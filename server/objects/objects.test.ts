@@ -30,7 +30,7 @@ describe('the object cache of a site', () => {
   test('is off at first, and says where it would be reached', async () => {
     const { body } = await server.call('GET', path())
     expect(body).toMatchObject({
-      settings: { enabled: false, memoryBytes: 64 * 1024 * 1024 },
+      settings: { enabled: false, memoryBytes: 64_000_000 },
       connection: { host: '127.0.0.1', port: 3, name: site.id, hasPassword: false },
       usage: null,
       problem: null,

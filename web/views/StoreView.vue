@@ -17,6 +17,7 @@ const StoredTable = defineAsyncComponent(() => import('../store/StoredTable.vue'
 const RequestPathPanel = defineAsyncComponent(() => import('../store/RequestPathPanel.vue'))
 const WarmUpPanel = defineAsyncComponent(() => import('../warm-up/WarmUpPanel.vue'))
 const PlannerPanel = defineAsyncComponent(() => import('../planner/PlannerPanel.vue'))
+const ObjectsPanel = defineAsyncComponent(() => import('../objects/ObjectsPanel.vue'))
 const PurgePanel = defineAsyncComponent(() => import('../store/PurgePanel.vue'))
 const TrafficPanel = defineAsyncComponent(() => import('../store/TrafficPanel.vue'))
 
@@ -34,6 +35,7 @@ const SECTIONS = [
   { id: 'path', title: 'Request path' },
   { id: 'purge', title: 'Purge' },
   { id: 'traffic', title: 'Traffic' },
+  { id: 'objects', title: 'Object cache' },
 ] as const
 type SectionId = (typeof SECTIONS)[number]['id']
 const section = ref<SectionId>('pages')
@@ -167,6 +169,7 @@ const explain = (address: string): void => {
     <PlannerPanel v-else-if="section === 'planner'" :site="site" />
     <RequestPathPanel v-else-if="section === 'path'" :site="site" :channel="channel" :address="explained" />
     <PurgePanel v-else-if="section === 'purge'" :site="site" @changed="load" />
+    <ObjectsPanel v-else-if="section === 'objects'" :site="site" />
     <TrafficPanel v-else-if="section === 'traffic' && siteData.traffic" :traffic="siteData.traffic" :site="site" />
   </div>
 </template>
