@@ -8,6 +8,7 @@ import { connections } from './connections.ts'
 import { firstVisit } from './first-visit.ts'
 import { nextPagePrefetch, nextPagePrerender } from './next-page.ts'
 import { earlyHintsGain } from './early-hints.ts'
+import { objectsMemory, objectsOps } from './objects.ts'
 import { ownInterface } from './own-interface.ts'
 import { plannerError } from './planner-error.ts'
 import { plannerSpeed } from './planner-speed.ts'
@@ -57,6 +58,8 @@ const ALL = [
   warmKept,
   earlyHintsGain,
   ownInterface,
+  objectsOps,
+  objectsMemory,
 ]
 
 const { values, positionals } = parseArgs({ allowPositionals: true, options: { json: { type: 'string' } } })

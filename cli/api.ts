@@ -27,7 +27,7 @@ export const accessFrom = (env: NodeJS.ProcessEnv): ApiAccess => {
  */
 export const callApi = async <T extends z.ZodType>(
   { url, token }: ApiAccess,
-  method: 'GET' | 'POST',
+  method: 'GET' | 'POST' | 'PUT',
   path: string,
   reply: T,
   body?: unknown,

@@ -6,7 +6,8 @@ import { join } from 'node:path'
 import { afterEach, beforeEach, describe, expect, test } from 'vitest'
 import { WarmUpSettings } from '../core/contracts/warm-up.ts'
 import { CommandFailure } from './api.ts'
-import { runCommand, UsageError } from './commands.ts'
+import { UsageError } from './command-line.ts'
+import { runCommand } from './commands.ts'
 
 let server: Server
 let env: NodeJS.ProcessEnv

@@ -9,17 +9,9 @@ import { PageSequences } from '../core/contracts/next-pages.ts'
 import { QuickCheck } from '../core/contracts/quick-check.ts'
 import { Site } from '../core/contracts/sites.ts'
 import { WarmUpState, type WarmUpOrder } from '../core/contracts/warm-up.ts'
+import { findSite, UsageError, type Output } from './command-line.ts'
+import { objects } from './objects-command.ts'
 import { accessFrom, callApi, CommandFailure, type ApiAccess } from './api.ts'
-
-/** The command line is not understood. */
-export class UsageError extends Error {}
-
-/** What commands write to. */
-export interface Output {
-  readonly line: (text: string) => void
-  /** Progress; not part of the result. */
-  readonly note: (text: string) => void
-}
 
 export const USAGE = `zest site list                        the connected sites
 zest measure SITE [options]           measure, wait, and print the medians and the verdict
@@ -41,21 +33,14 @@ zest warm SITE [ADDRESS…]             load pages into the store, and wait; wit
   --list FILE                           addresses in a file, one per line; - reads standard input
   --kind NAME                           pages of one kind
 zest next-pages SITE                  which pages visitors open from which, by visits
+zest objects SITE [on|off|password|entries|flush]  the object cache: what it does; or switch it, make a password,
+                                      look at entries, empty it
+  --prefix session:                     entries and flush: only keys that begin so
+  --memory MB                           on: how much memory it may take
 
 SITE is an id, a name or a live host name. --json prints the result as JSON.
 ZEST_API_TOKEN holds the token; ZEST_URL the address of control (default http://127.0.0.1:8400).
 Exit: 0 done, 1 failed, 2 not understood, 3 a verdict is "slower" or "broken".`
-
-const findSite = async (access: ApiAccess, name: string | undefined): Promise<Site> => {
-  if (name === undefined) throw new UsageError('Name the site.')
-  const sites = await callApi(access, 'GET', '/sites', z.array(Site))
-  const found = sites.find((site) => [site.id, site.name, site.liveHost].includes(name))
-  if (found === undefined)
-    throw new CommandFailure(
-      `There is no site "${name}". Connected: ${sites.map((site) => site.liveHost).join(', ') || 'none'}.`,
-    )
-  return found
-}
 
 const siteList = async (access: ApiAccess, json: boolean, out: Output): Promise<number> => {
   const sites = await callApi(access, 'GET', '/sites', z.array(Site))
@@ -290,6 +275,7 @@ const parse = (args: string[]) => {
         runs: { type: 'string' },
         list: { type: 'string' },
         kind: { type: 'string' },
+        memory: { type: 'string' },
       },
     })
   } catch (error) {
@@ -313,6 +299,7 @@ export const runCommand = async (args: string[], env: NodeJS.ProcessEnv, out: Ou
   if (noun === 'purge') return purge(accessFrom(env), rest, values as PurgeOptions, values.json, out)
   if (noun === 'warm') return warm(accessFrom(env), rest, values as WarmOptions, values.json, out)
   if (noun === 'next-pages') return nextPages(accessFrom(env), rest[0], values.json, out)
+  if (noun === 'objects') return objects(accessFrom(env), rest, values, out)
   if (noun === 'check') return check(accessFrom(env), rest[0], values.private, values.json, out)
   if (noun === 'measure') return measure(accessFrom(env), rest[0], values as MeasureOptions, values.json, out)
   throw new UsageError(`There is no command "${positionals.join(' ')}".`)

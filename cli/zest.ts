@@ -1,5 +1,6 @@
 import { CommandFailure } from './api.ts'
-import { runCommand, USAGE, UsageError } from './commands.ts'
+import { UsageError } from './command-line.ts'
+import { runCommand, USAGE } from './commands.ts'
 
 const out = { line: (text: string) => console.log(text), note: (text: string) => console.error(text) }
 

@@ -1,12 +1,41 @@
 /** What programs put between the parts of a key (common practice). */
-const SEPARATORS = new Set([...':|/.'].map((one) => one.charCodeAt(0)))
+const isSeparator = (byte: number): boolean => byte === 58 || byte === 124 || byte === 47 || byte === 46
 const LONGEST = 80
-const [ZERO, NINE] = [48, 57]
+/** A part this long of digits and the letters a to f is a digest. */
+const SHORTEST_DIGEST = 8
 
-const isSeparator = (byte: number | undefined): boolean => byte !== undefined && SEPARATORS.has(byte)
+const isDigit = (byte: number): boolean => byte >= 48 && byte <= 57
+const isHexLetter = (byte: number): boolean => (byte >= 97 && byte <= 102) || (byte >= 65 && byte <= 70) || byte === 45
 
-/** A part that names one thing and not a kind of things: a number, or a digest. */
-const isName = (part: string): boolean => /^\d+$/.test(part) || /^(?=.*\d)[0-9a-f-]{8,}$/i.test(part)
+/** Whether a part names one thing and not a kind of things: a number, or a digest. */
+const isName = (key: Uint8Array, from: number, to: number): boolean => {
+  let [digits, letters] = [0, 0]
+  for (let at = from; at < to; at++) {
+    const byte = key[at] ?? 0
+    if (isDigit(byte)) digits++
+    else if (isHexLetter(byte)) letters++
+    else return false
+  }
+  return digits > 0 && (letters === 0 || to - from >= SHORTEST_DIGEST)
+}
+
+/** Where the beginning ends that keys of one kind share. */
+const prefixEnd = (key: Uint8Array): number => {
+  const length = Math.min(key.length, LONGEST)
+  let end = 0
+  let parts = 0
+  for (let at = 0; at < length; at++) {
+    if (!isSeparator(key[at] ?? 0)) continue
+    if (isName(key, end, at)) return end === 0 ? at + 1 : end
+    end = at + 1
+    if (++parts === 2) return end
+  }
+  if (end > 0) return end
+  // `post_42` is one of `post_`.
+  let last = length
+  while (last > 0 && isDigit(key[last - 1] ?? 0)) last--
+  return last === 0 ? length : last
+}
 
 /**
  * The beginning that keys of one kind share: the parts before the last one, up to two of them, without numbers and digests. `shop:posts:42` belongs to
@@ -14,26 +43,8 @@ const isName = (part: string): boolean => /^\d+$/.test(part) || /^(?=.*\d)[0-9a-
  * @param key bytes @returns one character a byte
  */
 export const groupPrefix = (key: Uint8Array): string => {
+  const end = prefixEnd(key)
   let prefix = ''
-  let part = ''
-  let parts = 0
-  for (let at = 0; at < Math.min(key.length, LONGEST); at++) {
-    const byte = key[at] ?? 0
-    if (!isSeparator(byte)) {
-      part += String.fromCharCode(byte)
-      continue
-    }
-    if (isName(part)) return prefix === '' ? part + String.fromCharCode(byte) : prefix
-    prefix += part + String.fromCharCode(byte)
-    part = ''
-    if (++parts === 2) return prefix
-  }
-  return prefix === '' ? withoutNumber(part) : prefix
-}
-
-/** `post_42` is one of `post_`. */
-const withoutNumber = (word: string): string => {
-  let end = word.length
-  while (end > 0 && word.charCodeAt(end - 1) >= ZERO && word.charCodeAt(end - 1) <= NINE) end--
-  return end === 0 ? word : word.slice(0, end)
+  for (let at = 0; at < end; at++) prefix += String.fromCharCode(key[at] ?? 0)
+  return prefix
 }

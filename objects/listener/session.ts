@@ -67,6 +67,8 @@ const SESSION_COMMANDS: ReadonlyMap<string, { readonly arity: number }> = new Ma
 const NEVER_QUEUED = new Set(['MULTI', 'EXEC', 'DISCARD', 'WATCH', 'QUIT', 'RESET'])
 const BEFORE_AUTH = new Set(['AUTH', 'HELLO', 'QUIT', 'RESET'])
 
+const random = (): number => randomInt(2 ** 32) / 2 ** 32
+
 let sessions = 0
 
 /** One client: who it is, which database it uses, and what it has begun. */
@@ -149,7 +151,7 @@ export class Session {
       reply: this.reply,
       now: this.#now(),
       reads: site.usage,
-      random: () => randomInt(2 ** 32) / 2 ** 32,
+      random,
     }
     command.run(call)
   }

@@ -52,13 +52,18 @@ export class Usage implements ReadListener, KeyspaceListener {
 
   #add(what: Counted, by = 1): void {
     this.counts[what] += by
-    const at = Math.floor(this.#now() / MINUTE_MS) * MINUTE_MS
-    if (this.#minute?.at !== at) {
-      this.#minute = { at, ...NOTHING }
-      this.#minutes.push(this.#minute)
-      if (this.#minutes.length > MOST_MINUTES) this.#minutes.shift()
-    }
-    this.#minute[what] += by
+    this.#thisMinute()[what] += by
+  }
+
+  #thisMinute(): ObjectsMinute {
+    const now = this.#now()
+    const minute = this.#minute
+    if (minute !== undefined && now >= minute.at && now < minute.at + MINUTE_MS) return minute
+    const next = { at: Math.floor(now / MINUTE_MS) * MINUTE_MS, ...NOTHING }
+    this.#minute = next
+    this.#minutes.push(next)
+    if (this.#minutes.length > MOST_MINUTES) this.#minutes.shift()
+    return next
   }
 
   /** Memory of an entry, its place in the table included. */
@@ -77,8 +82,11 @@ export class Usage implements ReadListener, KeyspaceListener {
 
   onHit(key: Uint8Array, entry: number, bytes: number): void {
     this.curve.read(keyHash(key, SEED), this.#takenBy(entry))
-    this.#add('hits')
-    this.#add('hitBytes', bytes)
+    const minute = this.#thisMinute()
+    for (const sums of [this.counts, minute]) {
+      sums.hits++
+      sums.hitBytes += bytes
+    }
     this.groups.count(key, 'hits')
   }
 
