@@ -9,9 +9,14 @@ describe('which room may import from which', () => {
     ['delivery/listener/deliver.ts', 'server/app.ts', 'delivery/ may import core'],
     ['web/main.ts', 'server/app.ts', 'web/ may import core'],
     ['cli/zest.ts', 'core/http/reuse.ts', 'cli/ may import core/contracts'],
-    ['server/app.ts', 'delivery/listener/deliver.ts', 'server/ may import core, delivery/control, lab'],
+    [
+      'server/app.ts',
+      'delivery/listener/deliver.ts',
+      'server/ may import core, process, delivery/control, objects/control, lab',
+    ],
     ['delivery/listener/deliver.ts', 'standins/site/site.ts', 'delivery/ may import core'],
     ['standins/site/site.ts', 'core/http/reuse.ts', 'standins/ may import core/formats'],
+    ['objects/main.ts', 'delivery/listener/deliver.ts', 'objects/ may import core, process'],
   ])('%s may not import %s', (from, to, why) => {
     expect(forbiddenImport(from, to)).toContain(why)
   })

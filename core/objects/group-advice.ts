@@ -35,7 +35,11 @@ export const groupAdvice = (groups: readonly ObjectsGroup[], usedBytes: number):
           sentence: `${whole(unread)} entries of "${prefix}" were never read; they take ${percent(share)} of the memory. Have your content system not store them here, or give them a short lifetime.`,
         },
       ]
-    if (evictedUnread >= LEAST_COUNTED && evictedUnread >= MOST_OF * Math.max(1, writes - entries))
+    if (
+      evictedUnread >= LEAST_COUNTED &&
+      hits < evictedUnread &&
+      evictedUnread >= MOST_OF * Math.max(1, writes - entries)
+    )
       return [
         {
           prefix,

@@ -53,7 +53,7 @@ const sentence = computed(() => {
         <tr>
           <th scope="col" class="num">Memory</th>
           <th scope="col">Reads that would miss</th>
-          <th scope="col" class="num">Work of your server (origin) a day, to now</th>
+          <th scope="col" class="num">Work of your server (origin) a day, against now</th>
         </tr>
       </thead>
       <tbody>

@@ -24,7 +24,7 @@ const facts = computed(() => {
     ['Reads answered', `${percent(counts.hits, reads.value)} of ${whole(reads.value)}`],
     ['Entries', whole(entries)],
     ['Memory', `${bytes(used)} of ${bytes(boundBytes)}`],
-    ['Thrown out for lack of memory', `${whole(counts.evicted)}, ${whole(counts.evictedUnread)} of them never read`],
+    ['Thrown out for lack of memory', `${whole(counts.evicted)} (${whole(counts.evictedUnread)} never read)`],
     ['Ran out', whole(counts.expired)],
     ...(counts.refusedValues > 0 ? [['Refused as too large', whole(counts.refusedValues)]] : []),
     ...(perSecond.value === null ? [] : [['Commands a second, last minute', perSecond.value.toFixed(1)]]),
