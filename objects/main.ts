@@ -1,7 +1,7 @@
-import { randomBytes } from 'node:crypto'
-import { chmod } from 'node:fs/promises'
+import { createHash, randomBytes } from 'node:crypto'
+import { chmod, readdir, rm } from 'node:fs/promises'
 import type { Server } from 'node:net'
-import { join } from 'node:path'
+import { basename, join } from 'node:path'
 import { ObjectsConfig } from '../core/contracts/objects.ts'
 import { inBackground } from '../core/in-background.ts'
 import { claimSocket } from '../process/claim-socket.ts'
@@ -13,6 +13,8 @@ import { actionsOf } from './control/actions.ts'
 import { createObjectsChannel } from './control/channel.ts'
 import { ObjectsListener } from './listener/objects-listener.ts'
 import { ObjectSites } from './sites/object-sites.ts'
+import type { SiteObjects } from './sites/site-objects.ts'
+import { saveSnapshot } from './sites/snapshot.ts'
 
 const dataDir = process.env['ZEST_DATA_DIR'] ?? './data'
 const port = Number(process.env['ZEST_OBJECTS_PORT'] ?? Number(process.env['ZEST_PORT'] ?? 8400) + 20)
@@ -46,6 +48,15 @@ const main = async (): Promise<void> => {
   const sites = new ObjectSites(Date.now)
   // The last good configuration, so that it serves without control.
   sites.configure((await loadKept(configPath, ObjectsConfig)) ?? { revision: 0, sites: [] })
+  const snapshotOf = ({ siteId }: SiteObjects): string =>
+    join(folder, `${createHash('sha256').update(siteId).digest('hex')}.objects`)
+  const names = new Set([...sites].map((site) => basename(snapshotOf(site))))
+  for (const name of await readdir(folder))
+    if (name.endsWith('.objects') && !names.has(name)) await rm(join(folder, name), { force: true })
+  for (const site of sites) {
+    const problem = await site.restore(snapshotOf(site))
+    if (problem !== undefined) log.say(problem)
+  }
   const listener = new ObjectsListener(sites, {
     now: Date.now,
     report: (error) => log.report(error, { carryingOut: 'a command' }),
@@ -71,6 +82,11 @@ const main = async (): Promise<void> => {
     stopping = true
     clearInterval(sweeping)
     listener.close()
+    // A restart does not start cold.
+    for (const site of sites)
+      await saveSnapshot(snapshotOf(site), site.keys).catch((error: Error) =>
+        log.say(`The object cache could not be saved: ${error.message}. It starts empty next time.`),
+      )
     control.close()
     control.closeAllConnections()
     process.exit(0)

@@ -1,6 +1,7 @@
 import { randomInt } from 'node:crypto'
 import type { ObjectsSite, ObjectsUsage } from '../../core/contracts/objects.ts'
 import { Keyspace, type KeyspaceBounds } from '../keyspace/keyspace.ts'
+import { loadSnapshot } from './snapshot.ts'
 import { Usage } from '../sampling/usage.ts'
 
 /** Fewer reads make no curve. */
@@ -25,6 +26,8 @@ export class SiteObjects {
   clients = 0
   wrongPasswords = 0
   readonly #now: () => number
+  /** What an earlier process had is taken in: no client's doing. */
+  #restoring = false
   readonly #watchers = new Map<string, Set<Watcher>>()
 
   constructor(site: ObjectsSite, now: () => number) {
@@ -33,11 +36,11 @@ export class SiteObjects {
     this.usage = new Usage(now)
     this.keys = new Keyspace(boundsOf(site), now, randomInt(2 ** 32), {
       onWritten: (entry) => {
-        this.usage.onWritten(entry)
+        if (!this.#restoring) this.usage.onWritten(entry)
         this.#tell(entry)
       },
       onGone: (entry, why) => {
-        this.usage.onGone(entry, why)
+        if (!this.#restoring) this.usage.onGone(entry, why)
         this.#tell(entry)
       },
     })
@@ -46,6 +49,13 @@ export class SiteObjects {
 
   configure(site: ObjectsSite): void {
     this.keys.setBounds(boundsOf(site))
+  }
+
+  /** What an earlier process saved. @returns a sentence when that is damaged */
+  async restore(path: string): Promise<string | undefined> {
+    this.#restoring = true
+    const outcome = await loadSnapshot(path, this.keys, this.#now()).finally(() => (this.#restoring = false))
+    return outcome.kind === 'damaged' ? outcome.why : undefined
   }
 
   /** @param key database and key, with a space between */

@@ -89,6 +89,14 @@ describe('the object cache of a site', () => {
     expect(body.settings.memoryBytes).toBe(16 * 1024 * 1024)
     expect(body.problem).toMatch(/does not answer.*ask their database meanwhile/)
   })
+  test('goes with its site: nobody is let in any more', async () => {
+    const { password } = await switchOn()
+    const client = await RawClient.open(cache.port)
+    expect(await client.ask('AUTH', password)).toBe('+OK')
+    await server.call('DELETE', `/sites/${site.id}`)
+    await expect.poll(() => cache.sites.get(site.id)).toBeUndefined()
+    await expect(client.ask('PING')).rejects.toThrow('ended')
+  })
   test('of no site is not found', async () => {
     expect((await server.call('GET', '/sites/nowhere/objects')).status).toBe(404)
   })

@@ -1,5 +1,6 @@
 import type { HasDatabase } from '../db/database.ts'
 import type { HasDelivery } from '../../delivery/control/client.ts'
+import type { HasObjectsPublisher } from '../objects/objects-publisher.ts'
 import type { HasPublisher } from '../sites/publishing.ts'
 import type { HasEvents } from '../live/event-bus.ts'
 import type { HasAddresses } from '../net/addresses.ts'
@@ -39,7 +40,14 @@ const baseOf = (ctx: Context): string => `${ctx.protocol}://${ctx.host}`
 
 export const SiteParams = z.object({ siteId: z.string() })
 
-type SiteIo = HasDatabase & HasDelivery & HasPublisher & HasEvents & HasAddresses & HasClock & HasControlNames
+type SiteIo = HasDatabase &
+  HasDelivery &
+  HasPublisher &
+  HasObjectsPublisher &
+  HasEvents &
+  HasAddresses &
+  HasClock &
+  HasControlNames
 
 /** Sites, from the first check to their removal. */
 const connectedSites = (services: SiteIo): Endpoint[] => [
@@ -84,7 +92,11 @@ const connectedSites = (services: SiteIo): Endpoint[] => [
       summary: 'Remove a site and everything measured of it',
       input: { params: SiteParams },
     },
-    async ({ params }) => removeSite(services, params.siteId),
+    async ({ params }) => {
+      await removeSite(services, params.siteId)
+      // Its objects go with it.
+      services.objectsPublisher.publishBehind()
+    },
   ),
   endpoint(
     {
