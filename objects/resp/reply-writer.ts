@@ -15,10 +15,15 @@ const MOST_WAITING = 64 * 1024 * 1024
 /** A reply would be too large. */
 export class ReplyTooLarge extends Error {}
 
+/** Room that nobody writes in now: thousands of clients that say nothing hold none. */
+const free: Buffer[] = []
+const MOST_FREE = 16
+const NO_ROOM = Buffer.alloc(0)
+
 /** Writes replies of RESP (protocol specification, RESP2 and RESP3) one behind the other. */
 export class ReplyWriter {
   version: RespVersion = 2
-  #room = Buffer.allocUnsafeSlow(FIRST_ROOM)
+  #room: Buffer = NO_ROOM
   #length = 0
 
   /** Bytes written since they were last taken. */
@@ -34,10 +39,12 @@ export class ReplyWriter {
     if (length <= SMALL) {
       const copy = Buffer.allocUnsafe(length)
       this.#room.copy(copy, 0, 0, length)
+      if (this.#room.length === FIRST_ROOM && free.length < MOST_FREE) free.push(this.#room)
+      this.#room = NO_ROOM
       return copy
     }
     const taken = this.#room.subarray(0, length)
-    this.#room = Buffer.allocUnsafeSlow(FIRST_ROOM)
+    this.#room = NO_ROOM
     return taken
   }
 
@@ -50,7 +57,12 @@ export class ReplyWriter {
     if (this.#length + bytes <= this.#room.length) return
     if (this.#length + bytes > MOST_WAITING)
       throw new ReplyTooLarge(`a reply may take ${MOST_WAITING} bytes at most. Ask for fewer keys at once.`)
-    const larger = Buffer.allocUnsafeSlow(Math.max(2 * this.#room.length, this.#length + bytes))
+    const isFirst = this.#room === NO_ROOM && bytes <= FIRST_ROOM
+    if (isFirst) {
+      this.#room = free.pop() ?? Buffer.allocUnsafeSlow(FIRST_ROOM)
+      return
+    }
+    const larger = Buffer.allocUnsafeSlow(Math.max(2 * this.#room.length, FIRST_ROOM, this.#length + bytes))
     this.#room.copy(larger, 0, 0, this.#length)
     this.#room = larger
   }
