@@ -18,6 +18,9 @@ const LONGEST_STOP_MS = 30_000
 // Each process takes connections up from one socket that they share, so that the next one can begin before the last one has ended.
 cluster.schedulingPolicy = cluster.SCHED_NONE
 
+/** Where one of these cannot run, the others do without it; it has said why. */
+const DISPENSABLE = new Set(['objects'])
+
 /** Delivery shares its ports with the process that takes its place. */
 const SHARES_PORTS = new Set(['delivery'])
 
@@ -51,6 +54,7 @@ export class Supervisor {
     child.on('exit', (code, signal) => {
       // One that has been replaced may go.
       if (this.#stopping || this.#children.get(name) !== child) return
+      if (code === EXIT_CONFIG && DISPENSABLE.has(name)) return
       if (code === EXIT_CONFIG) return void this.stop().then(() => process.exit(EXIT_CONFIG))
       console.error(`${name} stopped (${code ?? signal}); starting it again.`)
       if (Date.now() - startedAt > STARTED_WELL_MS) return this.start(name)
