@@ -27,7 +27,7 @@ const classMatches = (pattern: string, at: number, char: number): { readonly fit
 const matchesFrom = (pattern: string, from: number, text: string, start: number): boolean => {
   let p = from
   let t = start
-  /** Where the last star stood, and how much of the text it takes so far: one star is tried anew, never two, so that no pattern takes long. */
+  /** Where the last star stood, and how much of the text it takes so far: one star is tried again, never two, so that no pattern takes long. */
   let star = -1
   let taken = 0
   const step = (): boolean => {

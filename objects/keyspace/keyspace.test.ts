@@ -65,7 +65,7 @@ describe('keys and values', () => {
     expect(get('goes:999')?.startsWith('59999-')).toBe(true)
   })
   test.each([1, 2, 3, 4, 5])(
-    'are whole or gone where memory is short, whatever leaves, moves and is bounded anew (%i)',
+    'are whole or gone where memory is short, whatever leaves, moves and is bounded again (%i)',
     (seed) => {
       const { keys, set, get } = aKeyspace(4 * MIB)
       const random = randomFrom(seed)

@@ -20,6 +20,8 @@ const COMMAND_LEVEL = '7.0.0'
 const DATABASES = 16n
 const NO_AUTH = 'NOAUTH Authentication required.'
 const WRONG_PASSWORD = 'WRONGPASS invalid username-password pair or user is disabled.'
+/** Keys that one client watches. */
+const MOST_WATCHED = 10_000
 /** Commands that wait in a transaction, and bytes of them. */
 const MOST_QUEUED = 100_000
 const MOST_QUEUED_BYTES = 64 * 1024 * 1024
@@ -330,6 +332,8 @@ export class Session {
   #watch(keys: readonly string[]): void {
     if (this.#transaction !== undefined) throw new Refusal('ERR WATCH inside MULTI is not allowed')
     this.#watched ??= new Set()
+    if (this.#watched.size + keys.length > MOST_WATCHED)
+      throw new Refusal(`ERR a client watches ${MOST_WATCHED} keys at most.`)
     for (const key of keys) {
       this.#watched.add(`${this.#db} ${key}`)
       this.#site?.watch(`${this.#db} ${key}`, this)

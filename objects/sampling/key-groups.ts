@@ -11,6 +11,8 @@ const MOST_GROUPS = 500
 const OTHERS = '(others)'
 /** Groups that are shown: those that take most. */
 const MOST_SHOWN = 50
+/** Entries that are looked at for a list; of more, every second, third and so on, since clients wait meanwhile. */
+const MOST_LOOKED_AT = 50_000
 /** Ages of a group that its median is taken from. */
 const MOST_AGES = 1000
 
@@ -37,20 +39,21 @@ export class KeyGroups {
     counts[what]++
   }
 
-  /** Groups with what they hold now, those that take most first. @param nowS s since 1970 */
+  /** Groups with what they hold now, about as much where there are very many entries; those that take most first. @param nowS s since 1970 */
   list(keys: Keyspace, nowS: number): ObjectsGroup[] {
     const held = new Map<string, Held>()
-    for (let entry = 0; entry < keys.numbers; entry++) {
+    const stride = Math.max(1, Math.ceil(keys.numbers / MOST_LOOKED_AT))
+    for (let entry = 0; entry < keys.numbers; entry += stride) {
       if (!keys.isLive(entry)) continue
       const found = groupPrefix(keys.keyOf(entry))
       const prefix = held.has(found) || held.size < MOST_GROUPS ? found : OTHERS
       const group = held.get(prefix) ?? { entries: 0, bytes: 0, unread: 0, unreadBytes: 0, ages: [] }
       held.set(prefix, group)
-      const bytes = keys.sizeOf(entry)
-      group.entries++
+      const bytes = stride * keys.sizeOf(entry)
+      group.entries += stride
       group.bytes += bytes
       if (!keys.wasRead(entry)) {
-        group.unread++
+        group.unread += stride
         group.unreadBytes += bytes
       }
       if (group.ages.length < MOST_AGES) group.ages.push(Math.max(0, nowS - keys.writtenOf(entry)))

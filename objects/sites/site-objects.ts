@@ -119,7 +119,7 @@ export class SiteObjects {
       '# Replication',
       'role:master',
       '# Keyspace',
-      ...(keys.count(0) > 0 ? [`db0:keys=${keys.count(0)},expires=0,avg_ttl=0`] : []),
+      ...(keys.count(0) > 0 ? [`db0:keys=${keys.count(0)}`] : []),
       '',
     ].join('\r\n')
   }

@@ -4,7 +4,7 @@ import { ObjectsEntries, ObjectsFlushed, type ObjectsGroup } from '../../core/co
 import type { Site } from '../../core/contracts/sites.ts'
 import { roughlyInWords } from '../../core/catalogue/setting-sentences.ts'
 import { callApi } from '../api/client.ts'
-import { bytes, howMany } from '../format/show.ts'
+import { bytes, whole } from '../format/show.ts'
 import { useProblems } from '../stores/problems.ts'
 import SelectField from '../ui/SelectField.vue'
 
@@ -25,7 +25,7 @@ const flush = async (): Promise<void> => {
     callApi('POST', `/sites/${props.site.id}/objects/flushes`, ObjectsFlushed, order),
   )
   if (came === undefined) return
-  done.value = `${came.removed === 1 ? '1 entry' : howMany(came.removed, 'entrie')} removed. The next reads miss and fill it again.`
+  done.value = `${came.removed === 1 ? '1 entry' : `${whole(came.removed)} entries`} removed. The next reads miss and fill it again.`
   found.value = null
   emit('changed')
 }
