@@ -275,3 +275,102 @@ describe('zest', () => {
     expect(lines[0]).toContain('zest measure SITE')
   })
 })
+
+describe('a plan', () => {
+  const settings = {
+    lifetimeS: 3600,
+    kinds: [{ name: 'Stories', paths: ['/stories/*'], lifetimeS: 3600 }],
+    staleWhileRevalidateS: 0,
+    warmUp: { automatic: false, perMinute: 30, beforeExpiry: true, afterChanges: true, everyH: 0 },
+  }
+  const figures = {
+    visitsPerDay: 100,
+    coldPerMille: 12.34,
+    outdatedPerMille: 0,
+    medianAgeS: 100,
+    age99S: 5400,
+    originPerDay: 50,
+    warmUpPerDay: 40,
+    busiestMinute: 3,
+    storedBytes: 1000,
+  }
+  const point = { settings, figures }
+  const FACTS = {
+    pages: [],
+    kinds: [],
+    hours: Array.from({ length: 24 }, () => 1 / 24),
+    counted: { from: 'visits', days: 2 },
+    told: 'calls',
+    longestUntoldS: null,
+    purge: { manner: 'hard', home: true, lists: true },
+    copies: 1,
+    storeBytes: 1,
+    warmUp: { atOnce: 2, slowdown: 1.5, hours: null, days: [0] },
+    now: settings,
+    first: settings,
+    plan: null,
+  }
+  const answeredWith = (result: object): void => {
+    answers['GET /api/v1/sites/s1/planner'] = FACTS
+    answers['POST /api/v1/sites/s1/planner/simulations'] = { ...JOB, kind: 'simulation', subjectId: 'x' }
+    answers['GET /api/v1/sites/s1/planner/simulations/x'] = {
+      id: 'x',
+      jobId: 'j',
+      at: SITE.createdAt,
+      state: 'done',
+      result,
+    }
+    answers['POST /api/v1/sites/s1/planner/plans'] = {
+      setup: {},
+      revision: 2,
+      changes: [],
+      basedOn: 1,
+      openEntryId: null,
+    }
+  }
+  const tried = { simulated: { visits: 900, days: 9, perKind: [] }, now: point, plan: point, search: null }
+  const ordered = () => asked.find(({ line }) => line.endsWith('/simulations'))?.body
+
+  test('with lifetimes and a warm-up is tried beside what is in force', async () => {
+    answeredWith(tried)
+    expect(await run('plan', 's1', '--lifetime', '4h', '--lifetime', 'Stories=1d', '--warm-every', '6')).toBe(0)
+    expect(ordered()).toMatchObject({
+      traffic: { kind: 'counted' },
+      what: {
+        kind: 'try',
+        settings: {
+          lifetimeS: 14_400,
+          kinds: [{ name: 'Stories', lifetimeS: 86_400 }],
+          warmUp: { automatic: true, everyH: 6 },
+        },
+      },
+    })
+    expect(lines).toContain('99 of 100 visits see at most              1.5h          1.5h')
+    expect(asked.some(({ line }) => line.endsWith('/plans'))).toBe(false)
+  })
+  test('is looked for within bounds, and put into the trial where that is asked', async () => {
+    answeredWith({ ...tried, search: { bounds: { originPerDay: 80, oldestS: 7200 }, kept: 3, points: [point] } })
+    expect(await run('plan', 's1', '--propose', '--oldest', '2h', '--origin-per-day', '80', '--put')).toBe(0)
+    expect(ordered()).toMatchObject({ what: { kind: 'propose', bounds: { originPerDay: 80, oldestS: 7200 } } })
+    expect(asked.find(({ line }) => line.endsWith('/plans'))?.body).toEqual({ settings, predicted: figures })
+  })
+  test('that keeps no bounds ends with code 1 and says what would', async () => {
+    const search = { bounds: { originPerDay: 1, oldestS: 60 }, kept: 0, points: [point] }
+    answeredWith({ ...tried, plan: null, search })
+    expect(await run('plan', 's1', '--propose')).toBe(1)
+    expect(lines.join('\n')).toContain('The fewest requests per day were 50')
+  })
+  test.each([
+    [['--lifetime', 'Poems=1d'], UsageError, 'There is no kind "Poems". There are: Stories.'],
+    [['--lifetime', 'soon'], UsageError, '--lifetime is a duration'],
+    [['--warm-up', 'maybe'], UsageError, 'on or off'],
+    [['--propose', '--lifetime', '4h'], UsageError, 'finds lifetimes and warm-up by itself'],
+    [['--visits', 'many'], UsageError, 'number above 0'],
+    [['--log', '/nowhere'], CommandFailure, 'cannot be read'],
+  ])('with %j is refused', async (options, error, sentence) => {
+    answeredWith(tried)
+    const refused = run('plan', 's1', ...options)
+    await expect(refused).rejects.toThrow(error)
+    await expect(refused).rejects.toThrow(sentence)
+  })
+})

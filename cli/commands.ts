@@ -11,6 +11,8 @@ import { Site } from '../core/contracts/sites.ts'
 import { WarmUpState, type WarmUpOrder } from '../core/contracts/warm-up.ts'
 import { findSite, UsageError, type Output } from './command-line.ts'
 import { objects } from './objects-command.ts'
+import { plan } from './plan-command.ts'
+import { waitForJob } from './wait-for-job.ts'
 import { accessFrom, callApi, CommandFailure, type ApiAccess } from './api.ts'
 
 export const USAGE = `zest site list                        the connected sites
@@ -33,6 +35,13 @@ zest warm SITE [ADDRESS…]             load pages into the store, and wait; wit
   --list FILE                           addresses in a file, one per line; - reads standard input
   --kind NAME                           pages of one kind
 zest next-pages SITE                  which pages visitors open from which, by visits
+zest plan SITE [options]              try lifetimes and a warm-up on the site's traffic, beside what is in force
+  --lifetime 4h                         of all pages; --lifetime Stories=1d of one kind (repeatable)
+  --warm-up on|off, --warm-every HOURS  whether pages are kept warm, and how often all of them
+  --propose                             look for the best plan instead
+  --origin-per-day N, --oldest 4h       its bounds
+  --visits N, --log FILE                assumed page visits per day, or an access log, in place of counted visits
+  --put                                 put the plan into the trial
 zest objects SITE [on|off|password|entries|flush]  the object cache: what it does; or switch it, make a password,
                                       look at entries, empty it
   --prefix session:                     entries and flush: only keys that begin so
@@ -101,21 +110,6 @@ const printMeasurement = ({ results }: Measurement, out: Output): void => {
   }
 }
 
-/** Common practice: twice a second is often enough to look live and seldom enough to cost nothing. */
-const POLL_MS = 500
-
-const waitForJob = async (access: ApiAccess, jobId: string, out: Output): Promise<Job> => {
-  let told = ''
-  for (;;) {
-    const job = await callApi(access, 'GET', `/jobs/${jobId}`, Job)
-    const text = `${job.done}/${job.total} ${job.now}${job.msLeft === null ? '' : `, about ${Math.ceil(job.msLeft / 1000)} s left`}`
-    if (text !== told) out.note(text)
-    told = text
-    if (job.state !== 'queued' && job.state !== 'running') return job
-    await new Promise((resolve) => setTimeout(resolve, POLL_MS))
-  }
-}
-
 interface WarmOptions {
   readonly list: string | undefined
   readonly kind: string | undefined
@@ -151,9 +145,7 @@ const warm = async (
   const order = await warmOrder(addresses, options)
   const site = await findSite(access, name)
   const { id } = await callApi(access, 'POST', `/sites/${site.id}/warm-up/rounds`, Job, order)
-  const job = await waitForJob(access, id, out)
-  if (job.state !== 'done')
-    throw new CommandFailure(`The warm-up was ${job.state}${job.error === null ? '' : `: ${job.error}`}.`)
+  await waitForJob(access, id, 'The warm-up', out)
   const { rounds } = await callApi(access, 'GET', `/sites/${site.id}/warm-up`, WarmUpState)
   const round = rounds.find(({ jobId }) => jobId === id)
   out.line(json ? JSON.stringify(round, null, 2) : (round?.sentence ?? 'Done.'))
@@ -234,9 +226,7 @@ const measure = async (
     MeasurementHead,
     orderFrom(site, options),
   )
-  const job = await waitForJob(access, head.jobId, out)
-  if (job.state !== 'done')
-    throw new CommandFailure(`The measurement was ${job.state}${job.error === null ? '' : `: ${job.error}`}.`)
+  await waitForJob(access, head.jobId, 'The measurement', out)
   const measurement = await callApi(access, 'GET', `/sites/${site.id}/measurements/${head.id}`, Measurement)
   if (json) out.line(JSON.stringify(measurement, null, 2))
   else printMeasurement(measurement, out)
@@ -276,6 +266,15 @@ const parse = (args: string[]) => {
         list: { type: 'string' },
         kind: { type: 'string' },
         memory: { type: 'string' },
+        propose: { type: 'boolean', default: false },
+        put: { type: 'boolean', default: false },
+        lifetime: { type: 'string', multiple: true, default: [] },
+        'warm-up': { type: 'string' },
+        'warm-every': { type: 'string' },
+        'origin-per-day': { type: 'string' },
+        oldest: { type: 'string' },
+        visits: { type: 'string' },
+        log: { type: 'string' },
       },
     })
   } catch (error) {
@@ -300,6 +299,7 @@ export const runCommand = async (args: string[], env: NodeJS.ProcessEnv, out: Ou
   if (noun === 'warm') return warm(accessFrom(env), rest, values as WarmOptions, values.json, out)
   if (noun === 'next-pages') return nextPages(accessFrom(env), rest[0], values.json, out)
   if (noun === 'objects') return objects(accessFrom(env), rest, values, out)
+  if (noun === 'plan') return plan(accessFrom(env), rest[0], values, out)
   if (noun === 'check') return check(accessFrom(env), rest[0], values.private, values.json, out)
   if (noun === 'measure') return measure(accessFrom(env), rest[0], values as MeasureOptions, values.json, out)
   throw new UsageError(`There is no command "${positionals.join(' ')}".`)

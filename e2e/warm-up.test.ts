@@ -3,6 +3,7 @@ import { afterAll, beforeAll, describe, expect, test } from 'vitest'
 import type { Traffic } from '../core/contracts/delivery.ts'
 import type { Trial } from '../core/contracts/ledger.ts'
 import type { PlannerFacts } from '../core/contracts/planner.ts'
+import { SimulationResult } from '../core/contracts/simulations.ts'
 import type { Site } from '../core/contracts/sites.ts'
 import type { Coverage, StorePage } from '../core/contracts/store.ts'
 import type { WarmUpState } from '../core/contracts/warm-up.ts'
@@ -233,4 +234,20 @@ describe('the planner', () => {
     const { automatic, everyH } = (await plan())?.settings.warmUp ?? {}
     expect((await state()).settings).toMatchObject({ automatic, everyH })
   })
+
+  test('tries settings and looks for some from the command line', async () => {
+    const env = { ZEST_API_TOKEN: TOKEN, ZEST_URL: stack.url }
+    const plan = (...options: string[]) => runProgram('zest', env, ['plan', site.id, '--visits', '500', ...options])
+    const tried = await plan('--lifetime', '2d', '--warm-up', 'off')
+    expect(tried.output).toMatch(/simulated: \d+ page visits in [\d.]+ days/)
+    expect(tried.output).toMatch(/cold visits per 1,000 +[\d.]+ +[\d.]+/)
+    const { code, output } = await plan('--propose', '--origin-per-day', '3000', '--oldest', '4h', '--json')
+    expect(code).toBe(0)
+    const proposed = SimulationResult.parse(JSON.parse(output.slice(output.indexOf('{\n'))))
+    expect(proposed.search?.bounds).toEqual({ originPerDay: 3000, oldestS: 4 * 3600 })
+    expect(proposed.search?.kept).toBeGreaterThan(0)
+    expect(
+      proposed.search?.points.some(({ settings }) => settings.lifetimeS === proposed.plan?.settings.lifetimeS),
+    ).toBe(true)
+  }, 120_000)
 })

@@ -40,6 +40,7 @@ const PROGRAMS = {
   objects: 'objects/main.ts',
   'page-worker': 'delivery/transform/page-worker.ts',
   'bulk-worker': 'delivery/transform/bulk-worker.ts',
+  simulator: 'server/planner/simulator-program.ts',
   lab: 'lab/main.ts',
   recorder: 'lab/recorder.ts',
   site: 'standins/site/main.ts',

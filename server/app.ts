@@ -28,6 +28,7 @@ const LIMIT = '1mb'
 /** Archives and logs are large by nature. */
 const UPLOAD_LIMIT = '32mb'
 const UPLOADS = /^\/api\/v1\/sites\/[^/]+\/(archives|access-log)$/
+const SIMULATIONS = /^\/api\/v1\/sites\/[^/]+\/planner\/simulations$/
 
 const CHANGE_CALLS = /^\/api\/v1\/sites\/[^/]+\/content-changes\/[^/]+$/
 
@@ -40,7 +41,8 @@ const bodies = (): ((ctx: Context, next: Next) => Promise<void>) => {
   return async (ctx, next) => {
     // PostgreSQL keeps no NUL in a text, and no name, path or address has one.
     if (/%00|\0/.test(ctx.url)) throw errors.noPage(ctx.path)
-    const parse = UPLOADS.test(ctx.path) ? uploads : CHANGE_CALLS.test(ctx.path) ? anyForm : usual
+    const isLarge = UPLOADS.test(ctx.path) || SIMULATIONS.test(ctx.path)
+    const parse = isLarge ? uploads : CHANGE_CALLS.test(ctx.path) ? anyForm : usual
     await parse(ctx, async () => {
       // In archives it may be part of a file; what is kept of them is looked at when it is kept.
       if (!UPLOADS.test(ctx.path) && ctx.request.rawBody?.includes(String.raw`\u0000`) === true)

@@ -11,6 +11,9 @@ import { cookieSearch } from './privacy/cookie-search.ts'
 import { resultWatch } from './routine/retests.ts'
 import { privacyJob } from './privacy/privacy-job.ts'
 import { safetyJob } from './safety/safety-job.ts'
+import { simulationJob } from './planner/simulations.ts'
+import type { HasSimulator } from './planner/simulator.ts'
+import type { HasClock } from './live/clock.ts'
 import { warmUpJob } from './warmup/warm-up-job.ts'
 import type { RoundClock } from './warmup/round-work.ts'
 import type { JobHandler } from './jobs/job-queue.ts'
@@ -19,7 +22,9 @@ export type HandlerIo = MeasureIo &
   HasDelivery &
   HasEvents &
   HasPrivacyOrders &
-  HasCookieOrders & { readonly warmUpClock?: RoundClock }
+  HasCookieOrders &
+  HasSimulator &
+  HasClock & { readonly warmUpClock?: RoundClock }
 
 /** Who does the work of each kind of job. */
 export const jobHandlers = (io: HandlerIo): Record<Job['kind'], JobHandler> => ({
@@ -30,4 +35,5 @@ export const jobHandlers = (io: HandlerIo): Record<Job['kind'], JobHandler> => (
   'culprit-search': culpritJob(io),
   'guided-run': guidedJob(io),
   'warm-up': warmUpJob(io),
+  simulation: simulationJob(io),
 })

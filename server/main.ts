@@ -25,6 +25,7 @@ import { startRoutine } from './routine/retests.ts'
 import { PrivacyOrders } from './privacy/privacy-checks.ts'
 import { startScheduledWork } from './watching/scheduled-work.ts'
 import { startWatching } from './watching/watcher.ts'
+import { Simulator } from './planner/simulator.ts'
 import { followPlans } from './planner/plans.ts'
 import { startWarmUps } from './warmup/warm-up-triggers.ts'
 import type { Services } from './routes/services.ts'
@@ -115,7 +116,9 @@ const main = async (): Promise<void> => {
   const publisher = new Publisher(db, delivery, (sentence) => log.error(sentence))
   const objects = new ObjectsClient(objectsSocketPath(dataDir))
   const objectsPublisher = new ObjectsPublisher(db, objects, (sentence) => log.error(sentence))
-  const handlers = jobHandlers({ db, addresses, events, lab, delivery, publisher, ...orders })
+  const simulator = new Simulator(join(import.meta.dirname, 'simulator.mjs'))
+  const now = (): Date => new Date()
+  const handlers = jobHandlers({ db, addresses, events, lab, simulator, delivery, publisher, now, ...orders })
   const jobs = new JobQueue(db, events, handlers, (error) => log.error(error))
   const token = process.env['ZEST_API_TOKEN']
   const services: Services = {
@@ -131,7 +134,7 @@ const main = async (): Promise<void> => {
     addresses,
     startTokenDigest: token === undefined || token === '' ? undefined : digestToken(token),
     signInNotice: process.env['ZEST_SIGN_IN_NOTICE'] ?? '',
-    now: () => new Date(),
+    now,
     controlNames: controlNames(ownNames),
     recheckMs: RECHECK_MS,
   }

@@ -11,6 +11,7 @@ export const JobKind = z.enum([
   'culprit-search',
   'guided-run',
   'warm-up',
+  'simulation',
 ])
 export type JobKind = z.infer<typeof JobKind>
 

@@ -93,6 +93,9 @@ export const PlannerFacts = z.object({
   storeBytes: z.number(),
   warmUp: WarmUpSettings.pick({ atOnce: true, slowdown: true, hours: true, days: true }),
   now: PlanSettings.describe('What is in force'),
+  first: PlanSettings.describe(
+    'What a plan begins with: what is in force, or usual settings where nothing is stored yet',
+  ),
   plan: SavedPlan.nullable().describe('The newest plan'),
 })
 export type PlannerFacts = z.infer<typeof PlannerFacts>

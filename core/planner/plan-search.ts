@@ -1,18 +1,6 @@
 import type { PlanFigures, PlannerFacts, PlanSettings } from '../contracts/planner.ts'
+import type { PlanBounds, PlanPoint } from '../contracts/simulations.ts'
 import { lifetimesOf } from './planned-site.ts'
-
-/** What the owner gives. */
-export interface PlanBounds {
-  /** Requests for pages to the origin a day. */
-  readonly originPerDay: number
-  /** How old a page may be when it is seen: 99 of 100 visits, seconds. */
-  readonly oldestS: number
-}
-
-export interface PlanPoint {
-  readonly settings: PlanSettings
-  readonly figures: PlanFigures
-}
 
 /** How far a search has come. @property best undefined as long as nothing keeps the bounds */
 export interface SearchStep {

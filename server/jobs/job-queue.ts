@@ -50,12 +50,21 @@ type Lane = 'measuring' | 'warming'
 const laneOf = (kind: JobKind): Lane => (kind === 'warm-up' ? 'warming' : 'measuring')
 const kindsOf = (lane: Lane): JobKind[] => JobKind.options.filter((kind) => laneOf(kind) === lane)
 
-/** Whether a site has a job of a lane that has not ended. */
+/** A simulation waits for the machine too, but keeps nobody from measuring or changing the trial. */
+const excludesOthers = (kind: JobKind): boolean => kind !== 'simulation'
+
+/** Whether a site has a job of a lane that has not ended, and that nothing else may run beside. */
 export const hasOpenJob = async (db: Database, siteId: string, lane: Lane): Promise<boolean> => {
   const [open] = await db
     .select({ id: jobs.id })
     .from(jobs)
-    .where(and(eq(jobs.siteId, siteId), inArray(jobs.state, ['queued', 'running']), inArray(jobs.kind, kindsOf(lane))))
+    .where(
+      and(
+        eq(jobs.siteId, siteId),
+        inArray(jobs.state, ['queued', 'running']),
+        inArray(jobs.kind, kindsOf(lane).filter(excludesOthers)),
+      ),
+    )
     .limit(1)
   return open !== undefined
 }

@@ -12,6 +12,7 @@ import type { Setup } from '../../core/contracts/setup.ts'
 import { absentAddress, type AddressState, type StoredSummary } from '../../core/contracts/store.ts'
 import { pathPatterns } from '../../core/http/patterns.ts'
 import { changesPerDay } from '../../core/planner/change-rates.ts'
+import { firstPlan } from '../../core/planner/first-plan.ts'
 import { countedVisits, hourShares } from '../../core/planner/counted-traffic.ts'
 import { addressPattern } from '../../core/sampling/page-kinds.ts'
 import { median } from '../../core/stats/median.ts'
@@ -263,13 +264,15 @@ export const plannerFacts = async (io: PlannerIo, siteId: string): Promise<Plann
   const changes = await changesOf(db, siteId)
   const perKind = changesPerDay(await toldChanges(db, siteId), { kinds: kinds.length, kindOf, now })
   const { manner, home, lists } = setup.contentEvents
+  const longestUntoldS = changes.told === null && changes.lifetimes === 'short' ? UNTOLD_LIFETIME_S : null
+  const inForce = planNow(site)
   return {
     pages,
     kinds: filled(kinds, pages, perKind),
     hours,
     counted,
     told: changes.told,
-    longestUntoldS: changes.told === null && changes.lifetimes === 'short' ? UNTOLD_LIFETIME_S : null,
+    longestUntoldS,
     purge: { manner, home, lists },
     copies: setup.remedies.pageCache.deviceClasses ? 2 : 1,
     storeBytes: STORE_BYTES,
@@ -279,7 +282,8 @@ export const plannerFacts = async (io: PlannerIo, siteId: string): Promise<Plann
       hours: settings.hours,
       days: settings.days,
     },
-    now: planNow(site),
+    now: inForce,
+    first: firstPlan({ now: inForce, kinds, longestUntoldS }),
     plan: await newestPlan(io, siteId, live),
   }
 }

@@ -1,4 +1,7 @@
+import { z } from 'zod'
 import { PlannerFacts, PlanOrder } from '../../core/contracts/planner.ts'
+import { Job } from '../../core/contracts/jobs.ts'
+import { Simulation, SimulationOrder } from '../../core/contracts/simulations.ts'
 import { Trial } from '../../core/contracts/ledger.ts'
 import type { HasDelivery } from '../../delivery/control/client.ts'
 import type { HasDatabase } from '../db/database.ts'
@@ -8,6 +11,7 @@ import type { HasClock } from '../live/clock.ts'
 import type { HasEvents } from '../live/event-bus.ts'
 import { plannerFacts } from '../planner/planner-facts.ts'
 import { putPlan } from '../planner/plans.ts'
+import { getSimulation, orderSimulation } from '../planner/simulations.ts'
 import type { HasPublisher } from '../sites/publishing.ts'
 import { SiteParams } from './site-routes.ts'
 
@@ -24,6 +28,28 @@ export const plannerEndpoints = (
       reply: PlannerFacts,
     },
     async ({ params }) => plannerFacts(services, params.siteId),
+  ),
+  endpoint(
+    {
+      method: 'post',
+      path: '/sites/:siteId/planner/simulations',
+      summary:
+        'Try lifetimes and a warm-up on the site’s traffic, or look for some within bounds; also on an access log',
+      input: { params: SiteParams, body: SimulationOrder },
+      reply: Job,
+      status: 202,
+    },
+    async ({ params, body }) => orderSimulation(services, params.siteId, body),
+  ),
+  endpoint(
+    {
+      method: 'get',
+      path: '/sites/:siteId/planner/simulations/:simulationId',
+      summary: 'What came of a simulation; its id is the subject of its job',
+      input: { params: SiteParams.extend({ simulationId: z.string() }) },
+      reply: Simulation,
+    },
+    async ({ params }) => getSimulation(services, params.siteId, params.simulationId),
   ),
   endpoint(
     {

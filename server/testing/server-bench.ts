@@ -36,6 +36,7 @@ import { PrivacyOrders } from '../privacy/privacy-checks.ts'
 import { ObjectsClient } from '../../objects/control/client.ts'
 import { ObjectsPublisher } from '../objects/objects-publisher.ts'
 import { Publisher } from '../release/publisher.ts'
+import { runSimulation } from '../../core/planner/run-simulation.ts'
 import { aRequest, someMetrics } from '../../core/measuring/testing/made-up.ts'
 import { aSight } from '../../core/safety/testing/sights.ts'
 import { Recordings } from '../measuring/recordings.ts'
@@ -243,6 +244,8 @@ export class ServerBench {
           delivery,
           publisher,
           ...orders,
+          now: () => new Date(),
+          simulator: { run: ({ facts, order }, _signal, onStep) => runSimulation(facts, order, onStep) },
           warmUpClock: this.#warmUpClock,
         }),
         log,

@@ -2,7 +2,8 @@
 import { scaleLinear } from 'd3-scale'
 import { computed, onBeforeUnmount, onMounted, ref } from 'vue'
 import type { PlanFigures } from '../../core/contracts/planner.ts'
-import { bestOf, type PlanPoint } from '../../core/planner/plan-search.ts'
+import type { PlanPoint } from '../../core/contracts/simulations.ts'
+import { bestOf } from '../../core/planner/plan-search.ts'
 import { howMany, whole } from '../format/show.ts'
 
 /** Cold visits against requests to the origin: every setting that was tried, and the line of those that no other one beats. */

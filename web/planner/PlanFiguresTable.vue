@@ -3,7 +3,7 @@ import { roughlyInWords } from '../../core/catalogue/setting-sentences.ts'
 import type { PlanFigures } from '../../core/contracts/planner.ts'
 import { howMany } from '../format/show.ts'
 import { figureRows } from './plan-words.ts'
-import type { Simulated } from './planner-messages.ts'
+import type { Simulated } from '../../core/contracts/simulations.ts'
 
 /** What visitors and the origin get, now and under the plan. */
 defineProps<{ now: PlanFigures; plan: PlanFigures; simulated: Simulated; outdated: boolean }>()

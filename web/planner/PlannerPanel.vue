@@ -4,13 +4,16 @@ import { roughlyInWords } from '../../core/catalogue/setting-sentences.ts'
 import { Trial } from '../../core/contracts/ledger.ts'
 import { PlannerFacts, type PlanFigures, type PlanSettings } from '../../core/contracts/planner.ts'
 import type { Site } from '../../core/contracts/sites.ts'
-import { keepsBounds, type PlanPoint } from '../../core/planner/plan-search.ts'
+import type { PlanPoint, Simulated } from '../../core/contracts/simulations.ts'
+import { usualBounds, usualOldestS } from '../../core/planner/first-plan.ts'
+import { keepsBounds } from '../../core/planner/plan-search.ts'
+import type { PlannedCase } from '../../core/planner/plan-trials.ts'
 import { callApi } from '../api/client.ts'
 import { useProblems } from '../stores/problems.ts'
 import { useSite } from '../stores/site.ts'
 import ActionButton from '../ui/ActionButton.vue'
 import NoteBox from '../ui/NoteBox.vue'
-import { firstPlan, proposalInWords } from './plan-words.ts'
+import { proposalInWords } from './plan-words.ts'
 import PlanCurve from './PlanCurve.vue'
 import PlanFiguresTable from './PlanFiguresTable.vue'
 import PlanLifetimes from './PlanLifetimes.vue'
@@ -18,7 +21,6 @@ import PlanSearch from './PlanSearch.vue'
 import PlanTraffic from './PlanTraffic.vue'
 import PlanWarmUp from './PlanWarmUp.vue'
 import { Cancelled, PlannerClient } from './planner-client.ts'
-import type { PlannedCase, Simulated } from './planner-messages.ts'
 import { progressing, type Progress } from './progress.ts'
 import SavedPlanNote from './SavedPlanNote.vue'
 
@@ -50,21 +52,17 @@ const proposal = ref('')
 const originPerDay = ref(0)
 const oldestS = ref(0)
 
-const DAY_S = 86_400
 let client: PlannerClient | undefined
 const load = async (): Promise<void> => {
   const came = await problems.catching(() => callApi('GET', `/sites/${props.site.id}/planner`, PlannerFacts))
   if (came === undefined) return
   client?.cancel()
   client = new PlannerClient(came)
-  const first = firstPlan(came)
-  const longest = Math.max(first.lifetimeS, ...first.kinds.map(({ lifetimeS }) => lifetimeS))
   facts.value = came
-  plan.value = first
+  plan.value = came.first
   changes.value = came.kinds.map(({ changesPerDay }) => changesPerDay)
   source.value = came.counted.from === 'nothing' ? 'assumed' : 'counted'
-  // Pages whose changes are told may be kept for longer than they are now.
-  oldestS.value = came.longestUntoldS ?? (came.told === null ? longest : Math.max(DAY_S, longest))
+  oldestS.value = usualOldestS(came)
 }
 void load()
 onBeforeUnmount(() => client?.cancel())
@@ -101,14 +99,14 @@ const simulating = async (
 }
 
 const attempt = (): Promise<void> => {
-  const [wanted, where, now] = [plan.value, on.value, facts.value?.now]
-  if (wanted === null || where === null || now === undefined || underWay.value === 'searching') return Promise.resolve()
+  const [wanted, where, known] = [plan.value, on.value, facts.value]
+  if (wanted === null || where === null || known === null || underWay.value === 'searching') return Promise.resolve()
   return simulating('trying', async (simulation) => {
-    const { figures: came, simulated } = await simulation.try(where, [now, wanted])
+    const { figures: came, simulated } = await simulation.try(where, [known.now, wanted])
     const [forNow, forPlan] = came
     if (forNow === undefined || forPlan === undefined || plan.value !== wanted) return
     figures.value = { now: forNow, plan: forPlan, simulated, of: wanted, on: where }
-    if (originPerDay.value === 0) originPerDay.value = Math.max(10, Math.ceil(forNow.originPerDay * 1.5))
+    if (originPerDay.value === 0) originPerDay.value = usualBounds(known, forNow).originPerDay
   })
 }
 /** Settings that are typed one after the other are tried once. */
@@ -152,9 +150,7 @@ const readLog = async (file: File): Promise<void> => {
 }
 
 const isTried = computed(() => figures.value?.of === plan.value && figures.value?.on === on.value)
-const isAsNow = computed(
-  () => facts.value !== null && JSON.stringify(plan.value) === JSON.stringify(firstPlan(facts.value)),
-)
+const isAsNow = computed(() => facts.value !== null && JSON.stringify(plan.value) === JSON.stringify(facts.value.first))
 const put = async (): Promise<void> => {
   if (plan.value === null || figures.value === null) return
   underWay.value = 'saving'

@@ -1,5 +1,5 @@
 import { durationInWords, roughlyInWords } from '../../core/catalogue/setting-sentences.ts'
-import type { PlanFigures, PlannerFacts, PlanSettings } from '../../core/contracts/planner.ts'
+import type { PlanFigures, PlannerFacts } from '../../core/contracts/planner.ts'
 import { LIFETIMES_S } from '../../core/planner/plan-search.ts'
 import { bytes, whole } from '../format/show.ts'
 
@@ -55,18 +55,6 @@ export const countedInWords = ({ counted, pages }: PlannerFacts): string => {
       return `${perDay} page visits per day, from the access log that was read under Site`
     case 'nothing':
       return 'nothing has been counted yet'
-  }
-}
-
-/** The settings to begin with: what is in force, or usual ones where nothing is stored yet. */
-export const firstPlan = ({ now, kinds, longestUntoldS }: PlannerFacts): PlanSettings => {
-  const usual = longestUntoldS ?? 12 * 3600
-  const lifetimeS = now.lifetimeS === 0 ? usual : now.lifetimeS
-  const known = new Map(now.kinds.map((kind) => [kind.name, kind.lifetimeS]))
-  return {
-    ...now,
-    lifetimeS,
-    kinds: kinds.slice(1).map(({ name, paths }) => ({ name, paths, lifetimeS: known.get(name) || lifetimeS })),
   }
 }
 

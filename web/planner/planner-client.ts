@@ -1,6 +1,7 @@
 import type { PlannerFacts, PlanFigures, PlanSettings } from '../../core/contracts/planner.ts'
-import type { PlanBounds, PlanPoint } from '../../core/planner/plan-search.ts'
-import type { PlannedCase, PlannerAnswer, PlannerOrder, Simulated } from './planner-messages.ts'
+import type { PlanBounds, PlanPoint, Simulated } from '../../core/contracts/simulations.ts'
+import type { PlannedCase } from '../../core/planner/plan-trials.ts'
+import type { PlannerAnswer, PlannerOrder } from './planner-messages.ts'
 
 /** The part of a web worker that is used; tests have one of their own. */
 export interface PlannerThread {

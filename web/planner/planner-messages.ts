@@ -1,13 +1,6 @@
 import type { PlannerFacts, PlanFigures, PlanSettings } from '../../core/contracts/planner.ts'
-import type { PlanBounds, PlanPoint } from '../../core/planner/plan-search.ts'
-import type { PlannedTraffic } from '../../core/planner/planned-site.ts'
-
-/** Which visits and changes settings are tried on. */
-export interface PlannedCase {
-  readonly traffic: PlannedTraffic | { readonly kind: 'log' }
-  /** Of each kind. */
-  readonly changesPerDay: readonly number[]
-}
+import type { PlanBounds, PlanPoint, Simulated } from '../../core/contracts/simulations.ts'
+import type { PlannedCase } from '../../core/planner/plan-trials.ts'
 
 /** What the planner's worker is asked. */
 export type PlannerOrder =
@@ -15,14 +8,6 @@ export type PlannerOrder =
   | { readonly kind: 'log'; readonly id: number; readonly file: Blob }
   | { readonly kind: 'try'; readonly id: number; readonly on: PlannedCase; readonly plans: readonly PlanSettings[] }
   | { readonly kind: 'search'; readonly id: number; readonly on: PlannedCase; readonly bounds: PlanBounds }
-
-/** What has been simulated. */
-export interface Simulated {
-  readonly visits: number
-  readonly days: number
-  /** Visits a day of each kind of page. */
-  readonly perKind: readonly number[]
-}
 
 /** What it answers; `id` is that of the order. */
 export type PlannerAnswer =

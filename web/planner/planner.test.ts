@@ -106,7 +106,9 @@ describe('the planner', () => {
     await expect.poll(() => textOf(host), { timeout: 30_000 }).toContain('keeps both bounds. The fewest requests')
   })
   test('warns where nothing tells of changes, and offers no longer lifetimes then', async () => {
-    const { host } = await opened({ ...facts, told: null, longestUntoldS: 600, now: { ...facts.now, lifetimeS: 600 } })
+    const { host } = await opened(
+      plannerFacts({ kinds: facts.kinds, told: null, longestUntoldS: 600, now: { ...facts.now, lifetimeS: 600 } }),
+    )
     expect(textOf(host)).toContain('Nothing tells Zest Lamp of changes yet, so pages are kept for 10 minutes at most')
     expect(textsOf(host, 'option')).not.toContain('1 hour, ')
     expect(textsOf(host, 'td option')).not.toContain('1 hour')

@@ -23,7 +23,7 @@ export const useJobs = defineStore('jobs', () => {
   const skip = async (id: string): Promise<void> => take(await callApi('POST', `/jobs/${id}/skip`, Job))
   /** What measures or checks a site; a warm-up keeps nothing else from being ordered. */
   const openOf = (siteId: string): Job | undefined =>
-    open.value.find((job) => job.siteId === siteId && job.kind !== 'warm-up')
+    open.value.find((job) => job.siteId === siteId && job.kind !== 'warm-up' && job.kind !== 'simulation')
   const warmUpOf = (siteId: string): Job | undefined =>
     open.value.find((job) => job.siteId === siteId && job.kind === 'warm-up')
   return { jobs, open, load, take, cancel, skip, openOf, warmUpOf }

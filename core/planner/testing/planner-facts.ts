@@ -1,4 +1,5 @@
 import type { PlannerFacts, PlannerKind, PlannerPage } from '../../contracts/planner.ts'
+import { firstPlan } from '../first-plan.ts'
 
 /** For tests and benchmarks: what the planner knows of a made-up site. */
 
@@ -21,7 +22,7 @@ export const aKind = (name: string, more: Partial<PlannerKind> = {}): PlannerKin
   ...more,
 })
 
-export const plannerFacts = (more: Partial<PlannerFacts> = {}): PlannerFacts => ({
+const usual: Omit<PlannerFacts, 'first'> = {
   pages: [aPage('/')],
   kinds: [aKind('Other pages')],
   hours: Array.from({ length: 24 }, () => 1 / 24),
@@ -39,5 +40,9 @@ export const plannerFacts = (more: Partial<PlannerFacts> = {}): PlannerFacts => 
     warmUp: { automatic: false, perMinute: 30, beforeExpiry: true, afterChanges: true, everyH: 0 },
   },
   plan: null,
-  ...more,
-})
+}
+
+export const plannerFacts = (more: Partial<PlannerFacts> = {}): PlannerFacts => {
+  const facts = { ...usual, ...more }
+  return { first: firstPlan(facts), ...facts }
+}
