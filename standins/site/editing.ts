@@ -1,3 +1,4 @@
+import { readSetting, writeSetting } from './content/object-cache.ts'
 import { tellOfChange } from './events.ts'
 import { readForm, redirect, type Handler } from './handler.ts'
 import type { PageContext } from './pages/layout.ts'
@@ -64,5 +65,28 @@ export const publishNotice =
     if (made === undefined) return { title: 'New notice', body: '<h1>There is a notice by this title already</h1>' }
     await tellOfChange(eventTarget, `notices ${slug} published`, await allPaths(context))
     redirect(res, `/notices/${slug}`)
+    return 'done'
+  }
+
+/** Where the site keeps results of its database, if anywhere. */
+export const objectCacheForm =
+  (file: string): Handler =>
+  async ({ context }) =>
+    context.person?.role === 'editor'
+      ? personal.objectCacheForm(await readSetting(file))
+      : personal.signIn('Sign in as the editor first.')
+
+export const saveObjectCache =
+  (file: string): Handler =>
+  async ({ req, res, context }) => {
+    if (context.person?.role !== 'editor') return personal.signIn('Sign in as the editor first.')
+    const form = await readForm(req)
+    const url = form.get('url')?.trim() ?? ''
+    if (url !== '' && !/^rediss?:\/\//.test(url))
+      return { title: 'Object cache', body: '<h1>An address begins with redis:// or rediss://</h1>' }
+    const before = await readSetting(file)
+    // The address is not shown again: left empty it stays.
+    await writeSetting(file, { on: form.get('on') === 'on', url: url === '' ? before.url : url })
+    redirect(res, '/editor/object-cache')
     return 'done'
   }

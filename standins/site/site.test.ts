@@ -7,6 +7,7 @@ import { afterAll, beforeAll, describe, expect, test } from 'vitest'
 import { sitemapsInRobots } from '../../core/formats/robots.ts'
 import { parseSitemap } from '../../core/formats/sitemap.ts'
 import { loadAssets } from './assets.ts'
+import { ObjectCache } from './content/object-cache.ts'
 import { SiteDatabase } from './content/database.ts'
 import { seed } from './content/seed.ts'
 import { FerrySite } from './site.ts'
@@ -17,6 +18,7 @@ let folder: string
 let server: Server
 let listener: Server
 let base: string
+let objects: ObjectCache
 const events: { headers: Record<string, unknown>; body: { change: string; paths: string[] } }[] = []
 const port = (of: Server): number => (of.address() as AddressInfo).port
 
@@ -25,11 +27,14 @@ beforeAll(async () => {
   const database = await SiteDatabase.open(undefined)
   await seed(database)
   const eventTarget = join(folder, 'event-target.json')
+  objects = new ObjectCache(join(folder, 'object-cache.json'))
   server = new FerrySite({
     database,
     assets: await loadAssets(),
     pictures: folder,
     hostingWaitMs: 0,
+    objects,
+    objectsSetting: join(folder, 'object-cache.json'),
     eventTarget,
     third: 'http://third.example',
   }).server()
@@ -51,6 +56,7 @@ beforeAll(async () => {
 afterAll(async () => {
   server.close()
   listener.close()
+  objects.close()
   await rm(folder, { recursive: true, force: true })
 })
 
@@ -67,6 +73,29 @@ const post = (path: string, form: Record<string, string>, cookie = '') =>
   })
 const signIn = async (name: string, password: string): Promise<string> =>
   (await post('/sign-in', { name, password })).headers.getSetCookie()[0]!.split(';')[0]!
+
+describe('the object cache', () => {
+  test('is off at first, and every query goes to the database', async () => {
+    const { headers, text } = await get('/')
+    const count = /<!-- (\d+) queries -->/.exec(text)?.[1]
+    expect(headers.get('server-timing')).toBe(`queries;desc="${count} of ${count}"`)
+  })
+  test('that nothing answers at leaves the pages as they are', async () => {
+    const cookie = await signIn('editor', 'tideline')
+    const before = (await get('/quays')).text
+    expect((await post('/editor/object-cache', { on: 'on', url: 'redis://a:b@127.0.0.1:1' }, cookie)).status).toBe(303)
+    expect((await get('/editor/object-cache', { cookie })).text).not.toContain('a:b')
+    expect((await get('/quays')).text).toBe(before)
+    expect((await post('/editor/object-cache', {}, cookie)).status).toBe(303)
+  })
+  test('is the editor’s to switch, by an address that is one', async () => {
+    expect(await (await post('/editor/object-cache', { on: 'on' })).text()).toContain('Sign in as the editor first')
+    const cookie = await signIn('editor', 'tideline')
+    expect(await (await post('/editor/object-cache', { url: 'ftp://x' }, cookie)).text()).toContain(
+      'begins with redis:',
+    )
+  })
+})
 
 describe('size', () => {
   test('robots.txt names a sitemap of at least 60 pages of 7 kinds, with priorities; every page answers', async () => {

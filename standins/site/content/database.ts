@@ -1,4 +1,6 @@
+import { setTimeout as pause } from 'node:timers/promises'
 import { PGlite } from '@electric-sql/pglite'
+import type { PageObjects } from './object-cache.ts'
 
 /** The site's own database, with a count of the queries each page needs. */
 export class SiteDatabase {
@@ -15,9 +17,12 @@ export class SiteDatabase {
     return new SiteDatabase(db)
   }
 
-  /** Queries for one page; counted, because a neglected site makes many. */
-  session(): Queries {
-    return new Queries(this.#db)
+  /**
+   * Queries for one page; counted, because a neglected site makes many.
+   * @param options.waitMs what each takes longer than here, as on modest hosting @param options.objects results that are kept
+   */
+  session(options: { readonly waitMs?: number; readonly objects?: PageObjects } = {}): Queries {
+    return new Queries(this.#db, options.waitMs ?? 0, options.objects)
   }
 
   async isEmpty(): Promise<boolean> {
@@ -59,15 +64,38 @@ export type Row = Record<
 
 export class Queries {
   readonly #db: PGlite
+  readonly #waitMs: number
+  readonly #objects: PageObjects | undefined
+  /** Waits begun, ms: pauses come in whole ones. */
+  #waited = 0
+  /** What the page has asked for. */
   count = 0
+  /** What the database was asked of it. */
+  asked = 0
 
-  constructor(db: PGlite) {
+  constructor(db: PGlite, waitMs: number, objects: PageObjects | undefined) {
     this.#db = db
+    this.#waitMs = waitMs
+    this.#objects = objects
   }
 
   async all<T = Row>(sql: string, ...values: unknown[]): Promise<T[]> {
     this.count++
-    return (await this.#db.query<T>(sql, values)).rows
+    const found = await this.#objects?.find(sql, values)
+    if (found !== undefined) return found.rows as T[]
+    this.asked++
+    await this.#wait()
+    const { rows } = await this.#db.query<T>(sql, values)
+    if (sql.startsWith('select')) await this.#objects?.keep(sql, values, rows)
+    else await this.#objects?.changed(sql)
+    return rows
+  }
+
+  async #wait(): Promise<void> {
+    const before = Math.floor(this.#waited)
+    this.#waited += this.#waitMs
+    const ms = Math.floor(this.#waited) - before
+    if (ms > 0) await pause(ms)
   }
 
   async one<T = Row>(sql: string, ...values: unknown[]): Promise<T | undefined> {
