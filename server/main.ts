@@ -118,7 +118,7 @@ const main = async (): Promise<void> => {
   const objectsPublisher = new ObjectsPublisher(db, objects, (sentence) => log.error(sentence))
   const simulator = new Simulator(join(import.meta.dirname, 'simulator.mjs'))
   const now = (): Date => new Date()
-  const handlers = jobHandlers({ db, addresses, events, lab, simulator, delivery, publisher, now, ...orders })
+  const handlers = jobHandlers({ db, addresses, events, lab, simulator, delivery, objects, publisher, now, ...orders })
   const jobs = new JobQueue(db, events, handlers, (error) => log.error(error))
   const token = process.env['ZEST_API_TOKEN']
   const services: Services = {

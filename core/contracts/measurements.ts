@@ -21,6 +21,11 @@ export const MeasurementOrder = z
       .enum(['when-clear', 'at-the-end'])
       .default('when-clear')
       .describe('Whether a comparison ends early once it is clear'),
+    missS: z
+      .int()
+      .min(1)
+      .optional()
+      .describe('How long reads of the object cache may miss in all, seconds; where that is measured'),
   })
   .refine(({ sides }) => new Set(sides).size === sides.length, {
     path: ['sides'],
@@ -36,10 +41,15 @@ export type MeasurementOrder = z.infer<typeof MeasurementOrder>
 export const NewMeasurement = MeasurementOrder.refine(({ sides }) => !sides.includes('archive'), {
   path: ['sides'],
   message: 'An archive is read in, not measured.',
-}).refine(({ sides }) => !sides.includes('candidate'), {
-  path: ['sides'],
-  message: 'A candidate is served only while a search, a guided run or an entry of the ledger is measured.',
 })
+  .refine(({ sides }) => !sides.includes('candidate'), {
+    path: ['sides'],
+    message: 'A candidate is served only while a search, a guided run or an entry of the ledger is measured.',
+  })
+  .refine(({ sides, missS }) => !sides.includes('without-objects') && missS === undefined, {
+    path: ['sides'],
+    message: 'What the object cache is worth is ordered with the owner’s consent, under the object cache.',
+  })
 
 export const Interval = z.object({
   shift: z.number().describe('Hodges–Lehmann estimate; positive: the later side is quicker'),

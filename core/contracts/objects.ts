@@ -92,6 +92,7 @@ export const ObjectsUsage = z.object({
   minutes: z.array(ObjectsMinute).describe('Those in which anything happened, oldest first'),
   groups: z.array(ObjectsGroup),
   wrongPasswords: count,
+  missingUntil: z.int().nullable().default(null).describe('A measurement lets every read miss until then, epoch ms'),
   curve: z
     .array(z.object({ bytes: count, missRatio: z.number() }))
     .describe('Share of reads that would miss, by memory; empty as long as too little was read'),
@@ -156,3 +157,33 @@ export const ObjectsPassword = z.object({
   url: z.string().describe('Address, name and password in one, as many content systems ask for it'),
 })
 export type ObjectsPassword = z.infer<typeof ObjectsPassword>
+
+/** Let every read of values miss for a while, so that loads with and without the object cache can be compared. */
+export const ObjectsMisses = z.strictObject({
+  ms: z.int().min(0).max(300_000).describe('For how long at most; 0: no longer'),
+})
+export type ObjectsMisses = z.infer<typeof ObjectsMisses>
+
+/** Measure what the object cache is worth: loads while it answers and loads while every read misses, in turn. */
+export const ObjectsMeasurementOrder = z.strictObject({
+  pageIds: z.array(z.string()).min(1, 'Choose at least one page.').max(10),
+  visitorIds: z.array(z.string()).min(1, 'Choose at least one visitor.').max(5),
+  runs: z.int().min(1).max(50).default(14).describe('Most loads per page, visitor and side'),
+  missS: z
+    .int()
+    .min(1)
+    .max(3600)
+    .default(300)
+    .describe('How long reads may miss in all, seconds; the measurement ends with what it has by then'),
+  readsMayMiss: z.literal(true, {
+    error: 'Reads of all visitors miss in short windows while this is measured: say that they may.',
+  }),
+})
+export type ObjectsMeasurementOrder = z.infer<typeof ObjectsMeasurementOrder>
+
+/** What the owner decides once it has been measured; it is written into the ledger. */
+export const ObjectsDecision = z.strictObject({
+  measurementId: z.string(),
+  decision: z.enum(['kept', 'switched-off']),
+})
+export type ObjectsDecision = z.infer<typeof ObjectsDecision>

@@ -8,7 +8,9 @@ export const versionOf = (side: Side): number | undefined =>
 export const sideRank = (side: Side): number => {
   const version = versionOf(side)
   if (version !== undefined) return version
-  return { origin: 0, archive: 0.5, live: 1e9, again: 2e9, trial: 3e9, candidate: 4e9 }[side as 'live']
+  return { origin: 0, archive: 0.5, 'without-objects': 9e8, live: 1e9, again: 2e9, trial: 3e9, candidate: 4e9 }[
+    side as 'live'
+  ]
 }
 
 const NAMES: Record<string, string> = {
@@ -18,6 +20,7 @@ const NAMES: Record<string, string> = {
   candidate: 'With this change',
   again: 'Repeat',
   archive: 'Archive',
+  'without-objects': 'Live, object cache missing',
 }
 
 /** Name of a side, for labels. */
@@ -30,6 +33,7 @@ const WORDS: Record<string, string> = {
   candidate: 'with this change',
   again: 'in the repeat',
   archive: 'in the archive',
+  'without-objects': 'live while every read of the object cache misses',
 }
 
 /** Where a page was loaded from, within a sentence. */

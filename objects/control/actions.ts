@@ -19,6 +19,11 @@ export const actionsOf = (
     const keys = sites.get(siteId)?.keys
     return keys === undefined ? undefined : flushEntries(keys, prefix)
   },
+  missReads: (siteId, { ms }) => {
+    const site = sites.get(siteId)
+    site?.missReads(ms)
+    return site === undefined ? undefined : { ok: true }
+  },
   entries: (siteId, query) => {
     const keys = sites.get(siteId)?.keys
     return keys === undefined ? undefined : listEntries(keys, query, now())

@@ -2,6 +2,7 @@ import { createServer, type IncomingMessage, type Server, type ServerResponse } 
 import {
   ObjectsConfig,
   ObjectsFlush,
+  ObjectsMisses,
   ObjectsQuery,
   type ObjectsEntries,
   type ObjectsFlushed,
@@ -14,6 +15,7 @@ export interface ObjectsActions {
   readonly configure: (config: ObjectsConfig) => Promise<void>
   readonly usage: (siteId: string) => ObjectsUsage | undefined
   readonly flush: (siteId: string, order: ObjectsFlush) => ObjectsFlushed | undefined
+  readonly missReads: (siteId: string, order: ObjectsMisses) => { ok: true } | undefined
   readonly entries: (siteId: string, query: ObjectsQuery) => ObjectsEntries | undefined
 }
 
@@ -32,6 +34,8 @@ const handle = async (req: IncomingMessage, res: ServerResponse, actions: Object
       return reply(actions.usage(siteId))
     case 'POST flushes':
       return reply(actions.flush(siteId, ObjectsFlush.parse(await readJson(req))))
+    case 'POST misses':
+      return reply(actions.missReads(siteId, ObjectsMisses.parse(await readJson(req))))
     case 'POST entries':
       return reply(actions.entries(siteId, ObjectsQuery.parse(await readJson(req))))
     default:

@@ -44,6 +44,11 @@ export class ObjectsClient {
     return ObjectsFlushed.parse(await this.#send('POST', `/flushes/${encodeURIComponent(siteId)}`, order))
   }
 
+  /** Let every read of values of a site miss. @param ms for how long at most; 0: no longer @throws ObjectsUnavailable */
+  async missReads(siteId: string, ms: number): Promise<void> {
+    await this.#send('POST', `/misses/${encodeURIComponent(siteId)}`, { ms })
+  }
+
   /** @throws ObjectsUnavailable */
   async entries(siteId: string, query: ObjectsQuery): Promise<ObjectsEntries> {
     return ObjectsEntries.parse(await this.#send('POST', `/entries/${encodeURIComponent(siteId)}`, query))

@@ -4,11 +4,22 @@ import { HASH_COMMANDS } from '../commands/hashes.ts'
 import { KEY_COMMANDS } from '../commands/keys.ts'
 import { SET_COMMANDS } from '../commands/sets.ts'
 import { STRING_COMMANDS } from '../commands/strings.ts'
-import { parseInt64, Refusal, NOT_AN_INTEGER, SYNTAX_ERROR, type Call, type Command } from '../commands/call.ts'
+import {
+  parseInt64,
+  Refusal,
+  NOT_AN_INTEGER,
+  SYNTAX_ERROR,
+  type Call,
+  type Command,
+  type ReadListener,
+} from '../commands/call.ts'
 import { refusalOf } from '../commands/refused.ts'
+import { VALUE_READS } from '../commands/value-reads.ts'
 import { ValueTooLarge } from '../keyspace/keyspace.ts'
 import { ReplyTooLarge, ReplyWriter } from '../resp/reply-writer.ts'
 import type { SiteObjects } from '../sites/site-objects.ts'
+
+const UNCOUNTED: ReadListener = { onHit: () => undefined, onMiss: () => undefined }
 
 /** Commands that work on a site's keys. */
 const COMMANDS: ReadonlyMap<string, Command> = new Map(
@@ -127,7 +138,7 @@ export class Session {
     }
     if (this.#transaction !== undefined && !NEVER_QUEUED.has(name)) return this.#queue(this.#transaction, args)
     if (command === undefined) this.#own(name, args)
-    else this.#run(command, args)
+    else this.#run(name, command, args)
   }
 
   /** A wrong command breaks the transaction that it stands in. */
@@ -142,17 +153,20 @@ export class Session {
     return new Refusal(`EXECABORT Transaction discarded because of: ${sentence}`)
   }
 
-  #run(command: Command, args: readonly Buffer[]): void {
+  #run(name: string, command: Command, args: readonly Buffer[]): void {
     const site = this.#site
     if (site === undefined) throw new Refusal(NO_AUTH)
     site.usage.onCommand()
+    const now = this.#now()
+    const misses = site.missesReads(now) && VALUE_READS.has(name)
     const call: Call = {
       args,
-      keys: site.keys,
+      keys: misses ? site.nothing : site.keys,
       db: this.#db,
       reply: this.reply,
-      now: this.#now(),
-      reads: site.usage,
+      now,
+      // Such a miss says nothing of the memory or of the keys.
+      reads: misses ? UNCOUNTED : site.usage,
       random,
     }
     command.run(call)

@@ -25,6 +25,9 @@ export class SiteObjects {
   readonly usage: Usage
   clients = 0
   wrongPasswords = 0
+  /** Until then every read of values misses, epoch ms. */
+  #missingUntil = 0
+  #nothing: Keyspace | undefined
   readonly #now: () => number
   /** What an earlier process had is taken in: no client's doing. */
   #restoring = false
@@ -45,6 +48,23 @@ export class SiteObjects {
       },
     })
     this.usage.of(this.keys)
+  }
+
+  /** Let every read of values miss, so that pages can be measured without the cache. It ends by itself: whoever asked for it may be gone. @param ms 0: no longer */
+  missReads(ms: number): void {
+    this.#missingUntil = ms === 0 ? 0 : this.#now() + ms
+  }
+
+  /** @param now epoch ms */
+  missesReads(now: number): boolean {
+    return now < this.#missingUntil
+  }
+
+  /** Keys of which there are none: what a read that is to miss looks into. */
+  get nothing(): Keyspace {
+    const ignored = (): void => undefined
+    this.#nothing ??= new Keyspace(this.keys.bounds, this.#now, 0, { onWritten: ignored, onGone: ignored })
+    return this.#nothing
   }
 
   configure(site: ObjectsSite): void {
@@ -88,6 +108,7 @@ export class SiteObjects {
       minutes: [...usage.minutes()],
       groups: usage.groups.list(keys, Math.floor(this.#now() / 1000)),
       wrongPasswords: this.wrongPasswords,
+      missingUntil: this.missesReads(this.#now()) ? this.#missingUntil : null,
       curve: usage.curve.reads < LEAST_READS ? [] : usage.curve.points(),
       missMs: usage.costs.medianMs,
     }

@@ -236,6 +236,13 @@ export const errors = {
       'Largest value too large',
       `One value of ${value} bytes would take more than a quarter of the memory (${memory} bytes). Lower the largest value, or give more memory.`,
     ),
+  objectsUnused: () =>
+    new AppError(
+      'OBJECTS_UNUSED',
+      409,
+      'The object cache is not used',
+      'It is off, or no content system has connected yet: there is nothing to measure.',
+    ),
   objectsDown: (why: string) =>
     new AppError(
       'OBJECTS_DOWN',

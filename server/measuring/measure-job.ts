@@ -36,6 +36,12 @@ const entryFor = (
     return { kind: 'tried', title: `Trial compared with live: ${scope}`, decision: 'open' }
   if (order.sides.includes('again'))
     return { kind: 'measured', title: `Noise of this machine: ${scope}`, decision: 'none' }
+  if (order.sides.includes('without-objects'))
+    return {
+      kind: 'measured',
+      title: `Object cache, answering compared with every read a miss: ${scope}`,
+      decision: 'none',
+    }
   const names = order.sides.map(sideWords).join(' and ')
   return { kind: 'measured', title: `Measured ${names}: ${scope}`, decision: 'none' }
 }

@@ -70,6 +70,7 @@ const toRunHead = ({
 const VISITS: Record<Visit, string> = { first: '', return: ', return visit', next: ', next page of a visit' }
 
 const titleOf = ({ sides, visit }: MeasurementOrder): string => {
+  if (sides.includes('without-objects')) return 'Measuring what the object cache is worth'
   const names = sides.map((side) => sideName(side).toLowerCase()).join(' and ')
   return `${sides.length > 1 ? 'Comparing' : 'Measuring'} ${names}${VISITS[visit]}`
 }

@@ -2,6 +2,8 @@ import type { HasDatabase } from '../db/database.ts'
 import type { HasAddresses } from '../net/addresses.ts'
 import type { HasPublisher } from '../sites/publishing.ts'
 import type { HasDelivery } from '../../delivery/control/client.ts'
+import type { HasObjects } from '../../objects/control/client.ts'
+import { Switchback } from './switchback.ts'
 import { and, eq } from 'drizzle-orm'
 import type { MeasurementOrder, MeasurementSource } from '../../core/contracts/measurements.ts'
 import type { RunOrder, RunOutcome } from '../../core/contracts/measuring.ts'
@@ -29,7 +31,8 @@ const MOST_FAILURES = 2
 export type MeasureIo = HasDatabase &
   HasAddresses &
   HasPublisher &
-  HasDelivery & {
+  HasDelivery &
+  HasObjects & {
     readonly events: EventBus
     readonly lab: LabClient
   }
@@ -175,6 +178,18 @@ const noteNotReady = async (db: Database, id: string, path: string): Promise<voi
   await db.update(measurements).set({ notReady }).where(eq(measurements.id, id))
 }
 
+/** Without such loads nothing is ever spent. @param made loads from before a restart */
+const switchbackOf = (
+  { objects }: HasObjects,
+  { siteId, order }: typeof measurements.$inferSelect,
+  made: readonly (typeof runs.$inferSelect)[],
+): Switchback => {
+  const spentMs = made
+    .filter(({ side }) => side === 'without-objects')
+    .reduce((sum, { metrics }) => sum + (metrics?.loadedMs ?? 0), 0)
+  return new Switchback(objects, siteId, order.missS === undefined ? Infinity : order.missS * 1000, spentMs)
+}
+
 export const runMeasurement = async (
   io: MeasureIo,
   site: Site,
@@ -189,6 +204,7 @@ export const runMeasurement = async (
   const done = new Set(made.map(runName))
   const decided = new Decided(db, measurement)
   const took: number[] = []
+  const switchback = switchbackOf(io, measurement, made)
   for (const [index, planned] of plan.entries()) {
     if (progress.signal.aborted) return
     if (done.has(runName(planned)) || !loader.needs(planned)) continue
@@ -196,6 +212,7 @@ export const runMeasurement = async (
     const visitor = site.visitors.find(({ id }) => id === planned.visitorId)
     if (page === undefined || visitor === undefined) continue
     if ((await failuresBefore(db, measurement.id, planned)) >= MOST_FAILURES) continue
+    if (switchback.isSpent || (planned.purpose === 'look' && planned.side === 'without-objects')) continue
     if (planned.purpose === 'count' && planned.pair > 1 && (await decided.has(planned))) continue
     const load = runOrder(site, order, planned, page, visitor, io.addresses)
     await progress.report(
@@ -205,7 +222,8 @@ export const runMeasurement = async (
       estimate(took, plan.length - index),
     )
     const startedAt = performance.now()
-    const outcome = await loader.load(site, planned, load, progress.signal)
+    const once = (): Promise<RunOutcome | undefined> => loader.load(site, planned, load, progress.signal)
+    const outcome = planned.side === 'without-objects' ? await switchback.window(load.timeoutMs, once) : await once()
     if (outcome === undefined) continue
     took.push(performance.now() - startedAt)
     // What this load has set going behind its back is finished first; then once more, for what the finished page asks for.

@@ -19,6 +19,9 @@ type SiteAddresses = Pick<Site, 'address' | 'hostHeader' | 'liveUrl' | 'trialUrl
 const isDirect = ({ hostHeader }: Pick<Site, 'hostHeader'>, side: Side): boolean =>
   side === 'origin' && hostHeader !== 'public'
 
+/** Whether a side is what visitors get. */
+const isLive = (side: Side): boolean => side === 'live' || side === 'without-objects'
+
 const withHost = (address: string, host: string): string => {
   const url = new URL(address)
   url.hostname = host
@@ -32,7 +35,7 @@ export const sideOrigin = (site: SiteAddresses, side: Side): string => {
   if (isDirect(site, side)) return site.address
   if (side === 'origin') return withHost(site.trialUrl, originHost(site.trialHost))
   if (side === 'candidate') return withHost(site.trialUrl, candidateHost(site.trialHost))
-  return side === 'live' ? site.liveUrl : site.trialUrl
+  return isLive(side) ? site.liveUrl : site.trialUrl
 }
 
 /** How the lab gets to a side. */
@@ -48,7 +51,7 @@ export const accessTo = (
     // Whatever the names say in the outside world: what is measured is the delivery that runs here.
     connectTo: isDirect(site, side) ? {} : { [`${hostname}:${deliveryPort}`]: `127.0.0.1:${deliveryPort}` },
     privateAddresses: site.hosts.privateAddresses,
-    cookies: isDirect(site, side) || side === 'live' ? [] : [{ name: TRIAL_KEY, value: site.trialKey }],
+    cookies: isDirect(site, side) || isLive(side) ? [] : [{ name: TRIAL_KEY, value: site.trialKey }],
   }
 }
 

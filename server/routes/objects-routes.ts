@@ -1,7 +1,10 @@
+import { MeasurementHead } from '../../core/contracts/measurements.ts'
 import {
+  ObjectsDecision,
   ObjectsEntries,
   ObjectsFlush,
   ObjectsFlushed,
+  ObjectsMeasurementOrder,
   ObjectsPassword,
   ObjectsQuery,
   ObjectsSettings,
@@ -9,6 +12,10 @@ import {
 } from '../../core/contracts/objects.ts'
 import type { HasObjects } from '../../objects/control/client.ts'
 import type { HasDatabase } from '../db/database.ts'
+import type { HasJobs } from '../jobs/job-queue.ts'
+import type { HasClock } from '../live/clock.ts'
+import type { HasRecordings } from '../measuring/recordings.ts'
+import { decideOnObjects, orderWorth } from '../objects/worth.ts'
 import { endpoint, type Endpoint } from '../http/endpoint.ts'
 import type { HasEvents } from '../live/event-bus.ts'
 import type { HasAddresses } from '../net/addresses.ts'
@@ -17,7 +24,14 @@ import type { HasObjectsPublisher } from '../objects/objects-publisher.ts'
 import { siteRow } from '../sites/sites.ts'
 import { SiteParams } from './site-routes.ts'
 
-type ObjectsIo = HasDatabase & HasObjects & HasObjectsPublisher & HasEvents & HasAddresses
+type ObjectsIo = HasDatabase &
+  HasObjects &
+  HasObjectsPublisher &
+  HasEvents &
+  HasAddresses &
+  HasJobs &
+  HasRecordings &
+  HasClock
 
 /** The object cache: what a content system keeps of its database. */
 export const objectsEndpoints = (services: ObjectsIo): Endpoint[] => [
@@ -79,6 +93,30 @@ export const objectsEndpoints = (services: ObjectsIo): Endpoint[] => [
     async ({ params, body }) => {
       await siteRow(services.db, params.siteId)
       return services.objects.flush(params.siteId, body)
+    },
+  ),
+  endpoint(
+    {
+      method: 'post',
+      path: '/sites/:siteId/objects/measurements',
+      summary: 'Measure what the object cache is worth: in short windows every read misses, for all visitors',
+      input: { params: SiteParams, body: ObjectsMeasurementOrder },
+      reply: MeasurementHead,
+      status: 202,
+    },
+    async ({ params, body, account }) => orderWorth(services, params.siteId, body, account!.name),
+  ),
+  endpoint(
+    {
+      method: 'post',
+      path: '/sites/:siteId/objects/decisions',
+      summary: 'Keep the object cache, or switch it off, after it was measured; the ledger says so',
+      input: { params: SiteParams, body: ObjectsDecision },
+      reply: ObjectsState,
+    },
+    async ({ params, body }) => {
+      await decideOnObjects(services, params.siteId, body)
+      return objectsState(services, params.siteId)
     },
   ),
 ]

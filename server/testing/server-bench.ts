@@ -242,6 +242,7 @@ export class ServerBench {
           events,
           lab,
           delivery,
+          objects,
           publisher,
           ...orders,
           now: () => new Date(),

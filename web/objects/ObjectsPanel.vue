@@ -10,8 +10,10 @@ import MemoryWorth from './MemoryWorth.vue'
 import ObjectsConnect from './ObjectsConnect.vue'
 import ObjectsFlush from './ObjectsFlush.vue'
 import ObjectsGroups from './ObjectsGroups.vue'
+import ObjectsGuide from './ObjectsGuide.vue'
 import ObjectsSettingsForm from './ObjectsSettingsForm.vue'
 import ObjectsUse from './ObjectsUse.vue'
+import ObjectsWorth from './ObjectsWorth.vue'
 
 /** The object cache: what a content system keeps of its database, so that pages that cannot be stored are built faster. */
 const props = defineProps<{ site: Site }>()
@@ -79,11 +81,13 @@ const isUsed = computed(() => (state.value?.usage?.counts.commands ?? 0) > 0)
       />
       <template v-if="state.usage && isUsed">
         <ObjectsUse :usage="state.usage" />
+        <ObjectsWorth :site="site" :missing-until="state.usage.missingUntil" @decided="(came) => (state = came)" />
         <MemoryWorth :usage="state.usage" />
         <ObjectsGroups :usage="state.usage" />
         <ObjectsFlush :site="site" :groups="state.usage.groups" @changed="load" />
       </template>
     </template>
+    <ObjectsGuide />
     <ObjectsSettingsForm :site="site" :state="state" @saved="(came) => (state = came)" />
   </template>
 </template>

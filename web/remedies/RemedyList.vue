@@ -124,6 +124,7 @@ const apart = computed(
         </tbody>
       </table>
     </div>
+    <slot name="below" />
   </section>
 </template>
 

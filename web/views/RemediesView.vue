@@ -10,6 +10,7 @@ import type { RemedyId, Setup } from '../../core/contracts/setup.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { when } from '../format/show.ts'
 import { useBaseline } from '../measure/baseline.ts'
+import ObjectCacheRow from '../remedies/ObjectCacheRow.vue'
 import RemedyList from '../remedies/RemedyList.vue'
 import SessionsNotice from '../remedies/SessionsNotice.vue'
 import WhatCannotBeFixed from '../remedies/WhatCannotBeFixed.vue'
@@ -154,6 +155,9 @@ const seekSlow = ({ pageId, visitorId }: PageResult): Promise<unknown> =>
       <template #tools>
         <v-btn size="small" :disabled="busy" @click="choosing = true">Switch on several …</v-btn>
         <v-btn size="small" :to="{ name: 'guided', params: { siteId: site.id } }">Guided run</v-btn>
+      </template>
+      <template #below>
+        <ObjectCacheRow :site="site" />
       </template>
     </RemedyList>
     <RemedyDetail

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, defineAsyncComponent, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
-import { useRouter } from 'vue-router'
+import { useRoute, useRouter } from 'vue-router'
 import NextStep from '../ui/NextStep.vue'
 import type { Site } from '../../core/contracts/sites.ts'
 import { Coverage } from '../../core/contracts/store.ts'
@@ -38,7 +38,9 @@ const SECTIONS = [
   { id: 'objects', title: 'Object cache' },
 ] as const
 type SectionId = (typeof SECTIONS)[number]['id']
-const section = ref<SectionId>('pages')
+/** Other views lead to one part of it. */
+const wanted = SECTIONS.find(({ id }) => id === useRoute().query['part'])
+const section = ref<SectionId>(wanted?.id ?? 'pages')
 const channel = ref<'live' | 'trial'>('live')
 const coverage = shallowRef<Coverage | null>(null)
 const explained = ref('/')
