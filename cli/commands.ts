@@ -42,10 +42,11 @@ zest plan SITE [options]              try lifetimes and a warm-up on the site's 
   --origin-per-day N, --oldest 4h       its bounds
   --visits N, --log FILE                assumed page visits per day, or an access log, in place of counted visits
   --put                                 put the plan into the trial
-zest objects SITE [on|off|password|entries|flush]  the object cache: what it does; or switch it, make a password,
-                                      look at entries, empty it
+zest objects SITE [on|off|password|entries|flush|measure]  the object cache: what it does; or switch it, make a
+                                      password, look at entries, empty it, measure what it is worth
   --prefix session:                     entries and flush: only keys that begin so
   --memory MB                           on: how much memory it may take
+  --reads-may-miss 5m                   measure: how long reads of all visitors may miss, in all; --page, --visitor
 
 SITE is an id, a name or a live host name. --json prints the result as JSON.
 ZEST_API_TOKEN holds the token; ZEST_URL the address of control (default http://127.0.0.1:8400).
@@ -266,6 +267,7 @@ const parse = (args: string[]) => {
         list: { type: 'string' },
         kind: { type: 'string' },
         memory: { type: 'string' },
+        'reads-may-miss': { type: 'string' },
         propose: { type: 'boolean', default: false },
         put: { type: 'boolean', default: false },
         lifetime: { type: 'string', multiple: true, default: [] },

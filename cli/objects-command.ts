@@ -1,11 +1,18 @@
+import { Measurement, MeasurementHead } from '../core/contracts/measurements.ts'
+import type { Site } from '../core/contracts/sites.ts'
 import { ObjectsEntries, ObjectsFlushed, ObjectsPassword, ObjectsState } from '../core/contracts/objects.ts'
 import { callApi, type ApiAccess } from './api.ts'
 import { findSite, UsageError, type Output } from './command-line.ts'
+import { secondsOf } from './duration.ts'
+import { waitForJob } from './wait-for-job.ts'
 
 interface ObjectsOptions {
   readonly json: boolean
   readonly prefix?: string | undefined
   readonly memory?: string | undefined
+  readonly page: string[]
+  readonly visitor: string[]
+  readonly 'reads-may-miss'?: string | undefined
 }
 
 const MB = 1_000_000
@@ -25,13 +32,55 @@ const printState = ({ settings, connection, usage, problem }: ObjectsState, out:
     out.line(`  ${prefix.padEnd(30)} ${entries} entries, ${bytes} bytes, ${percent(hits, hits + misses)} answered`)
 }
 
+const ms = (value: number | null | undefined): string => (value == null ? '–' : `${Math.round(value)} ms`)
+
+/** Measure what it is worth. @returns the exit code: 3 where a first byte comes later @throws UsageError, CommandFailure */
+const measureWorth = async (
+  access: ApiAccess,
+  site: Site,
+  { json, page, visitor, 'reads-may-miss': allowed }: ObjectsOptions,
+  out: Output,
+): Promise<number> => {
+  if (allowed === undefined)
+    throw new UsageError(
+      'Reads of all visitors miss in short windows while this is measured. Say for how long in all: --reads-may-miss 5m.',
+    )
+  const pages = site.sample.filter(({ path }) => page.includes(path))
+  if (pages.length < page.length)
+    throw new UsageError(`--page is one of the sample: ${site.sample.map(({ path }) => path).join(', ')}.`)
+  const signedIn = site.visitors.filter(({ journeyId }) => journeyId !== null)
+  const visitors = visitor.length > 0 ? visitor : [...signedIn, ...site.visitors].slice(0, 1).map(({ id }) => id)
+  const head = await callApi(access, 'POST', `/sites/${site.id}/objects/measurements`, MeasurementHead, {
+    pageIds: (pages.length > 0 ? pages : site.sample.slice(0, 1)).map(({ id }) => id),
+    visitorIds: visitors,
+    missS: secondsOf(allowed, '--reads-may-miss'),
+    readsMayMiss: true,
+  })
+  await waitForJob(access, head.jobId, 'The measurement', out)
+  const { results } = await callApi(access, 'GET', `/sites/${site.id}/measurements/${head.id}`, Measurement)
+  if (json) out.line(JSON.stringify(results, null, 2))
+  else
+    for (const { path, visitorName, sides, verdict } of results) {
+      const [missing, answering] = ['without-objects', 'live'].map((side) => sides.find((one) => one.side === side))
+      out.line(
+        `${path}  ${visitorName}  first byte ${ms(missing?.medians.ttfbMs)}, with the object cache ${ms(answering?.medians.ttfbMs)}`,
+      )
+      const gain = verdict?.gains.ttfbMs
+      if (gain !== undefined)
+        out.line(`  gain ${ms(gain.shift)}, ${ms(gain.low)} to ${ms(gain.high)}, ${gain.pairs} pairs`)
+      if (verdict != null) out.line(`  ${verdict.sentence}`)
+    }
+  return results.some(({ verdict }) => (verdict?.gains.ttfbMs?.high ?? 0) < 0) ? 3 : 0
+}
+
 /** `zest objects`. @returns the exit code @throws UsageError, CommandFailure */
 export const objects = async (
   access: ApiAccess,
   [name, what]: readonly string[],
-  { json, prefix = '', memory }: ObjectsOptions,
+  options: ObjectsOptions,
   out: Output,
 ): Promise<number> => {
+  const { json, prefix = '', memory } = options
   const site = await findSite(access, name)
   const path = `/sites/${site.id}/objects`
   const tell = (result: unknown, print: () => void): number => {
@@ -55,6 +104,8 @@ export const objects = async (
       })
       return tell(state, () => printState(state, out))
     }
+    case 'measure':
+      return measureWorth(access, site, options, out)
     case 'password': {
       const made = await callApi(access, 'POST', `${path}/password`, ObjectsPassword)
       return tell(made, () => out.line(made.url))

@@ -1,7 +1,8 @@
 import { Redis } from 'ioredis'
 import type { Browser, Page } from 'playwright-core'
-import { afterAll, beforeAll, expect, test } from 'vitest'
-import type { ObjectsState } from '../core/contracts/objects.ts'
+import { afterAll, beforeAll, describe, expect, test } from 'vitest'
+import type { LedgerEntry } from '../core/contracts/ledger.ts'
+import type { ObjectsPassword, ObjectsState } from '../core/contracts/objects.ts'
 import type { Site } from '../core/contracts/sites.ts'
 import { accessibilityProblems } from './accessibility.ts'
 import { openBrowser, openFerrySite, runProgram, Stack, TOKEN } from './stack.ts'
@@ -66,4 +67,82 @@ test('is told of on the command line, too', async () => {
   const env = { ZEST_API_TOKEN: TOKEN, ZEST_URL: stack.url }
   const told = await runProgram('zest', env, ['objects', site.id])
   expect(told.output).toMatch(/reads +31, 65% answered/)
+})
+
+describe('the ferry site', () => {
+  /** Queries that the site's database was asked for a page, of those that the page is made of. */
+  const queriesOf = async (path: string, cookie = ''): Promise<number> => {
+    const response = await fetch(site.address + path, { headers: { cookie } })
+    await response.text()
+    return Number(/"(\d+) of \d+"/.exec(response.headers.get('server-timing') ?? '')?.[1])
+  }
+  const signIn = async (name: string, password: string): Promise<string> => {
+    const body = new URLSearchParams({ name, password })
+    const response = await fetch(`${site.address}/sign-in`, { method: 'POST', body, redirect: 'manual' })
+    return response.headers.getSetCookie()[0]?.split(';')[0] ?? ''
+  }
+
+  test('is connected in its editor’s area, and asks its database less than a tenth as often', async () => {
+    expect(await queriesOf('/')).toBeGreaterThanOrEqual(40)
+    // A new password sends away who has the old one.
+    client?.disconnect()
+    const { url } = await stack.api<ObjectsPassword>('POST', `/sites/${site.id}/objects/password`)
+    const editor = await browser.newPage()
+    await editor.goto(`${site.address}/sign-in`)
+    await editor.getByLabel('Name').fill('editor')
+    await editor.getByLabel('Password').fill('tideline')
+    await editor.getByRole('button', { name: 'Sign in' }).click()
+    await editor.goto(`${site.address}/editor/object-cache`)
+    await editor.getByLabel('Keep results of the database').check()
+    await editor.getByLabel('Address').fill(url)
+    await editor.getByRole('button', { name: 'Save' }).click()
+    await editor.getByText('On: results of the database are kept.').waitFor()
+    await editor.close()
+    // The connection opens behind the first page; the second fills the cache.
+    await expect.poll(() => queriesOf('/')).toBeLessThanOrEqual(5)
+    expect(await queriesOf('/account', await signIn('rider', 'season'))).toBeLessThanOrEqual(5)
+  })
+  test('shows an edit at once: what it changed is not read from the cache', async () => {
+    const cookie = await signIn('editor', 'tideline')
+    await queriesOf('/notices/fog-delays')
+    const body = new URLSearchParams({ title: 'Fog has lifted', body: 'All boats sail.' })
+    await fetch(`${site.address}/editor/notices/fog-delays`, {
+      method: 'POST',
+      body,
+      headers: { cookie },
+      redirect: 'manual',
+    })
+    expect(await (await fetch(`${site.address}/notices/fog-delays`)).text()).toContain('Fog has lifted')
+  })
+  test('loads sooner for who is signed in: measured in turn with the owner’s consent, and kept', async () => {
+    const steps = [
+      { do: 'open', path: '/sign-in' },
+      { do: 'type', target: 'input[name=name]', text: 'rider' },
+      { do: 'type', target: 'input[name=password]', text: 'season' },
+      { do: 'click', target: 'main form button' },
+    ]
+    await stack.api('PUT', `/sites/${site.id}/journeys`, [{ id: 'season', name: 'Season ticket', steps }])
+    const laptop = site.visitors.find(({ device }) => device === 'laptop') ?? site.visitors[0]
+    // On a quick link: what is compared is the wait for the server.
+    const link = { roundTripMs: 0, downKbps: 1_000_000, upKbps: 1_000_000, cpuSlowdown: 1 }
+    const rider = { ...laptop, ...link, id: 'rider', name: 'Rider', journeyId: 'season' }
+    await stack.api('PUT', `/sites/${site.id}/visitors`, [...site.visitors, rider])
+    await page.reload()
+    await page.getByRole('tab', { name: 'Object cache' }).click()
+    await page.getByRole('heading', { name: 'What it is worth' }).waitFor()
+    await page.getByLabel('Page', { exact: true }).last().selectOption({ label: 'Home page' })
+    await page.getByLabel('Visitor', { exact: true }).last().selectOption({ label: 'Rider' })
+    const measure = page.getByRole('button', { name: 'Measure what it is worth' })
+    expect(await measure.isDisabled()).toBe(true)
+    await page.getByLabel('For this long, reads of all visitors may miss').check()
+    expect(await accessibilityProblems(page)).toEqual([])
+    await measure.click()
+    await page.getByRole('cell', { name: /s sooner \(/ }).waitFor({ timeout: 240_000 })
+    await page.getByRole('button', { name: 'Keep the object cache' }).click()
+    await page.getByText('Kept: the ledger says so.').waitFor()
+    const [entry] = await stack.api<LedgerEntry[]>('GET', `/sites/${site.id}/ledger`)
+    expect(entry).toMatchObject({ decision: 'kept', kind: 'measured' })
+    expect(entry?.title).toContain('Object cache')
+    expect((await state()).usage?.missingUntil).toBeNull()
+  }, 300_000)
 })

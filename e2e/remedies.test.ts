@@ -114,6 +114,12 @@ describe('what is slow', () => {
 describe('remedies', () => {
   // What pictures weigh shows on a slow link only; from here on it does not matter.
   beforeAll(() => withQuickPhone(stack, site))
+  // Most of the time would go into AVIF, which tests of its own look at.
+  beforeAll(async () => {
+    const { setup, revision } = await trial()
+    setup.remedies.images.avif = false
+    await stack.api('PUT', `/sites/${site.id}/trial`, { setup, revision })
+  })
 
   test('each of them explains itself, with the risk of its reach', async () => {
     for (const { id, name } of REMEDIES) {

@@ -28,7 +28,7 @@ export interface SiteOptions {
 
 /** How much of a page's wait is the database's, and how many queries share it (common practice: small hosts keep it on another machine). */
 const DATABASE_SHARE = 0.5
-const USUAL_QUERIES = 45
+const USUAL_QUERIES = 60
 
 /** The ferry company's site: server-rendered, its own database, and neglected on purpose. */
 export class FerrySite {

@@ -136,13 +136,11 @@ const inWords = ({ verdict, gain }: ObjectsWorth): string => {
     <span v-if="busy" class="small muted">{{ busy.title }}: {{ busy.now }}</span>
   </div>
   <template v-if="measured && rows.length > 0">
+    <p class="muted small measured">Measured {{ when(measured.createdAt) }}</p>
     <div class="scroll">
-      <table class="figures worth">
-        <caption>
-          Measured
-          {{
-            when(measured.createdAt)
-          }}
+      <table class="figures">
+        <caption class="visually-hidden">
+          Server wait with and without the object cache
         </caption>
         <thead>
           <tr>
@@ -187,11 +185,7 @@ const inWords = ({ verdict, gain }: ObjectsWorth): string => {
 .field {
   flex: 0 1 15rem;
 }
-.worth {
-  max-width: 60rem;
-}
-.worth caption {
-  text-align: left;
-  color: rgb(var(--v-theme-secondary));
+.measured {
+  margin: 1rem 0 0.2rem;
 }
 </style>
