@@ -1,6 +1,6 @@
 // Builds what runs: the server-side programs with esbuild, the interface with Vite. Skips what is up to date.
 import { createHash } from 'node:crypto'
-import { existsSync, readdirSync, readFileSync, writeFileSync, mkdirSync, cpSync, rmSync } from 'node:fs'
+import { existsSync, readdirSync, renameSync, readFileSync, writeFileSync, mkdirSync, cpSync, rmSync } from 'node:fs'
 import { join } from 'node:path'
 import { root, run } from './shell.mjs'
 
@@ -38,6 +38,8 @@ const PROGRAMS = {
   control: 'server/main.ts',
   delivery: 'delivery/main.ts',
   objects: 'objects/main.ts',
+  'prepare-control': 'server/db/prepare-database.ts',
+  'prepare-ferry': 'standins/site/prepare-database.ts',
   'page-worker': 'delivery/transform/page-worker.ts',
   'bulk-worker': 'delivery/transform/bulk-worker.ts',
   simulator: 'server/planner/simulator-program.ts',
@@ -80,6 +82,27 @@ const copyMigrations = () => {
   cpSync(join(root, 'server/db/migrations'), join(root, 'dist/migrations'), { recursive: true })
 }
 
+/**
+ * Databases that first starts begin with: making one anew takes some seconds, a copy of one a moment. Made again when the program that makes it, or
+ * what that reads, has changed.
+ */
+const prepare = async (program, folder, ...args) => {
+  const hash = createHash('sha256')
+  for (const file of [
+    join(root, `dist/${program}.mjs`),
+    join(root, 'package-lock.json'),
+    ...filesBelow('server/db/migrations'),
+  ])
+    hash.update(readFileSync(file))
+  const print = hash.digest('hex')
+  if (upToDate(folder, print) && existsSync(join(root, 'dist', folder))) return
+  const made = join(root, 'dist', `${folder}.made`)
+  for (const old of [made, join(root, 'dist', folder)]) rmSync(old, { recursive: true, force: true })
+  await run(process.execPath, [join(root, `dist/${program}.mjs`), made, ...args])
+  renameSync(made, join(root, 'dist', folder))
+  markBuilt(folder, print)
+}
+
 /** The benchmarks, beside the programs they measure. */
 export const buildBench = () => bundle(BENCH_PROGRAMS)
 
@@ -88,6 +111,10 @@ export const buildServer = async () => {
   if (upToDate('server', print)) return
   await bundle(PROGRAMS)
   copyMigrations()
+  await Promise.all([
+    prepare('prepare-control', 'empty-database', join(root, 'dist/migrations')),
+    ...(existsSync(join(root, 'standins')) ? [prepare('prepare-ferry', 'ferry-database')] : []),
+  ])
   markBuilt('server', print)
 }
 

@@ -28,7 +28,7 @@ export const ROOMS = {
   server: ['core', 'process', 'delivery/control', 'objects/control', 'lab'],
   web: ['core'],
   cli: ['core/contracts'],
-  standins: ['core/formats'],
+  standins: ['core/formats', 'process/copied-folder.ts'],
   e2e: ANY,
   bench: ANY,
 }

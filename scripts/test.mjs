@@ -48,21 +48,25 @@ const vitest = async (project) => {
 
 const startedAt = Date.now()
 await ensureInstalled()
-await ensureChromium()
-await ensureRedis()
-await ensurePhp()
 rmSync(results, { recursive: true, force: true })
 mkdirSync(results, { recursive: true })
 const { buildAll } = await import('./build.mjs')
 
 const counts = {}
-// Side by side: each of them keeps one core busy, and none measures anything.
-await Promise.all(
-  CHECKS.map(async ([name, command, args]) => {
+/** Programs that tests need, one after the other: Debian's installer takes one order at a time. */
+const ensurePrograms = async () => {
+  await ensureChromium()
+  await ensureRedis()
+  await ensurePhp()
+}
+// Side by side: each of them keeps one core busy, and none measures anything; programs are fetched meanwhile.
+await Promise.all([
+  ensurePrograms(),
+  ...CHECKS.map(async ([name, command, args]) => {
     const ok = await succeeds(command, args)
     counts[name] = { passed: ok ? 1 : 0, failed: ok ? 0 : 1 }
   }),
-)
+])
 counts.build = await buildAll().then(
   () => ({ passed: 1, failed: 0 }),
   (error) => (console.error(error.message), { passed: 0, failed: 1 }),

@@ -102,7 +102,13 @@ const main = async (): Promise<void> => {
   let handler = notYet
   const { server, scheme } = await listen(() => handler)
   const { db, close } = await useKeyFile(join(dataDir, 'secret.key'))
-    .then(() => openDatabase(join(dataDir, 'database'), join(import.meta.dirname, 'migrations')))
+    .then(() =>
+      openDatabase({
+        folder: join(dataDir, 'database'),
+        migrations: join(import.meta.dirname, 'migrations'),
+        template: join(import.meta.dirname, 'empty-database'),
+      }),
+    )
     .catch((error: Error) => {
       // Starting again would not fix these.
       if (error instanceof DamagedDatabase || error instanceof WrongSecretKey) return giveUp(error.message)

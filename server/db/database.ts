@@ -3,6 +3,7 @@ import { eq } from 'drizzle-orm'
 import type { PgDatabase, PgQueryResultHKT } from 'drizzle-orm/pg-core'
 import { drizzle } from 'drizzle-orm/pglite'
 import { migrate } from 'drizzle-orm/pglite/migrator'
+import { beginWithCopy } from '../../process/copied-folder.ts'
 import * as schema from './schema.ts'
 
 /** The database or a transaction on it, whichever engine holds it. */
@@ -19,13 +20,14 @@ export class DamagedDatabase extends Error {
 }
 
 /** @throws DamagedDatabase */
-const opened = async (folder: string | undefined): Promise<PGlite> => {
+const opened = async (folder: string | undefined, template: string | undefined): Promise<PGlite> => {
   if (folder === undefined) {
     const client = new PGlite()
     await client.waitReady
     return client
   }
   try {
+    await beginWithCopy(folder, template)
     const client = new PGlite(folder)
     await client.waitReady
     return client
@@ -52,15 +54,21 @@ const sealSecrets = async (db: Database): Promise<void> => {
 
 /**
  * Open the database and bring it to the current form.
- * @param folder where it is kept; undefined for one in memory (tests)
- * @param migrations folder of the migrations
+ * @param options.folder where it is kept; left out for one in memory (tests)
+ * @param options.migrations folder of the migrations
+ * @param options.template folder of an empty database that a first start begins with
  * @throws DamagedDatabase, WrongSecretKey: causes that starting again will not fix
  */
-export const openDatabase = async (
-  folder: string | undefined,
-  migrations: string,
-): Promise<{ db: Database; close: () => Promise<void> }> => {
-  const client = await opened(folder)
+export const openDatabase = async ({
+  folder,
+  migrations,
+  template,
+}: {
+  readonly folder?: string
+  readonly migrations: string
+  readonly template?: string
+}): Promise<{ db: Database; close: () => Promise<void> }> => {
+  const client = await opened(folder, template)
   const db = drizzle(client, { schema })
   await migrate(db, { migrationsFolder: migrations })
   await sealSecrets(db)

@@ -98,7 +98,7 @@ const MIGRATIONS = ['../db/migrations', 'migrations']
 /** One database for each test file; opening one takes longer than most tests. */
 let shared: Promise<Database> | undefined
 const emptyDatabase = async (): Promise<Database> => {
-  shared ??= openDatabase(undefined, MIGRATIONS ?? '').then(({ db }) => db)
+  shared ??= openDatabase({ migrations: MIGRATIONS ?? '' }).then(({ db }) => db)
   const db = await shared
   const tables = Object.values({ ...schema, ...warmUpSchema, ...plannerSchema, ...objectsSchema }).filter((table) =>
     is(table, PgTable),

@@ -1,5 +1,6 @@
 import { mkdir } from 'node:fs/promises'
 import { join } from 'node:path'
+import { beginWithCopy } from '../../process/copied-folder.ts'
 import { loadAssets } from './assets.ts'
 import { ObjectCache, readSetting, writeSetting } from './content/object-cache.ts'
 import { SiteDatabase } from './content/database.ts'
@@ -27,9 +28,11 @@ if (command !== undefined) {
   process.exit(0)
 }
 const objects = new ObjectCache(objectsSetting)
+const databaseFolder = join(folder, 'site-db')
+const template = join(import.meta.dirname, 'ferry-database')
 const pictures = process.env['ZEST_DEMO_PICTURES'] ?? join(folder, 'pictures')
 const [database, assets] = await Promise.all([
-  SiteDatabase.open(join(folder, 'site-db')),
+  beginWithCopy(databaseFolder, template).then(() => SiteDatabase.open(databaseFolder)),
   loadAssets(),
   makePictures(pictures),
 ])
