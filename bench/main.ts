@@ -9,6 +9,8 @@ import { firstVisit } from './first-visit.ts'
 import { nextPagePrefetch, nextPagePrerender } from './next-page.ts'
 import { earlyHintsGain } from './early-hints.ts'
 import { objectsMemory, objectsOps } from './objects.ts'
+import { objectsCurve, objectsFlood } from './objects-memory-use.ts'
+import { objectsWorthBench } from './objects-worth.ts'
 import { ownInterface } from './own-interface.ts'
 import { plannerError } from './planner-error.ts'
 import { plannerSpeed } from './planner-speed.ts'
@@ -60,6 +62,9 @@ const ALL = [
   ownInterface,
   objectsOps,
   objectsMemory,
+  objectsCurve,
+  objectsFlood,
+  objectsWorthBench,
 ]
 
 const { values, positionals } = parseArgs({ allowPositionals: true, options: { json: { type: 'string' } } })

@@ -11,6 +11,7 @@ import { ownFolder } from '../process/own-folder.ts'
 import { objectsSocketPath } from '../process/socket-path.ts'
 import { actionsOf } from './control/actions.ts'
 import { createObjectsChannel } from './control/channel.ts'
+import { tlsFor } from './listener/listening.ts'
 import { ObjectsListener } from './listener/objects-listener.ts'
 import { ObjectSites } from './sites/object-sites.ts'
 import type { SiteObjects } from './sites/site-objects.ts'
@@ -18,6 +19,9 @@ import { saveSnapshot } from './sites/snapshot.ts'
 
 const dataDir = process.env['ZEST_DATA_DIR'] ?? './data'
 const port = Number(process.env['ZEST_OBJECTS_PORT'] ?? Number(process.env['ZEST_PORT'] ?? 8400) + 20)
+
+/** Where clients come from: this machine only, unless the owner says otherwise; then over TLS. */
+const address = process.env['ZEST_OBJECTS_ADDRESS'] ?? '127.0.0.1'
 
 const log = createLog('objects', `zest-objects-${randomBytes(6).toString('hex')}`, process.env['ZEST_LOG_LEVEL'])
 
@@ -57,11 +61,18 @@ const main = async (): Promise<void> => {
     const problem = await site.restore(snapshotOf(site))
     if (problem !== undefined) log.say(problem)
   }
-  const listener = new ObjectsListener(sites, {
-    now: Date.now,
-    report: (error) => log.report(error, { carryingOut: 'a command' }),
-  })
-  await listen(listener.server, { port, host: '127.0.0.1' }).catch((error: NodeJS.ErrnoException) =>
+  const secure = await tlsFor(
+    {
+      address,
+      certificateFile: process.env['ZEST_OBJECTS_CERTIFICATE'],
+      keyFile: process.env['ZEST_OBJECTS_KEY'],
+      folder,
+    },
+    Date.now(),
+  ).catch((error: Error) => giveUp(error.message))
+  const report = (error: unknown): void => void log.report(error, { carryingOut: 'a command' })
+  const listener = new ObjectsListener(sites, { now: Date.now, report }, secure)
+  await listen(listener.server, { port, host: address }).catch((error: NodeJS.ErrnoException) =>
     giveUp(
       error.code === 'EADDRINUSE'
         ? `Port ${port} is taken by another program. Stop it, or start Zest Lamp with another ZEST_OBJECTS_PORT (the object cache uses ZEST_PORT + 20 otherwise).`

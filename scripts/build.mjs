@@ -103,6 +103,9 @@ const prepare = async (program, folder, ...args) => {
   markBuilt(folder, print)
 }
 
+/** The ferry site's database, for demos only. */
+export const prepareDemo = () => prepare('prepare-ferry', 'ferry-database')
+
 /** The benchmarks, beside the programs they measure. */
 export const buildBench = () => bundle(BENCH_PROGRAMS)
 
@@ -111,10 +114,7 @@ export const buildServer = async () => {
   if (upToDate('server', print)) return
   await bundle(PROGRAMS)
   copyMigrations()
-  await Promise.all([
-    prepare('prepare-control', 'empty-database', join(root, 'dist/migrations')),
-    ...(existsSync(join(root, 'standins')) ? [prepare('prepare-ferry', 'ferry-database')] : []),
-  ])
+  await prepare('prepare-control', 'empty-database', join(root, 'dist/migrations'))
   markBuilt('server', print)
 }
 

@@ -7,8 +7,9 @@ import { controlUrl, Supervisor } from './supervise.mjs'
 await ensureDemo()
 // Without Chromium everything but measuring works; the sentence says how to get it.
 await ensureChromium().catch((error) => console.error(error.message))
-const { buildAll } = await import('./build.mjs')
+const { buildAll, prepareDemo } = await import('./build.mjs')
 await buildAll()
+await prepareDemo()
 const dataDir = process.env.ZEST_DATA_DIR ?? './data'
 const token = process.env.ZEST_API_TOKEN ?? randomBytes(24).toString('base64url')
 const supervisor = new Supervisor({

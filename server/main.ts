@@ -3,6 +3,7 @@ import { createServer as createLock } from 'node:net'
 import { chmod, mkdir } from 'node:fs/promises'
 import { join } from 'node:path'
 import pino from 'pino'
+import { needsTls } from '../process/own-certificate.ts'
 import { claimSocket } from '../process/claim-socket.ts'
 import { inBackground } from '../core/in-background.ts'
 import { ownKeyDigest } from '../delivery/control/own-key.ts'
@@ -35,11 +36,14 @@ import { Publisher } from './release/publisher.ts'
 const dataDir = process.env['ZEST_DATA_DIR'] ?? './data'
 const basePort = Number(process.env['ZEST_PORT'] ?? 8400)
 const address = process.env['ZEST_ADDRESS'] ?? '127.0.0.1'
+const objectsAddress = process.env['ZEST_OBJECTS_ADDRESS'] ?? '127.0.0.1'
 const addresses = {
   controlPort: basePort,
   deliveryPort: basePort + 10,
   securePort: basePort + 11,
   objectsPort: Number(process.env['ZEST_OBJECTS_PORT'] ?? basePort + 20),
+  objectsHost: process.env['ZEST_OBJECTS_HOST'] ?? objectsAddress,
+  objectsSecure: needsTls(objectsAddress) || process.env['ZEST_OBJECTS_CERTIFICATE'] !== undefined,
 }
 /** On standard error: that is what whoever starts the processes shows. */
 const log = pino({ level: process.env['ZEST_LOG_LEVEL'] ?? 'warn' }, pino.destination(2))

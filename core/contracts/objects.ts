@@ -137,6 +137,7 @@ export type ObjectsEntries = z.infer<typeof ObjectsEntries>
 export const ObjectsConnection = z.object({
   host: z.string(),
   port: z.int(),
+  secure: z.boolean().default(false).describe('Whether clients come over TLS'),
   name: z.string(),
   hasPassword: z.boolean().describe('Whether a password was made; it is shown only once'),
 })

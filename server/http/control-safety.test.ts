@@ -10,7 +10,8 @@ import { INTERFACE_PATHS, isInterfacePath } from '../../core/contracts/interface
 import { SignInLimit } from '../accounts/sign-in-limit.ts'
 import { createApp } from '../app.ts'
 import { ServerBench } from '../testing/server-bench.ts'
-import { createControlServer, needsTls } from './control-listener.ts'
+import { needsTls } from '../../process/own-certificate.ts'
+import { createControlServer } from './control-listener.ts'
 
 let bench: ServerBench
 let folder: string

@@ -8,6 +8,9 @@ export interface Addresses {
   readonly securePort: number
   /** Port of the object cache. */
   readonly objectsPort: number
+  /** Name or address that content systems reach the object cache by, and whether over TLS. */
+  readonly objectsHost?: string
+  readonly objectsSecure?: boolean
 }
 
 /** For whoever needs to know where things are reached. */

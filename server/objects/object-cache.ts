@@ -17,7 +17,7 @@ import type { HasObjectsPublisher } from './objects-publisher.ts'
 
 type Io = HasDatabase & HasObjects & HasObjectsPublisher & HasEvents & HasAddresses
 
-const HOST = '127.0.0.1'
+const LOOPBACK = '127.0.0.1'
 /** 192 bits: guessing is hopeless, and a plain digest is enough to keep. */
 const PASSWORD_BYTES = 24
 
@@ -42,8 +42,9 @@ const save = async ({ db, events, objectsPublisher }: Io, siteId: string, held: 
 }
 
 const connectionOf = ({ addresses }: HasAddresses, siteId: string, { passwordDigest }: Held): ObjectsConnection => ({
-  host: HOST,
+  host: addresses.objectsHost ?? LOOPBACK,
   port: addresses.objectsPort,
+  secure: addresses.objectsSecure ?? false,
   name: siteId,
   hasPassword: passwordDigest !== null,
 })
@@ -79,6 +80,6 @@ export const newObjectsPassword = async (io: Io, siteId: string): Promise<Object
     passwordDigest: createHash('sha256').update(password).digest('hex'),
   }
   await save(io, siteId, held)
-  const { host, port, name } = connectionOf(io, siteId, held)
-  return { password, url: `redis://${name}:${password}@${host}:${port}/0` }
+  const { host, port, name, secure } = connectionOf(io, siteId, held)
+  return { password, url: `${secure ? 'rediss' : 'redis'}://${name}:${password}@${host}:${port}/0` }
 }

@@ -18,6 +18,12 @@ defineEmits<{ password: [] }>()
 const rows = computed(() => [
   ['Host', props.connection.host],
   ['Port', String(props.connection.port)],
+  [
+    'TLS',
+    props.connection.secure
+      ? 'yes; a certificate made here stands in objects/objects-certificate.pem of the data folder'
+      : 'no: it is reached from this machine only',
+  ],
   ['User name', props.connection.name],
   ['Password', props.made?.password ?? (props.connection.hasPassword ? 'shown once, when it was made' : 'none yet')],
   ['Database', '0 to 15; each is a room of its own'],
