@@ -114,6 +114,21 @@ describe('the ferry site', () => {
     })
     expect(await (await fetch(`${site.address}/notices/fog-delays`)).text()).toContain('Fog has lifted')
   })
+  test('is asked again for what one page reads, and an entry shows its content', async () => {
+    await queriesOf('/quays')
+    expect(await queriesOf('/quays')).toBeLessThanOrEqual(5)
+    await page.getByLabel('What this page reads').fill('/quays')
+    await page.getByRole('button', { name: 'Empty that' }).click()
+    await page.getByText(/entries that \/quays reads removed/).waitFor()
+    expect(await queriesOf('/quays')).toBeGreaterThan(20)
+    await page.getByRole('button', { name: 'Show entries' }).click()
+    await page
+      .getByRole('button', { name: /^Content of / })
+      .first()
+      .click()
+    await page.getByRole('region', { name: 'Content of an entry' }).waitFor()
+    expect(await accessibilityProblems(page)).toEqual([])
+  })
   test('loads sooner for who is signed in: measured in turn with the owner’s consent, and kept', async () => {
     const steps = [
       { do: 'open', path: '/sign-in' },

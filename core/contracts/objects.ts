@@ -103,11 +103,38 @@ export const ObjectsUsage = z.object({
 })
 export type ObjectsUsage = z.infer<typeof ObjectsUsage>
 
+const prefixOfKeys = z.string().max(1000)
+
 /** Empty the object cache of a site, or of keys that begin alike. */
 export const ObjectsFlush = z.strictObject({
-  prefix: z.string().max(1000).default('').describe('Beginning of the keys; nothing: all of them'),
+  prefix: prefixOfKeys.default('').describe('Beginning of the keys; nothing: all of them'),
 })
 export type ObjectsFlush = z.infer<typeof ObjectsFlush>
+
+/** Keys that were read for a page. */
+export const MOST_NOTED = 10_000
+
+/** Empty certain keys. */
+export const ObjectsKeysFlush = z.strictObject({ keys: z.array(z.string()).max(MOST_NOTED) })
+export type ObjectsKeysFlush = z.infer<typeof ObjectsKeysFlush>
+
+/** Note which keys are read, or tell which were and stop. */
+export const ObjectsNoting = z.strictObject({ what: z.enum(['begin', 'end']) })
+export type ObjectsNoting = z.infer<typeof ObjectsNoting>
+export const ObjectsNoted = z.object({ keys: z.array(z.string()), more: z.boolean() })
+export type ObjectsNoted = z.infer<typeof ObjectsNoted>
+
+/** What the owner orders: everything, what begins alike, or what one page reads. */
+export const ObjectsFlushOrder = z.union([
+  ObjectsFlush,
+  z.strictObject({
+    page: z
+      .string()
+      .regex(/^\/(?!\/)\S*$/, 'A path begins with one "/".')
+      .max(2000),
+  }),
+])
+export type ObjectsFlushOrder = z.infer<typeof ObjectsFlushOrder>
 
 /** What was emptied. */
 export const ObjectsFlushed = z.object({ removed: count })
@@ -122,6 +149,7 @@ export type ObjectsQuery = z.infer<typeof ObjectsQuery>
 
 export const ObjectsEntry = z.object({
   key: z.string().describe('One character a byte'),
+  db: z.int().default(0),
   type: z.enum(['string', 'hash', 'set']),
   bytes: count,
   ttlS: count.nullable().describe('Seconds until it runs out; null: never'),
@@ -129,6 +157,23 @@ export const ObjectsEntry = z.object({
   read: z.boolean().describe('Whether anybody has read it'),
 })
 export type ObjectsEntry = z.infer<typeof ObjectsEntry>
+
+/** What an entry holds; asked for by its owner only. */
+export const ObjectsContent = z.object({
+  type: z.enum(['string', 'hash', 'set']),
+  bytes: count,
+  parts: z
+    .array(z.object({ name: z.string().nullable().describe('Field of a hash'), text: z.string(), binary: z.boolean() }))
+    .describe('The value, the fields of a hash, or the members of a set; what is no text is in hexadecimal'),
+  cut: z.boolean().describe('Whether it is longer than what is shown'),
+})
+export type ObjectsContent = z.infer<typeof ObjectsContent>
+
+export const ObjectsContentQuery = z.strictObject({
+  key: z.string().min(1).max(100_000).describe('One character a byte'),
+  db: z.coerce.number().int().min(0).max(15).default(0),
+})
+export type ObjectsContentQuery = z.infer<typeof ObjectsContentQuery>
 
 export const ObjectsEntries = z.object({ entries: z.array(ObjectsEntry), more: z.boolean() })
 export type ObjectsEntries = z.infer<typeof ObjectsEntries>

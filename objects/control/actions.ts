@@ -1,6 +1,6 @@
 import type { ObjectsConfig } from '../../core/contracts/objects.ts'
 import type { ObjectsListener } from '../listener/objects-listener.ts'
-import { flushEntries, listEntries } from '../sites/look-at.ts'
+import { contentOf, flushEntries, flushKeys, listEntries } from '../sites/look-at.ts'
 import type { ObjectSites } from '../sites/object-sites.ts'
 import type { ObjectsActions } from './channel.ts'
 
@@ -18,6 +18,21 @@ export const actionsOf = (
   flush: (siteId, { prefix }) => {
     const keys = sites.get(siteId)?.keys
     return keys === undefined ? undefined : flushEntries(keys, prefix)
+  },
+  flushKeys: (siteId, { keys: noted }) => {
+    const keys = sites.get(siteId)?.keys
+    return keys === undefined ? undefined : flushKeys(keys, noted)
+  },
+  note: (siteId, { what }) => {
+    const site = sites.get(siteId)
+    if (site === undefined) return undefined
+    if (what === 'end') return site.endNoting()
+    site.beginNoting()
+    return { keys: [], more: false }
+  },
+  content: (siteId, query) => {
+    const keys = sites.get(siteId)?.keys
+    return keys === undefined ? undefined : { content: contentOf(keys, query) ?? null }
   },
   missReads: (siteId, { ms }) => {
     const site = sites.get(siteId)

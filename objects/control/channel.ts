@@ -1,11 +1,16 @@
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http'
 import {
   ObjectsConfig,
+  ObjectsContentQuery,
   ObjectsFlush,
+  ObjectsKeysFlush,
+  ObjectsNoting,
   ObjectsMisses,
   ObjectsQuery,
   type ObjectsEntries,
+  type ObjectsContent,
   type ObjectsFlushed,
+  type ObjectsNoted,
   type ObjectsUsage,
 } from '../../core/contracts/objects.ts'
 import { readJson, replyJson } from '../../process/json-over-socket.ts'
@@ -15,6 +20,9 @@ export interface ObjectsActions {
   readonly configure: (config: ObjectsConfig) => Promise<void>
   readonly usage: (siteId: string) => ObjectsUsage | undefined
   readonly flush: (siteId: string, order: ObjectsFlush) => ObjectsFlushed | undefined
+  readonly flushKeys: (siteId: string, order: ObjectsKeysFlush) => ObjectsFlushed | undefined
+  readonly note: (siteId: string, order: ObjectsNoting) => ObjectsNoted | undefined
+  readonly content: (siteId: string, query: ObjectsContentQuery) => { content: ObjectsContent | null } | undefined
   readonly missReads: (siteId: string, order: ObjectsMisses) => { ok: true } | undefined
   readonly entries: (siteId: string, query: ObjectsQuery) => ObjectsEntries | undefined
 }
@@ -34,6 +42,12 @@ const handle = async (req: IncomingMessage, res: ServerResponse, actions: Object
       return reply(actions.usage(siteId))
     case 'POST flushes':
       return reply(actions.flush(siteId, ObjectsFlush.parse(await readJson(req))))
+    case 'POST key-flushes':
+      return reply(actions.flushKeys(siteId, ObjectsKeysFlush.parse(await readJson(req))))
+    case 'POST notings':
+      return reply(actions.note(siteId, ObjectsNoting.parse(await readJson(req))))
+    case 'POST contents':
+      return reply(actions.content(siteId, ObjectsContentQuery.parse(await readJson(req))))
     case 'POST misses':
       return reply(actions.missReads(siteId, ObjectsMisses.parse(await readJson(req))))
     case 'POST entries':

@@ -1,12 +1,18 @@
+import { z } from 'zod'
 import {
+  ObjectsContent,
   ObjectsEntries,
   ObjectsFlushed,
+  ObjectsNoted,
   ObjectsUsage,
   type ObjectsConfig,
+  type ObjectsContentQuery,
   type ObjectsFlush,
   type ObjectsQuery,
 } from '../../core/contracts/objects.ts'
 import { askOnce } from '../../process/json-over-socket.ts'
+
+const HeldContent = z.object({ content: ObjectsContent.nullable() })
 
 /** The object cache did not take an order. */
 export class ObjectsUnavailable extends Error {
@@ -42,6 +48,21 @@ export class ObjectsClient {
   /** @throws ObjectsUnavailable */
   async flush(siteId: string, order: ObjectsFlush): Promise<ObjectsFlushed> {
     return ObjectsFlushed.parse(await this.#send('POST', `/flushes/${encodeURIComponent(siteId)}`, order))
+  }
+
+  /** Let go certain entries. @param keys as `note` gives them @throws ObjectsUnavailable */
+  async flushKeys(siteId: string, keys: readonly string[]): Promise<ObjectsFlushed> {
+    return ObjectsFlushed.parse(await this.#send('POST', `/key-flushes/${encodeURIComponent(siteId)}`, { keys }))
+  }
+
+  /** Begin to note which values are read, or end it and tell which were. @throws ObjectsUnavailable */
+  async note(siteId: string, what: 'begin' | 'end'): Promise<ObjectsNoted> {
+    return ObjectsNoted.parse(await this.#send('POST', `/notings/${encodeURIComponent(siteId)}`, { what }))
+  }
+
+  /** What an entry holds; null: there is none. @throws ObjectsUnavailable */
+  async content(siteId: string, query: ObjectsContentQuery): Promise<ObjectsContent | null> {
+    return HeldContent.parse(await this.#send('POST', `/contents/${encodeURIComponent(siteId)}`, query)).content
   }
 
   /** Let every read of values of a site miss. @param ms for how long at most; 0: no longer @throws ObjectsUnavailable */

@@ -1,4 +1,5 @@
 import { afterEach, beforeEach, describe, expect, test } from 'vitest'
+import { flushKeys } from '../sites/look-at.ts'
 import { aSite, ObjectsBench } from '../testing/objects-bench.ts'
 import type { RawClient } from '../testing/raw-client.ts'
 
@@ -68,5 +69,35 @@ describe('while every read is to miss', () => {
     now += 10_000
     expect(await client.ask('GET', 'page')).toContain('stored')
     expect(orrin().report().missingUntil).toBeNull()
+  })
+})
+
+describe('what is read for a page', () => {
+  test('is noted from then on, and can be removed; the lists that edits go by stay', async () => {
+    await client.ask('SET', 'unrelated', 'stored')
+    await client.ask('GET', 'unrelated')
+    orrin().beginNoting()
+    for (const words of [
+      ['GET', 'page'],
+      ['GET', 'page'],
+      ['HGET', 'group', 'field'],
+      ['GET', 'nothing'],
+    ])
+      await client.ask(...words)
+    await client.ask('SMEMBERS', 'tag:quays')
+    const { keys, more } = orrin().endNoting()
+    expect([keys.toSorted(), more]).toEqual([['0 group', '0 page'], false])
+    expect(flushKeys(orrin().keys, keys)).toEqual({ removed: 2 })
+    expect(await client.ask('GET', 'page')).toBe('$-1')
+    expect(await client.ask('GET', 'unrelated')).toContain('stored')
+    expect(await client.ask('EXISTS', 'tag:quays')).toBe(':1')
+  })
+  test('is no longer noted once it has ended, or has lasted too long', async () => {
+    orrin().beginNoting()
+    now += 100_000
+    await client.ask('GET', 'page')
+    expect(orrin().endNoting().keys).toEqual([])
+    await client.ask('GET', 'page')
+    expect(orrin().endNoting().keys).toEqual([])
   })
 })

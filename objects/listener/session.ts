@@ -158,7 +158,8 @@ export class Session {
     if (site === undefined) throw new Refusal(NO_AUTH)
     site.usage.onCommand()
     const now = this.#now()
-    const misses = site.missesReads(now) && VALUE_READS.has(name)
+    const readsValues = VALUE_READS.has(name)
+    const misses = readsValues && site.missesReads(now)
     const call: Call = {
       args,
       keys: misses ? site.nothing : site.keys,
@@ -166,7 +167,7 @@ export class Session {
       reply: this.reply,
       now,
       // Such a miss says nothing of the memory or of the keys.
-      reads: misses ? UNCOUNTED : site.usage,
+      reads: misses ? UNCOUNTED : readsValues ? site.readsOf(this.#db, now) : site.usage,
       random,
     }
     command.run(call)

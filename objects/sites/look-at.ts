@@ -1,4 +1,13 @@
-import type { ObjectsEntries, ObjectsEntry, ObjectsFlushed, ObjectsQuery } from '../../core/contracts/objects.ts'
+import {
+  MOST_NOTED,
+  type ObjectsContent,
+  type ObjectsContentQuery,
+  type ObjectsEntries,
+  type ObjectsEntry,
+  type ObjectsFlushed,
+  type ObjectsQuery,
+} from '../../core/contracts/objects.ts'
+import { NONE } from '../keyspace/entry-table.ts'
 import type { Keyspace } from '../keyspace/keyspace.ts'
 
 /** Entries that are looked at for an answer, at most: the first ones that fit are shown. */
@@ -8,6 +17,7 @@ const entryOf = (keys: Keyspace, entry: number, now: number): ObjectsEntry => {
   const at = keys.expiryOf(entry)
   return {
     key: keys.keyOf(entry).toString('latin1'),
+    db: keys.dbOf(entry),
     type: keys.typeOf(entry),
     bytes: keys.sizeOf(entry),
     ttlS: at === 0 ? null : Math.max(0, Math.round((at - now) / 1000)),
@@ -40,4 +50,69 @@ export const flushEntries = (keys: Keyspace, prefix: string): ObjectsFlushed => 
       if (keys.isLive(entry) && beginsWith(keys.keyOf(entry), wanted)) keys.delete(entry)
   }
   return { removed: before - keys.size }
+}
+
+/** Let go certain entries. @param noted as NotedKeys gives them */
+export const flushKeys = (keys: Keyspace, noted: readonly string[]): ObjectsFlushed => {
+  const before = keys.size
+  for (const one of noted) {
+    const space = one.indexOf(' ')
+    const entry = keys.find(Number(one.slice(0, space)), Buffer.from(one.slice(space + 1), 'latin1'))
+    if (entry !== NONE) keys.delete(entry)
+  }
+  return { removed: before - keys.size }
+}
+
+/** Bytes of a part, and parts of an entry, that are shown at most. */
+const MOST_BYTES = 20_000
+const MOST_PARTS = 100
+
+const isText = (bytes: Buffer): boolean => {
+  const text = bytes.toString('utf8')
+  // Control characters other than tabs and ends of lines stand in no text.
+  return !/[\u0000-\u0008\u000b\u000c\u000e-\u001f\ufffd]/.test(text)
+}
+
+const partOf = (name: string | null, value: Buffer): ObjectsContent['parts'][number] => {
+  const shown = value.subarray(0, MOST_BYTES)
+  // A character may be cut in two at the end.
+  const binary = !isText(shown.length < value.length ? shown.subarray(0, -4) : shown)
+  return { name, text: binary ? shown.toString('hex') : shown.toString('utf8'), binary }
+}
+
+const latin1 = (text: string): Buffer => Buffer.from(text, 'latin1')
+
+/** What an entry holds. @returns undefined: there is none of that key */
+export const contentOf = (keys: Keyspace, { key, db }: ObjectsContentQuery): ObjectsContent | undefined => {
+  const entry = keys.find(db, latin1(key))
+  if (entry === NONE) return undefined
+  const type = keys.typeOf(entry)
+  const values: [string | null, Buffer][] =
+    type === 'string'
+      ? [[null, keys.stringOf(entry)]]
+      : type === 'hash'
+        ? [...keys.hashOf(entry)].map(([field, value]) => [latin1(field).toString('utf8'), latin1(value)])
+        : [...keys.setOf(entry)].map((member) => [null, latin1(member)])
+  const shown = values.slice(0, MOST_PARTS)
+  return {
+    type,
+    bytes: keys.sizeOf(entry),
+    parts: shown.map(([name, value]) => partOf(name, value)),
+    cut: values.length > MOST_PARTS || shown.some(([, value]) => value.length > MOST_BYTES),
+  }
+}
+
+/** Notes which values are read for a while. */
+export class NotedKeys {
+  readonly #keys = new Set<string>()
+  more = false
+
+  note(db: number, key: Uint8Array): void {
+    if (this.#keys.size >= MOST_NOTED) this.more = true
+    else this.#keys.add(`${db} ${Buffer.from(key).toString('latin1')}`)
+  }
+
+  list(): string[] {
+    return [...this.#keys]
+  }
 }

@@ -1,11 +1,16 @@
 import { randomInt } from 'node:crypto'
 import type { ObjectsSite, ObjectsUsage } from '../../core/contracts/objects.ts'
 import { Keyspace, type KeyspaceBounds } from '../keyspace/keyspace.ts'
+import type { ReadListener } from '../commands/call.ts'
+import { NotedKeys } from './look-at.ts'
 import { loadSnapshot } from './snapshot.ts'
 import { Usage } from '../sampling/usage.ts'
 
 /** Fewer reads make no curve. */
 const LEAST_READS = 500
+
+/** Keys are noted no longer than a page may take, ms. */
+const NOTING_MS = 90_000
 
 /** Told when a key that it watches has changed. */
 export interface Watcher {
@@ -28,6 +33,7 @@ export class SiteObjects {
   /** Until then every read of values misses, epoch ms. */
   #missingUntil = 0
   #nothing: Keyspace | undefined
+  #noting: { readonly keys: NotedKeys; readonly until: number } | undefined
   readonly #now: () => number
   /** What an earlier process had is taken in: no client's doing. */
   #restoring = false
@@ -65,6 +71,35 @@ export class SiteObjects {
     const ignored = (): void => undefined
     this.#nothing ??= new Keyspace(this.keys.bounds, this.#now, 0, { onWritten: ignored, onGone: ignored })
     return this.#nothing
+  }
+
+  /** Note which values are read from now on; it ends by itself. */
+  beginNoting(): void {
+    this.#noting = { keys: new NotedKeys(), until: this.#now() + NOTING_MS }
+  }
+
+  /** @returns the keys that were noted; none where nothing was */
+  endNoting(): { keys: string[]; more: boolean } {
+    const noted = this.#noting?.keys
+    this.#noting = undefined
+    return { keys: noted?.list() ?? [], more: noted?.more ?? false }
+  }
+
+  /** Who is told of values that are read. @param now epoch ms */
+  readsOf(db: number, now: number): ReadListener {
+    const noting = this.#noting
+    if (noting === undefined) return this.usage
+    if (now > noting.until) {
+      this.#noting = undefined
+      return this.usage
+    }
+    return {
+      onHit: (key, entry, bytes) => {
+        noting.keys.note(db, key)
+        this.usage.onHit(key, entry, bytes)
+      },
+      onMiss: (key) => this.usage.onMiss(key),
+    }
   }
 
   configure(site: ObjectsSite): void {

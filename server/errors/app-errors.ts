@@ -236,6 +236,13 @@ export const errors = {
       'Largest value too large',
       `One value of ${value} bytes would take more than a quarter of the memory (${memory} bytes). Lower the largest value, or give more memory.`,
     ),
+  pageNotBuilt: (page: string, why: string) =>
+    new AppError(
+      'PAGE_NOT_BUILT',
+      502,
+      'The page could not be built',
+      `Your server (origin) did not build ${page}: ${why} Nothing was removed.`,
+    ),
   objectsUnused: () =>
     new AppError(
       'OBJECTS_UNUSED',

@@ -101,3 +101,39 @@ describe('the object cache of a site', () => {
     expect((await server.call('GET', '/sites/nowhere/objects')).status).toBe(404)
   })
 })
+
+describe('what the object cache holds', () => {
+  const connected = async (): Promise<RawClient> => {
+    const { password } = await switchOn()
+    const client = await RawClient.open(cache.port)
+    await client.ask('AUTH', site.id, password)
+    return client
+  }
+  const contentOf = async (key: string) =>
+    (await server.call('GET', path(`/content?key=${encodeURIComponent(key)}`))).body
+
+  test('is shown one entry at a time, as text or in hexadecimal', async () => {
+    const client = await connected()
+    await client.ask('SET', 'page', '<b>Fog</b> at Old Pier')
+    await client.ask('HSET', 'group', 'quay', 'Saltmarsh')
+    await client.ask('SADD', 'tags', 'page')
+    await client.ask('SET', 'packed', 'x\u0001y')
+    expect((await contentOf('page')).parts).toEqual([{ name: null, text: '<b>Fog</b> at Old Pier', binary: false }])
+    expect((await contentOf('group')).parts).toEqual([{ name: 'quay', text: 'Saltmarsh', binary: false }])
+    expect(await contentOf('tags')).toMatchObject({ type: 'set', parts: [{ text: 'page' }] })
+    expect((await contentOf('packed')).parts).toEqual([{ name: null, text: '780179', binary: true }])
+    await client.ask('SET', 'long', 'a'.repeat(30_000))
+    expect((await contentOf('long')).cut).toBe(true)
+    expect((await server.call('GET', path('/content?key=none'))).status).toBe(404)
+    // Looking is no reading: nothing counts as read by it.
+    expect((await server.call('GET', path('/entries?prefix=page'))).body.entries[0]).toMatchObject({ read: false })
+    client.close()
+  })
+  test('stays where the page cannot be built', async () => {
+    const client = await connected()
+    await client.ask('SET', 'menu', 'stored')
+    expect((await server.call('POST', path('/flushes'), { page: '//elsewhere.example/' })).status).toBe(422)
+    expect((await contentOf('menu')).parts[0].text).toBe('stored')
+    client.close()
+  })
+})

@@ -1,8 +1,10 @@
 import { MeasurementHead } from '../../core/contracts/measurements.ts'
 import {
+  ObjectsContent,
+  ObjectsContentQuery,
   ObjectsDecision,
   ObjectsEntries,
-  ObjectsFlush,
+  ObjectsFlushOrder,
   ObjectsFlushed,
   ObjectsMeasurementOrder,
   ObjectsPassword,
@@ -16,9 +18,11 @@ import type { HasJobs } from '../jobs/job-queue.ts'
 import type { HasClock } from '../live/clock.ts'
 import type { HasRecordings } from '../measuring/recordings.ts'
 import { decideOnObjects, orderWorth } from '../objects/worth.ts'
+import { errors } from '../errors/app-errors.ts'
 import { endpoint, type Endpoint } from '../http/endpoint.ts'
 import type { HasEvents } from '../live/event-bus.ts'
 import type { HasAddresses } from '../net/addresses.ts'
+import { flushObjects } from '../objects/flush.ts'
 import { newObjectsPassword, objectsState, saveObjectsSettings } from '../objects/object-cache.ts'
 import type { HasObjectsPublisher } from '../objects/objects-publisher.ts'
 import { siteRow } from '../sites/sites.ts'
@@ -84,15 +88,30 @@ export const objectsEndpoints = (services: ObjectsIo): Endpoint[] => [
   ),
   endpoint(
     {
+      method: 'get',
+      path: '/sites/:siteId/objects/content',
+      summary: 'What one entry of the object cache holds; it may be somebody’s personal data',
+      input: { params: SiteParams, query: ObjectsContentQuery },
+      reply: ObjectsContent,
+    },
+    async ({ params, query }) => {
+      await siteRow(services.db, params.siteId)
+      const content = await services.objects.content(params.siteId, query)
+      if (content === null) throw errors.notFound('entry')
+      return content
+    },
+  ),
+  endpoint(
+    {
       method: 'post',
       path: '/sites/:siteId/objects/flushes',
-      summary: 'Empty the object cache, or what begins as given',
-      input: { params: SiteParams, body: ObjectsFlush },
+      summary: 'Empty the object cache, what begins as given, or what one page reads',
+      input: { params: SiteParams, body: ObjectsFlushOrder },
       reply: ObjectsFlushed,
     },
     async ({ params, body }) => {
       await siteRow(services.db, params.siteId)
-      return services.objects.flush(params.siteId, body)
+      return flushObjects(services, params.siteId, body)
     },
   ),
   endpoint(
