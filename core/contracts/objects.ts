@@ -26,6 +26,13 @@ export const ObjectsSettings = z.strictObject({
     .nullable()
     .default(null)
     .describe('Longest time an entry is kept; null: as long as the content system says'),
+  packFromBytes: z
+    .int()
+    .min(500)
+    .max(MB)
+    .nullable()
+    .default(null)
+    .describe('Values of so many bytes or more are compressed where that saves a fifth; null: none'),
 })
 export type ObjectsSettings = z.infer<typeof ObjectsSettings>
 
@@ -126,7 +133,12 @@ export type ObjectsNoted = z.infer<typeof ObjectsNoted>
 
 /** What the owner orders: everything, what begins alike, or what one page reads. */
 export const ObjectsFlushOrder = z.union([
-  ObjectsFlush,
+  ObjectsFlush.extend({
+    fill: z
+      .boolean()
+      .default(false)
+      .describe('Build the most important pages afterwards, for a signed-out visitor, so that it fills again'),
+  }),
   z.strictObject({
     page: z
       .string()

@@ -6,8 +6,11 @@ const GROWTH = 1.5
 /** Bytes that each place of the table takes, buckets included. */
 export const PLACE_BYTES = 4 * 9 + 8 + 3 + 8
 
-/** What a string is kept as: in the arena, or by itself when it is large; groups of fields and members by themselves. */
-export const KIND = { record: 0, large: 1, hash: 2, set: 3, free: 255 } as const
+/** What a string is kept as: in the arena, or by itself when it is large, each of them packed or not; groups of fields and members by themselves. */
+export const KIND = { record: 0, large: 1, hash: 2, set: 3, packedRecord: 4, packedLarge: 5, free: 255 } as const
+
+/** Whether the value stands in the arena, behind its key. */
+export const isInRecord = (kind: number | undefined): boolean => kind === KIND.record || kind === KIND.packedRecord
 
 const grown = <T extends Uint8Array | Int32Array | Uint32Array | Float64Array>(old: T, length: number): T => {
   const next = new (old.constructor as new (length: number) => T)(length)

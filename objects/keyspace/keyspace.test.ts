@@ -7,13 +7,18 @@ import { Keyspace, memberBytes, ValueTooLarge, type Gone } from './keyspace.ts'
 const MIB = 1024 * 1024
 const bytes = (text: string): Buffer => Buffer.from(text, 'latin1')
 
-const aKeyspace = (memory = 8 * MIB, lifetimeMs?: number) => {
+const aKeyspace = (memory = 8 * MIB, lifetimeMs?: number, packFromBytes?: number) => {
   const clock = { now: 1_000_000 }
   const gone: [string, Gone][] = []
-  const keys: Keyspace = new Keyspace({ bytes: memory, largestValueBytes: MIB, lifetimeMs }, () => clock.now, 7, {
-    onWritten: () => undefined,
-    onGone: (entry, why) => gone.push([keys.keyOf(entry).toString('latin1'), why]),
-  })
+  const keys: Keyspace = new Keyspace(
+    { bytes: memory, largestValueBytes: MIB, lifetimeMs, packFromBytes },
+    () => clock.now,
+    7,
+    {
+      onWritten: () => undefined,
+      onGone: (entry, why) => gone.push([keys.keyOf(entry).toString('latin1'), why]),
+    },
+  )
   const set = (key: string, value: string, expiresAt = 0): number =>
     keys.setString(0, bytes(key), bytes(value), expiresAt)
   const get = (key: string): string | undefined => {
@@ -64,11 +69,19 @@ describe('keys and values', () => {
     expect(keys.evictions).toBe(0)
     expect(get('goes:999')?.startsWith('59999-')).toBe(true)
   })
-  test.each([1, 2, 3, 4, 5])(
-    'are whole or gone where memory is short, whatever leaves, moves and is bounded again (%i)',
-    (seed) => {
-      const { keys, set, get } = aKeyspace(4 * MIB)
+  test.each([
+    [1, undefined],
+    [2, undefined],
+    [3, undefined],
+    [4, 1000],
+    [5, 1000],
+  ])(
+    'are whole or gone where memory is short, whatever leaves, moves and is bounded again (%i, packed from %s)',
+    (seed, packFromBytes) => {
+      const { keys, set, get } = aKeyspace(4 * MIB, undefined, packFromBytes)
       const random = randomFrom(seed)
+      // It hardly shrinks, so that memory stays short.
+      const noise = Array.from({ length: 10_000 }, () => random().toString(36).slice(2, 12)).join('')
       const model = new Map<string, string>()
       const wrong: string[] = []
       for (let at = 0; at < 30_000; at++) {
@@ -87,9 +100,15 @@ describe('keys and values', () => {
           keys.setOf(entry).add(`m${at}`)
           keys.groupChanged(entry, memberBytes(`m${at}`))
         } else if (what < 0.5105)
-          keys.setBounds({ bytes: (4 + Math.floor(random() * 8)) * MIB, largestValueBytes: MIB, lifetimeMs: undefined })
+          keys.setBounds({
+            bytes: (4 + Math.floor(random() * 8)) * MIB,
+            largestValueBytes: MIB,
+            lifetimeMs: undefined,
+            packFromBytes,
+          })
         else {
-          const value = `${at}`.padEnd(300 + random() * 6000, '.')
+          const from = Math.floor(random() * 90_000)
+          const value = `${at}${noise.slice(from, from + 300 + random() * 6000)}`
           set(key, value)
           model.set(key, value)
         }
@@ -105,6 +124,25 @@ describe('keys and values', () => {
       expect(keys.evictions).toBeGreaterThan(1000)
     },
   )
+  test('are packed from a size on where that saves memory, and read as they were stored', () => {
+    const [plain, small] = [aKeyspace(8 * MIB), aKeyspace(8 * MIB, undefined, 1000)]
+    const random = randomFrom(3)
+    const values = {
+      short: 'quay '.repeat(100),
+      long: 'quay '.repeat(2000),
+      large: 'quay '.repeat(100_000),
+      noise: Buffer.from(Array.from({ length: 3000 }, () => Math.floor(256 * random()))).toString('latin1'),
+    }
+    for (const [key, value] of Object.entries(values))
+      for (const one of [plain, small]) {
+        one.set(key, value)
+        expect(one.get(key)).toBe(value)
+      }
+    const sizeIn = ({ keys }: typeof plain, key: string): number => keys.sizeOf(keys.find(0, bytes(key)))
+    expect(sizeIn(small, 'short')).toBe(sizeIn(plain, 'short'))
+    for (const key of ['long', 'large']) expect(sizeIn(small, key)).toBeLessThan(sizeIn(plain, key) / 10)
+    expect(small.keys.bytes).toBeLessThan(plain.keys.bytes)
+  })
   test('of one database are not those of another', () => {
     const { keys, set, get } = aKeyspace()
     set('a', 'first')

@@ -1,5 +1,6 @@
 import { Arena } from './arena.ts'
-import { EntryTable, KIND, NONE } from './entry-table.ts'
+import { EntryTable, isInRecord, KIND, NONE } from './entry-table.ts'
+import { packed, unpacked } from './packed-value.ts'
 import { EvictionQueue } from './eviction-queue.ts'
 import { keyHash } from '../../core/objects/key-hash.ts'
 
@@ -8,6 +9,8 @@ export interface KeyspaceBounds {
   /** Memory, bytes: keys, values, and what it takes to find them. */
   readonly bytes: number
   readonly largestValueBytes: number
+  /** Strings of so many bytes or more are packed; undefined: none is. */
+  readonly packFromBytes?: number | undefined
   /** Longest time an entry is kept, ms; undefined: as long as its client says. */
   readonly lifetimeMs: number | undefined
 }
@@ -185,8 +188,15 @@ export class Keyspace {
     return kind === KIND.hash ? 'hash' : kind === KIND.set ? 'set' : 'string'
   }
 
-  /** A view of a string; valid until something is written. */
+  /** A string, or a view of it that is valid until something is written. */
   stringOf(entry: number): Buffer {
+    const kind = this.#table.kind[entry]
+    const kept = this.#keptOf(entry)
+    return kind === KIND.packedRecord || kind === KIND.packedLarge ? unpacked(kept) : kept
+  }
+
+  /** A view of a string as it is kept. */
+  #keptOf(entry: number): Buffer {
     const aside = this.#aside.get(entry)
     if (aside instanceof Buffer) return aside
     const address = this.#table.address[entry]!
@@ -223,7 +233,7 @@ export class Keyspace {
 
   /** Memory of an entry without its place in the table, bytes. */
   sizeOf(entry: number): number {
-    const inRecord = this.#table.kind[entry] === KIND.record ? this.#table.valueBytes[entry]! : 0
+    const inRecord = isInRecord(this.#table.kind[entry]) ? this.#table.valueBytes[entry]! : 0
     return Arena.sizeOf(this.#table.keyBytes[entry]! + inRecord) + (this.#asideSizes.get(entry) ?? 0)
   }
 
@@ -259,16 +269,32 @@ export class Keyspace {
   setString(db: number, key: Uint8Array, value: Uint8Array, expiresAt: number | undefined): number {
     this.#checkKey(key)
     this.checkString(value.length + key.length)
+    const { packFromBytes = Infinity } = this.#bounds
+    const small = value.length < packFromBytes ? undefined : packed(value)
+    return this.#setKept(db, key, small ?? value, expiresAt, small === undefined ? 'as-it-is' : 'packed')
+  }
+
+  /** @param value as it is to be kept */
+  #setKept(
+    db: number,
+    key: Uint8Array,
+    value: Uint8Array,
+    expiresAt: number | undefined,
+    how: 'as-it-is' | 'packed',
+  ): number {
     const before = this.find(db, key)
     const keep = before === NONE ? 0 : this.#table.expiresAt[before]!
     const isLarge = key.length + value.length > this.#arena.segmentBytes / RECORD_PART - 8
     const aside = isLarge ? value.length + LARGE_BYTES : 0
     const entry = this.#place(db, key, before, { inRecord: isLarge ? 0 : value.length, aside })
     this.#table.valueBytes[entry] = value.length
-    if (isLarge) this.#putAside(entry, KIND.large, Buffer.from(value), aside)
+    const kinds =
+      how === 'packed' ? ([KIND.packedLarge, KIND.packedRecord] as const) : ([KIND.large, KIND.record] as const)
+    if (isLarge) this.#putAside(entry, kinds[0], Buffer.from(value), aside)
     else {
       const address = this.#table.address[entry]!
       this.#arena.segmentOf(address).set(value, this.#arena.offsetOf(address) + key.length)
+      this.#table.kind[entry] = kinds[1]
     }
     this.#queue.add(entry)
     this.setExpiry(entry, expiresAt ?? keep)
@@ -370,7 +396,7 @@ export class Keyspace {
   #forget(entry: number): void {
     this.#queue.remove(entry)
     const { kind, keyBytes, valueBytes, address } = this.#table
-    this.#arena.release(address[entry]!, keyBytes[entry]! + (kind[entry] === KIND.record ? valueBytes[entry]! : 0))
+    this.#arena.release(address[entry]!, keyBytes[entry]! + (isInRecord(kind[entry]) ? valueBytes[entry]! : 0))
     // Until it has another one.
     kind[entry] = KIND.free
     this.#asideBytes -= this.#asideSizes.get(entry) ?? 0

@@ -17,7 +17,8 @@ export interface Watcher {
   readonly disturb: () => void
 }
 
-const boundsOf = ({ memoryBytes, largestValueBytes, lifetimeS }: ObjectsSite): KeyspaceBounds => ({
+const boundsOf = ({ memoryBytes, largestValueBytes, lifetimeS, packFromBytes }: ObjectsSite): KeyspaceBounds => ({
+  packFromBytes: packFromBytes ?? undefined,
   bytes: memoryBytes,
   largestValueBytes,
   lifetimeMs: lifetimeS === null ? undefined : lifetimeS * 1000,

@@ -5,6 +5,7 @@ import type { Site } from '../../core/contracts/sites.ts'
 import { callApi } from '../api/client.ts'
 import { useSaving } from '../stores/saving.ts'
 import ActionButton from '../ui/ActionButton.vue'
+import SelectField from '../ui/SelectField.vue'
 
 /** Whether there is an object cache, and its bounds. */
 const props = defineProps<{ site: Site; state: ObjectsState }>()
@@ -13,6 +14,7 @@ const emit = defineEmits<{ saved: [state: ObjectsState] }>()
 const MB = 1_000_000
 const KB = 1000
 const HOUR_S = 3600
+const COMPRESS = [1, 4, 16, 64].map((kb) => ({ value: kb * KB, title: `from ${kb} kB on` }))
 const settings = ref<ObjectsSettings>({ ...props.state.settings })
 watch(
   () => JSON.stringify(props.state.settings),
@@ -58,6 +60,14 @@ const hours = (value: unknown): void => {
         :model-value="settings.lifetimeS === null ? '' : settings.lifetimeS / HOUR_S"
         @update:model-value="hours"
       />
+      <SelectField
+        v-model="settings.packFromBytes"
+        class="compress"
+        :items="COMPRESS"
+        none="never"
+        label="Compress values"
+        hint="More fits into the memory; every read of such a value takes a little longer."
+      />
       <p class="small muted">Switching it off empties it; your content system then asks its database every time.</p>
       <ActionButton type="submit" color="primary" variant="flat" :disabled="!changed" :under-way="saving"
         >Save</ActionButton
@@ -76,7 +86,8 @@ fieldset {
   gap: 0.7rem;
   justify-items: start;
 }
-fieldset > :deep(.v-input) {
+fieldset > :deep(.v-input),
+.compress {
   width: 100%;
 }
 </style>
