@@ -27,10 +27,18 @@ describe('coverage', () => {
     expect(
       body.rows.map((row: { address: string; kind: string; why: string }) => [row.address, row.kind, row.why]),
     ).toEqual([
-      ['/', 'Home page', 'Not requested since delivery started.'],
-      ['/a/1', 'A', 'Not requested since delivery started.'],
-      ['/a/2', 'A', 'Not requested since delivery started.'],
+      ['/', 'Home page', 'The page cache is switched off in this setup.'],
+      ['/a/1', 'A', 'The page cache is switched off in this setup.'],
+      ['/a/2', 'A', 'The page cache is switched off in this setup.'],
     ])
+  })
+  test('a page that nobody has asked for says so, where pages are stored', async () => {
+    const { body: trial } = await bench.call('GET', at('/trial'))
+    trial.setup.remedies.pageCache.enabled = true
+    await bench.call('PUT', at('/trial'), { setup: trial.setup, revision: trial.revision })
+    const { body } = await bench.call('GET', at('/coverage?channel=trial'))
+    expect(body.rows[0].why).toBe('Not requested since delivery started.')
+    expect((await bench.call('GET', at('/coverage'))).body.rows[0].why).toContain('switched off')
   })
   test('another channel than live and trial is refused', async () => {
     expect((await bench.call('GET', at('/coverage?channel=dream'))).status).toBe(422)
