@@ -11,6 +11,7 @@ import { cookieSearch } from './privacy/cookie-search.ts'
 import { resultWatch } from './routine/retests.ts'
 import { privacyJob } from './privacy/privacy-job.ts'
 import { safetyJob } from './safety/safety-job.ts'
+import { fillJob } from './objects/fill-job.ts'
 import { simulationJob } from './planner/simulations.ts'
 import type { HasSimulator } from './planner/simulator.ts'
 import type { HasClock } from './live/clock.ts'
@@ -36,4 +37,5 @@ export const jobHandlers = (io: HandlerIo): Record<Job['kind'], JobHandler> => (
   'guided-run': guidedJob(io),
   'warm-up': warmUpJob(io),
   simulation: simulationJob(io),
+  'objects-fill': fillJob(io),
 })

@@ -12,6 +12,7 @@ export const JobKind = z.enum([
   'guided-run',
   'warm-up',
   'simulation',
+  'objects-fill',
 ])
 export type JobKind = z.infer<typeof JobKind>
 

@@ -47,11 +47,11 @@ const insertJob = async (db: Database, job: NewJob, id: string): Promise<JobRow>
  * itself while its site is measured.
  */
 type Lane = 'measuring' | 'warming'
-const laneOf = (kind: JobKind): Lane => (kind === 'warm-up' ? 'warming' : 'measuring')
+const laneOf = (kind: JobKind): Lane => (kind === 'warm-up' || kind === 'objects-fill' ? 'warming' : 'measuring')
 const kindsOf = (lane: Lane): JobKind[] => JobKind.options.filter((kind) => laneOf(kind) === lane)
 
-/** A simulation waits for the machine too, but keeps nobody from measuring or changing the trial. */
-const excludesOthers = (kind: JobKind): boolean => kind !== 'simulation'
+/** Jobs that wait for their turn too, but keep nobody from ordering others of their lane. */
+const excludesOthers = (kind: JobKind): boolean => kind !== 'simulation' && kind !== 'objects-fill'
 
 /** Whether a site has a job of a lane that has not ended, and that nothing else may run beside. */
 export const hasOpenJob = async (db: Database, siteId: string, lane: Lane): Promise<boolean> => {

@@ -2,7 +2,9 @@ import type { ObjectsFlushed, ObjectsFlushOrder } from '../../core/contracts/obj
 import type { HasObjects } from '../../objects/control/client.ts'
 import type { HasDatabase } from '../db/database.ts'
 import { errors } from '../errors/app-errors.ts'
+import type { HasJobs } from '../jobs/job-queue.ts'
 import type { HasAddresses } from '../net/addresses.ts'
+import { orderFill } from './fill-job.ts'
 import { MadeUpVisitor } from '../privacy/made-up-visitor.ts'
 import { getSite } from '../sites/sites.ts'
 
@@ -29,7 +31,13 @@ const flushPage = async (
 
 /** Empty the object cache of a site, or a part of it. @throws AppError NOT_FOUND, PAGE_NOT_BUILT; ObjectsUnavailable */
 export const flushObjects = async (
-  io: HasDatabase & HasObjects & HasAddresses,
+  io: HasDatabase & HasObjects & HasAddresses & HasJobs,
   siteId: string,
   order: ObjectsFlushOrder,
-): Promise<ObjectsFlushed> => ('page' in order ? flushPage(io, siteId, order.page) : io.objects.flush(siteId, order))
+): Promise<ObjectsFlushed> => {
+  if ('page' in order) return flushPage(io, siteId, order.page)
+  const { fill, ...what } = order
+  const flushed = await io.objects.flush(siteId, what)
+  if (fill) await orderFill(io, siteId)
+  return flushed
+}

@@ -136,4 +136,21 @@ describe('what the object cache holds', () => {
     expect((await contentOf('menu')).parts[0].text).toBe('stored')
     client.close()
   })
+  test('is filled again by pages that are built for a signed-out visitor, where the owner wants that', async () => {
+    const client = await connected()
+    await client.ask('SET', 'menu', 'stored')
+    const asked: string[] = []
+    server.site = (one) => {
+      asked.push(one)
+      return { headers: { 'content-type': 'text/html' }, body: '<title>Quay</title>' }
+    }
+    const { body } = await server.call('POST', path('/flushes'), { fill: true })
+    expect(body.removed).toBe(1)
+    await server.services.jobs.idle()
+    const [job] = await server.services.jobs.list()
+    expect(job).toMatchObject({ kind: 'objects-fill', state: 'done', done: job?.total })
+    expect(asked).toContain('/')
+    expect(await server.services.jobs.hasOpen(site.id)).toBe(false)
+    client.close()
+  })
 })

@@ -24,18 +24,19 @@ const done = ref('')
 const found = shallowRef<ObjectsEntries | null>(null)
 const content = shallowRef<{ key: string; content: ObjectsContent } | null>(null)
 const page = ref('/')
+const fill = ref(false)
 const working = ref(false)
 const items = computed(() => [
   { value: '', title: 'All keys' },
   ...props.groups.map((group) => ({ value: group.prefix, title: `Keys that begin with ${group.prefix}` })),
 ])
 const flush = async (): Promise<void> => {
-  const order = { prefix: prefix.value }
+  const order = { prefix: prefix.value, fill: fill.value }
   const came = await problems.catching(() =>
     callApi('POST', `/sites/${props.site.id}/objects/flushes`, ObjectsFlushed, order),
   )
   if (came === undefined) return
-  done.value = `${came.removed === 1 ? '1 entry' : `${whole(came.removed)} entries`} removed. The next reads miss and fill it again.`
+  done.value = `${came.removed === 1 ? '1 entry' : `${whole(came.removed)} entries`} removed. ${fill.value ? 'Pages are built now, to fill it again.' : 'The next reads miss and fill it again.'}`
   found.value = null
   emit('changed')
 }
@@ -74,6 +75,7 @@ const look = async (): Promise<void> => {
     <SelectField v-model="prefix" :items="items" label="Keys" class="which" />
     <v-btn @click="look">Show entries</v-btn>
     <v-btn color="primary" variant="flat" @click="flush">Empty</v-btn>
+    <v-checkbox v-model="fill" label="Then build pages to fill it" />
     <span role="status">{{ done }}</span>
   </div>
   <div class="bar choose">

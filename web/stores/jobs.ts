@@ -4,6 +4,9 @@ import { z } from 'zod'
 import { Job } from '../../core/contracts/jobs.ts'
 import { callApi } from '../api/client.ts'
 
+/** Work that keeps nothing else from being ordered. */
+const BESIDE: ReadonlySet<Job['kind']> = new Set(['warm-up', 'simulation', 'objects-fill'])
+
 const isOpen = ({ state }: Job): boolean => state === 'queued' || state === 'running'
 
 /** Work that takes its time, with progress. */
@@ -23,7 +26,7 @@ export const useJobs = defineStore('jobs', () => {
   const skip = async (id: string): Promise<void> => take(await callApi('POST', `/jobs/${id}/skip`, Job))
   /** What measures or checks a site; a warm-up keeps nothing else from being ordered. */
   const openOf = (siteId: string): Job | undefined =>
-    open.value.find((job) => job.siteId === siteId && job.kind !== 'warm-up' && job.kind !== 'simulation')
+    open.value.find((job) => job.siteId === siteId && !BESIDE.has(job.kind))
   const warmUpOf = (siteId: string): Job | undefined =>
     open.value.find((job) => job.siteId === siteId && job.kind === 'warm-up')
   return { jobs, open, load, take, cancel, skip, openOf, warmUpOf }
