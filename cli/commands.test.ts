@@ -374,3 +374,45 @@ describe('a plan', () => {
     await expect(refused).rejects.toThrow(sentence)
   })
 })
+
+describe('the object cache', () => {
+  const at = '/api/v1/sites/s1/objects'
+  const sent = (line: string) => asked.find((one) => one.line === line)?.body
+  test('is emptied by prefix and filled again, or by what a page reads', async () => {
+    answers[`POST ${at}/flushes`] = { removed: 3 }
+    expect(await run('objects', 's1', 'flush', '--prefix', 'menu:', '--fill')).toBe(0)
+    expect([lines.at(-1), sent(`POST ${at}/flushes`)]).toEqual(['3 removed', { prefix: 'menu:', fill: true }])
+    asked = []
+    await run('objects', 's1', 'flush', '--page', '/quays')
+    expect(sent(`POST ${at}/flushes`)).toEqual({ page: '/quays' })
+  })
+  test('shows what an entry holds', async () => {
+    answers[`GET ${at}/content?key=menu%3A1`] = {
+      type: 'hash',
+      bytes: 90,
+      parts: [{ name: 'title', text: 'Quays', binary: false }],
+      cut: false,
+    }
+    await run('objects', 's1', 'content', 'menu:1')
+    expect(lines).toEqual(['title  Quays'])
+    await expect(run('objects', 's1', 'content')).rejects.toThrow(UsageError)
+  })
+  test('is measured only where it is said for how long reads may miss', async () => {
+    await expect(run('objects', 's1', 'measure')).rejects.toThrow('--reads-may-miss 5m')
+    answers[`POST ${at}/measurements`] = HEAD
+    await run('objects', 's1', 'measure', '--reads-may-miss', '2m', '--visitor', 'rider')
+    expect(sent(`POST ${at}/measurements`)).toEqual({
+      pageIds: ['p1'],
+      visitorIds: ['rider'],
+      missS: 120,
+      readsMayMiss: true,
+    })
+    await expect(run('objects', 's1', 'measure', '--reads-may-miss', '2m', '--page', '/none')).rejects.toThrow(
+      UsageError,
+    )
+  })
+  test('is kept by its newest measurement', async () => {
+    answers['GET /api/v1/sites/s1/measurements'] = [HEAD]
+    await expect(run('objects', 's1', 'keep')).rejects.toThrow('has not been measured yet')
+  })
+})

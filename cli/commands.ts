@@ -42,8 +42,11 @@ zest plan SITE [options]              try lifetimes and a warm-up on the site's 
   --origin-per-day N, --oldest 4h       its bounds
   --visits N, --log FILE                assumed page visits per day, or an access log, in place of counted visits
   --put                                 put the plan into the trial
-zest objects SITE [on|off|password|entries|flush|measure]  the object cache: what it does; or switch it, make a
-                                      password, look at entries, empty it, measure what it is worth
+zest objects SITE [WHAT]               the object cache: what it does; WHAT is one of
+  on, off, password                     switch it, make a password
+  entries, content KEY                  look at entries, or at what one holds
+  flush                                 empty it; with --fill pages are built then, to fill it; --page: what that page reads
+  measure, keep                         measure what it is worth, and keep it
   --prefix session:                     entries and flush: only keys that begin so
   --memory MB                           on: how much memory it may take
   --reads-may-miss 5m                   measure: how long reads of all visitors may miss, in all; --page, --visitor
@@ -267,6 +270,7 @@ const parse = (args: string[]) => {
         list: { type: 'string' },
         kind: { type: 'string' },
         memory: { type: 'string' },
+        fill: { type: 'boolean', default: false },
         'reads-may-miss': { type: 'string' },
         propose: { type: 'boolean', default: false },
         put: { type: 'boolean', default: false },

@@ -1,7 +1,14 @@
+import { z } from 'zod'
 import { Measurement, MeasurementHead } from '../core/contracts/measurements.ts'
 import type { Site } from '../core/contracts/sites.ts'
-import { ObjectsEntries, ObjectsFlushed, ObjectsPassword, ObjectsState } from '../core/contracts/objects.ts'
-import { callApi, type ApiAccess } from './api.ts'
+import {
+  ObjectsContent,
+  ObjectsEntries,
+  ObjectsFlushed,
+  ObjectsPassword,
+  ObjectsState,
+} from '../core/contracts/objects.ts'
+import { callApi, CommandFailure, type ApiAccess } from './api.ts'
 import { findSite, UsageError, type Output } from './command-line.ts'
 import { secondsOf } from './duration.ts'
 import { waitForJob } from './wait-for-job.ts'
@@ -12,6 +19,7 @@ interface ObjectsOptions {
   readonly memory?: string | undefined
   readonly page: string[]
   readonly visitor: string[]
+  readonly fill: boolean
   readonly 'reads-may-miss'?: string | undefined
 }
 
@@ -76,7 +84,7 @@ const measureWorth = async (
 /** `zest objects`. @returns the exit code @throws UsageError, CommandFailure */
 export const objects = async (
   access: ApiAccess,
-  [name, what]: readonly string[],
+  [name, what, key]: readonly string[],
   options: ObjectsOptions,
   out: Output,
 ): Promise<number> => {
@@ -118,8 +126,25 @@ export const objects = async (
           out.line(`${key}  ${type}  ${bytes} bytes  ${ttlS === null ? 'never runs out' : `runs out in ${ttlS} s`}`)
       })
     }
+    case 'content': {
+      if (key === undefined) throw new UsageError('Name the key.')
+      const content = await callApi(access, 'GET', `${path}/content?${new URLSearchParams({ key })}`, ObjectsContent)
+      return tell(content, () => {
+        for (const { name: field, text } of content.parts) out.line(field === null ? text : `${field}  ${text}`)
+      })
+    }
+    case 'keep': {
+      const heads = await callApi(access, 'GET', `/sites/${site.id}/measurements`, z.array(MeasurementHead))
+      const newest = heads.find(({ order }) => order.sides.includes('without-objects'))
+      if (newest === undefined) throw new CommandFailure('What the object cache is worth has not been measured yet.')
+      const decided = { measurementId: newest.id, decision: 'kept' }
+      const state = await callApi(access, 'POST', `${path}/decisions`, ObjectsState, decided)
+      return tell(state, () => out.line('Kept: the ledger says so.'))
+    }
     case 'flush': {
-      const flushed = await callApi(access, 'POST', `${path}/flushes`, ObjectsFlushed, { prefix })
+      const [page] = options.page
+      const order = page === undefined ? { prefix, fill: options.fill } : { page }
+      const flushed = await callApi(access, 'POST', `${path}/flushes`, ObjectsFlushed, order)
       return tell(flushed, () => out.line(`${flushed.removed} removed`))
     }
     default:
