@@ -127,6 +127,16 @@ describe('verdict of a page', () => {
     expect(at(6)?.gains.lcpMs).toEqual(at(7)?.gains.lcpMs)
     expect(at(10)?.gains.lcpMs?.pairs).toBe(10)
   })
+  test('a comparison of the object cache ends by the first byte, which is what it changes', () => {
+    const sides = ['without-objects', 'live'] as Side[]
+    // The main content is too unlike from load to load to tell.
+    const unlike = [900, 400, 2500, 700, 3000, 1100]
+    const runs = [
+      ...unlike.map((ms, i) => run('without-objects', i + 1, ms, { ttfbMs: 560 + i })),
+      ...unlike.toReversed().map((ms, i) => run('live', i + 1, ms, { ttfbMs: 210 + i })),
+    ]
+    expect(verdict(runs, { ...LIVE_TRIAL, sides })).toMatchObject({ kind: 'no-difference', ended: 'clear' })
+  })
   test('a page is decided when all its comparisons have ended', () => {
     const result = pageResult(ABOUT, LIVE_TRIAL, both(slow, fast))
     expect(isDecided(result)).toBe(true)

@@ -148,6 +148,19 @@ const endedBy = ({ kind, gain }: Verdict, before: number, { looks: plan, pairs }
   return kind === 'no-difference' && gain.low > -small && gain.high < small ? 'equal' : null
 }
 
+/** A comparison ends by the time to the main content; that of the object cache by the first byte, which is what it changes. */
+const endOf = (
+  { from: side }: Compared,
+  verdicts: Partial<Record<MetricName, Verdict>>,
+  { medians }: SideSummary,
+  how: Comparing,
+): PageVerdict['ended'] => {
+  if (side === 'without-objects' && verdicts.ttfbMs !== undefined)
+    return endedBy(verdicts.ttfbMs, medians.ttfbMs ?? 0, how)
+  const main = verdicts.lcpMs ?? verdicts.loadedMs
+  return main === undefined ? null : endedBy(main, medians.lcpMs ?? medians.loadedMs ?? 0, how)
+}
+
 /**
  * Verdict over the runs of one page and visitor. Faster or slower only when the whole interval of the time to the main content
  * lies on one side of zero; broken before either. The interval is that of the latest look reached, over the pairs up to it, so
@@ -177,7 +190,7 @@ export const pageVerdict = (
     ...compared,
     kind,
     why,
-    ended: main === undefined ? null : endedBy(main, from.medians.lcpMs ?? from.medians.loadedMs ?? 0, how),
+    ended: endOf(compared, verdicts, from, how),
     sentence: verdictSentence(kind, compared, from, to, main?.gain, why),
     gains: Object.fromEntries(Object.entries(verdicts).map(([metric, { gain }]) => [metric, gain])),
   }
