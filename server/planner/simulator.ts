@@ -1,11 +1,11 @@
 import { fork } from 'node:child_process'
+import { on } from 'node:events'
 import type { SimulationResult } from '../../core/contracts/simulations.ts'
 import { SimulationFailure } from '../../core/planner/run-simulation.ts'
-import { nextMessage, NoMessage } from '../jobs/next-message.ts'
 import { SimulatorMessage, type SimulatorTask } from './simulator-messages.ts'
 
-/** A search over a year of a large site takes some minutes; longer than this between two steps it hangs, ms. */
-const LONGEST_STEP_MS = 300_000
+/** A search over a year of a large site takes some minutes; what takes longer than this hangs, ms. */
+const LONGEST_MS = 1_800_000
 
 /** Control's side of simulations. */
 export class Simulator {
@@ -19,7 +19,7 @@ export class Simulator {
   /**
    * Carry out one order in a process of its own.
    * @param onStep told how far it is
-   * @throws SimulationFailure with a sentence for the owner; NoMessage when it was cancelled
+   * @throws SimulationFailure with a sentence for the owner; AbortError when it was cancelled
    */
   async run(
     task: SimulatorTask,
@@ -27,23 +27,23 @@ export class Simulator {
     onStep: (done: number, total: number) => Promise<void>,
   ): Promise<SimulationResult> {
     const child = fork(this.#program, [], { stdio: ['ignore', 'inherit', 'inherit', 'ipc'], env: {} })
+    const hung = AbortSignal.timeout(LONGEST_MS)
     try {
+      // Listened to from the beginning: what comes while a step is written down waits for its turn.
+      const messages = on(child, 'message', { signal: AbortSignal.any([signal, hung]), close: ['disconnect'] })
       child.send(task)
-      for (;;) {
-        const message = SimulatorMessage.parse(await nextMessage(child, { timeoutMs: LONGEST_STEP_MS, signal }))
+      for await (const [given] of messages) {
+        const message = SimulatorMessage.parse(given)
         if (message.kind === 'done') return message.result
         if (message.kind === 'failed') throw new SimulationFailure(message.sentence)
         await onStep(message.done, message.total)
       }
     } catch (error) {
-      if (error instanceof NoMessage && error.reason !== 'aborted')
-        throw new SimulationFailure(
-          'The simulation stopped unexpectedly. Try again, on fewer visits if it does so again.',
-        )
-      throw error
+      if (!hung.aborted) throw error
     } finally {
       child.kill('SIGKILL')
     }
+    throw new SimulationFailure('The simulation stopped unexpectedly. Try again, on fewer visits if it does so again.')
   }
 }
 
