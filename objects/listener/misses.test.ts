@@ -100,4 +100,14 @@ describe('what is read for a page', () => {
     await client.ask('GET', 'page')
     expect(orrin().endNoting().keys).toEqual([])
   })
+  test('is noted within bounds, however long the keys are', async () => {
+    const keys = Array.from({ length: 30 }, (_, at) => `${at}:`.padEnd(50_000, 'k'))
+    orrin().beginNoting()
+    for (const key of keys) {
+      await client.ask('SET', key, 'v')
+      await client.ask('GET', key)
+    }
+    const { keys: noted, more } = orrin().endNoting()
+    expect([noted.length, more]).toEqual([20, true])
+  })
 })

@@ -102,14 +102,22 @@ export const contentOf = (keys: Keyspace, { key, db }: ObjectsContentQuery): Obj
   }
 }
 
+/** A site's own keys may be long; its memory bound does not hold here. */
+const MOST_NOTED_BYTES = 1_000_000
+
 /** Notes which values are read for a while. */
 export class NotedKeys {
   readonly #keys = new Set<string>()
+  #bytes = 0
   more = false
 
   note(db: number, key: Uint8Array): void {
-    if (this.#keys.size >= MOST_NOTED) this.more = true
-    else this.#keys.add(`${db} ${Buffer.from(key).toString('latin1')}`)
+    if (this.#keys.size >= MOST_NOTED || this.#bytes + key.length > MOST_NOTED_BYTES) {
+      this.more = true
+      return
+    }
+    this.#keys.add(`${db} ${Buffer.from(key).toString('latin1')}`)
+    this.#bytes += key.length
   }
 
   list(): string[] {

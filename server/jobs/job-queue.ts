@@ -46,8 +46,12 @@ const insertJob = async (db: Database, job: NewJob, id: string): Promise<JobRow>
  * Jobs of one lane run one after the other: what measures has the machine to itself. A warm-up waits for the origin most of the time, and pauses by
  * itself while its site is measured.
  */
-type Lane = 'measuring' | 'warming'
-const laneOf = (kind: JobKind): Lane => (kind === 'warm-up' || kind === 'objects-fill' ? 'warming' : 'measuring')
+const LANES = ['measuring', 'warming', 'filling'] as const
+type Lane = (typeof LANES)[number]
+const laneOf = (kind: JobKind): Lane => {
+  if (kind === 'warm-up') return 'warming'
+  return kind === 'objects-fill' ? 'filling' : 'measuring'
+}
 const kindsOf = (lane: Lane): JobKind[] => JobKind.options.filter((kind) => laneOf(kind) === lane)
 
 /** Jobs that wait for their turn too, but keep nobody from ordering others of their lane. */
@@ -97,7 +101,7 @@ export class JobQueue {
   /** Take up what an earlier process left: running jobs go on where they were, cancelled ones end. */
   async start(): Promise<void> {
     await this.#db.update(jobs).set({ state: 'queued' }).where(eq(jobs.state, 'running'))
-    for (const lane of ['measuring', 'warming'] as const) this.#kick(lane)
+    for (const lane of LANES) this.#kick(lane)
   }
 
   /**

@@ -5,7 +5,7 @@ import type { Site } from '../../core/contracts/sites.ts'
 import { newId } from '../accounts/secrets.ts'
 import type { HasDatabase } from '../db/database.ts'
 import { sitemapPages } from '../db/schema.ts'
-import { hasOpenJob, type HasJobs, type JobHandler, type JobProgress } from '../jobs/job-queue.ts'
+import { hasOpenJob, JobFailure, type HasJobs, type JobHandler, type JobProgress } from '../jobs/job-queue.ts'
 import type { HasAddresses } from '../net/addresses.ts'
 import { MadeUpVisitor } from '../privacy/made-up-visitor.ts'
 import { getSite } from '../sites/sites.ts'
@@ -33,15 +33,18 @@ const pagesOf = async ({ db }: HasDatabase, siteId: string): Promise<string[]> =
   return [...new Set(['/', ...listed.map(({ path }) => path)])]
 }
 
-/** Wait until the origin may be asked again: as the warm-up does, and never while the site is measured. */
+/** Wait until the origin may be asked again: as the warm-up does, behind a warm-up of pages, and never while the site is measured. @throws JobFailure when the origin fails */
 const untilAllowed = async (io: FillIo, siteId: string, pace: WarmUpPace, { signal }: JobProgress): Promise<void> => {
   const clock = io.warmUpClock ?? REAL_CLOCK
   for (;;) {
     signal.throwIfAborted()
     const decision = pace.decide(clock.elapsed())
-    const isMeasured = await hasOpenJob(io.db, siteId, 'measuring')
-    if (decision.kind === 'go' && !isMeasured) return
-    await clock.pause(isMeasured || decision.kind === 'go' ? LOOK_MS : decision.ms, signal)
+    if (decision.kind === 'stopped')
+      throw new JobFailure('Your server (origin) failed several times in a row, so no more pages were built.')
+    const others = await Promise.all((['measuring', 'warming'] as const).map((lane) => hasOpenJob(io.db, siteId, lane)))
+    const waits = others.includes(true)
+    if (decision.kind === 'go' && !waits) return
+    await clock.pause(waits || decision.kind === 'go' ? LOOK_MS : decision.ms, signal)
   }
 }
 

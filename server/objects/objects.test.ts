@@ -2,6 +2,7 @@ import { afterEach, beforeEach, describe, expect, test } from 'vitest'
 import type { Site } from '../../core/contracts/sites.ts'
 import { ObjectsBench } from '../../objects/testing/objects-bench.ts'
 import { RawClient } from '../../objects/testing/raw-client.ts'
+import { sitemapPages } from '../db/schema.ts'
 import { ServerBench } from '../testing/server-bench.ts'
 
 let server: ServerBench
@@ -151,6 +152,27 @@ describe('what the object cache holds', () => {
     expect(job).toMatchObject({ kind: 'objects-fill', state: 'done', done: job?.total })
     expect(asked).toContain('/')
     expect(await server.services.jobs.hasOpen(site.id)).toBe(false)
+    client.close()
+  })
+  test('is no longer filled once the origin has failed several times in a row', async () => {
+    const client = await connected()
+    let asked = 0
+    server.site = (one) => {
+      if (one !== '/sitemap.xml') asked++
+      return { status: 500, body: 'down' }
+    }
+    const pages = Array.from({ length: 20 }, (_, at) => ({
+      siteId: site.id,
+      path: `/p/${at}`,
+      kind: 'P',
+      priority: 0.5,
+    }))
+    await server.services.db.insert(sitemapPages).values(pages)
+    await server.call('POST', path('/flushes'), { fill: true })
+    await server.services.jobs.idle()
+    const [job] = await server.services.jobs.list()
+    expect([job?.state, job?.error]).toEqual(['failed', expect.stringContaining('failed several times in a row')])
+    expect(asked).toBeLessThan(8)
     client.close()
   })
 })
