@@ -31,7 +31,11 @@ const printState = ({ settings, connection, usage, problem }: ObjectsState, out:
   out.line(`reached at      ${connection.host}:${connection.port}, user ${connection.name}`)
   if (problem !== null) out.line(`problem         ${problem}`)
   if (usage === null) return
-  const { counts } = usage
+  const { counts, outside } = usage
+  if (outside !== null)
+    out.line(
+      `values          in another server (ZEST_OBJECTS_URL)${outside.problem === null ? '' : `: ${outside.problem}`}`,
+    )
   const reads = counts.hits + counts.misses
   out.line(`reads           ${reads}, ${percent(counts.hits, reads)} answered`)
   out.line(`entries         ${usage.entries}, ${usage.bytes} of ${usage.boundBytes} bytes; ${usage.clients} connected`)

@@ -9,9 +9,12 @@ import { loadKept, saveKept } from '../process/kept-file.ts'
 import { createLog } from '../process/log.ts'
 import { ownFolder } from '../process/own-folder.ts'
 import { objectsSocketPath } from '../process/socket-path.ts'
+import { z } from 'zod'
 import { actionsOf } from './control/actions.ts'
 import { createObjectsChannel } from './control/channel.ts'
 import { tlsFor } from './listener/listening.ts'
+import { OutsideServer } from './outside/outside-server.ts'
+import { OutsideSite } from './outside/outside-site.ts'
 import { ObjectsListener } from './listener/objects-listener.ts'
 import { ObjectSites } from './sites/object-sites.ts'
 import type { SiteObjects } from './sites/site-objects.ts'
@@ -22,6 +25,9 @@ const port = Number(process.env['ZEST_OBJECTS_PORT'] ?? Number(process.env['ZEST
 
 /** Where clients come from: this machine only, unless the owner says otherwise; then over TLS. */
 const address = process.env['ZEST_OBJECTS_ADDRESS'] ?? '127.0.0.1'
+
+/** The server that keeps the values; nothing: this process does. */
+const outsideUrl = process.env['ZEST_OBJECTS_URL'] ?? ''
 
 const log = createLog('objects', `zest-objects-${randomBytes(6).toString('hex')}`, process.env['ZEST_LOG_LEVEL'])
 
@@ -41,6 +47,25 @@ const listen = (server: Server, where: { port: number; host: string } | { path: 
     server.listen(where, resolve)
   })
 
+/** Of which sites everything that the other server has may be older than what clients believe. */
+const BehindFile = z.array(z.string())
+
+/** @returns undefined: values are kept in this process */
+const openOutside = async (folder: string): Promise<OutsideServer | undefined> => {
+  if (outsideUrl === '') return undefined
+  const path = join(folder, 'behind.json')
+  let saving = Promise.resolve()
+  return OutsideServer.open(outsideUrl, {
+    now: Date.now,
+    report: (error) => void log.report(error, { with: 'the server that keeps the values' }),
+    behind: (await loadKept(path, BehindFile)) ?? [],
+    keepBehind: (siteIds) => {
+      saving = saving.then(() => saveKept(path, siteIds))
+      inBackground(saving, (error) => log.report(error, { writing: path }))
+    },
+  }).catch((error: Error) => giveUp(error.message))
+}
+
 const main = async (): Promise<void> => {
   process.umask(0o077)
   const folder = join(dataDir, 'objects')
@@ -49,7 +74,11 @@ const main = async (): Promise<void> => {
   const socketPath = objectsSocketPath(dataDir)
   await claimSocket(socketPath, dataDir).catch((error: Error) => giveUp(error.message))
   const configPath = join(folder, 'sites.json')
-  const sites = new ObjectSites(Date.now)
+  const outside = await openOutside(folder)
+  const sites = new ObjectSites(
+    Date.now,
+    outside === undefined ? undefined : (site) => new OutsideSite(site, outside, Date.now),
+  )
   // The last good configuration, so that it serves without control.
   sites.configure((await loadKept(configPath, ObjectsConfig)) ?? { revision: 0, sites: [] })
   const snapshotOf = ({ siteId }: SiteObjects): string =>
@@ -57,7 +86,7 @@ const main = async (): Promise<void> => {
   const names = new Set([...sites].map((site) => basename(snapshotOf(site))))
   for (const name of await readdir(folder))
     if (name.endsWith('.objects') && !names.has(name)) await rm(join(folder, name), { force: true })
-  for (const site of sites) {
+  for (const site of outside === undefined ? sites : []) {
     const problem = await site.restore(snapshotOf(site))
     if (problem !== undefined) log.say(problem)
   }
@@ -93,8 +122,9 @@ const main = async (): Promise<void> => {
     stopping = true
     clearInterval(sweeping)
     listener.close()
+    outside?.close()
     // A restart does not start cold.
-    for (const site of sites)
+    for (const site of outside === undefined ? sites : [])
       await saveSnapshot(snapshotOf(site), site.keys).catch((error: Error) =>
         log.say(`The object cache could not be saved: ${error.message}. It starts empty next time.`),
       )

@@ -99,6 +99,11 @@ export const ObjectsUsage = z.object({
   minutes: z.array(ObjectsMinute).describe('Those in which anything happened, oldest first'),
   groups: z.array(ObjectsGroup),
   wrongPasswords: count,
+  outside: z
+    .object({ problem: z.string().nullable().describe('What is wrong with that server') })
+    .nullable()
+    .default(null)
+    .describe('Values are kept in another server; null: here'),
   missingUntil: z.int().nullable().default(null).describe('A measurement lets every read miss until then, epoch ms'),
   curve: z
     .array(z.object({ bytes: count, missRatio: z.number() }))

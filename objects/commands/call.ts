@@ -3,6 +3,7 @@ import type { ReplyWriter } from '../resp/reply-writer.ts'
 
 /** Told of what is asked for, so that an owner sees what the cache does. */
 export interface ReadListener {
+  /** @param entry NONE: it is kept in another server, and not known here yet */
   readonly onHit: (key: Uint8Array, entry: number, bytes: number) => void
   readonly onMiss: (key: Uint8Array) => void
 }

@@ -1,6 +1,7 @@
 import { addExtended, formatExtended, parseExtended } from '../../core/objects/extended-float.ts'
 import { NONE } from '../keyspace/entry-table.ts'
-import { fieldBytes, type HashValue } from '../keyspace/keyspace.ts'
+import { fieldBytes } from '../keyspace/bounds.ts'
+import type { HashValue } from '../keyspace/keyspace.ts'
 import { arg, integer, isInt64, parseInt64, Refusal, text, WRONG_TYPE, type Call, type Command } from './call.ts'
 import { scanGroup } from './keys.ts'
 

@@ -1,5 +1,6 @@
 import { NONE } from '../keyspace/entry-table.ts'
-import { memberBytes, type SetValue } from '../keyspace/keyspace.ts'
+import { memberBytes } from '../keyspace/bounds.ts'
+import type { SetValue } from '../keyspace/keyspace.ts'
 import { arg, integer, Refusal, SYNTAX_ERROR, text, WRONG_TYPE, type Call, type Command } from './call.ts'
 import { scanGroup } from './keys.ts'
 

@@ -199,7 +199,8 @@ const getrange = (call: Call): void => {
   reply.bulk(start > end || length === 0n ? EMPTY : value.subarray(Number(start), Number(end) + 1))
 }
 
-const LARGEST_STRING = 512n * 1024n * 1024n
+/** Of the protocol's strings, bytes. */
+export const LARGEST_STRING = 512n * 1024n * 1024n
 
 const setrange = (call: Call): void => {
   const { keys, db, reply } = call

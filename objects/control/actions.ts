@@ -1,6 +1,7 @@
 import type { ObjectsConfig } from '../../core/contracts/objects.ts'
 import type { ObjectsListener } from '../listener/objects-listener.ts'
-import { contentOf, flushEntries, flushKeys, listEntries } from '../sites/look-at.ts'
+import { contentOf } from '../sites/entry-content.ts'
+import { flushEntries, flushKeys, listEntries } from '../sites/look-at.ts'
 import type { ObjectSites } from '../sites/object-sites.ts'
 import type { ObjectsActions } from './channel.ts'
 
@@ -16,8 +17,11 @@ export const actionsOf = (
   },
   usage: (siteId) => sites.get(siteId)?.report(),
   flush: (siteId, { prefix }) => {
-    const keys = sites.get(siteId)?.keys
-    return keys === undefined ? undefined : flushEntries(keys, prefix)
+    const site = sites.get(siteId)
+    if (site === undefined) return undefined
+    // What is not known here goes too.
+    if (prefix === '') site.outside?.flush()
+    return flushEntries(site.keys, prefix)
   },
   flushKeys: (siteId, { keys: noted }) => {
     const keys = sites.get(siteId)?.keys
@@ -30,9 +34,11 @@ export const actionsOf = (
     site.beginNoting()
     return { keys: [], more: false }
   },
-  content: (siteId, query) => {
-    const keys = sites.get(siteId)?.keys
-    return keys === undefined ? undefined : { content: contentOf(keys, query) ?? null }
+  content: async (siteId, query) => {
+    const site = sites.get(siteId)
+    if (site === undefined) return undefined
+    const content = site.outside === undefined ? contentOf(site.keys, query) : await site.outside.content(query)
+    return { content: content ?? null }
   },
   missReads: (siteId, { ms }) => {
     const site = sites.get(siteId)

@@ -22,7 +22,10 @@ export interface ObjectsActions {
   readonly flush: (siteId: string, order: ObjectsFlush) => ObjectsFlushed | undefined
   readonly flushKeys: (siteId: string, order: ObjectsKeysFlush) => ObjectsFlushed | undefined
   readonly note: (siteId: string, order: ObjectsNoting) => ObjectsNoted | undefined
-  readonly content: (siteId: string, query: ObjectsContentQuery) => { content: ObjectsContent | null } | undefined
+  readonly content: (
+    siteId: string,
+    query: ObjectsContentQuery,
+  ) => Promise<{ content: ObjectsContent | null } | undefined>
   readonly missReads: (siteId: string, order: ObjectsMisses) => { ok: true } | undefined
   readonly entries: (siteId: string, query: ObjectsQuery) => ObjectsEntries | undefined
 }
@@ -47,7 +50,7 @@ const handle = async (req: IncomingMessage, res: ServerResponse, actions: Object
     case 'POST notings':
       return reply(actions.note(siteId, ObjectsNoting.parse(await readJson(req))))
     case 'POST contents':
-      return reply(actions.content(siteId, ObjectsContentQuery.parse(await readJson(req))))
+      return reply(await actions.content(siteId, ObjectsContentQuery.parse(await readJson(req))))
     case 'POST misses':
       return reply(actions.missReads(siteId, ObjectsMisses.parse(await readJson(req))))
     case 'POST entries':

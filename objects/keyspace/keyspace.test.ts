@@ -2,7 +2,8 @@ import fc from 'fast-check'
 import { describe, expect, test } from 'vitest'
 import { randomFrom } from '../../core/stats/random.ts'
 import { NONE } from './entry-table.ts'
-import { Keyspace, memberBytes, ValueTooLarge, type Gone } from './keyspace.ts'
+import { memberBytes, ValueTooLarge } from './bounds.ts'
+import { Keyspace, type Gone } from './keyspace.ts'
 
 const MIB = 1024 * 1024
 const bytes = (text: string): Buffer => Buffer.from(text, 'latin1')

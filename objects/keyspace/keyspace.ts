@@ -2,23 +2,22 @@ import { Arena } from './arena.ts'
 import { EntryTable, isInRecord, KIND, NONE } from './entry-table.ts'
 import { packed, unpacked } from './packed-value.ts'
 import { EvictionQueue } from './eviction-queue.ts'
+import { GROUP_BYTES, LARGE_BYTES, ValueTooLarge, type KeyspaceBounds } from './bounds.ts'
 import { keyHash } from '../../core/objects/key-hash.ts'
-
-/** What bounds the objects of a site. */
-export interface KeyspaceBounds {
-  /** Memory, bytes: keys, values, and what it takes to find them. */
-  readonly bytes: number
-  readonly largestValueBytes: number
-  /** Strings of so many bytes or more are packed; undefined: none is. */
-  readonly packFromBytes?: number | undefined
-  /** Longest time an entry is kept, ms; undefined: as long as its client says. */
-  readonly lifetimeMs: number | undefined
-}
 
 /** A group of fields with their values; all of them one byte a character. */
 export type HashValue = Map<string, string>
 /** A group of members; one byte a character. */
 export type SetValue = Set<string>
+
+/** An entry whose value is kept in another server. */
+export interface OutsideEntry {
+  readonly type: 'string' | 'hash' | 'set'
+  /** Memory that it takes there. */
+  readonly bytes: number
+  /** Epoch ms; 0: never. */
+  readonly expiresAt: number
+}
 
 /** Why an entry is gone. */
 export type Gone = 'deleted' | 'expired' | 'evicted'
@@ -29,25 +28,13 @@ export interface KeyspaceListener {
   readonly onGone: (entry: number, why: Gone) => void
 }
 
-/** A value is larger than the site may store. */
-export class ValueTooLarge extends Error {}
-
 const SMALLEST_SEGMENT = 64 * 1024
 const LARGEST_SEGMENT = 1024 * 1024
 const SEGMENTS = 64
 /** Records take at most this part of a piece of the arena; what is larger is kept by itself. */
 const RECORD_PART = 16
-/** A value that is kept by itself, and the parts of a group, take about this much more than their bytes (measured: `bench/objects-memory.ts`). */
-const LARGE_BYTES = 200
-const GROUP_BYTES = 400
-const FIELD_BYTES = 120
-const MEMBER_BYTES = 80
 /** Entries that may leave together when memory is lowered, before others have their turn. */
 const SWEPT_AT_ONCE = 2000
-
-/** Memory of one field with its value, or of one member, bytes. */
-export const fieldBytes = (field: string, value: string): number => FIELD_BYTES + field.length + value.length
-export const memberBytes = (member: string): number => MEMBER_BYTES + member.length
 
 const segmentFor = (bytes: number): number => {
   const wanted = 2 ** Math.round(Math.log2(Math.max(1, bytes / SEGMENTS)))
@@ -55,6 +42,8 @@ const segmentFor = (bytes: number): number => {
 }
 
 type Aside = Buffer | HashValue | SetValue
+/** The value is kept in another server. */
+const ELSEWHERE = Buffer.alloc(0)
 
 /** Keys and values of one site, within its memory. Time is an argument of the maker; entries go by number. */
 export class Keyspace {
@@ -239,10 +228,15 @@ export class Keyspace {
 
   /** @param at epoch ms; 0: never */
   setExpiry(entry: number, at: number): void {
-    const { lifetimeMs } = this.#bounds
-    const longest = lifetimeMs === undefined ? Infinity : this.#now() + lifetimeMs
-    this.#table.expiresAt[entry] = at === 0 && longest === Infinity ? 0 : Math.min(at === 0 ? Infinity : at, longest)
+    this.#table.expiresAt[entry] = this.#bounded(at)
     this.#listener.onWritten(entry)
+  }
+
+  /** When an entry runs out at the latest. @param at epoch ms; 0: never */
+  #bounded(at: number): number {
+    const { lifetimeMs } = this.#bounds
+    if (lifetimeMs === undefined) return at
+    return Math.min(at === 0 ? Infinity : at, this.#now() + lifetimeMs)
   }
 
   /** @throws ValueTooLarge */
@@ -344,16 +338,43 @@ export class Keyspace {
     return entry
   }
 
+  /**
+   * Note what an entry takes whose value is kept in another server.
+   * @param why 'written': it has a new value; 'seen': it was come across @returns NONE: it does not fit
+   */
+  noteOutside(db: number, key: Uint8Array, facts: OutsideEntry, why: 'written' | 'seen'): number {
+    const { type, bytes, expiresAt } = facts
+    if (bytes > this.#bounds.bytes / 2) return NONE
+    const before = this.find(db, key)
+    if (before !== NONE && why === 'seen' && this.typeOf(before) === type) {
+      const difference = bytes - (this.#asideSizes.get(before) ?? 0)
+      this.#resize(before, difference)
+      this.#table.expiresAt[before] = this.#bounded(expiresAt)
+      if (difference > 0) this.#makeRoom(0)
+      return this.find(db, key)
+    }
+    this.#checkKey(key)
+    const entry = this.#place(db, key, before, { inRecord: 0, aside: bytes })
+    this.#putAside(entry, type === 'string' ? KIND.large : KIND[type], ELSEWHERE, bytes)
+    this.#queue.add(entry)
+    this.setExpiry(entry, expiresAt)
+    return entry
+  }
+
   /** Whether a group may grow by so much. @throws ValueTooLarge */
   checkGroup(entry: number, difference: number): void {
     this.checkString((this.#asideSizes.get(entry) ?? 0) + difference)
   }
 
-  /** A group has changed. @param difference of the memory it takes, bytes */
-  groupChanged(entry: number, difference: number): void {
+  #resize(entry: number, difference: number): void {
     this.#asideSizes.set(entry, (this.#asideSizes.get(entry) ?? 0) + difference)
     this.#asideBytes += difference
     this.#queue.resized(entry, difference)
+  }
+
+  /** A group has changed. @param difference of the memory it takes, bytes */
+  groupChanged(entry: number, difference: number): void {
+    this.#resize(entry, difference)
     this.#table.writtenS[entry] = Math.floor(this.#now() / 1000)
     this.#listener.onWritten(entry)
     if (difference > 0) this.#makeRoom(0)

@@ -11,6 +11,9 @@ const FLUSH_BYTES = 64 * 1024
 const STRANGER_MS = 30_000
 const UNREAD_MS = 60_000
 
+/** Others have their turn; replies are not read; a wrong password was given; replies have to come from elsewhere. */
+type Pause = 'turn' | 'unread' | 'slowed' | 'held'
+
 /** What the listener does for its connections. */
 export interface ConnectionHost {
   readonly authenticate: Authenticate
@@ -33,10 +36,11 @@ export class ClientConnection {
   readonly #parser = new CommandParser(STRANGER_LIMITS)
   readonly #session: Session
   /** Why nothing is read from the parser now. */
-  #pause: 'turn' | 'unread' | 'slowed' | undefined
+  #pause: Pause | undefined
   #ending = false
   #patience: NodeJS.Timeout | undefined
   #slowMs = 0
+  #working = false
 
   constructor(socket: Socket, host: ConnectionHost) {
     this.#socket = socket
@@ -47,6 +51,7 @@ export class ClientConnection {
         end: () => (this.#ending = true),
         refused: () => (this.#slowMs = host.slowedMs(socket.remoteAddress ?? '')),
         authenticated: (site) => this.#entered(site),
+        replied: () => this.#replied(),
       },
       host.now,
     )
@@ -94,61 +99,85 @@ export class ClientConnection {
     this.#counted = undefined
   }
 
-  #resume(why: 'turn' | 'unread' | 'slowed'): void {
+  #resume(why: Pause): void {
     if (this.#pause !== why || this.#socket.destroyed) return
     this.#pause = undefined
     if (why === 'unread' && this.#session.site !== undefined) clearTimeout(this.#patience)
+    if (this.#ending) return this.#endAfterReplies()
     this.#socket.resume()
     this.#work()
   }
 
-  #stop(why: 'turn' | 'unread' | 'slowed'): void {
+  #stop(why: Pause): void {
     this.#pause = why
     this.#socket.pause()
   }
 
   /** @returns whether there is room for more */
   #flush(): boolean {
-    const replies = this.#session.reply.take()
-    if (replies === undefined || this.#socket.write(replies)) return true
-    this.#stop('unread')
-    this.#giveTime(UNREAD_MS)
-    return false
+    for (;;) {
+      const replies = this.#session.takeReplies(FLUSH_BYTES)
+      if (replies === undefined) return true
+      if (this.#socket.write(replies)) continue
+      this.#stop('unread')
+      this.#giveTime(UNREAD_MS)
+      return false
+    }
+  }
+
+  /** Replies have come from elsewhere. */
+  #replied(): void {
+    if (this.#working || this.#pause === 'unread' || this.#pause === 'slowed' || this.#socket.destroyed) return
+    if (!this.#flush()) return
+    if (this.#ending) this.#endAfterReplies()
+    else if (!this.#session.isHeld) this.#resume('held')
   }
 
   #work(): void {
     if (this.#pause !== undefined || this.#ending) return
+    this.#working = true
     try {
       for (let done = 0; ; done++) {
         if (this.#session.reply.waiting >= FLUSH_BYTES && !this.#flush()) return
+        if (this.#session.isHeld) {
+          // Replies that are all here hold nothing up.
+          if (!this.#flush()) return
+          if (this.#session.isHeld) {
+            this.#stop('held')
+            break
+          }
+        }
         if (done === TURN) {
           this.#stop('turn')
           setImmediate(() => this.#resume('turn'))
           break
         }
-        const command = this.#parser.next()
-        if (command === undefined) break
-        if (command.length > 0) this.#session.execute(command)
+        if (!this.#session.goOn()) {
+          const command = this.#parser.next()
+          if (command === undefined) break
+          if (command.length > 0) this.#session.execute(command)
+        }
         if (this.#ending) break
         if (this.#slowMs > 0) return this.#slowDown()
       }
     } catch (error) {
-      if (error instanceof ProtocolError) this.#session.reply.error(`ERR ${error.message}`)
+      if (error instanceof ProtocolError) this.#session.say(`ERR ${error.message}`)
       else {
         this.#host.report(error)
-        this.#session.reply.error('ERR the object cache met a fault of its own; it was written down.')
+        this.#session.say('ERR the object cache met a fault of its own; it was written down.')
       }
       this.#ending = true
+    } finally {
+      this.#working = false
     }
     if (this.#ending) return this.#endAfterReplies()
     this.#flush()
   }
 
   #endAfterReplies(): void {
-    const replies = this.#session.reply.take()
-    if (replies === undefined) this.#socket.end()
-    else this.#socket.end(replies)
     this.#giveTime(UNREAD_MS)
+    if (!this.#flush() || this.#session.owesReplies) return
+    this.#socket.end()
   }
 
   /** Whoever guesses passwords waits for each answer. */

@@ -1,9 +1,4 @@
 import { randomInt } from 'node:crypto'
-import { EXPIRY_COMMANDS } from '../commands/expiry.ts'
-import { HASH_COMMANDS } from '../commands/hashes.ts'
-import { KEY_COMMANDS } from '../commands/keys.ts'
-import { SET_COMMANDS } from '../commands/sets.ts'
-import { STRING_COMMANDS } from '../commands/strings.ts'
 import {
   parseInt64,
   Refusal,
@@ -15,16 +10,21 @@ import {
 } from '../commands/call.ts'
 import { refusalOf } from '../commands/refused.ts'
 import { VALUE_READS } from '../commands/value-reads.ts'
-import { ValueTooLarge } from '../keyspace/keyspace.ts'
+import { ValueTooLarge } from '../keyspace/bounds.ts'
 import { ReplyTooLarge, ReplyWriter } from '../resp/reply-writer.ts'
+import type { Asked, ClientOfOutside } from '../sites/outside-values.ts'
 import type { SiteObjects } from '../sites/site-objects.ts'
+import { ReplyOrder } from './reply-order.ts'
+import {
+  BEFORE_AUTH,
+  BY_THEMSELVES,
+  COMMANDS,
+  describeCommands,
+  NEVER_QUEUED,
+  SESSION_COMMANDS,
+} from './session-commands.ts'
 
 const UNCOUNTED: ReadListener = { onHit: () => undefined, onMiss: () => undefined }
-
-/** Commands that work on a site's keys. */
-const COMMANDS: ReadonlyMap<string, Command> = new Map(
-  Object.entries({ ...STRING_COMMANDS, ...EXPIRY_COMMANDS, ...KEY_COMMANDS, ...HASH_COMMANDS, ...SET_COMMANDS }),
-)
 
 /** Clients read from it which commands and options they may use. */
 const COMMAND_LEVEL = '7.0.0'
@@ -36,6 +36,10 @@ const MOST_WATCHED = 10_000
 /** Commands that wait in a transaction, and bytes of them. */
 const MOST_QUEUED = 100_000
 const MOST_QUEUED_BYTES = 64 * 1024 * 1024
+
+/** Commands whose replies have to come from elsewhere, and bytes of these: with more of one client the rest waits. */
+const MOST_UNDER_WAY = 64
+const MOST_UNDER_WAY_BYTES = 1_000_000
 
 /** Finds the site of a name and password. @param name undefined: the password alone has to do */
 export type Authenticate = (name: string | undefined, password: Buffer) => SiteObjects | undefined
@@ -54,31 +58,9 @@ export interface SessionEnd {
   /** A wrong password was given. */
   readonly refused: () => void
   readonly authenticated: (site: SiteObjects) => void
+  /** Replies have come that had to be waited for. */
+  readonly replied: () => void
 }
-
-/** Commands about the connection itself. */
-const SESSION_COMMANDS: ReadonlyMap<string, { readonly arity: number }> = new Map(
-  Object.entries({
-    AUTH: -2,
-    HELLO: -1,
-    PING: -1,
-    ECHO: 2,
-    SELECT: 2,
-    QUIT: -1,
-    RESET: 1,
-    CLIENT: -2,
-    COMMAND: -1,
-    INFO: -1,
-    MULTI: 1,
-    EXEC: 1,
-    DISCARD: 1,
-    WATCH: -2,
-    UNWATCH: 1,
-  }).map(([name, arity]) => [name, { arity }]),
-)
-/** Carried out at once, also within a transaction. */
-const NEVER_QUEUED = new Set(['MULTI', 'EXEC', 'DISCARD', 'WATCH', 'QUIT', 'RESET'])
-const BEFORE_AUTH = new Set(['AUTH', 'HELLO', 'QUIT', 'RESET'])
 
 const random = (): number => randomInt(2 ** 32) / 2 ** 32
 
@@ -98,6 +80,14 @@ export class Session {
   /** Something that it watches has changed. */
   #watched: Set<string> | undefined
   #disturbed = false
+  readonly #order = new ReplyOrder(this.reply)
+  /** Where the site's values are kept in another server. */
+  #values: ClientOfOutside | undefined
+  /** A command that waits for the replies of all earlier ones. */
+  #stashed: Buffer[] | undefined
+  /** One is carried out that later ones wait for. */
+  #byItself = false
+  #closed = false
 
   constructor(authenticate: Authenticate, connection: SessionEnd, now: () => number) {
     this.#authenticate = authenticate
@@ -109,11 +99,50 @@ export class Session {
     return this.#site
   }
 
+  /** Whether no further command may be carried out before replies have come. */
+  get isHeld(): boolean {
+    const { length, bytes } = this.#order
+    return (
+      this.#byItself ||
+      (this.#stashed !== undefined && length > 0) ||
+      length >= MOST_UNDER_WAY ||
+      (length > 0 && bytes >= MOST_UNDER_WAY_BYTES)
+    )
+  }
+
+  /** Whether replies have not come yet, or have not gone out. */
+  get owesReplies(): boolean {
+    return this.#order.length > 0
+  }
+
+  /** Replies that can go out, some at a time. @param most bytes after which the rest waits */
+  takeReplies(most: number): Buffer | undefined {
+    return this.#order.take(most)
+  }
+
+  /** Tell the client of an error that is no reply to a command. */
+  say(sentence: string): void {
+    const held = this.reply.waiting
+    this.reply.error(sentence)
+    if (this.#order.length > 0) this.#order.moveBehind(held)
+  }
+
   /** Carry out one command, and write its reply. */
   execute(args: Buffer[]): void {
+    if (this.#order.length > 0 && BY_THEMSELVES.has(args[0]?.toString('latin1').toUpperCase() ?? '')) {
+      this.#stashed = args.map((one) => Buffer.from(one))
+      return
+    }
+    const held = this.reply.waiting
+    this.#attempt(() => this.#execute(args))
+    if (this.#order.length > 0) this.#order.moveBehind(held)
+  }
+
+  /** Carry out what writes a reply; where it cannot be done, the reply says why. */
+  #attempt(work: () => void): void {
     const held = this.reply.waiting
     try {
-      this.#execute(args)
+      work()
     } catch (error) {
       this.reply.truncate(held)
       if (error instanceof ValueTooLarge) this.#site?.usage.onRefused()
@@ -157,6 +186,18 @@ export class Session {
     const site = this.#site
     if (site === undefined) throw new Refusal(NO_AUTH)
     site.usage.onCommand()
+    const values = this.#values
+    if (values !== undefined) {
+      const place = this.#later(BY_THEMSELVES.has(name))
+      try {
+        place.expect(values.run({ name, command, args, db: this.#db }, this.reply.version, place.give))
+      } catch (error) {
+        // Nothing was sent: the reply is written as any other.
+        place.cancel()
+        throw error
+      }
+      return
+    }
     const now = this.#now()
     const readsValues = VALUE_READS.has(name)
     const misses = readsValues && site.missesReads(now)
@@ -171,6 +212,37 @@ export class Session {
       random,
     }
     command.run(call)
+  }
+
+  /** A reply will come from elsewhere. */
+  #later(byItself: boolean): {
+    readonly expect: (bytes: number) => void
+    readonly give: (reply: Buffer) => void
+    readonly cancel: () => void
+  } {
+    const { expect, give, cancel } = this.#order.open()
+    this.#byItself = byItself
+    return {
+      expect,
+      cancel: () => {
+        this.#byItself = false
+        cancel()
+      },
+      give: (reply) => {
+        give(reply)
+        if (byItself) this.#byItself = false
+        if (!this.#closed) this.#connection.replied()
+      },
+    }
+  }
+
+  /** Go on with what had to wait, once nothing is under way. @returns whether there was anything */
+  goOn(): boolean {
+    const args = this.#stashed
+    if (args === undefined || this.#order.length > 0) return false
+    this.#stashed = undefined
+    this.execute(args)
+    return true
   }
 
   #queue(transaction: Transaction, args: Buffer[]): void {
@@ -205,7 +277,7 @@ export class Session {
       case 'CLIENT':
         return this.#client(words)
       case 'COMMAND':
-        return this.#describe(words)
+        return describeCommands(this.reply, words)
       case 'INFO':
         return this.reply.verbatim(this.#site?.info() ?? '')
       case 'MULTI':
@@ -220,7 +292,7 @@ export class Session {
         this.#unwatch()
         return this.reply.simple('OK')
       case 'WATCH':
-        return this.#watch(words.slice(1))
+        return this.#watch(args.slice(1))
       default:
         this.#unwatch()
         return this.reply.simple('OK')
@@ -241,7 +313,10 @@ export class Session {
       this.#connection.refused()
       throw new Refusal(WRONG_PASSWORD)
     }
-    if (site !== this.#site) this.#leave()
+    if (site !== this.#site) {
+      this.#leave()
+      this.#values = site.outside?.newClient()
+    }
     this.#site = site
     this.#connection.authenticated(site)
   }
@@ -326,26 +401,11 @@ export class Session {
     }
   }
 
-  #describe(words: readonly string[]): void {
-    const what = words[1]?.toUpperCase()
-    if (what === 'COUNT') return this.reply.integer(COMMANDS.size + SESSION_COMMANDS.size)
-    if (what === 'DOCS') return this.reply.map(0)
-    if (what !== undefined && what !== 'INFO' && what !== 'LIST')
-      throw new Refusal(`ERR COMMAND ${words[1]} is not offered here.`)
-    const all = [...SESSION_COMMANDS, ...COMMANDS]
-    this.reply.array(all.length)
-    for (const [name, { arity }] of all) {
-      if (what === 'LIST') this.reply.bulkText(name.toLowerCase())
-      else {
-        this.reply.array(2)
-        this.reply.bulkText(name.toLowerCase())
-        this.reply.integer(arity)
-      }
-    }
-  }
-
-  #watch(keys: readonly string[]): void {
+  #watch(names: readonly Buffer[]): void {
     if (this.#transaction !== undefined) throw new Refusal('ERR WATCH inside MULTI is not allowed')
+    if (this.#values !== undefined)
+      return this.#values.watch(names, this.#db, this.reply.version, this.#later(true).give)
+    const keys = names.map((name) => name.toString('latin1'))
     this.#watched ??= new Set()
     if (this.#watched.size + keys.length > MOST_WATCHED)
       throw new Refusal(`ERR a client watches ${MOST_WATCHED} keys at most.`)
@@ -362,6 +422,7 @@ export class Session {
   }
 
   #unwatch(): void {
+    this.#values?.unwatch()
     for (const key of this.#watched ?? []) this.#site?.unwatch(key, this)
     this.#watched = undefined
     this.#disturbed = false
@@ -372,22 +433,39 @@ export class Session {
     if (transaction === undefined) throw new Refusal('ERR EXEC without MULTI')
     this.#transaction = undefined
     const disturbed = this.#disturbed
+    const values = this.#values
+    if (values !== undefined && !transaction.broken) return this.#execOutside(values, transaction.queued)
     this.#unwatch()
     if (transaction.broken) throw new Refusal('EXECABORT Transaction discarded because of previous errors.')
     if (disturbed) return this.reply.nilArray()
     this.reply.array(transaction.queued.length)
-    for (const args of transaction.queued) this.execute(args)
+    for (const args of transaction.queued) this.#attempt(() => this.#execute(args))
+  }
+
+  #execOutside(values: ClientOfOutside, queued: readonly Buffer[][]): void {
+    const steps = queued.map((args): Asked | Buffer => {
+      const name = args[0]?.toString('latin1').toUpperCase() ?? ''
+      const command = COMMANDS.get(name)
+      this.#site?.usage.onCommand()
+      if (command !== undefined) return { name, command, args, db: this.#db }
+      const held = this.reply.waiting
+      this.#attempt(() => this.#own(name, args))
+      return this.reply.takeFrom(held)
+    })
+    values.exec(steps, this.reply.version, this.#later(true).give)
   }
 
   #leave(): void {
     this.#unwatch()
     this.#transaction = undefined
     this.#site = undefined
+    this.#values = undefined
     this.#db = 0
   }
 
   /** The client is gone. */
   close(): void {
+    this.#closed = true
     this.#leave()
   }
 }

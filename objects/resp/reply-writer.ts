@@ -53,6 +53,13 @@ export class ReplyWriter {
     this.#length = length
   }
 
+  /** Take out what was written behind this many bytes. */
+  takeFrom(length: number): Buffer {
+    const taken = Buffer.from(this.#room.subarray(length, Math.max(length, this.#length)))
+    this.#length = Math.min(length, this.#length)
+    return taken
+  }
+
   #reserve(bytes: number): void {
     if (this.#length + bytes <= this.#room.length) return
     if (this.#length + bytes > MOST_WAITING)

@@ -1,6 +1,6 @@
 import type { ObjectsCounts, ObjectsMinute } from '../../core/contracts/objects.ts'
 import type { ReadListener } from '../commands/call.ts'
-import { PLACE_BYTES } from '../keyspace/entry-table.ts'
+import { NONE, PLACE_BYTES } from '../keyspace/entry-table.ts'
 import type { Gone, Keyspace, KeyspaceListener } from '../keyspace/keyspace.ts'
 import { keyHash } from '../../core/objects/key-hash.ts'
 import { MissRatioCurve } from '../../core/objects/miss-ratio-curve.ts'
@@ -66,9 +66,9 @@ export class Usage implements ReadListener, KeyspaceListener {
     return next
   }
 
-  /** Memory of an entry, its place in the table included. */
-  #takenBy(entry: number): number {
-    return (this.#keys?.sizeOf(entry) ?? 0) + PLACE_BYTES
+  /** Memory of an entry, its place in the table included. @param about where it is not known here yet, bytes */
+  #takenBy(entry: number, about = 0): number {
+    return (entry === NONE ? about : (this.#keys?.sizeOf(entry) ?? 0)) + PLACE_BYTES
   }
 
   /** Those in which anything happened, oldest first. */
@@ -81,7 +81,7 @@ export class Usage implements ReadListener, KeyspaceListener {
   }
 
   onHit(key: Uint8Array, entry: number, bytes: number): void {
-    this.curve.read(keyHash(key, SEED), this.#takenBy(entry))
+    this.curve.read(keyHash(key, SEED), this.#takenBy(entry, key.length + bytes))
     const minute = this.#thisMinute()
     for (const sums of [this.counts, minute]) {
       sums.hits++

@@ -1,7 +1,5 @@
 import {
   MOST_NOTED,
-  type ObjectsContent,
-  type ObjectsContentQuery,
   type ObjectsEntries,
   type ObjectsEntry,
   type ObjectsFlushed,
@@ -61,45 +59,6 @@ export const flushKeys = (keys: Keyspace, noted: readonly string[]): ObjectsFlus
     if (entry !== NONE) keys.delete(entry)
   }
   return { removed: before - keys.size }
-}
-
-/** Bytes of a part, and parts of an entry, that are shown at most. */
-const MOST_BYTES = 20_000
-const MOST_PARTS = 100
-
-const isText = (bytes: Buffer): boolean => {
-  const text = bytes.toString('utf8')
-  // Control characters other than tabs and ends of lines stand in no text.
-  return !/[\u0000-\u0008\u000b\u000c\u000e-\u001f\ufffd]/.test(text)
-}
-
-const partOf = (name: string | null, value: Buffer): ObjectsContent['parts'][number] => {
-  const shown = value.subarray(0, MOST_BYTES)
-  // A character may be cut in two at the end.
-  const binary = !isText(shown.length < value.length ? shown.subarray(0, -4) : shown)
-  return { name, text: binary ? shown.toString('hex') : shown.toString('utf8'), binary }
-}
-
-const latin1 = (text: string): Buffer => Buffer.from(text, 'latin1')
-
-/** What an entry holds. @returns undefined: there is none of that key */
-export const contentOf = (keys: Keyspace, { key, db }: ObjectsContentQuery): ObjectsContent | undefined => {
-  const entry = keys.find(db, latin1(key))
-  if (entry === NONE) return undefined
-  const type = keys.typeOf(entry)
-  const values: [string | null, Buffer][] =
-    type === 'string'
-      ? [[null, keys.stringOf(entry)]]
-      : type === 'hash'
-        ? [...keys.hashOf(entry)].map(([field, value]) => [latin1(field).toString('utf8'), latin1(value)])
-        : [...keys.setOf(entry)].map((member) => [null, latin1(member)])
-  const shown = values.slice(0, MOST_PARTS)
-  return {
-    type,
-    bytes: keys.sizeOf(entry),
-    parts: shown.map(([name, value]) => partOf(name, value)),
-    cut: values.length > MOST_PARTS || shown.some(([, value]) => value.length > MOST_BYTES),
-  }
 }
 
 /** A site's own keys may be long; its memory bound does not hold here. */

@@ -1,5 +1,6 @@
 import { createHash, timingSafeEqual } from 'node:crypto'
 import type { ObjectsConfig, ObjectsSite } from '../../core/contracts/objects.ts'
+import type { OutsideValues } from './outside-values.ts'
 import { SiteObjects } from './site-objects.ts'
 
 const digestOf = (password: Uint8Array): Buffer => createHash('sha256').update(password).digest()
@@ -16,8 +17,18 @@ export class ObjectSites {
   /** By the digest of the password. Passwords are random and long, so that one digest is one site. */
   #byDigest = new Map<string, Known>()
 
-  constructor(now: () => number) {
+  readonly #outsideOf: ((site: SiteObjects) => OutsideValues) | undefined
+
+  /** @param outsideOf where values are kept in another server */
+  constructor(now: () => number, outsideOf?: (site: SiteObjects) => OutsideValues) {
     this.#now = now
+    this.#outsideOf = outsideOf
+  }
+
+  #newSite(site: ObjectsSite): SiteObjects {
+    const objects = new SiteObjects(site, this.#now)
+    if (this.#outsideOf !== undefined) objects.keepOutside(this.#outsideOf(objects))
+    return objects
   }
 
   /** @returns sites whose clients are no longer let in: theirs are switched off, or have another password */
@@ -27,11 +38,12 @@ export class ObjectSites {
     for (const [siteId, { objects }] of this.#sites)
       if (!wanted.has(siteId)) {
         ended.push(objects)
+        objects.outside?.end()
         this.#sites.delete(siteId)
       }
     for (const [siteId, site] of wanted) {
       const known = this.#sites.get(siteId)
-      const objects = known?.objects ?? new SiteObjects(site, this.#now)
+      const objects = known?.objects ?? this.#newSite(site)
       if (known !== undefined) {
         objects.configure(site)
         if (known.site.passwordDigest !== site.passwordDigest) ended.push(objects)

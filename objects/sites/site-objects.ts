@@ -1,8 +1,10 @@
 import { randomInt } from 'node:crypto'
 import type { ObjectsSite, ObjectsUsage } from '../../core/contracts/objects.ts'
-import { Keyspace, type KeyspaceBounds } from '../keyspace/keyspace.ts'
+import type { KeyspaceBounds } from '../keyspace/bounds.ts'
+import { Keyspace } from '../keyspace/keyspace.ts'
 import type { ReadListener } from '../commands/call.ts'
 import { NotedKeys } from './look-at.ts'
+import type { OutsideValues } from './outside-values.ts'
 import { loadSnapshot } from './snapshot.ts'
 import { Usage } from '../sampling/usage.ts'
 
@@ -36,8 +38,10 @@ export class SiteObjects {
   #nothing: Keyspace | undefined
   #noting: { readonly keys: NotedKeys; readonly until: number } | undefined
   readonly #now: () => number
-  /** What an earlier process had is taken in: no client's doing. */
-  #restoring = false
+  /** Entries change that no client of ours is changing now: what an earlier process had is taken in, or what another server did is done here too. */
+  #mirroring: 'written' | 'seen' | undefined
+  /** Where values are kept in another server; `keys` then knows entries without their values. */
+  #outside: OutsideValues | undefined
   readonly #watchers = new Map<string, Set<Watcher>>()
 
   constructor(site: ObjectsSite, now: () => number) {
@@ -46,15 +50,35 @@ export class SiteObjects {
     this.usage = new Usage(now)
     this.keys = new Keyspace(boundsOf(site), now, randomInt(2 ** 32), {
       onWritten: (entry) => {
-        if (!this.#restoring) this.usage.onWritten(entry)
+        if (this.#mirroring !== 'seen') this.usage.onWritten(entry)
         this.#tell(entry)
       },
       onGone: (entry, why) => {
-        if (!this.#restoring) this.usage.onGone(entry, why)
+        if (this.#mirroring !== 'seen' || why === 'evicted') this.usage.onGone(entry, why)
+        if (why === 'evicted' || (why === 'deleted' && this.#mirroring === undefined))
+          this.#outside?.remove(this.keys.dbOf(entry), this.keys.keyOf(entry))
         this.#tell(entry)
       },
     })
     this.usage.of(this.keys)
+  }
+
+  get outside(): OutsideValues | undefined {
+    return this.#outside
+  }
+
+  keepOutside(values: OutsideValues): void {
+    this.#outside = values
+  }
+
+  /** Do as another server has done. @param how 'written': a client did it, which counts; 'seen': it was come across */
+  mirror(how: 'written' | 'seen', work: () => void): void {
+    this.#mirroring = how
+    try {
+      work()
+    } finally {
+      this.#mirroring = undefined
+    }
   }
 
   /** Let every read of values miss, so that pages can be measured without the cache. It ends by itself: whoever asked for it may be gone. @param ms 0: no longer */
@@ -109,8 +133,8 @@ export class SiteObjects {
 
   /** What an earlier process saved. @returns a sentence when that is damaged */
   async restore(path: string): Promise<string | undefined> {
-    this.#restoring = true
-    const outcome = await loadSnapshot(path, this.keys, this.#now()).finally(() => (this.#restoring = false))
+    this.#mirroring = 'seen'
+    const outcome = await loadSnapshot(path, this.keys, this.#now()).finally(() => (this.#mirroring = undefined))
     return outcome.kind === 'damaged' ? outcome.why : undefined
   }
 
@@ -144,6 +168,7 @@ export class SiteObjects {
       minutes: [...usage.minutes()],
       groups: usage.groups.list(keys, Math.floor(this.#now() / 1000)),
       wrongPasswords: this.wrongPasswords,
+      outside: this.#outside === undefined ? null : { problem: this.#outside.problem },
       missingUntil: this.missesReads(this.#now()) ? this.#missingUntil : null,
       curve: usage.curve.reads < LEAST_READS ? [] : usage.curve.points(),
       missMs: usage.costs.medianMs,

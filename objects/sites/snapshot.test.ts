@@ -3,7 +3,8 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterEach, beforeEach, expect, test } from 'vitest'
 import { NONE } from '../keyspace/entry-table.ts'
-import { Keyspace, fieldBytes, memberBytes } from '../keyspace/keyspace.ts'
+import { fieldBytes, memberBytes } from '../keyspace/bounds.ts'
+import { Keyspace } from '../keyspace/keyspace.ts'
 import { loadSnapshot, saveSnapshot } from './snapshot.ts'
 
 const NOW = 1_000_000

@@ -1,7 +1,8 @@
 import { createHash } from 'node:crypto'
 import { open, readFile, rename, rm } from 'node:fs/promises'
 import { NONE } from '../keyspace/entry-table.ts'
-import { fieldBytes, memberBytes, type Keyspace } from '../keyspace/keyspace.ts'
+import { fieldBytes, memberBytes } from '../keyspace/bounds.ts'
+import type { Keyspace } from '../keyspace/keyspace.ts'
 
 /** What came of an earlier snapshot. */
 export type SnapshotOutcome =

@@ -10,9 +10,19 @@ const freePort = async (): Promise<number> => {
   return port
 }
 
+export interface RedisServer {
+  readonly port: number
+  readonly stop: () => Promise<void>
+  /** Have it stand still, or go on. */
+  readonly signal: (name: 'SIGSTOP' | 'SIGCONT') => void
+}
+
 /** Debian's own server of the protocol, which judges ours. */
-export const startRedis = async (...options: string[]): Promise<{ port: number; stop: () => Promise<void> }> => {
-  const port = await freePort()
+export const startRedis = async (...options: string[]): Promise<RedisServer> =>
+  startRedisAt(await freePort(), ...options)
+
+/** The same on a certain port. */
+export const startRedisAt = async (port: number, ...options: string[]): Promise<RedisServer> => {
   const server = spawn(
     '/usr/bin/redis-server',
     ['--port', String(port), '--bind', '127.0.0.1', '--save', '', '--appendonly', 'no', '--dir', '/tmp', ...options],
@@ -25,6 +35,7 @@ export const startRedis = async (...options: string[]): Promise<{ port: number; 
   )
   return {
     port,
+    signal: (name) => void server.kill(name),
     stop: async () => {
       server.kill('SIGKILL')
       await once(server, 'exit')

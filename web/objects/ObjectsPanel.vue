@@ -71,6 +71,9 @@ const isUsed = computed(() => (state.value?.usage?.counts.commands ?? 0) > 0)
     />
     <template v-else>
       <NoteBox v-if="state.problem" kind="error" class="note">{{ state.problem }}</NoteBox>
+      <NoteBox v-if="state.usage?.outside?.problem" kind="warning" class="note" role="status">
+        {{ state.usage.outside.problem }}
+      </NoteBox>
       <ObjectsConnect
         :connection="state.connection"
         :made="made"

@@ -20,6 +20,7 @@ watch(
   () => JSON.stringify(props.state.settings),
   () => (settings.value = { ...props.state.settings }),
 )
+const isOutside = computed(() => (props.state.usage?.outside ?? null) !== null)
 const changed = computed(() => JSON.stringify(settings.value) !== JSON.stringify(props.state.settings))
 const { saving, save } = useSaving(async () => {
   emit('saved', await callApi('PUT', `/sites/${props.site.id}/objects`, ObjectsState, settings.value))
@@ -63,10 +64,15 @@ const hours = (value: unknown): void => {
       <SelectField
         v-model="settings.packFromBytes"
         class="compress"
+        :disabled="isOutside"
         :items="COMPRESS"
         none="never"
         label="Compress values"
-        hint="More fits into the memory; every read of such a value takes a little longer."
+        :hint="
+          isOutside
+            ? 'Not offered where values are kept in your own server (ZEST_OBJECTS_URL).'
+            : 'More fits into the memory; every read of such a value takes a little longer.'
+        "
       />
       <p class="small muted">Switching it off empties it; your content system then asks its database every time.</p>
       <ActionButton type="submit" color="primary" variant="flat" :disabled="!changed" :under-way="saving"

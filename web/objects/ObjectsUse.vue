@@ -19,11 +19,11 @@ const perSecond = computed(() => {
   return last === undefined ? null : last.commands / 60
 })
 const facts = computed(() => {
-  const { counts, entries, bytes: used, boundBytes, missMs } = props.usage
+  const { counts, entries, bytes: used, boundBytes, missMs, outside } = props.usage
   return [
     ['Reads answered', `${percent(counts.hits, reads.value)} of ${whole(reads.value)}`],
     ['Entries', whole(entries)],
-    ['Memory', `${bytes(used)} of ${bytes(boundBytes)}`],
+    [outside === null ? 'Memory' : 'Memory, in your own server', `${bytes(used)} of ${bytes(boundBytes)}`],
     ['Thrown out for lack of memory', `${whole(counts.evicted)} (${whole(counts.evictedUnread)} never read)`],
     ['Ran out', whole(counts.expired)],
     ...(counts.refusedValues > 0 ? [['Refused as too large', whole(counts.refusedValues)]] : []),
