@@ -33,6 +33,7 @@ export const configFor = (
           timeoutMs: 10_000,
         },
         knowledge: [],
+      challenges: [],
         channels: [{ channel: 'live', hosts: [HOST], setup }],
       },
     ],

@@ -25,6 +25,7 @@ const config = (base: string): DeliveryConfig => ({
       siteId: 's',
       origin: { base, hostHeader: 'visitor', timeoutMs: 5000, privateAddresses: 'allowed' },
       knowledge: [],
+      challenges: [],
       channels: [
         {
           channel: 'live',

@@ -59,6 +59,14 @@ export const ensureRedis = async () => {
   await install('redis-server')
 }
 
+/** A certificate authority for tests, which judges how certificates are got; without it those tests are left out. */
+export const ensurePebble = async () => {
+  if (existsSync('/usr/bin/pebble') || !mayInstall()) return
+  await install('pebble', 'a certificate authority for tests').catch((error) =>
+    console.log(`${error.message} Getting certificates is not tested.`),
+  )
+}
+
 /** A language that many content systems are written in, for the test of its sender; without it that test is left out. */
 export const ensurePhp = async () => {
   if (existsSync('/usr/bin/php') || !mayInstall()) return

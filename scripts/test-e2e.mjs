@@ -1,5 +1,5 @@
 // npm run test:e2e [-- NAME…]: the tests through the real interface, on what is built now; npm run test:long: those that take minutes.
-import { ensureChromium, ensureInstalled, ensurePhp, ensureRedis } from './ensure.mjs'
+import { ensureChromium, ensureInstalled, ensurePebble, ensurePhp, ensureRedis } from './ensure.mjs'
 import { run } from './shell.mjs'
 
 const [project = 'e2e', ...names] = process.argv.slice(2)
@@ -7,6 +7,7 @@ await ensureInstalled()
 await ensureChromium()
 await ensureRedis()
 await ensurePhp()
+await ensurePebble()
 const { buildAll } = await import('./build.mjs')
 await buildAll()
 await run('npx', ['vitest', 'run', `--project=${project}`, ...names])

@@ -2,7 +2,7 @@
 import { spawn } from 'node:child_process'
 import { mkdirSync, readFileSync, rmSync } from 'node:fs'
 import { join } from 'node:path'
-import { ensureChromium, ensureInstalled, ensurePhp, ensureRedis } from './ensure.mjs'
+import { ensureChromium, ensureInstalled, ensurePebble, ensurePhp, ensureRedis } from './ensure.mjs'
 import { root } from './shell.mjs'
 
 const results = join(root, '.vitest-results')
@@ -58,6 +58,7 @@ const ensurePrograms = async () => {
   await ensureChromium()
   await ensureRedis()
   await ensurePhp()
+  await ensurePebble()
 }
 // Side by side: each of them keeps one core busy, and none measures anything; programs are fetched meanwhile.
 await Promise.all([

@@ -15,6 +15,7 @@ import { measurementEndpoints } from './routes/measurement-routes.ts'
 import { routineEndpoints } from './routes/routine-routes.ts'
 import { siteEndpoints } from './routes/site-routes.ts'
 import { setupEndpoints } from './routes/setup-routes.ts'
+import { certificateEndpoints } from './routes/certificate-routes.ts'
 import { objectsEndpoints } from './routes/objects-routes.ts'
 import { plannerEndpoints } from './routes/planner-routes.ts'
 import { warmUpEndpoints } from './routes/warm-up-routes.ts'
@@ -77,6 +78,7 @@ export const endpointsOf = (services: Services) => [
   ...warmUpEndpoints(services),
   ...plannerEndpoints(services),
   ...objectsEndpoints(services),
+  ...certificateEndpoints(services),
   ...jobEndpoints(services),
 ]
 

@@ -11,6 +11,7 @@ import { cookieSearch } from './privacy/cookie-search.ts'
 import { resultWatch } from './routine/retests.ts'
 import { privacyJob } from './privacy/privacy-job.ts'
 import { safetyJob } from './safety/safety-job.ts'
+import { certificateJob, type HasAuthority } from './golive/certificate-job.ts'
 import { fillJob } from './objects/fill-job.ts'
 import { simulationJob } from './planner/simulations.ts'
 import type { HasSimulator } from './planner/simulator.ts'
@@ -25,6 +26,7 @@ export type HandlerIo = MeasureIo &
   HasPrivacyOrders &
   HasCookieOrders &
   HasSimulator &
+  HasAuthority &
   HasClock & { readonly warmUpClock?: RoundClock }
 
 /** Who does the work of each kind of job. */
@@ -38,4 +40,5 @@ export const jobHandlers = (io: HandlerIo): Record<Job['kind'], JobHandler> => (
   'warm-up': warmUpJob(io),
   simulation: simulationJob(io),
   'objects-fill': fillJob(io),
+  certificate: certificateJob(io),
 })

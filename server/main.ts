@@ -1,6 +1,6 @@
 import type { IncomingMessage, Server, ServerResponse } from 'node:http'
 import { createServer as createLock } from 'node:net'
-import { chmod, mkdir } from 'node:fs/promises'
+import { chmod, mkdir, readFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import pino from 'pino'
 import { needsTls } from '../process/own-certificate.ts'
@@ -17,6 +17,8 @@ import { useKeyFile, WrongSecretKey } from './db/secret-text.ts'
 import { EventBus } from './live/event-bus.ts'
 import { createControlServer } from './http/control-listener.ts'
 import { controlNames } from './net/control-names.ts'
+import { recordFinder } from './golive/find-record.ts'
+import { startRenewals } from './golive/renewals.ts'
 import { jobHandlers } from './job-handlers.ts'
 import { JobQueue } from './jobs/job-queue.ts'
 import { LabClient } from './jobs/lab-client.ts'
@@ -50,6 +52,8 @@ const log = pino({ level: process.env['ZEST_LOG_LEVEL'] ?? 'warn' }, pino.destin
 
 /** Names that control is asked by, besides localhost and addresses. */
 const ownNames = (process.env['ZEST_CONTROL_NAMES'] ?? '').split(',').filter((name) => name.trim() !== '')
+/** Name servers to ask, instead of those of this machine. */
+const nameServers = (process.env['ZEST_NAME_SERVERS'] ?? '').split(',').filter((name) => name.trim() !== '')
 /** Open streams of events end this soon after their credentials do, ms. */
 const RECHECK_MS = 5000
 
@@ -59,6 +63,15 @@ const EXIT_CONFIG = 78
 const giveUp = (sentence: string): never => {
   console.error(sentence)
   process.exit(EXIT_CONFIG)
+}
+
+/** Who vouches for a private certificate authority that speaks ACME. */
+const trustedAuthority = async (): Promise<string | undefined> => {
+  const path = process.env['ZEST_ACME_TRUST'] ?? ''
+  if (path === '') return undefined
+  return readFile(path, 'utf8').catch((error: Error) =>
+    giveUp(`The file that ZEST_ACME_TRUST names cannot be read: ${error.message}`),
+  )
 }
 
 /** One control for each data directory: the database has one opener. */
@@ -128,7 +141,11 @@ const main = async (): Promise<void> => {
   const objectsPublisher = new ObjectsPublisher(db, objects, (sentence) => log.error(sentence))
   const simulator = new Simulator(join(import.meta.dirname, 'simulator.mjs'))
   const now = (): Date => new Date()
-  const handlers = jobHandlers({ db, addresses, events, lab, simulator, delivery, objects, publisher, now, ...orders })
+  const authority = { trusted: await trustedAuthority(), isVisible: recordFinder(nameServers) }
+  const handlers = jobHandlers({
+    ...{ db, addresses, events, lab, simulator, delivery, objects, publisher, now, authority },
+    ...orders,
+  })
   const jobs = new JobQueue(db, events, handlers, (error) => log.error(error))
   const token = process.env['ZEST_API_TOKEN']
   const services: Services = {
@@ -158,11 +175,13 @@ const main = async (): Promise<void> => {
   const endScheduledWork = startScheduledWork(services, (error) => log.error(error))
   const endPlans = followPlans(services, (error) => log.error(error))
   const endWarmUps = startWarmUps(services, (error) => log.error(error))
+  const endRenewals = startRenewals({ ...services, authority }, (error) => log.error(error))
   const endRoutine = startRoutine(services, (error) => log.error(error))
   const stop = async (): Promise<void> => {
     server.close()
     server.closeAllConnections()
     endRoutine()
+    endRenewals()
     await endPlans()
     await endWarmUps()
     endWatching()

@@ -24,6 +24,13 @@ export type HostHeader = z.infer<typeof HostHeader>
 /** Scheme, host and port under which a site believes to be reached. */
 export const PublicAddress = z.url({ protocol: /^https?$/ }).transform((address) => new URL(address).origin)
 
+/** What a certificate authority is answered that asks whether a host is the owner's (RFC 8555 §8.3). */
+export const ChallengeAnswer = z.object({
+  token: z.string().regex(/^[\w-]{1,200}$/),
+  answer: z.string().max(500),
+})
+export type ChallengeAnswer = z.infer<typeof ChallengeAnswer>
+
 export const DeliverySite = z.object({
   siteId: z.string(),
   origin: z.object({
@@ -38,6 +45,8 @@ export const DeliverySite = z.object({
   }),
   /** The owner's certificate and key, PEM; without it one is made here. */
   tls: z.object({ certificate: z.string(), key: z.string() }).optional(),
+  /** Open questions of a certificate authority. A configuration kept on disk from before has none. */
+  challenges: z.array(ChallengeAnswer).default([]),
   channels: z.array(
     z.object({
       channel: Channel,

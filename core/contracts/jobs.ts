@@ -13,6 +13,7 @@ export const JobKind = z.enum([
   'warm-up',
   'simulation',
   'objects-fill',
+  'certificate',
 ])
 export type JobKind = z.infer<typeof JobKind>
 
@@ -54,6 +55,7 @@ export const Changed = z.object({
     'guided',
     'warm-up',
     'objects',
+    'certificate',
   ]),
 })
 export type Changed = z.infer<typeof Changed>

@@ -223,3 +223,22 @@ describe('upgrades (RFC 9110 §7.8)', () => {
     expect(await until(await upgrade(), '\r\n\r\n')).toContain('HTTP/1.1 502')
   })
 })
+
+describe('a certificate authority that asks over HTTP (RFC 8555 §8.3)', () => {
+  const path = '/.well-known/acme-challenge/'
+  beforeEach(() => {
+    bench.handler = (_req, res) => res.writeHead(200, { 'cache-control': 'max-age=60' }).end('of the origin')
+    const setup = Setup.parse({ ...setupWith({ pageCache: {} }), redirectToHttps: true })
+    bench.use(setup, { challenges: [{ token: 'a_token-1', answer: 'a_token-1.digest' }] })
+  })
+  test('is answered as control says, also where everything else is sent to https', async () => {
+    const { status, body, headers } = await bench.ask(`${path}a_token-1`)
+    expect([status, String(body), headers['cache-control']]).toEqual([200, 'a_token-1.digest', 'no-store'])
+    expect((await bench.ask(`${path}another`)).status).toBe(308)
+  })
+  test('is no longer answered afterwards: what comes then is the origin’s', async () => {
+    await bench.ask(`${path}a_token-1`)
+    bench.use(setupWith({ pageCache: {} }))
+    expect(String((await bench.ask(`${path}a_token-1`)).body)).toBe('of the origin')
+  })
+})

@@ -27,6 +27,7 @@ const CONFIG: DeliveryConfig = {
         timeoutMs: 1000,
       },
       knowledge: [],
+      challenges: [],
       channels: [{ channel: 'live', hosts: ['a.example'], setup: emptySetup() }],
     },
   ],

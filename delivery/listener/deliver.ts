@@ -52,6 +52,17 @@ const redirect = (res: ServerResponse, location: string): void => {
   res.end()
 }
 
+/** RFC 8555 §8.3: over HTTP, whatever the setup says. */
+const answerAuthority = (res: ServerResponse, answer: string): void => {
+  res.writeHead(200, {
+    'content-type': 'application/octet-stream',
+    'content-length': Buffer.byteLength(answer),
+    'cache-control': 'no-store',
+    'cache-status': 'zest-lamp; detail=acme-challenge',
+  })
+  res.end(answer)
+}
+
 const CLOSED: Refusal = {
   status: 403,
   title: 'This is a trial',
@@ -106,6 +117,8 @@ const begin = (req: IncomingMessage, res: ServerResponse, io: DeliveryIo): void 
   if (door.kind === 'let-in') return letIn(res, door)
   const { request } = door
   const { route, path, visitor } = request
+  const challenge = route.challenges?.get(path)
+  if (challenge !== undefined) return answerAuthority(res, challenge)
   if (route.redirectToHttps && visitor.scheme === 'http') return redirect(res, secureAddress(request, io))
   // Written out: an object that is spread together costs as much as the rest of the answer.
   return answer({

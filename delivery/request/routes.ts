@@ -94,7 +94,14 @@ export interface Route {
   readonly prefetch: Remedies['prefetch'] | undefined
   /** undefined when polls are not slowed. */
   readonly polls: SlowedPolls | undefined
+  /** What a certificate authority is answered, by path (RFC 8555 §8.3); undefined: none asks. */
+  readonly challenges: ReadonlyMap<string, string> | undefined
 }
+
+const challengesOf = ({ challenges }: DeliverySite): Route['challenges'] =>
+  challenges.length === 0
+    ? undefined
+    : new Map(challenges.map(({ token, answer }) => [`/.well-known/acme-challenge/${token}`, answer]))
 
 /** Routes by host name, without port. */
 export type Routes = ReadonlyMap<string, Route>
@@ -264,6 +271,7 @@ const compileRoute = (site: DeliverySite, served: DeliverySite['channels'][numbe
     rewriting: compileRewriting(site, setup),
     prefetch: prefetch.enabled && pageCache.enabled ? prefetch : undefined,
     polls: compilePolls(setup),
+    challenges: challengesOf(site),
   }
 }
 

@@ -161,6 +161,7 @@ export class DeliveryBench {
       privateAddresses = 'allowed' as 'allowed' | 'refused',
       knowledge = [] as DeliverySite['knowledge'],
       publicAddress = undefined as string | undefined,
+      challenges = [] as DeliverySite['challenges'],
     } = {},
   ): void {
     const config: DeliveryConfig = {
@@ -168,6 +169,7 @@ export class DeliveryBench {
       sites: [
         {
           siteId: 's',
+          challenges,
           origin: {
             base,
             timeoutMs,

@@ -221,6 +221,13 @@ export const errors = {
       'This log cannot be read',
       'No line is in Common or Combined Log Format. Use the access log as the web server writes it by default.',
     ),
+  gettingCertificate: () =>
+    new AppError(
+      'CERTIFICATE_UNDER_WAY',
+      409,
+      'A certificate is being got already',
+      'Wait until it is there, or cancel it.',
+    ),
   badCertificate: (why: string) => new AppError('BAD_CERTIFICATE', 422, 'This certificate cannot be used', why),
   badSignature: (why: string) =>
     new AppError(

@@ -46,10 +46,11 @@ const insertJob = async (db: Database, job: NewJob, id: string): Promise<JobRow>
  * Jobs of one lane run one after the other: what measures has the machine to itself. A warm-up waits for the origin most of the time, and pauses by
  * itself while its site is measured.
  */
-const LANES = ['measuring', 'warming', 'filling'] as const
+const LANES = ['measuring', 'warming', 'filling', 'certificates'] as const
 type Lane = (typeof LANES)[number]
 const laneOf = (kind: JobKind): Lane => {
   if (kind === 'warm-up') return 'warming'
+  if (kind === 'certificate') return 'certificates'
   return kind === 'objects-fill' ? 'filling' : 'measuring'
 }
 const kindsOf = (lane: Lane): JobKind[] => JobKind.options.filter((kind) => laneOf(kind) === lane)
@@ -111,7 +112,8 @@ export class JobQueue {
    */
   async order(job: NewJob, id: string, write: (tx: Database) => Promise<unknown>): Promise<Job> {
     const row = await this.#db.transaction(async (tx) => {
-      if (await hasOpenJob(tx, job.siteId, laneOf(job.kind))) throw errors.measuring()
+      if (await hasOpenJob(tx, job.siteId, laneOf(job.kind)))
+        throw job.kind === 'certificate' ? errors.gettingCertificate() : errors.measuring()
       await write(tx)
       return insertJob(tx, job, id)
     })

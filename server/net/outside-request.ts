@@ -78,11 +78,13 @@ interface OutsideOptions {
   readonly form?: Record<string, string>
   /** Whether the owner has said that private networks may be asked. */
   readonly reach?: PrivateAddresses
+  /** PEM of whoever vouches for the server; undefined: those that this machine trusts. */
+  readonly trusted?: string | undefined
 }
 
 const requestFor = (
   url: URL,
-  { fields = {}, method = 'GET', form, reach = 'refused' }: OutsideOptions,
+  { fields = {}, method = 'GET', form, reach = 'refused', trusted }: OutsideOptions,
 ): ClientRequest => {
   const body = form === undefined ? undefined : new URLSearchParams(form).toString()
   const ofBody =
@@ -98,6 +100,7 @@ const requestFor = (
     lookup: guardedLookup(reach),
     method: body === undefined ? method : 'POST',
     agent: false,
+    ...(trusted !== undefined && { ca: trusted }),
     headers: { host: url.host, 'user-agent': 'zest-lamp', accept: '*/*', ...fields, ...ofBody },
   })
   outgoing.end(body)

@@ -4,6 +4,7 @@ import { emptySetup, Setup } from '../../core/contracts/setup.ts'
 import { versionOf } from '../../core/measuring/sides.ts'
 import { DeliveryUnavailable, type DeliveryClient } from '../../delivery/control/client.ts'
 import type { Database } from '../db/database.ts'
+import { automaticCertificates } from '../db/certificates-schema.ts'
 import { candidates, jobs, measurements, sites, trials, versions } from '../db/schema.ts'
 import { changesOf, inForce } from '../sites/changes-told.ts'
 import { setupDigest } from './setup-digest.ts'
@@ -22,6 +23,15 @@ const measuredVersions = async (db: Database, siteId: string): Promise<number[]>
     .where(and(eq(measurements.siteId, siteId), inArray(jobs.state, ['queued', 'running'])))
   const numbers = open.flatMap(({ order }) => order.sides.map(versionOf))
   return [...new Set(numbers.filter((number) => number !== undefined))]
+}
+
+/** What the certificate authority asks for. */
+const openChallenges = async (db: Database, siteId: string): Promise<DeliverySite['challenges']> => {
+  const [row] = await db
+    .select({ answers: automaticCertificates.answers })
+    .from(automaticCertificates)
+    .where(eq(automaticCertificates.siteId, siteId))
+  return row?.answers ?? []
 }
 
 const siteConfig = async (db: Database, site: typeof sites.$inferSelect): Promise<DeliverySite> => {
@@ -46,6 +56,7 @@ const siteConfig = async (db: Database, site: typeof sites.$inferSelect): Promis
     ...(site.tlsCertificate === null || site.tlsKey === null
       ? {}
       : { tls: { certificate: site.tlsCertificate, key: site.tlsKey } }),
+    challenges: await openChallenges(db, site.id),
     origin: {
       base: site.address,
       hostHeader: site.hostHeader,

@@ -6,6 +6,7 @@ import type { HasClock } from '../live/clock.ts'
 import { createPrivateKey, X509Certificate } from 'node:crypto'
 import { eq } from 'drizzle-orm'
 import type { CertificateOrder, Site } from '../../core/contracts/sites.ts'
+import { automaticCertificates } from '../db/certificates-schema.ts'
 import { sites } from '../db/schema.ts'
 import { errors } from '../errors/app-errors.ts'
 import { certificateNames } from './describe-certificate.ts'
@@ -35,18 +36,34 @@ const refuseUnusable = ({ certificate, key }: CertificateOrder, liveHost: string
     )
 }
 
-/** Use the owner's certificate for the names it covers. @throws AppError NOT_FOUND, BAD_CERTIFICATE */
-export const saveCertificate = async (
-  services: HasDatabase & HasPublisher & HasEvents & HasAddresses & HasClock,
+/** Use a certificate for the names it covers. @throws AppError NOT_FOUND, BAD_CERTIFICATE */
+export const useCertificate = async (
+  services: HasDatabase & HasPublisher & HasEvents & HasClock,
   siteId: string,
   order: CertificateOrder,
-): Promise<Site> => {
+): Promise<void> => {
   const { db, publisher, events, now } = services
   const { liveHost } = await siteRow(db, siteId)
   refuseUnusable(order, liveHost, now())
   await db.update(sites).set({ tlsCertificate: order.certificate, tlsKey: order.key }).where(eq(sites.id, siteId))
   await publisher.publish()
   events.changed(siteId, 'site')
+}
+
+/** One that is got automatically would take the place of what the owner has chosen. */
+const noLongerAutomatic = async ({ db, events }: HasDatabase & HasEvents, siteId: string): Promise<void> => {
+  await db.delete(automaticCertificates).where(eq(automaticCertificates.siteId, siteId))
+  events.changed(siteId, 'certificate')
+}
+
+/** Use the owner's own certificate; none is got automatically any more. @throws AppError NOT_FOUND, BAD_CERTIFICATE */
+export const saveCertificate = async (
+  services: HasDatabase & HasPublisher & HasEvents & HasAddresses & HasClock,
+  siteId: string,
+  order: CertificateOrder,
+): Promise<Site> => {
+  await useCertificate(services, siteId, order)
+  await noLongerAutomatic(services, siteId)
   return getSite(services, siteId)
 }
 
@@ -57,6 +74,7 @@ export const removeCertificate = async (
 ): Promise<void> => {
   const { db, publisher, events } = services
   await siteRow(db, siteId)
+  await noLongerAutomatic(services, siteId)
   await db.update(sites).set({ tlsCertificate: null, tlsKey: null }).where(eq(sites.id, siteId))
   await publisher.publish()
   events.changed(siteId, 'site')

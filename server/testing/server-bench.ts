@@ -8,6 +8,7 @@ import { join } from 'node:path'
 import { getTableName, is, sql } from 'drizzle-orm'
 import { PgTable } from 'drizzle-orm/pg-core'
 import type { ChangesQuery, DeliveryConfig, PurgeOrder, Traffic } from '../../core/contracts/delivery.ts'
+import type { TextRecord } from '../../core/contracts/certificates.ts'
 import type { RunOrder, RunOutcome } from '../../core/contracts/measuring.ts'
 import type { PageChange } from '../../core/contracts/page-changes.ts'
 import type { SnapshotOrder, SnapshotOutcome } from '../../core/contracts/safety.ts'
@@ -24,6 +25,7 @@ import { createApp } from '../app.ts'
 import { openDatabase, type Database } from '../db/database.ts'
 import * as schema from '../db/schema.ts'
 import * as plannerSchema from '../db/planner-schema.ts'
+import * as certificatesSchema from '../db/certificates-schema.ts'
 import * as objectsSchema from '../db/objects-schema.ts'
 import * as warmUpSchema from '../db/warm-up-schema.ts'
 import { EventBus, type LiveEvent } from '../live/event-bus.ts'
@@ -100,9 +102,13 @@ let shared: Promise<Database> | undefined
 const emptyDatabase = async (): Promise<Database> => {
   shared ??= openDatabase({ migrations: MIGRATIONS ?? '' }).then(({ db }) => db)
   const db = await shared
-  const tables = Object.values({ ...schema, ...warmUpSchema, ...plannerSchema, ...objectsSchema }).filter((table) =>
-    is(table, PgTable),
-  )
+  const tables = Object.values({
+    ...schema,
+    ...warmUpSchema,
+    ...plannerSchema,
+    ...objectsSchema,
+    ...certificatesSchema,
+  }).filter((table) => is(table, PgTable))
   await db.execute(sql.raw(`truncate ${tables.map((table) => `"${getTableName(table)}"`).join(', ')} cascade`))
   return db
 }
@@ -112,6 +118,13 @@ const emptyDatabase = async (): Promise<Database> => {
 export type Json = any
 
 export class ServerBench {
+  /** The time, as control knows it. */
+  now = (): Date => new Date()
+  /** What certificates need of the world outside. */
+  readonly authority: { trusted: string | undefined; isVisible: (record: TextRecord) => Promise<boolean> } = {
+    trusted: undefined,
+    isVisible: async () => false,
+  }
   lab: LabRule = () => measured(1000)
   /** What a close look at a page shows: every time the same, unless a test says otherwise. */
   look: LookRule = () => ({ kind: 'seen', sight: aSight() })
@@ -245,7 +258,8 @@ export class ServerBench {
           objects,
           publisher,
           ...orders,
-          now: () => new Date(),
+          now: () => this.now(),
+          authority: this.authority,
           simulator: { run: ({ facts, order }, _signal, onStep) => runSimulation(facts, order, onStep) },
           warmUpClock: this.#warmUpClock,
         }),

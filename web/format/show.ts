@@ -21,11 +21,12 @@ export const whole = (value: number | null | undefined): string =>
 /** How many of something: "1 page", "1,200 pages". @param one what a single one is called */
 export const howMany = (count: number, one: string): string => `${whole(count)} ${count === 1 ? one : `${one}s`}`
 
-/** An instant in the reader's own time zone. */
-export const when = (iso: string): string =>
+/** An instant in the reader's own time zone; with its year where that is another one. */
+export const when = (iso: string, now = new Date()): string =>
   new Date(iso).toLocaleString('en-GB', {
     day: 'numeric',
     month: 'short',
+    ...(new Date(iso).getFullYear() !== now.getFullYear() && { year: 'numeric' }),
     hour: '2-digit',
     minute: '2-digit',
   })

@@ -41,15 +41,15 @@ const remove = async (): Promise<void> => {
     Live is served over HTTP/2 at
     <a :href="site.liveSecureUrl" target="_blank" rel="noopener">{{ site.liveSecureUrl }}</a>
     <template v-if="site.certificate">
-      with your certificate for {{ site.certificate.names.join(', ') }}, valid until
+      with a certificate for {{ site.certificate.names.join(', ') }}, valid until
       {{ when(site.certificate.validUntil) }}.
     </template>
     <template v-else>
-      with a certificate created here, which browsers warn about. Add your own before visitors come.
+      with a certificate created here, which browsers warn about. Get one, or add your own, before visitors come.
     </template>
   </p>
   <div class="bar">
-    <v-btn size="small" @click="open = true">{{ site.certificate ? 'Replace' : 'Use' }} your own certificate …</v-btn>
+    <v-btn size="small" @click="open = true">Use {{ site.certificate ? 'another' : 'your own' }} certificate …</v-btn>
     <v-btn v-if="site.certificate" size="small" @click="remove">Use one created here</v-btn>
   </div>
   <ModalDialog v-model="open" :width="640" label="Certificate">

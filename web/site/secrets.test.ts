@@ -155,7 +155,7 @@ describe('a certificate', () => {
   test('of the owner’s can be replaced or given up; one made here can only be replaced', () => {
     const own = aSite({ certificate: { names: ['quay.example'], validUntil: '2027-01-01T00:00:00.000Z' } })
     expect(textsOf(mounted(CertificatePanel, { site: own }), 'button')).toEqual([
-      'Replace your own certificate …',
+      'Use another certificate …',
       'Use one created here',
     ])
     expect(textsOf(mounted(CertificatePanel, { site: aSite() }), 'button')).toEqual(['Use your own certificate …'])

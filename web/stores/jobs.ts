@@ -5,7 +5,7 @@ import { Job } from '../../core/contracts/jobs.ts'
 import { callApi } from '../api/client.ts'
 
 /** Work that keeps nothing else from being ordered. */
-const BESIDE: ReadonlySet<Job['kind']> = new Set(['warm-up', 'simulation', 'objects-fill'])
+const BESIDE: ReadonlySet<Job['kind']> = new Set(['warm-up', 'simulation', 'objects-fill', 'certificate'])
 
 const isOpen = ({ state }: Job): boolean => state === 'queued' || state === 'running'
 

@@ -67,6 +67,7 @@ const MADE_OLD: Record<Changed['what'], readonly (keyof Parts)[]> = {
   guided: [],
   'warm-up': [],
   objects: [],
+  certificate: [],
 }
 
 const all = (loads: readonly { readonly load: () => Promise<void> }[]): Promise<unknown> =>
