@@ -67,6 +67,14 @@ export const ensurePebble = async () => {
   )
 }
 
+/** A name server, which judges what is said of zones; without it those tests are left out. */
+export const ensureNamed = async () => {
+  if (existsSync('/usr/sbin/named') || !mayInstall()) return
+  await install('bind9', 'a name server for tests').catch((error) =>
+    console.log(`${error.message} Zones are not tested against a name server.`),
+  )
+}
+
 /** A language that many content systems are written in, for the test of its sender; without it that test is left out. */
 export const ensurePhp = async () => {
   if (existsSync('/usr/bin/php') || !mayInstall()) return

@@ -2,7 +2,7 @@
 import { spawn } from 'node:child_process'
 import { mkdirSync, readFileSync, rmSync } from 'node:fs'
 import { join } from 'node:path'
-import { ensureChromium, ensureInstalled, ensurePebble, ensurePhp, ensureRedis } from './ensure.mjs'
+import { ensureChromium, ensureInstalled, ensureNamed, ensurePebble, ensurePhp, ensureRedis } from './ensure.mjs'
 import { root } from './shell.mjs'
 
 const results = join(root, '.vitest-results')
@@ -59,6 +59,7 @@ const ensurePrograms = async () => {
   await ensureRedis()
   await ensurePhp()
   await ensurePebble()
+  await ensureNamed()
 }
 // Side by side: each of them keeps one core busy, and none measures anything; programs are fetched meanwhile.
 await Promise.all([

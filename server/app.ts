@@ -16,6 +16,7 @@ import { routineEndpoints } from './routes/routine-routes.ts'
 import { siteEndpoints } from './routes/site-routes.ts'
 import { setupEndpoints } from './routes/setup-routes.ts'
 import { certificateEndpoints } from './routes/certificate-routes.ts'
+import { goingLiveEndpoints } from './routes/going-live-routes.ts'
 import { objectsEndpoints } from './routes/objects-routes.ts'
 import { plannerEndpoints } from './routes/planner-routes.ts'
 import { warmUpEndpoints } from './routes/warm-up-routes.ts'
@@ -79,6 +80,7 @@ export const endpointsOf = (services: Services) => [
   ...plannerEndpoints(services),
   ...objectsEndpoints(services),
   ...certificateEndpoints(services),
+  ...goingLiveEndpoints(services),
   ...jobEndpoints(services),
 ]
 

@@ -162,6 +162,7 @@ const main = async (): Promise<void> => {
     startTokenDigest: token === undefined || token === '' ? undefined : digestToken(token),
     signInNotice: process.env['ZEST_SIGN_IN_NOTICE'] ?? '',
     now,
+    dns: { nameServers },
     controlNames: controlNames(ownNames),
     recheckMs: RECHECK_MS,
   }

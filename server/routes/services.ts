@@ -1,6 +1,7 @@
 import type { HasDelivery } from '../../delivery/control/client.ts'
 import type { HasObjects } from '../../objects/control/client.ts'
 import type { HasDatabase } from '../db/database.ts'
+import type { HasDns } from '../golive/dns-plans.ts'
 import type { HasStartToken } from '../http/authentication.ts'
 import type { HasRecheck } from '../http/live-events.ts'
 import type { HasJobs } from '../jobs/job-queue.ts'
@@ -30,5 +31,6 @@ export type Services = HasDatabase &
   HasStartToken &
   HasSignInNotice &
   HasClock &
+  HasDns &
   HasControlNames &
   HasRecheck

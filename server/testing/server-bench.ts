@@ -125,6 +125,8 @@ export class ServerBench {
     trusted: undefined,
     isVisible: async () => false,
   }
+  /** Name servers that are asked. */
+  readonly dns: { nameServers: string[] } = { nameServers: ['127.0.0.1:1'] }
   lab: LabRule = () => measured(1000)
   /** What a close look at a page shows: every time the same, unless a test says otherwise. */
   look: LookRule = () => ({ kind: 'seen', sight: aSight() })
@@ -271,6 +273,7 @@ export class ServerBench {
       startTokenDigest: digestToken(TOKEN),
       signInNotice: 'Welcome aboard',
       now: () => new Date(),
+      dns: this.dns,
       controlNames: controlNames(['control.example']),
       recheckMs: 20,
     }
