@@ -58,8 +58,8 @@ export const DnsPlan = z.object({
   waitS: z.int().min(0).describe('How long to wait after that, seconds'),
   changes: z.array(DnsChange),
   notes: z.array(z.string()).describe('What else to see to'),
-  zoneFile: z.string().describe('The zone afterwards'),
-  zoneFileBefore: z.string().describe('The zone as it was: the way back'),
+  zoneFile: z.string().describe('The zone afterwards, with a higher serial number'),
+  zoneFileBefore: z.string().describe('The way back: the zone as it was, with a still higher serial number'),
 })
 export type DnsPlan = z.infer<typeof DnsPlan>
 

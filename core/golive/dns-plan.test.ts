@@ -2,7 +2,7 @@ import fc from 'fast-check'
 import { describe, expect, test } from 'vitest'
 import type { DnsRecord, DnsTarget } from '../contracts/going-live.ts'
 import { parseZone } from '../formats/zone-file.ts'
-import { planDns, siblingOf, whereTo, withShortTtl } from './dns-plan.ts'
+import { planDns, siblingOf, whereTo, withNextSerial, withShortTtl } from './dns-plan.ts'
 
 const zoneOf = (text: string): DnsRecord[] => [...parseZone(text, 'quay.example').records]
 const V4: DnsTarget = { addresses: ['198.51.100.7'], alias: null }
@@ -89,6 +89,14 @@ test.each([
 ])('with %j the owner is told: %s', (text, sentence) => {
   const { notes } = planDns(zoneOf(`www A 192.0.2.1\n${text}`), 'www.quay.example', 'quay.example', V4)
   expect(notes.join(' ')).toMatch(sentence)
+})
+
+test('the serial number grows, also beyond the largest one (RFC 1982 §3.1), and nothing else does', () => {
+  const records = zoneOf('@ SOA ns hostmaster 4294967295 7200 600 3600000 60\nwww A 192.0.2.1')
+  expect(withNextSerial(records, 2)).toEqual([
+    { ...records[0], data: 'ns.quay.example. hostmaster.quay.example. 1 7200 600 3600000 60' },
+    records[1],
+  ])
 })
 
 test('nothing else in the zone changes, and the way back leads to the zone as it was', () => {

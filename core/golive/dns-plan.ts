@@ -140,6 +140,15 @@ export const planDns = (
 export const withShortTtl = (records: readonly DnsRecord[], lowerFirst: readonly DnsRecord[]): DnsRecord[] =>
   records.map((one) => (lowerFirst.includes(one) ? { ...one, ttl: SHORT_TTL_S } : one))
 
+/** The same zone, newer: other name servers take over only a zone whose serial number has grown (RFC 1035 §3.3.13, RFC 1982 §3.1). @param by how many changes before it */
+export const withNextSerial = (records: readonly DnsRecord[], by: number): DnsRecord[] =>
+  records.map((one) => {
+    const words = one.data.split(' ')
+    const serial = Number(words[2])
+    if (one.type !== 'SOA' || words.length !== 7 || !Number.isInteger(serial)) return one
+    return { ...one, data: words.with(2, String((serial + by) % 2 ** 32)).join(' ') }
+  })
+
 /** Where a resolver sends visitors. @param before addresses as they were @param after as they are to be */
 export const whereTo = (
   addresses: readonly string[],

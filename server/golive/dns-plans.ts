@@ -1,6 +1,6 @@
 import type { DnsAnswer, DnsPlan, DnsPlanOrder, DnsTarget } from '../../core/contracts/going-live.ts'
 import { parseZone, writeZone } from '../../core/formats/zone-file.ts'
-import { planDns } from '../../core/golive/dns-plan.ts'
+import { planDns, withNextSerial } from '../../core/golive/dns-plan.ts'
 import type { HasDatabase } from '../db/database.ts'
 import { errors } from '../errors/app-errors.ts'
 import { siteRow } from '../sites/sites.ts'
@@ -50,8 +50,9 @@ export const dnsPlan = async (
     isWhole,
     problems,
     ...plan,
-    zoneFile: writeZone(after, zone),
-    zoneFileBefore: writeZone(records, zone),
+    // In the order in which they are used: each is newer than the one before.
+    zoneFile: writeZone(withNextSerial(after, 2), zone),
+    zoneFileBefore: writeZone(withNextSerial(records, 3), zone),
   }
 }
 

@@ -4,6 +4,7 @@ import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { Site } from '../../core/contracts/sites.ts'
 import { callApi } from '../api/client.ts'
+import DnsPanel from '../golive/DnsPanel.vue'
 import AutomaticCertificatePanel from '../site/AutomaticCertificatePanel.vue'
 import CertificatePanel from '../site/CertificatePanel.vue'
 import ContentChangesPanel from '../site/ContentChangesPanel.vue'
@@ -89,6 +90,9 @@ const askedAs = computed(() => {
   <h2>HTTPS</h2>
   <CertificatePanel :site="site" />
   <AutomaticCertificatePanel :site="site" />
+
+  <h2 id="dns">Going live: DNS</h2>
+  <DnsPanel :site="site" />
 
   <h2 id="changes">Content changes</h2>
   <ContentChangesPanel :site="site" />
