@@ -33,7 +33,7 @@ export const configFor = (
           timeoutMs: 10_000,
         },
         knowledge: [],
-      challenges: [],
+        challenges: [],
         channels: [{ channel: 'live', hosts: [HOST], setup }],
       },
     ],
