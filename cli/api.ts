@@ -27,7 +27,7 @@ export const accessFrom = (env: NodeJS.ProcessEnv): ApiAccess => {
  */
 export const callApi = async <T extends z.ZodType>(
   { url, token }: ApiAccess,
-  method: 'GET' | 'POST' | 'PUT',
+  method: 'GET' | 'POST' | 'PUT' | 'DELETE',
   path: string,
   reply: T,
   body?: unknown,

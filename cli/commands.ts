@@ -10,6 +10,7 @@ import { QuickCheck } from '../core/contracts/quick-check.ts'
 import { Site } from '../core/contracts/sites.ts'
 import { WarmUpState, type WarmUpOrder } from '../core/contracts/warm-up.ts'
 import { findSite, UsageError, type Output } from './command-line.ts'
+import { certificate, dns } from './going-live-command.ts'
 import { objects } from './objects-command.ts'
 import { plan } from './plan-command.ts'
 import { waitForJob } from './wait-for-job.ts'
@@ -50,6 +51,13 @@ zest objects SITE [WHAT]               the object cache: what it does; WHAT is o
   --prefix session:                     entries and flush: only keys that begin so
   --memory MB                           on: how much memory it may take
   --reads-may-miss 5m                   measure: how long reads of all visitors may miss, in all; --page, --visitor
+zest certificate SITE [get|renew|stop]  its certificate from an authority that speaks ACME
+  --directory URL, --contact MAIL       get: the authority, and where it reaches you; with --agree-terms
+  --dns                                 get: prove it by a record in the DNS, which is then shown
+  --account-key-id ID, --account-key-file FILE  get: an account that you have there
+zest dns SITE                         which lines of its zone change so that it leads to Zest Lamp
+  --address A, --alias NAME             where Zest Lamp runs (--address is repeatable)
+  --zone FILE                           the zone as a file; without it, name servers are asked
 
 SITE is an id, a name or a live host name. --json prints the result as JSON.
 ZEST_API_TOKEN holds the token; ZEST_URL the address of control (default http://127.0.0.1:8400).
@@ -270,6 +278,15 @@ const parse = (args: string[]) => {
         list: { type: 'string' },
         kind: { type: 'string' },
         memory: { type: 'string' },
+        directory: { type: 'string' },
+        contact: { type: 'string' },
+        'agree-terms': { type: 'boolean', default: false },
+        dns: { type: 'boolean', default: false },
+        'account-key-id': { type: 'string' },
+        'account-key-file': { type: 'string' },
+        address: { type: 'string', multiple: true, default: [] },
+        alias: { type: 'string' },
+        zone: { type: 'string' },
         fill: { type: 'boolean', default: false },
         'reads-may-miss': { type: 'string' },
         propose: { type: 'boolean', default: false },
@@ -305,6 +322,8 @@ export const runCommand = async (args: string[], env: NodeJS.ProcessEnv, out: Ou
   if (noun === 'warm') return warm(accessFrom(env), rest, values as WarmOptions, values.json, out)
   if (noun === 'next-pages') return nextPages(accessFrom(env), rest[0], values.json, out)
   if (noun === 'objects') return objects(accessFrom(env), rest, values, out)
+  if (noun === 'certificate') return certificate(accessFrom(env), rest, values, out)
+  if (noun === 'dns') return dns(accessFrom(env), rest[0], values, out)
   if (noun === 'plan') return plan(accessFrom(env), rest[0], values, out)
   if (noun === 'check') return check(accessFrom(env), rest[0], values.private, values.json, out)
   if (noun === 'measure') return measure(accessFrom(env), rest[0], values as MeasureOptions, values.json, out)

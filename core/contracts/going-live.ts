@@ -29,7 +29,7 @@ export type DnsTarget = z.infer<typeof DnsTarget>
 export const DnsPlanOrder = DnsTarget.extend({
   zoneFile: z
     .string()
-    .max(2_000_000)
+    .max(900_000)
     .nullable()
     .default(null)
     .describe('The zone as a file (RFC 1035); null: the name servers are asked'),

@@ -134,23 +134,27 @@ export class Session {
       return
     }
     const held = this.reply.waiting
-    this.#attempt(() => this.#execute(args))
+    this.#attempt(args)
     if (this.#order.length > 0) this.#order.moveBehind(held)
   }
 
-  /** Carry out what writes a reply; where it cannot be done, the reply says why. */
-  #attempt(work: () => void): void {
+  /** Carry out a command; where it cannot be done, the reply says why. */
+  #attempt(args: Buffer[]): void {
     const held = this.reply.waiting
     try {
-      work()
+      this.#execute(args)
     } catch (error) {
-      this.reply.truncate(held)
-      if (error instanceof ValueTooLarge) this.#site?.usage.onRefused()
-      if (error instanceof Refusal) this.reply.error(error.message)
-      else if (error instanceof ValueTooLarge || error instanceof ReplyTooLarge)
-        this.reply.error(`ERR ${error.message}`)
-      else throw error
+      this.#refuse(error, held)
     }
+  }
+
+  /** @param held what was written behind so many bytes is taken back */
+  #refuse(error: unknown, held: number): void {
+    this.reply.truncate(held)
+    if (error instanceof ValueTooLarge) this.#site?.usage.onRefused()
+    if (error instanceof Refusal) this.reply.error(error.message)
+    else if (error instanceof ValueTooLarge || error instanceof ReplyTooLarge) this.reply.error(`ERR ${error.message}`)
+    else throw error
   }
 
   #execute(args: Buffer[]): void {
@@ -439,7 +443,7 @@ export class Session {
     if (transaction.broken) throw new Refusal('EXECABORT Transaction discarded because of previous errors.')
     if (disturbed) return this.reply.nilArray()
     this.reply.array(transaction.queued.length)
-    for (const args of transaction.queued) this.#attempt(() => this.#execute(args))
+    for (const args of transaction.queued) this.#attempt(args)
   }
 
   #execOutside(values: ClientOfOutside, queued: readonly Buffer[][]): void {
@@ -449,7 +453,11 @@ export class Session {
       this.#site?.usage.onCommand()
       if (command !== undefined) return { name, command, args, db: this.#db }
       const held = this.reply.waiting
-      this.#attempt(() => this.#own(name, args))
+      try {
+        this.#own(name, args)
+      } catch (error) {
+        this.#refuse(error, held)
+      }
       return this.reply.takeFrom(held)
     })
     values.exec(steps, this.reply.version, this.#later(true).give)

@@ -71,7 +71,8 @@ const overUdp = (server: NameServer, query: Buffer): Promise<Buffer> =>
     socket.connect(server.port, server.address, () => socket.send(query))
     socket.once('error', (error) => end(() => reject(new NoDnsAnswer(error.message))))
     socket.on('message', (bytes) => {
-      if (bytes.readUInt16BE(0) === query.readUInt16BE(0)) end(() => resolve(bytes))
+      // Anything may come, also less than a number.
+      if (bytes.length > 2 && bytes.readUInt16BE(0) === query.readUInt16BE(0)) end(() => resolve(bytes))
     })
   })
 

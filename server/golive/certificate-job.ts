@@ -74,6 +74,8 @@ const attempt = async (io: CertificateIo, row: AutomaticRow, progress: JobProgre
       onStep: (step, words) => progress.report(step, ORDER_STEPS, words, null),
     },
   )
+  // Who has cancelled it wants no certificate any more.
+  progress.signal.throwIfAborted()
   const at = now()
   if (outcome.kind === 'record-missing') {
     const nextTryAt = new Date(at.getTime() + LOOK_FOR_RECORD_MS)

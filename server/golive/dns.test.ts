@@ -113,6 +113,7 @@ describe('a zone as a file', () => {
 
 describe('a name server', () => {
   test.each([
+    ['that answers with a byte', (_query: Buffer) => Buffer.from('n')],
     ['that answers with something else', (_query: Buffer) => Buffer.from('no dns at all')],
     [
       'that answers a question that nobody asked',
