@@ -58,6 +58,10 @@ const dataOf = (answer: Answer): string | undefined => {
   }
 }
 
+/** Packets are lost now and then, which tells nothing of a server. */
+const overUdpTwice = (server: NameServer, query: Buffer): Promise<Buffer> =>
+  overUdp(server, query).catch(() => overUdp(server, query))
+
 const overUdp = (server: NameServer, query: Buffer): Promise<Buffer> =>
   new Promise((resolve, reject) => {
     const socket = createSocket(isIPv6(server.address) ? 'udp6' : 'udp4')
@@ -108,7 +112,7 @@ export const askNameServer = async (server: NameServer, name: string, type: Aske
   const id = Math.floor(Math.random() * 65_536)
   const questions = [{ type, name: name.replace(/\.$/, '') }]
   const query = packet.encode({ type: 'query', id, flags: packet.RECURSION_DESIRED, questions })
-  let answer = decode(await overUdp(server, query))
+  let answer = decode(await overUdpTwice(server, query))
   if (answer.flag_tc) answer = decode(await overTcp(server, query))
   const rcode = (answer as { rcode?: string }).rcode ?? 'NOERROR'
   if (rcode !== 'NOERROR' && rcode !== 'NXDOMAIN') throw new NoDnsAnswer(`it answers ${rcode}`)

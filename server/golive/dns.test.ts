@@ -68,11 +68,11 @@ describe.skipIf(!hasNamed)('a zone that a name server has', () => {
     // What is written is a zone: a name server takes it, and says it as it was.
     const before = await Named.start('quay.localhost', body.zoneFileBefore)
     bench.dns.nameServers = [before.address]
-    expect(((await plan({ addresses: ['198.51.100.7'] })).body as DnsPlan).changes).toEqual(body.changes)
+    expect((await plan({ addresses: ['198.51.100.7'] })).body).toMatchObject({ problems: [], changes: body.changes })
     await before.stop()
     const after = await Named.start('quay.localhost', body.zoneFile)
     bench.dns.nameServers = [after.address]
-    expect(((await plan({ addresses: ['198.51.100.7'] })).body as DnsPlan).changes).toEqual([])
+    expect((await plan({ addresses: ['198.51.100.7'] })).body).toMatchObject({ problems: [], changes: [] })
     const { body: answers } = await bench.call('POST', `/sites/${site.id}/going-live/dns-answers`, {
       addresses: ['198.51.100.7'],
     })

@@ -2,12 +2,28 @@ import { spawn, type ChildProcess } from 'node:child_process'
 import { once } from 'node:events'
 import { existsSync } from 'node:fs'
 import { mkdtemp, rm, writeFile } from 'node:fs/promises'
-import { createServer, type AddressInfo } from 'node:net'
+import { createSocket } from 'node:dgram'
+import { createServer } from 'node:net'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 
 /** Whether Debian's name server is here. */
 export const hasNamed = existsSync('/usr/sbin/named')
+
+/** Free for UDP and for TCP. */
+const freePort = async (): Promise<number> => {
+  const udp = createSocket('udp4').bind(0, '127.0.0.1')
+  await once(udp, 'listening')
+  const { port } = udp.address()
+  const tcp = createServer().listen(port, '127.0.0.1')
+  const isFree = await once(tcp, 'listening').then(
+    () => true,
+    () => false,
+  )
+  udp.close()
+  tcp.close()
+  return isFree ? port : freePort()
+}
 
 /** Debian's name server (BIND 9.18) with one zone, on a port of its own. */
 export class Named {
@@ -24,10 +40,7 @@ export class Named {
   /** @param text the zone as a file */
   static async start(zone: string, text: string): Promise<Named> {
     const folder = await mkdtemp(join(tmpdir(), 'zest-named-'))
-    const probe = createServer().listen(0, '127.0.0.1')
-    await once(probe, 'listening')
-    const { port } = probe.address() as AddressInfo
-    probe.close()
+    const port = await freePort()
     await writeFile(join(folder, 'zone'), text)
     await writeFile(
       join(folder, 'named.conf'),
@@ -43,7 +56,7 @@ zone "${zone}" { type primary; file "zone"; };
       let said = ''
       child.stderr.on('data', (piece: Buffer) => {
         said += piece.toString()
-        if (/\brunning\b/.test(said)) resolve()
+        if (said.includes('all zones loaded')) resolve()
       })
       child.once('exit', () => reject(new Error(`The name server ended: ${said.slice(-500)}`)))
     })
