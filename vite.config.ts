@@ -27,7 +27,11 @@ export default defineConfig({
           groups: [
             { name: 'libraries', test: /node_modules[\\/](?:vue|@vue|vue-router|pinia|zod)[\\/]/, priority: 3 },
             // What one place alone needs is loaded there.
-            { name: 'contracts', test: /core[\\/]contracts[\\/](?!warm-up|planner|objects)/, priority: 2 },
+            {
+              name: 'contracts',
+              test: /core[\\/]contracts[\\/](?!warm-up|planner|objects|certificates|going-live)/,
+              priority: 2,
+            },
             { name: 'fields', test: FIELDS, priority: 1 },
             // Long texts, read where a remedy is opened.
             { name: 'guides', test: /core[\\/]catalogue[\\/][\w-]*guides\.ts/, priority: 1 },

@@ -1,11 +1,9 @@
 <script setup lang="ts">
 import ActionButton from '../ui/ActionButton.vue'
-import { computed, ref } from 'vue'
+import { computed, defineAsyncComponent, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { Site } from '../../core/contracts/sites.ts'
 import { callApi } from '../api/client.ts'
-import DnsPanel from '../golive/DnsPanel.vue'
-import AutomaticCertificatePanel from '../site/AutomaticCertificatePanel.vue'
 import CertificatePanel from '../site/CertificatePanel.vue'
 import ContentChangesPanel from '../site/ContentChangesPanel.vue'
 import CookiePanel from '../site/CookiePanel.vue'
@@ -19,6 +17,11 @@ import { useProblems } from '../stores/problems.ts'
 import { useSites } from '../stores/sites.ts'
 import { trialLink } from '../format/show.ts'
 import ModalDialog from '../ui/ModalDialog.vue'
+import WhenSeen from '../ui/WhenSeen.vue'
+
+// Not needed for the first view.
+const AutomaticCertificatePanel = defineAsyncComponent(() => import('../site/AutomaticCertificatePanel.vue'))
+const DnsPanel = defineAsyncComponent(() => import('../golive/DnsPanel.vue'))
 
 const props = defineProps<{ site: Site }>()
 const sites = useSites()
@@ -89,10 +92,10 @@ const askedAs = computed(() => {
 
   <h2>HTTPS</h2>
   <CertificatePanel :site="site" />
-  <AutomaticCertificatePanel :site="site" />
+  <WhenSeen><AutomaticCertificatePanel :site="site" /></WhenSeen>
 
   <h2 id="dns">Going live: DNS</h2>
-  <DnsPanel :site="site" />
+  <WhenSeen><DnsPanel :site="site" /></WhenSeen>
 
   <h2 id="changes">Content changes</h2>
   <ContentChangesPanel :site="site" />
