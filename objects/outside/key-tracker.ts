@@ -72,7 +72,8 @@ export class KeyTracker {
 
   /** It is to leave, since memory is short or the owner says so. */
   remove(key: OutsideKey): void {
-    this.#removals.push(nameOf(key))
+    // Of more, the next round comes across those that are still there.
+    if (this.#removals.length < MOST_TOUCHED) this.#removals.push(nameOf(key))
     this.#begin()
   }
 
@@ -112,9 +113,11 @@ export class KeyTracker {
     // What comes in the same turn is asked about together.
     await Promise.resolve()
     while (this.#touched.size > 0 || this.#removals.length > 0) {
-      const removals = this.#removals.slice(0, BATCH)
-      await removeNames(this.#redis, removals)
-      this.#removals = this.#removals.slice(removals.length)
+      const removals = this.#removals.splice(0, BATCH)
+      await removeNames(this.#redis, removals).catch((error: Error) => {
+        this.#removals.unshift(...removals)
+        throw error
+      })
       const batch = [...this.#touched].slice(0, BATCH)
       for (const [id] of batch) this.#touched.delete(id)
       await this.#learn(batch.map(([, touched]) => touched))

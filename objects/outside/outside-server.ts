@@ -51,7 +51,7 @@ export class OutsideServer {
     this.#redis = redis
     this.#io = io
     this.#behind = new Behind(io.behind, io.keepBehind)
-    this.tracker = new KeyTracker(redis, io.now, (error) => this.#lost(error.message))
+    this.tracker = new KeyTracker(redis, io.now, (error) => this.#failed(error))
     const line = (version: RespVersion): ServerLine =>
       new ServerLine(address, version, (why, was) => {
         this.#lineProblems[version] = why
@@ -176,6 +176,13 @@ export class OutsideServer {
     return this.#redis
   }
 
+  /** What is known of keys could not be asked or done: the server refuses that, or cannot be asked any more. */
+  #failed(error: Error): void {
+    if (error.name === 'ReplyError') return this.refused(error.message)
+    this.#lost(error.message)
+    this.#anew()
+  }
+
   #lost(why: string): void {
     if (this.#serving) this.#away = why
     this.#serving = false
@@ -198,7 +205,8 @@ export class OutsideServer {
     }
     done().catch((error: Error) => {
       this.#away = error.message
-      this.#anew()
+      // A server that refuses is not asked again and again without a pause.
+      setTimeout(() => this.#anew(), LONGEST_PAUSE_MS).unref()
     })
   }
 

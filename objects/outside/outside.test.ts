@@ -322,6 +322,16 @@ test('a server that is full refuses, which no client sees: what it holds of that
   expect(await client.ask('GET', 'a')).toBe('$3\r\nnew\r\n')
 })
 
+test('a server that tells nothing of keys is no server that is away: values are still read, and the owner is told', async () => {
+  await open()
+  const client = await bench.client()
+  await direct.call('ACL', 'SETUSER', 'default', '-type')
+  await client.ask('SET', 'a', 'x')
+  await settled()
+  expect(await client.ask('GET', 'a')).toBe('$1\r\nx\r\n')
+  expect(orrin().report().outside!.problem).toMatch(/refuses commands: “NOPERM/)
+})
+
 test('reads miss while a measurement wants it, in transactions too, and what is there stays', async () => {
   await open()
   const client = await bench.client()
