@@ -10,7 +10,9 @@ import { PageLinks } from '../core/watching/page-links.ts'
 import { epochMs } from '../core/time.ts'
 import { loadConfig, saveConfig } from './process/config-file.ts'
 import { actionsOf } from './control/actions.ts'
+import { Announcements } from './control/announcements.ts'
 import { createControlChannel } from './control/channel.ts'
+import { Contact } from './edge/contact.ts'
 import { claimSocket } from '../process/claim-socket.ts'
 import { certificatesFolder, ownKey } from './control/own-key.ts'
 import { controlSocketPath } from '../process/socket-path.ts'
@@ -38,6 +40,7 @@ import { GeneratedAssets } from './transform/generated-assets.ts'
 import { memoizingPool } from './transform/memoizing-pool.ts'
 import { PageRewriter } from './transform/page-rewriter.ts'
 import { ownFolder } from '../process/own-folder.ts'
+import { edgeKeysOf } from './request/edge-access.ts'
 import { RouteCompiler, rewrittenAnew, type Routes } from './request/routes.ts'
 import { VaryMemory } from './fetch/vary-memory.ts'
 import { BeforeOpening } from './store/before-opening.ts'
@@ -231,7 +234,15 @@ const main = async (): Promise<void> => {
   let config = await loadConfig(configPath)
   const compiler = new RouteCompiler()
   let routes = compiler.compile(config)
-  const io: { -readonly [K in keyof DeliveryIo]: DeliveryIo[K] } = beginBefore(join(folder, 'store'), () => routes)
+  let edges = edgeKeysOf(config)
+  const announcements = new Announcements()
+  const contact = new Contact(now)
+  const io: { -readonly [K in keyof DeliveryIo]: DeliveryIo[K] } = {
+    ...beginBefore(join(folder, 'store'), () => routes),
+    edges: () => edges,
+    contact,
+    announce: (order) => announcements.announce(order),
+  }
   const certificates = new Certificates(certificatesFolder(dataDir), () => Date.now())
   // There before anybody needs it: the lab's browser is told of it when it starts.
   inBackground(ownKey(certificatesFolder(dataDir)), (error) => log.report(error, { making: 'the key of certificates' }))
@@ -249,6 +260,7 @@ const main = async (): Promise<void> => {
   // The last one may have been given another configuration while this one began.
   config = await loadConfig(configPath)
   routes = compiler.compile(config)
+  edges = edgeKeysOf(config)
   certificates.use(config)
   Object.assign(io, {
     beforeOpening: undefined,
@@ -272,13 +284,16 @@ const main = async (): Promise<void> => {
     certificates.use(next)
     const anew = rewrittenAnew(routes, compiled).flatMap(sharedPartitions)
     routes = compiled
+    edges = edgeKeysOf(next)
     if (anew.length > 0)
       await store.sweep({
         matches: ({ key, rewritten }) => rewritten === true && anew.includes(keyPartition(key)),
         change: () => undefined,
       })
   }
-  const control = createControlChannel(actionsOf(io, store, revalidation, nextPages, configure))
+  const control = createControlChannel(
+    actionsOf(io, store, revalidation, nextPages, { configure, announcements, contact }),
+  )
   // Not shared with other processes of the same supervisor: it stands for the data directory.
   await listen(control, { path: socketPath, exclusive: true })
   await chmod(socketPath, 0o600)

@@ -31,6 +31,26 @@ export const ChallengeAnswer = z.object({
 })
 export type ChallengeAnswer = z.infer<typeof ChallengeAnswer>
 
+/** How an edge asks the delivery that stands next to the origin. */
+export const HomeStore = z.object({
+  /** Scheme, host and port under which the edge reaches it. */
+  base: z.url({ protocol: /^https?$/ }),
+  /** What home knows the edge by. */
+  edge: z.string(),
+  key: z.string().regex(/^[\w-]{16,200}$/),
+  /** What visitors get while home does not answer and nothing stored may be used. */
+  whenAway: z.enum(['ask-origin', 'fail']).default('ask-origin'),
+})
+export type HomeStore = z.infer<typeof HomeStore>
+
+/** An edge that may ask here on its visitors' behalf. */
+export const KnownEdge = z.object({
+  id: z.string(),
+  /** SHA-256 of its key, base64url. */
+  keyDigest: z.string(),
+})
+export type KnownEdge = z.infer<typeof KnownEdge>
+
 export const DeliverySite = z.object({
   siteId: z.string(),
   origin: z.object({
@@ -43,6 +63,8 @@ export const DeliverySite = z.object({
     /** Whether it may stand in a private network. A configuration kept on disk from before says nothing; control sends a new one at its start. */
     privateAddresses: z.enum(['refused', 'allowed']).default('allowed'),
   }),
+  /** Set where this is an edge: the store next to the origin, which is asked instead of it. */
+  home: HomeStore.optional(),
   /** The owner's certificate and key, PEM; without it one is made here. */
   tls: z.object({ certificate: z.string(), key: z.string() }).optional(),
   /** Open questions of a certificate authority. A configuration kept on disk from before has none. */
@@ -67,7 +89,12 @@ export const DeliverySite = z.object({
 export type DeliverySite = z.infer<typeof DeliverySite>
 
 /** Everything delivery needs to serve; sent whole, kept on disk as the last good one. */
-export const DeliveryConfig = z.object({ revision: z.int().min(0), sites: z.array(DeliverySite) })
+export const DeliveryConfig = z.object({
+  revision: z.int().min(0),
+  sites: z.array(DeliverySite),
+  /** Left out where there are none, and in a configuration kept on disk from before. */
+  edges: z.array(KnownEdge).optional(),
+})
 export type DeliveryConfig = z.infer<typeof DeliveryConfig>
 
 const purgedPath = z.string().startsWith('/', 'A path begins with "/".').max(4000)
@@ -126,10 +153,25 @@ export const PurgeOrder = z.object({
 })
 export type PurgeOrder = z.infer<typeof PurgeOrder>
 
+/** Whether an edge has carried out what it was told. */
+export const EdgeConfirmation = z.object({
+  edge: z.string().describe('Name of the edge'),
+  state: z
+    .enum(['confirmed', 'unconfirmed'])
+    .describe('"unconfirmed": it has not answered in time; without contact it asks home before it serves'),
+  tookMs: z.number().nullable(),
+})
+export type EdgeConfirmation = z.infer<typeof EdgeConfirmation>
+
 export const PurgeResult = z.object({
-  purged: z.int().min(0).describe('Stored responses removed or marked stale'),
+  purged: z.int().min(0).describe('Stored responses removed or marked stale, next to the origin'),
+  edges: z.array(EdgeConfirmation).default([]).describe('The same order, edge by edge'),
 })
 export type PurgeResult = z.infer<typeof PurgeResult>
+
+/** What delivery says of a purge it has carried out. @property orders what was purged, in orders that mean the same to a store that knows less */
+export const PurgeReport = z.object({ purged: z.int().min(0), orders: z.array(PurgeOrder).default([]) })
+export type PurgeReport = z.infer<typeof PurgeReport>
 
 /** One answered request, as the decision log keeps it. */
 export const DecisionRecord = z.object({

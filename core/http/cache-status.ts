@@ -18,7 +18,9 @@ export type OriginTrouble = (typeof ORIGIN_TROUBLES)[number]
 
 export type Storing = { kind: 'stored'; ttl: Seconds } | { kind: 'not-stored'; reason: NotStoredReason }
 
-const NAME = 'zest-lamp'
+/** Where an answer came about: at an edge, or next to the origin. */
+export type Hop = 'home' | 'edge'
+const NAMES: Record<Hop, string> = { home: 'zest-lamp', edge: 'zest-lamp-edge' }
 const whole = (ttl: Seconds): number => Math.floor(ttl)
 
 /** RFC 9211 §2.2: the registered fwd parameter for a request passed on without looking into the store. */
@@ -28,25 +30,26 @@ const passFwd = (why: PassReason): string => (why === 'method' ? 'method' : 'byp
  * Cache-Status value for an outcome (RFC 9211 §2). `detail` is the reason's code from the closed lists, a token.
  * A hit has no fwd, a forwarded request no hit (§2.1, §2.2).
  */
-export const cacheStatus = (outcome: Outcome): string => {
+export const cacheStatus = (outcome: Outcome, hop: Hop = 'home'): string => {
+  const name = NAMES[hop]
   switch (outcome.kind) {
     case 'hit':
-      return `${NAME}; hit; ttl=${whole(outcome.ttl)}`
+      return `${name}; hit; ttl=${whole(outcome.ttl)}`
     case 'hit-stale':
-      return `${NAME}; hit; ttl=${whole(outcome.ttl)}; detail=${outcome.because}`
+      return `${name}; hit; ttl=${whole(outcome.ttl)}; detail=${outcome.because}`
     case 'validated':
-      return `${NAME}; fwd=stale; fwd-status=304; stored; ttl=${whole(outcome.ttl)}`
+      return `${name}; fwd=stale; fwd-status=304; stored; ttl=${whole(outcome.ttl)}`
     case 'collapsed':
-      return `${NAME}; fwd=${outcome.why}; collapsed; ttl=${whole(outcome.ttl)}`
+      return `${name}; fwd=${outcome.why}; collapsed; ttl=${whole(outcome.ttl)}`
     case 'forwarded': {
-      const head = `${NAME}; fwd=${outcome.why}; fwd-status=${outcome.status}`
+      const head = `${name}; fwd=${outcome.why}; fwd-status=${outcome.status}`
       return outcome.storing.kind === 'stored'
         ? `${head}; stored; ttl=${whole(outcome.storing.ttl)}`
         : `${head}; detail=${outcome.storing.reason}`
     }
     case 'passed':
-      return `${NAME}; fwd=${passFwd(outcome.why)}; fwd-status=${outcome.status}; detail=${outcome.why}`
+      return `${name}; fwd=${passFwd(outcome.why)}; fwd-status=${outcome.status}; detail=${outcome.why}`
     case 'failed':
-      return `${NAME}; fwd=miss; detail=origin-${outcome.why}`
+      return `${name}; fwd=miss; detail=origin-${outcome.why}`
   }
 }

@@ -2,8 +2,8 @@ import { parseDictionary, type Item } from 'structured-headers'
 import { parseDirectives, type Directives } from './directives.ts'
 import { fieldValue, type Fields } from './fields.ts'
 
-/** The targeted fields this cache listens to, in order (RFC 9213 §2.1). It stands where a CDN would stand. */
-const TARGETED = ['cdn-cache-control'] as const
+/** The targeted fields this cache listens to, in order (RFC 9213 §2.1): what home tells its edges, and what CDNs are told, since it stands where one would. */
+const TARGETED = ['zest-edge-cache-control', 'cdn-cache-control'] as const
 
 /** All fields that say how long a response may be kept, for whoever reads it by other rules. */
 export const LIFETIME_FIELDS: ReadonlySet<string> = new Set([...TARGETED, 'cache-control', 'expires', 'pragma'])

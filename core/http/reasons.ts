@@ -21,6 +21,9 @@ export const PASSED = {
     'The request accepts neither a page nor JSON (Accept), so only your server (origin) can choose the form (RFC 9110 §12.5.1).',
   'unknown-field':
     'A program or script sent a request field that is not known to be harmless, such as a key. If it never changes a response, add its name to the harmless request fields.',
+  'through-another':
+    'The request came through another Zest Lamp that is not known as an edge here (RFC 8586), so it is only passed on.',
+  'home-away': 'The store next to the origin did not answer this edge, which asked your server (origin) instead.',
   content: 'The request has a body, which may change the response.',
 } as const
 export type PassReason = keyof typeof PASSED
@@ -45,6 +48,7 @@ export const NOT_STORED = {
   'too-large': 'The response is larger than the store allows.',
   truncated: 'Your server (origin) ended the response before it was complete (RFC 9111 §3.3).',
   'purged-meanwhile': 'The address was purged while this response was on its way, so it may be older than the change.',
+  'not-at-edges': 'The store next to the origin did not say that an edge may keep this response.',
   encoded: 'The response uses an unknown content coding.',
 } as const
 export type NotStoredReason = keyof typeof NOT_STORED

@@ -1,3 +1,5 @@
+import type { PurgeOrder } from '../../core/contracts/delivery.ts'
+import type { Contact } from '../edge/contact.ts'
 import { purge } from '../purge/purge.ts'
 import type { BackgroundRevalidation } from '../fetch/background-revalidation.ts'
 import type { DeliveryIo } from '../respond/request-context.ts'
@@ -6,24 +8,37 @@ import { picturesMade } from '../transform/generated-assets.ts'
 import { changesOf } from '../transform/page-changes.ts'
 import type { IndexedStore } from '../store/indexed-store.ts'
 import { warmAddress } from '../warm-up/warm-address.ts'
+import type { Announcements } from './announcements.ts'
 import type { ControlActions } from './channel.ts'
 import { coverageOf, listStore } from './list-store.ts'
 import { visitedPages } from './visited.ts'
 
-/** What control may ask of a delivery that serves. @param configure puts another configuration in force */
+interface FromMain {
+  /** Puts another configuration in force. */
+  readonly configure: ControlActions['configure']
+  readonly announcements: Announcements
+  readonly contact: Contact
+}
+
+/** What control may ask of a delivery that serves. */
 export const actionsOf = (
   io: DeliveryIo,
   store: IndexedStore,
   revalidation: BackgroundRevalidation,
   nextPages: NextPages,
-  configure: ControlActions['configure'],
+  { configure, announcements, contact }: FromMain,
 ): ControlActions => ({
   configure,
+  announcements: (res) => announcements.stream(res),
+  contact: () => contact.heard(),
   purge: async (order) => {
-    const purged = await purge(order, io, (stale) => revalidation.add(stale))
+    // Who has ordered it tells the edges itself, and wants to know what to tell them.
+    const orders: PurgeOrder[] = []
+    const purging = { ...io, announce: (carriedOut: PurgeOrder) => void orders.push(carriedOut) }
+    const purged = await purge(order, purging, (stale) => revalidation.add(stale))
     // A process that is killed the next moment must not come back with what was purged.
     await store.flushed()
-    return purged
+    return { purged, orders }
   },
   traffic: (siteId) => ({ ...io.counters.traffic(siteId, store), unrewritten: io.rewriter.failed(siteId) }),
   listStore: (query) => listStore(query, io),

@@ -6,6 +6,7 @@ import {
   PurgeOrder,
   type PageChanges,
   type Preparing,
+  type PurgeReport,
   type Traffic,
 } from '../../core/contracts/delivery.ts'
 import type { PageSequences } from '../../core/contracts/next-pages.ts'
@@ -15,7 +16,11 @@ import { CoverageQuery, StoreQuery, type AddressState, type StorePage } from '..
 /** What control may ask of delivery. */
 export interface ControlActions {
   readonly configure: (config: DeliveryConfig) => Promise<void>
-  readonly purge: (order: PurgeOrder) => number | Promise<number>
+  readonly purge: (order: PurgeOrder) => Promise<PurgeReport>
+  /** Stream what is purged here without control's order. */
+  readonly announcements: (res: ServerResponse) => void
+  /** Control has been heard; for an edge. */
+  readonly contact: () => void
   readonly traffic: (siteId: string) => Traffic
   readonly listStore: (query: StoreQuery) => Promise<StorePage>
   readonly coverage: (query: CoverageQuery) => Promise<AddressState[]>
@@ -36,7 +41,12 @@ const handle = async (req: IncomingMessage, res: ServerResponse, actions: Contro
       await actions.configure(DeliveryConfig.parse(await readJson(req)))
       return replyJson(res, 200, { ok: true })
     case 'POST purges':
-      return replyJson(res, 200, { purged: await actions.purge(PurgeOrder.parse(await readJson(req))) })
+      return replyJson(res, 200, await actions.purge(PurgeOrder.parse(await readJson(req))))
+    case 'GET announcements':
+      return actions.announcements(res)
+    case 'PUT contact':
+      actions.contact()
+      return replyJson(res, 200, { ok: true })
     case 'GET traffic':
       return replyJson(res, 200, actions.traffic(decodeURIComponent(id)))
     case 'POST store':

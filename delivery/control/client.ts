@@ -9,12 +9,14 @@ import {
 import {
   PageChanges,
   Preparing,
-  PurgeResult,
+  PurgeReport,
   Readiness,
   Traffic,
   type ChangesQuery,
   type DeliveryConfig,
+  type EdgeConfirmation,
   type PurgeOrder,
+  type PurgeResult,
 } from '../../core/contracts/delivery.ts'
 import { PageSequences } from '../../core/contracts/next-pages.ts'
 import { Visited, WarmResult, type WarmOrder } from '../../core/contracts/warm-up.ts'
@@ -30,15 +32,27 @@ export class DeliveryUnavailable extends Error {
 const STARTING_MS = 5000
 const BETWEEN_TRIES_MS = 50
 
+/** The edges, as far as orders to delivery concern them too. */
+export interface EdgeOrders {
+  /** Resolves once every edge has confirmed, or has been waited for long enough. */
+  purge(orders: readonly PurgeOrder[]): Promise<EdgeConfirmation[]>
+  configure(config: DeliveryConfig): void
+}
+
 /** Control's side of the control channel. */
 export class DeliveryClient {
   readonly #socketPath: string
   readonly #patienceMs: number
+  readonly #edges: EdgeOrders | undefined
 
-  /** @param patienceMs how long an order waits for a delivery that does not listen yet */
-  constructor(socketPath: string, patienceMs = STARTING_MS) {
+  /**
+   * @param patienceMs how long an order waits for a delivery that does not listen yet
+   * @param edges told after home, so that what they ask it for is new already
+   */
+  constructor(socketPath: string, patienceMs = STARTING_MS, edges?: EdgeOrders) {
     this.#socketPath = socketPath
     this.#patienceMs = patienceMs
+    this.#edges = edges
   }
 
   async #send(method: string, path: string, body?: unknown, timeout?: number): Promise<unknown> {
@@ -58,11 +72,21 @@ export class DeliveryClient {
   /** Resolves once delivery runs on the new configuration. @throws DeliveryUnavailable */
   async configure(config: DeliveryConfig): Promise<void> {
     await this.#send('PUT', '/config', config)
+    this.#edges?.configure(config)
   }
 
-  /** Resolves once nothing of what was named can be served any more. @throws DeliveryUnavailable */
+  /**
+   * Resolves once nothing of what was named can be served any more here, and edges have confirmed or not.
+   * @throws DeliveryUnavailable
+   */
   async purge(order: PurgeOrder): Promise<PurgeResult> {
-    return PurgeResult.parse(await this.#send('POST', '/purges', order))
+    const { purged, orders } = PurgeReport.parse(await this.#send('POST', '/purges', order))
+    return { purged, edges: (await this.#edges?.purge(orders)) ?? [] }
+  }
+
+  /** An edge's delivery learns that control is heard. @throws DeliveryUnavailable */
+  async contact(): Promise<void> {
+    await this.#send('PUT', '/contact')
   }
 
   async traffic(siteId: string): Promise<Traffic> {

@@ -36,7 +36,9 @@ const CONFIG: DeliveryConfig = {
 const start = (path: string): Promise<Server> => {
   const created = createControlChannel({
     configure: async (config) => void configured.push(config),
-    purge: (order) => purged.push(order),
+    purge: async (order) => ({ purged: purged.push(order), orders: [order] }),
+    announcements: (res) => void res.end(),
+    contact: () => undefined,
     traffic: () => ({ since: 1, channels: [], recent: [], unrewritten: [], storeProblem: null }),
     listStore: async () => ({ total: 0, entries: [] }),
     coverage: async () => [],
@@ -88,7 +90,7 @@ describe('control channel', () => {
     })
     expect(await new DeliveryClient(controlSocketPath(folder)).isUp()).toBe(false)
     server = await start(controlSocketPath(folder))
-    expect(await purging).toEqual({ purged: 1 })
+    expect(await purging).toEqual({ purged: 1, edges: [] })
     expect(purged).toHaveLength(1)
   })
   test('says that visitors are still served when delivery does not answer', async () => {

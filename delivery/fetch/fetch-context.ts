@@ -1,3 +1,4 @@
+import type { PurgeOrder } from '../../core/contracts/delivery.ts'
 import type { FilledBy } from '../../core/http/stored-response.ts'
 import type { EpochMs } from '../../core/time.ts'
 import type { PageLinks } from '../../core/watching/page-links.ts'
@@ -29,6 +30,8 @@ export interface FetchIo {
   /** Name of this process in Via. */
   readonly instance: string
   readonly rewriter: PageTransform
+  /** Told of purges that are carried out here, for the edges. */
+  readonly announce?: ((order: PurgeOrder) => void) | undefined
   /** Tell the owner, in a sentence. */
   readonly say: (sentence: string) => void
   /** Take down a fault of ours that a request brought to light. @returns its number in the log, for whoever sent the request */

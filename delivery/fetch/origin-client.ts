@@ -87,7 +87,7 @@ const laneOf = ({ body, background }: OriginRequest): LaneKind => {
 
 /** Many visitors come from the machine itself: there a server stands in front that ends their connections. */
 const addressOf = ({ visitor }: Pick<OriginRequest, 'visitor'>): string | undefined =>
-  visitor === undefined || isLoopback(visitor) ? undefined : visitor
+  visitor === undefined || visitor === '' || isLoopback(visitor) ? undefined : visitor
 
 /** A failure of Node's in our words; anything that is no failure of the network is a fault of ours, and stays what it is. */
 const failureOf = (base: string, error: NodeJS.ErrnoException): Error => {

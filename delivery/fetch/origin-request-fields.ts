@@ -1,6 +1,9 @@
+import { cdnLoop } from '../../core/http/cdn-loop.ts'
 import { endToEndFields, fieldValue, withField, withoutFields, type Fields } from '../../core/http/fields.ts'
+import { negotiateCoding } from '../../core/http/negotiation.ts'
 import { normalisedValue } from '../../core/http/vary.ts'
 import { DATA_ACCEPT, USER_AGENT, type DeviceClass } from '../../core/http/device.ts'
+import { EDGE_FIELD } from '../request/edge-access.ts'
 import type { Route } from '../request/routes.ts'
 import type { Visitor } from '../request/site-request.ts'
 
@@ -29,6 +32,16 @@ export const mayDisclose = (name: string): boolean => !NEVER_DISCLOSED.has(name)
 const viaOf = (fields: Fields, instance: string): string => {
   const before = fieldValue(fields, 'via')
   return before === undefined ? `1.1 ${instance}` : `${before}, 1.1 ${instance}`
+}
+
+/** What home knows an edge by; nothing for anybody else. */
+const forHome = ({ home }: Route): Fields => (home === undefined ? [] : [[EDGE_FIELD, home.credentials]])
+
+/** Home has its pages coded already, and the way to it may be long; what is not kept goes on as it came, so the visitor has to take it. */
+const codingsFromHome = (fields: Fields): string => {
+  const accepted = fieldValue(fields, 'accept-encoding')
+  const taken = (['br', 'gzip'] as const).filter((coding) => negotiateCoding(accepted, [coding]) === coding)
+  return taken.length === 0 ? 'identity' : taken.join(', ')
 }
 
 /** Written for every request: by which name and scheme the site was asked. Both are part of the cache key. */
@@ -82,6 +95,7 @@ export const passedRequestFields = (fields: Fields, route: Route, visitor: Visit
   const own = asIfFromThere(withoutFields(endToEndFields(fields), SETTLED), route, visitor)
   let passed = addressed(own, route, visitor)
   passed = withField(passed, 'via', viaOf(fields, instance))
+  passed = [...withField(passed, 'cdn-loop', cdnLoop(instance, fields)), ...forHome(route)]
   passed = withField(passed, 'x-forwarded-for', visitor.address)
   // Addresses in the pages of a trial are read and written again, which needs them uncoded.
   return route.otherNames.length === 0 ? passed : withField(passed, 'accept-encoding', 'identity')
@@ -128,11 +142,13 @@ export const storableRequestFields = (
       ...common.filter(([name]) => !names.includes(name)),
       ...own,
       ...(cookie === undefined ? [] : [['cookie', cookie] as const]),
-      ['accept-encoding', 'identity'],
+      ['accept-encoding', route.home === undefined ? 'identity' : codingsFromHome(fields)],
       // W3C Edge Architecture Specification 1.0 §3.1: the origin may send fragments instead of personal pages.
       ...(route.fragments ? [['surrogate-capability', 'zest="ESI/1.0"'] as const] : []),
       ...condition,
       ['via', `1.1 ${instance}`],
+      ['cdn-loop', cdnLoop(instance)],
+      ...forHome(route),
     ],
     route,
     visitor,

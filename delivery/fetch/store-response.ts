@@ -1,6 +1,7 @@
 import { PATIENCE_MS } from '../../core/contracts/delivery.ts'
 import type { CacheKey } from '../../core/cache/cache-key.ts'
 import { ABOUT_BYTES } from '../../core/http/about-bytes.ts'
+import { mayBeAtEdges } from '../../core/http/edge-cache-control.ts'
 import { endToEndFields, fieldValue, withField, withoutFields, type Fields } from '../../core/http/fields.ts'
 import { correctedInitialAge, isHtml } from '../../core/http/freshness.ts'
 import type { Coding } from '../../core/http/negotiation.ts'
@@ -38,7 +39,8 @@ export const addressOf = ({ visitor, target }: Pick<FetchContext, 'visitor' | 't
 
 /** Whether an answer may be kept for the audience of its request. */
 export const decideStorage = (context: FetchContext, answer: OriginAnswer): StoringDecision => {
-  const { method, fields, rule } = context
+  const { method, fields, rule, route } = context
+  if (route.home !== undefined && !mayBeAtEdges(answer.fields)) return { kind: 'not-stored', reason: 'not-at-edges' }
   if (rule.reuse.obeyRequest === true && requestWishes(fields).noStore)
     return { kind: 'not-stored', reason: 'request-no-store' }
   return decideStoring(
@@ -100,6 +102,10 @@ const putWhenReady = async (context: FetchContext, entry: StoredEntry, rewriting
   if (made.kind === 'failed') return store.update({ ...now, ...untilTriedAgain(made) })
   const { id: _id, bodies: _bodies, ...known } = now
   store.put({ ...known, ...asRewritten(made) }, new Map<Coding, Buffer>([['identity', made.bytes]]))
+  // An edge may have got the plain one meanwhile.
+  const { siteId, channel } = context.route
+  const paths = [targetOfKey(entry.key)]
+  context.io.announce?.({ siteId, channel, what: { kind: 'paths', paths }, manner: 'soft' })
 }
 
 /** Links further down a page are not looked for, bytes. */

@@ -3,10 +3,11 @@ import { decideCacheBypass, type CacheBypass } from '../../core/cache/cache-bypa
 import { requestWishes } from '../../core/http/request-directives.ts'
 import { hasField } from '../../core/http/fields.ts'
 import type { CacheKey } from '../../core/cache/cache-key.ts'
-import { decideReuse, type ReuseDecision } from '../../core/http/reuse.ts'
+import type { ReuseDecision } from '../../core/http/reuse.ts'
 import { isOfScript, mayBeForPage, requestPurpose } from '../../core/http/prefetch.ts'
 import { FILE } from '../../core/sampling/links.ts'
 import { NEXT_PAGES_PATH } from '../../core/prefetch/prefetch-script.ts'
+import { lookUp } from '../respond/look-up.ts'
 import { fetchShared } from '../respond/fetch-shared.ts'
 import { revalidateOnce } from '../fetch/revalidate.ts'
 import { contentOf, passThrough } from '../respond/pass-through.ts'
@@ -18,7 +19,6 @@ import { sendNotPrefetched } from '../respond/send-not-prefetched.ts'
 import { sendStored } from '../respond/send-stored.ts'
 import { cut } from '../respond/write-head.ts'
 import { keyOf } from '../cache-keys/partitions.ts'
-import { storeOf } from '../fetch/fetch-context.ts'
 import type { DeliveryIo, RequestContext } from '../respond/request-context.ts'
 import type { BeforeOpening } from '../store/before-opening.ts'
 import type { StoredEntry } from '../store/response-store.ts'
@@ -131,6 +131,8 @@ const begin = (req: IncomingMessage, res: ServerResponse, io: DeliveryIo): void 
     fields: request.fields,
     rule: route.ruleFor(path),
     audience: EVERYONE,
+    edge: request.edge,
+    looped: request.looped,
     req,
     res,
     startedAt,
@@ -153,7 +155,9 @@ const notYetKnown = ({ req, res }: RequestContext): void => {
 }
 
 const answer = (context: RequestContext): void | Promise<void> => {
-  if (context.path === NEXT_PAGES_PATH && context.method === 'POST')
+  if (context.looped === true) return passThrough(context, 'through-another')
+  // What may be fetched ahead is known at home.
+  if (context.path === NEXT_PAGES_PATH && context.method === 'POST' && context.route.home === undefined)
     return context.io.nextPages?.answer(context) ?? notYetKnown(context)
   if (context.io.beforeOpening !== undefined) return answerBeforeOpening(context, context.io.beforeOpening)
   if (!mayBeMade(context)) return answerOwn(context)
@@ -162,7 +166,7 @@ const answer = (context: RequestContext): void | Promise<void> => {
 
 /** While the store is being opened: a fresh copy is looked for on the disk, and everything else passes through. */
 const answerBeforeOpening = async (context: RequestContext, before: BeforeOpening): Promise<void> => {
-  const { io, req, rule, fields, res } = context
+  const { io, req, res } = context
   const passes = (): void | Promise<void> =>
     context.route.prefetch !== undefined && isPrefetch(context)
       ? sendNotPrefetched(context)
@@ -172,7 +176,7 @@ const answerBeforeOpening = async (context: RequestContext, before: BeforeOpenin
   await before.find(key)
   if (res.destroyed) return
   if (io.beforeOpening === undefined) return answerOwn(context)
-  const decision = decideReuse(fields, before.store.candidates(key), rule.reuse, io.now())
+  const decision = lookUp(context, key, before.store)
   if (decision.kind !== 'reuse') return passes()
   const sent = await sendStored(context, decision.stored, { kind: 'hit', ttl: decision.ttl }, decision.age)
   return sent ? undefined : passes()
@@ -232,9 +236,8 @@ const answerOwn = (context: RequestContext): void | Promise<void> => {
 }
 
 const answerStorable = (context: RequestContext): void | Promise<void> => {
-  const { io, rule, fields } = context
   const key = keyOf(context)
-  const decision = decideReuse(fields, storeOf(context).candidates(key), rule.reuse, io.now())
+  const decision = lookUp(context, key)
   if (decision.kind !== 'reuse') return answerOtherwise(context, key, decision)
   const sending = sendStored(context, decision.stored, { kind: 'hit', ttl: decision.ttl }, decision.age)
   if (sending === true) return undefined
@@ -257,7 +260,7 @@ const notePrerendered = (context: RequestContext): void => {
 
 /** A page is fetched ahead only where that costs the origin nothing: from a copy that is fresh for whoever asks. */
 const answerPrefetch = async (context: RequestContext): Promise<void> => {
-  const { io, route, req, fields } = context
+  const { io, route, req } = context
   if (io.nextPages?.isActing(context) === true) return sendNotPrefetched(context)
   const bypassRules = contentOf(req) === undefined ? admitted(context) : ({ kind: 'pass' } as const)
   if (bypassRules.kind === 'pass') return sendNotPrefetched(context)
@@ -265,7 +268,7 @@ const answerPrefetch = async (context: RequestContext): Promise<void> => {
     bypassRules.kind === 'shared'
       ? context
       : { ...context, rule: route.privateRule, audience: { kind: 'one', identity: bypassRules.identity } }
-  const decision = decideReuse(fields, storeOf(asked).candidates(keyOf(asked)), asked.rule.reuse, io.now())
+  const decision = lookUp(asked, keyOf(asked))
   if (decision.kind !== 'reuse') return sendNotPrefetched(context)
   const sent = await sendStored(asked, decision.stored, { kind: 'hit', ttl: decision.ttl }, decision.age)
   return sent ? undefined : sendNotPrefetched(context)

@@ -74,11 +74,10 @@ export const invalidate = (context: FetchContext, answer: OriginAnswer): void =>
     fields: withoutPort(answer.fields, context),
   })
   // As it was asked for too: a parser of addresses writes some of them in another way.
-  if (named.length > 0) removeAddress(io, route.siteId, target)
-  for (const one of named) {
-    const { pathname, search } = new URL(one)
-    removeAddress(io, route.siteId, pathname + search)
-  }
+  const targets = named.map((one) => new URL(one)).map(({ pathname, search }) => pathname + search)
+  const paths = named.length === 0 ? [] : [...new Set([target, ...targets])]
+  for (const one of paths) removeAddress(io, route.siteId, one)
+  if (paths.length > 0) io.announce?.({ siteId: route.siteId, what: { kind: 'paths', paths }, manner: 'hard' })
   const groups = named.length === 0 ? [] : invalidatedGroups(answer.fields)
   if (groups.length === 0) return
   const order = { siteId: route.siteId, what: { kind: 'groups', groups }, manner: 'hard' } as const

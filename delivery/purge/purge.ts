@@ -95,7 +95,7 @@ export const purgeElsewhere = async (
 
 const isPlain = (order: PurgeOrder): order is PlainPurge => order.what.kind !== 'dependants'
 
-type Purging = Pick<FetchIo, 'store' | 'ownCopies' | 'inFlight' | 'rewriter' | 'now' | 'links'>
+type Purging = Pick<FetchIo, 'store' | 'ownCopies' | 'inFlight' | 'rewriter' | 'now' | 'links' | 'announce'>
 type Refresh = (stale: readonly StoredEntry[]) => void
 
 /**
@@ -142,6 +142,8 @@ export const purge = async (order: PurgeOrder, io: Purging, refresh: Refresh = (
     io.ownCopies.sweep({ matches: stored, change: remove }),
     io.store.sweep({ matches: shared, change: order.manner === 'hard' ? remove : change }),
   ])
+  // Whoever asks here now gets what holds: edges may let go of theirs.
+  io.announce?.(order)
   refresh(stale)
   return counts[0] + counts[1]
 }

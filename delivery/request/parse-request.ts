@@ -1,8 +1,18 @@
 import type { IncomingMessage } from 'node:http'
 import type { TLSSocket } from 'node:tls'
-import { fieldLines, fieldsFromRaw, fieldValue, withField, type Fields } from '../../core/http/fields.ts'
+import { findLoop } from '../../core/http/cdn-loop.ts'
+import {
+  fieldLines,
+  fieldsFromRaw,
+  fieldValue,
+  hasField,
+  withField,
+  withoutFields,
+  type Fields,
+} from '../../core/http/fields.ts'
 import { asciiTarget } from '../../core/http/ascii-target.ts'
 import type { SiteRequest } from './site-request.ts'
+import { EDGE_FIELD, edgeAsks, type EdgeKeys } from './edge-access.ts'
 import { LARGEST_UPLOAD_BYTES, LONGEST_TARGET } from './limits.ts'
 import { hostName, type Routes } from './routes.ts'
 
@@ -11,6 +21,8 @@ export interface ParsingIo {
   readonly routes: () => Routes
   /** Name of this process in Via. */
   readonly instance: string
+  /** Edges that may ask here on their visitors' behalf; undefined where there are none. */
+  readonly edges?: (() => EdgeKeys) | undefined
   /** The port visitors reach a scheme under. */
   readonly publicPort: (scheme: 'http' | 'https') => number
 }
@@ -33,6 +45,12 @@ const UNREADABLE = refused(
   400,
   'This request cannot be read',
   'The address or the Host field of the request is not well-formed.',
+)
+
+const CIRCLE = refused(
+  508,
+  'This site points at itself',
+  'The origin of this site is Zest Lamp itself. Set the address of the real web server as its origin.',
 )
 
 const DEFAULT_PORT = { http: 80, https: 443 }
@@ -96,15 +114,13 @@ export const parseRequest = (req: IncomingMessage, io: ParsingIo): ParsedRequest
     )
   if (req.method === 'TRACE' || req.method === 'CONNECT')
     return refused(405, 'This method is not served', 'TRACE and CONNECT are not served.')
-  if (req.headers.via?.includes(io.instance) === true)
-    return refused(
-      508,
-      'This site points at itself',
-      'The origin of this site is Zest Lamp itself. Set the address of the real web server as its origin.',
-    )
+  if (req.headers.via?.includes(io.instance) === true) return CIRCLE
   if (Number(req.headers['content-length'] ?? 0) > LARGEST_UPLOAD_BYTES)
     return refused(413, 'This upload is too large', 'The upload is larger than this site accepts.')
-  const scheme = (req.socket as TLSSocket).encrypted === true ? 'https' : 'http'
+  const asks = hasField(fields, EDGE_FIELD) ? edgeAsks(fields, io.edges?.() ?? NO_EDGES) : undefined
+  const loop = asks === undefined ? findLoop(fields, io.instance) : NO_LOOP
+  if (loop.kind === 'here') return CIRCLE
+  const scheme = asks?.scheme ?? ((req.socket as TLSSocket).encrypted === true ? 'https' : 'http')
   const { target } = read
   const mark = target.indexOf('?')
   return {
@@ -112,7 +128,7 @@ export const parseRequest = (req: IncomingMessage, io: ParsingIo): ParsedRequest
     request: {
       route,
       visitor: {
-        address: req.socket.remoteAddress ?? '',
+        address: asks?.address ?? req.socket.remoteAddress ?? '',
         hostName: name,
         host: publicHost(name, scheme, io),
         scheme,
@@ -120,10 +136,17 @@ export const parseRequest = (req: IncomingMessage, io: ParsingIo): ParsedRequest
       method: req.method ?? 'GET',
       target,
       path: mark === -1 ? target : target.slice(0, mark),
-      fields,
+      // What only an edge may say is nothing in anybody else's request.
+      fields: asks?.fields ?? withoutFields(fields, ONLY_OF_EDGES),
+      edge: asks?.edge,
+      looped: loop.kind === 'through-another' ? true : undefined,
     },
   }
 }
+
+const NO_EDGES: EdgeKeys = new Map()
+const NO_LOOP = { kind: 'none' } as const
+const ONLY_OF_EDGES = new Set([EDGE_FIELD])
 
 /** The address of the same page over TLS. */
 export const secureAddress = ({ visitor, target }: SiteRequest, io: ParsingIo): string =>

@@ -2,6 +2,7 @@ import { createHash } from 'node:crypto'
 import { lookup } from 'node:dns'
 import type { LookupFunction } from 'node:net'
 import { guardedLookup, type PrivateAddresses } from '../../core/http/private-addresses.ts'
+import { inlineLcpImageBytes, isKeptByDevice } from '../../core/cache/device-classes.ts'
 import { namePatterns, pathPatterns } from '../../core/http/patterns.ts'
 import type { BypassRules } from '../../core/cache/cache-bypass.ts'
 import type { CacheControlOverride } from '../../core/cache/cache-control-override.ts'
@@ -9,7 +10,7 @@ import type { FileKind } from '../../core/http/browser-lifetime.ts'
 import type { Coding } from '../../core/http/negotiation.ts'
 import type { ReusePolicy } from '../../core/http/reuse.ts'
 import { seconds, type Seconds } from '../../core/time.ts'
-import type { Channel, DeliveryConfig, DeliverySite } from '../../core/contracts/delivery.ts'
+import type { Channel, DeliveryConfig, DeliverySite, HomeStore } from '../../core/contracts/delivery.ts'
 import type { PageCacheSettings, Remedies, Setup } from '../../core/contracts/setup.ts'
 import { compileExceptions } from '../../core/page/context/exceptions.ts'
 
@@ -48,6 +49,14 @@ export interface OriginRoute extends Readonly<DeliverySite['origin']> {
   readonly lookup: LookupFunction | undefined
 }
 
+/** How an edge asks home. */
+export interface HomeRoute {
+  /** What it shows home, for the field that edges are known by. */
+  readonly credentials: string
+  /** The way past home to the origin itself, for while home does not answer; undefined: it is not to be gone. */
+  readonly origin: Route | undefined
+}
+
 /** A setup made ready for answering requests of one channel of one site. */
 export interface Route {
   readonly siteId: string
@@ -61,6 +70,8 @@ export interface Route {
   /** The channel that requests are counted under, whatever setup answers them. */
   readonly countedAs: string
   readonly origin: OriginRoute
+  /** Set where this is an edge: `origin` is home then. */
+  readonly home: HomeRoute | undefined
   readonly bypassRules: BypassRules
   readonly ruleFor: (path: string) => PathRule
   /** The same for any kind of page; undefined where no kind names one. */
@@ -225,14 +236,12 @@ const otherNames = ({ channels, origin }: DeliverySite, channel: Channel): strin
 
 const compileRoute = (site: DeliverySite, served: DeliverySite['channels'][number]): Route => {
   const { channel, setup, key, apart } = served
-  const { pageCache, compression, criticalStyles, hints, images, prefetch } = setup.remedies
-  const inlineLcpImage = hints.enabled && hints.preloadMain && images.enabled && images.avif
-  const inlineLcpImageBytes = inlineLcpImage ? hints.mainInPageKb * 1000 : 0
+  const { pageCache, compression, hints, prefetch } = setup.remedies
   const codings: Coding[] = compression.enabled
     ? [...(compression.brotli ? (['br'] as const) : []), ...(compression.gzip ? (['gzip'] as const) : [])]
     : []
   const sessionCookies = pageCache.kinds.flatMap((kind) => kind.sessionCookies)
-  return {
+  const route: Route = {
     siteId: site.siteId,
     channel,
     key,
@@ -240,6 +249,7 @@ const compileRoute = (site: DeliverySite, served: DeliverySite['channels'][numbe
     partition: `${partitionOf(site.siteId, channel)}${apart === undefined ? '' : `~${apart}`}`,
     countedAs: partitionOf(site.siteId, channel),
     origin: { ...site.origin, lookup: lookupFor(site.origin.privateAddresses) },
+    home: undefined,
     bypassRules: {
       pageCache: pageCache.enabled,
       passesPath: pathPatterns(pageCache.passPaths),
@@ -255,9 +265,8 @@ const compileRoute = (site: DeliverySite, served: DeliverySite['channels'][numbe
     privateRule: privateRule(pageCache),
     ignoredParameter: namePatterns(pageCache.ignoredParameters),
     sortParameters: pageCache.sortParameters,
-    byDevice:
-      pageCache.deviceClasses || (criticalStyles.enabled && criticalStyles.perDevice) || inlineLcpImageBytes > 0,
-    inlineLcpImageBytes,
+    byDevice: isKeptByDevice(setup.remedies),
+    inlineLcpImageBytes: inlineLcpImageBytes(setup.remedies),
     earlyHints: hints.enabled && hints.early,
     fragments: pageCache.fragments,
     fragmentRequests: pageCache.fragmentRequests,
@@ -273,7 +282,16 @@ const compileRoute = (site: DeliverySite, served: DeliverySite['channels'][numbe
     polls: compilePolls(setup),
     challenges: challengesOf(site),
   }
+  return site.home === undefined ? route : throughHome(route, site.home)
 }
+
+/** The same route for an edge: home is asked in the origin's place, by the names visitors use. */
+const throughHome = (route: Route, { base, edge, key, whenAway }: HomeStore): Route => ({
+  ...route,
+  otherNames: [],
+  origin: { ...route.origin, base, hostHeader: 'visitor', privateAddresses: 'allowed', lookup: undefined },
+  home: { credentials: `${edge} ${key}`, origin: whenAway === 'ask-origin' ? route : undefined },
+})
 
 type CompiledSite = readonly { readonly hosts: readonly string[]; readonly route: Route }[]
 

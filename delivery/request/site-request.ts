@@ -26,4 +26,8 @@ export interface SiteRequest {
   readonly target: string
   readonly path: string
   readonly fields: Fields
+  /** The edge that asks on a visitor's behalf. */
+  readonly edge?: string | undefined
+  /** It has come through another delivery that is not known here: nothing of it is shared, so that no circle can last. */
+  readonly looped?: true | undefined
 }

@@ -17,6 +17,7 @@ import { Collection } from '../fetch/read-body.ts'
 import { decideStorage, fieldsAsRead, storeResponse, LARGEST_STORED, within } from '../fetch/store-response.ts'
 import { FOR_US, withDeviceVary } from './header-cache.ts'
 import { revalidate, SERVER_FAILURES } from '../fetch/revalidate.ts'
+import { withoutHome } from './pass-through.ts'
 import { sendFailure } from './send-failure.ts'
 import { asksToBeFilled, sendFromOrigin } from './send-from-origin.ts'
 import { sendStored } from './send-stored.ts'
@@ -179,7 +180,7 @@ const shareAnswer = async (context: RequestContext, lookup: Lookup, ahead: InFli
   if (end.kind === 'failed') {
     const standIn = standInFor(context, lookup)
     if (standIn !== undefined && (await sendStale(context, standIn))) return
-    return sendFailure(context, end.why)
+    return withoutHome(context, end.why) ?? sendFailure(context, end.why)
   }
   if (end.kind === 'stored') {
     const decision = decideReuse(fields, storeOf(context).candidates(lookup.key), rule.reuse, io.now())
@@ -233,7 +234,7 @@ export const fetchShared = async (context: RequestContext, lookup: Lookup): Prom
     if (answer instanceof OriginFailure) {
       io.inFlight.settle(inFlightRequest, { kind: 'failed', why: answer.kind })
       if (standIn !== undefined && (await sendStale(context, standIn))) return
-      return sendFailure(context, answer.kind)
+      return withoutHome(context, answer.kind) ?? sendFailure(context, answer.kind)
     }
     if (SERVER_FAILURES.has(answer.status) && standIn !== undefined && (await sendStale(context, standIn))) {
       answer.body.resume()

@@ -1,6 +1,7 @@
 import type { IncomingMessage } from 'node:http'
 import type { ServerHttp2Stream } from 'node:http2'
 import { Readable } from 'node:stream'
+import type { OriginTrouble } from '../../core/http/cache-status.ts'
 import { seconds } from '../../core/time.ts'
 import { withoutFields, type Fields } from '../../core/http/fields.ts'
 import { isSafeMethod } from '../../core/http/invalidation.ts'
@@ -91,6 +92,18 @@ export const passThrough = async (context: RequestContext, why: PassReason): Pro
     io.sessions?.lost(context)
     if (gone.signal.aborted) return
     if (!(error instanceof OriginFailure)) throw error
+    if (body === undefined && isSafeMethod(method))
+      return withoutHome(context, error.kind) ?? sendFailure(context, error.kind)
     sendFailure(context, error.kind)
   }
+}
+
+/** Failures of home after which the origin may be asked in its place; where it is only busy, the origin is not asked to do its work. */
+const HOME_IS_AWAY: ReadonlySet<OriginTrouble> = new Set(['unreachable', 'timeout', 'broken'])
+
+/** At an edge whose home does not answer: ask the origin itself, and keep nothing of what it says. Undefined where that is not to be done. */
+export const withoutHome = (context: RequestContext, why: OriginTrouble): Promise<void> | undefined => {
+  const origin = context.route.home?.origin
+  if (origin === undefined || !HOME_IS_AWAY.has(why) || context.res.headersSent) return undefined
+  return passThrough({ ...context, route: origin }, 'home-away')
 }

@@ -1,5 +1,7 @@
 import type { IncomingMessage, ServerResponse } from 'node:http'
 import { cacheStatus, type Outcome } from '../../core/http/cache-status.ts'
+import type { EpochMs } from '../../core/time.ts'
+import type { EdgeKeys } from '../request/edge-access.ts'
 import type { FetchIo, FetchContext } from '../fetch/fetch-context.ts'
 import type { OriginAnswer } from '../fetch/origin-client.ts'
 import { kindLabel } from '../metrics/counters.ts'
@@ -35,16 +37,25 @@ interface KnowsNextPages {
   answer(context: RequestContext): Promise<void>
 }
 
+/** What knows whether purges reach this edge. */
+interface KnowsContact {
+  lostAt(): EpochMs | undefined
+}
+
 /** What answering visitors needs from outside. */
 export interface DeliveryIo extends FetchIo {
   /** Where stored answers are looked for while the store is still being opened, right after a start; undefined once it is open. */
   readonly beforeOpening: BeforeOpening | undefined
   readonly recompression: Recompression
+  /** Edges that may ask here. */
+  readonly edges?: (() => EdgeKeys) | undefined
   readonly rewriter: PageRewriter
   /** Told what visitors have sent; undefined while the store is being opened. */
   readonly edits?: WatchesEdits | undefined
   /** Sessions that hold nothing; undefined while the store is being opened, when they pass. */
   readonly sessions?: KnowsSessions | undefined
+  /** At an edge: whether it hears of purges. */
+  readonly contact?: KnowsContact | undefined
   /** What is fetched ahead; undefined while the store is being opened. */
   readonly nextPages?: KnowsNextPages | undefined
 }
@@ -56,6 +67,8 @@ export interface RequestContext extends FetchContext<DeliveryIo> {
   readonly startedAt: number
   /** Set when the page is only fetched in case its visitor will want it: it is counted apart. */
   readonly purpose?: 'prefetch'
+  /** Set when what is sent only stands in for a file that is not made yet: nobody may keep it in its place. */
+  readonly standsIn?: true
 }
 
 /** Count and log an exchange once its response has ended, however it ended. */

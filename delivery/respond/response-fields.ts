@@ -1,5 +1,6 @@
 import { browserCacheControl } from '../../core/http/browser-lifetime.ts'
 import { cacheStatus, type Outcome } from '../../core/http/cache-status.ts'
+import { EDGE_CACHE_CONTROL, NOT_AT_EDGES } from '../../core/http/edge-cache-control.ts'
 import { isFingerprinted } from '../../core/http/fingerprint.ts'
 import { isHtml } from '../../core/http/freshness.ts'
 import { fieldValue, hasField, listMembers, withField, withoutFields, type Fields } from '../../core/http/fields.ts'
@@ -53,17 +54,24 @@ export const extendByAge = (cacheControl: string, age: Seconds): string =>
 /** Fields that are written again for every answer. What the origin tells search engines counts for live, and not for trial. */
 export const writtenAnew = ({ channel }: Pick<Route, 'channel'>): ReadonlySet<string> =>
   channel === 'trial' ? ANEW_IN_TRIAL : ANEW
-const ANEW = new Set(['cache-status'])
+const ANEW = new Set(['cache-status', EDGE_CACHE_CONTROL])
 const ANEW_IN_TRIAL = new Set([...ANEW, 'x-robots-tag'])
 
 /**
  * What every answer gets last: how it came about, and that trial is not for search engines.
  * @param before Cache-Status of caches further away (RFC 9211 §2: caches append, the one nearest to the visitor last)
+ * @param atEdges what edges are told of keeping it
  */
-export const closing = (before: string | undefined, context: RequestContext, outcome: Outcome): [string, string][] => {
+export const closing = (
+  before: string | undefined,
+  context: RequestContext,
+  outcome: Outcome,
+  atEdges: string = NOT_AT_EDGES,
+): [string, string][] => {
   const { route, io, startedAt } = context
-  const status = cacheStatus(outcome)
+  const status = cacheStatus(outcome, route.home === undefined ? 'home' : 'edge')
   const fields: [string, string][] = [['cache-status', before === undefined ? status : `${before}, ${status}`]]
+  if (context.edge !== undefined) fields.push([EDGE_CACHE_CONTROL, atEdges])
   if (route.channel === 'trial') fields.push(['x-robots-tag', 'noindex'])
   if (route.serverTiming)
     fields.push(['server-timing', `zest;dur=${(io.elapsed() - startedAt).toFixed(1)};desc="${outcome.kind}"`])

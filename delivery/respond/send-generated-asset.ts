@@ -25,6 +25,7 @@ const standIn = (context: RequestContext, target: string): RequestContext => {
   const path = target.split('?', 1)[0]!
   return {
     ...context,
+    standsIn: true,
     route: silentRoute(context.route),
     target,
     path,
@@ -82,5 +83,6 @@ export const sendGeneratedAsset = async (context: RequestContext): Promise<Reque
 }
 
 /** Whether a request may be for a file made here; also when nothing is rewritten any more, since pages in browsers still name such files. */
-export const mayBeMade = ({ method, path }: RequestContext): boolean =>
-  (method === 'GET' || method === 'HEAD') && madeDigest(path) !== undefined
+export const mayBeMade = ({ method, path, route }: RequestContext): boolean =>
+  // What home has made is home's to give: an edge asks for it by its own address.
+  (method === 'GET' || method === 'HEAD') && route.home === undefined && madeDigest(path) !== undefined

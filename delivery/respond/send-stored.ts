@@ -2,9 +2,12 @@ import { LRUCache } from 'lru-cache'
 import type { Outcome } from '../../core/http/cache-status.ts'
 import { isNotModified } from '../../core/http/conditional.ts'
 import { negotiateCoding, type Coding } from '../../core/http/negotiation.ts'
+import { edgeCacheControl, NOT_AT_EDGES } from '../../core/http/edge-cache-control.ts'
 import { ifRangeHolds, rangeWanted, type RangeWanted } from '../../core/http/range.ts'
 import { waitOf } from '../../core/http/stored-response.ts'
-import type { Seconds } from '../../core/time.ts'
+import { timeToLive } from '../../core/http/reuse.ts'
+import { seconds, type Seconds } from '../../core/time.ts'
+import { isGeneratedPath } from '../transform/generated-assets.ts'
 import { storeOf } from '../fetch/fetch-context.ts'
 import { type RequestContext, countWhenDone } from './request-context.ts'
 import type { StoredEntry } from '../store/response-store.ts'
@@ -37,6 +40,19 @@ const partOf = ({ context, entry, body }: Sending, ready: Prepared): RangeWanted
     : { kind: 'whole' }
 }
 
+/** What edges are told of a stored answer: one that stands in for another, or is one visitor's alone, is not to be kept there. */
+const forEdge = ({ context, entry, outcome, age }: Sending, tellsAge: boolean): string => {
+  if (context.audience.kind === 'one' || context.standsIn === true) return NOT_AT_EDGES
+  const ttl =
+    isGeneratedPath(entry) && outcome.kind === 'hit'
+      ? outcome.ttl
+      : timeToLive(entry, context.rule.reuse, context.io.now())
+  return edgeCacheControl(entry, context.rule.reuse, ttl, tellsAge ? age : seconds(0))
+}
+
+const groupsOf = ({ fields }: StoredEntry): string[] =>
+  fields.filter(([name]) => name === 'cache-groups').flatMap(([name, value]) => [name, value])
+
 /** Status line, fields and body of a stored response to a visitor. */
 const write = (sending: Sending): void => {
   const { context, entry, coding, body, outcome, age } = sending
@@ -45,8 +61,12 @@ const write = (sending: Sending): void => {
   const part = partOf(sending, ready)
   const fields = [...(part.kind === 'unchanged' ? ready.fixed304 : ready.fixed)]
   if (ready.ownerLifetime !== undefined) fields.push('cache-control', extendByAge(ready.ownerLifetime, age))
-  if (outcome.kind !== 'forwarded' || ready.aged) fields.push('age', String(Math.max(0, Math.floor(age))))
-  for (const [name, value] of closing(ready.statusBefore, context, outcome)) fields.push(name, value)
+  const tellsAge = outcome.kind !== 'forwarded' || ready.aged
+  if (tellsAge) fields.push('age', String(Math.max(0, Math.floor(age))))
+  const atEdges = context.edge === undefined ? undefined : forEdge(sending, tellsAge)
+  for (const [name, value] of closing(ready.statusBefore, context, outcome, atEdges)) fields.push(name, value)
+  // Browsers have no use for it; an edge purges by it.
+  if (context.edge !== undefined) fields.push(...groupsOf(entry))
   let sent = body
   let status = entry.status
   if (part.kind === 'part') {

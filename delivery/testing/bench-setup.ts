@@ -27,6 +27,8 @@ import { transformHere } from '../transform/transform-pool.ts'
 import { GeneratedAssets } from '../transform/generated-assets.ts'
 import { memoizingPool } from '../transform/memoizing-pool.ts'
 import { PageRewriter } from '../transform/page-rewriter.ts'
+import { Contact } from '../edge/contact.ts'
+import { edgeKeysOf, type EdgeKeys } from '../request/edge-access.ts'
 import { compileRoutes } from '../request/routes.ts'
 import { VaryMemory } from '../fetch/vary-memory.ts'
 import { IndexedStore } from '../store/indexed-store.ts'
@@ -81,9 +83,17 @@ export class DeliveryBench {
   readonly #origin: Server
   readonly #store: IndexedStore
   #routes: ReturnType<typeof compileRoutes>
+  #edges: EdgeKeys = new Map()
+  readonly contact: Contact
   readonly #originPort: number
 
-  private constructor(parts: { folder: string; store: IndexedStore; originPort: number; origin: Server }) {
+  private constructor(parts: {
+    folder: string
+    store: IndexedStore
+    originPort: number
+    origin: Server
+    instance: string
+  }) {
     this.folder = parts.folder
     this.#origin = parts.origin
     this.#store = parts.store
@@ -112,8 +122,11 @@ export class DeliveryBench {
       links: new PageLinks(),
       counters: new Counters(now()),
       routes: () => this.#routes,
-      instance: 'zest-lamp-test',
+      edges: () => this.#edges,
+      instance: parts.instance,
     }
+    this.contact = new Contact(now)
+    Object.assign(this.io, { contact: this.contact })
     Object.assign(this.io, { sessions: new EmptySessions(this.io), nextPages: this.nextPages })
     this.#listener = createListener(this.io)
     this.certificates = new Certificates(join(parts.folder, '..', `${basename(parts.folder)}-tls`), now)
@@ -122,7 +135,11 @@ export class DeliveryBench {
     this.port = 0
   }
 
-  static async open(remedies: Remedies = { pageCache: {} }, folder?: string): Promise<DeliveryBench> {
+  static async open(
+    remedies: Remedies = { pageCache: {} },
+    folder?: string,
+    instance = 'zest-lamp-test',
+  ): Promise<DeliveryBench> {
     const where = folder ?? (await mkdtemp(join(tmpdir(), 'zest-delivery-')))
     const store = await IndexedStore.onDisk(where, { memoryBytes: 8e6, diskBytes: 64e6 }, (sentence) => {
       throw new Error(sentence)
@@ -142,7 +159,7 @@ export class DeliveryBench {
       })
     })
     const originPort = await listen(origin)
-    const bench = new DeliveryBench({ folder: where, store, originPort, origin })
+    const bench = new DeliveryBench({ folder: where, store, originPort, origin, instance })
     holder.bench = bench
     Object.assign(bench, { port: await listen(bench.#listener), securePort: await listen(bench.#secure) })
     bench.use(setupWith(remedies))
@@ -190,8 +207,17 @@ export class DeliveryBench {
         },
       ],
     }
+    this.useConfig(config)
+  }
+
+  /** The configuration in force. */
+  config: DeliveryConfig = { revision: 0, sites: [] }
+
+  useConfig(config: DeliveryConfig): void {
+    this.config = config
     this.certificates.use(config)
     this.#routes = compileRoutes(config)
+    this.#edges = edgeKeysOf(config)
   }
 
   get originBase(): string {

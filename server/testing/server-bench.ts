@@ -185,7 +185,9 @@ export class ServerBench {
     const folder = await mkdtemp(join(tmpdir(), 'zest-server-'))
     const channel = createControlChannel({
       configure: async (config) => void bench.configs.push(config),
-      purge: (order) => bench.purges.push(order),
+      purge: async (order) => ({ purged: bench.purges.push(order), orders: [order] }),
+      announcements: (res) => void res.writeHead(200).write('\n'),
+      contact: () => undefined,
       traffic: () => bench.traffic,
       listStore: async () => ({ total: bench.stored.length, entries: bench.stored }),
       changes: async (query) => {

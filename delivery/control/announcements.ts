@@ -1,0 +1,26 @@
+import type { ServerResponse } from 'node:http'
+import type { PurgeOrder } from '../../core/contracts/delivery.ts'
+
+/** Proxies and sockets in between take a silent connection for dead; control too, ms. */
+const STILL_HERE_MS = 2000
+
+/** Tells control of purges that began here, because of what visitors sent or what came of rewriting: edges have to carry them out too. */
+export class Announcements {
+  readonly #listeners = new Set<ServerResponse>()
+
+  announce(order: PurgeOrder): void {
+    for (const res of this.#listeners) res.write(`${JSON.stringify(order)}\n`)
+  }
+
+  /** One order a line, for as long as somebody listens; empty lines say that nothing has happened. */
+  stream(res: ServerResponse): void {
+    res.writeHead(200, { 'content-type': 'application/x-ndjson' })
+    res.write('\n')
+    this.#listeners.add(res)
+    const timer = setInterval(() => res.write('\n'), STILL_HERE_MS)
+    res.once('close', () => {
+      clearInterval(timer)
+      this.#listeners.delete(res)
+    })
+  }
+}
