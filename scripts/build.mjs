@@ -37,6 +37,7 @@ const markBuilt = (name, print) => writeFileSync(join(root, 'dist', `${name}.bui
 const PROGRAMS = {
   control: 'server/main.ts',
   delivery: 'delivery/main.ts',
+  edge: 'delivery/edge/main.ts',
   objects: 'objects/main.ts',
   'prepare-control': 'server/db/prepare-database.ts',
   'prepare-ferry': 'standins/site/prepare-database.ts',
@@ -110,6 +111,7 @@ export const prepareDemo = () => prepare('prepare-ferry', 'ferry-database')
 export const buildBench = () => bundle(BENCH_PROGRAMS)
 
 export const buildServer = async () => {
+  mkdirSync(join(root, 'dist'), { recursive: true })
   const print = fingerprint(SERVER_ROOMS)
   if (upToDate('server', print)) return
   await bundle(PROGRAMS)

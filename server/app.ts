@@ -16,6 +16,8 @@ import { routineEndpoints } from './routes/routine-routes.ts'
 import { siteEndpoints } from './routes/site-routes.ts'
 import { setupEndpoints } from './routes/setup-routes.ts'
 import { certificateEndpoints } from './routes/certificate-routes.ts'
+import { edgeStream } from './edges/edge-stream.ts'
+import { edgeEndpoints } from './routes/edge-routes.ts'
 import { goingLiveEndpoints } from './routes/going-live-routes.ts'
 import { objectsEndpoints } from './routes/objects-routes.ts'
 import { plannerEndpoints } from './routes/planner-routes.ts'
@@ -81,6 +83,7 @@ export const endpointsOf = (services: Services) => [
   ...objectsEndpoints(services),
   ...certificateEndpoints(services),
   ...goingLiveEndpoints(services),
+  ...edgeEndpoints(services),
   ...jobEndpoints(services),
 ]
 
@@ -91,6 +94,7 @@ export const createApp = (services: Services, webFolder: string, log: (error: un
   app.silent = true
   const router = apiRouter(endpointsOf(services), services)
   router.get('/live-events', liveEvents(services))
+  router.get('/edge-orders', edgeStream(services, log))
   app.use(errorResponse(log))
   app.use(securityFields)
   app.use(ownNamesOnly(services.controlNames))

@@ -1,4 +1,5 @@
-import type { IncomingMessage, Server, ServerResponse } from 'node:http'
+import { randomUUID } from 'node:crypto'
+import type { IncomingMessage, ServerResponse } from 'node:http'
 import { createServer as createLock } from 'node:net'
 import { chmod, mkdir, readFile } from 'node:fs/promises'
 import { join } from 'node:path'
@@ -17,6 +18,9 @@ import { useKeyFile, WrongSecretKey } from './db/secret-text.ts'
 import { EventBus } from './live/event-bus.ts'
 import { createControlServer } from './http/control-listener.ts'
 import { controlNames } from './net/control-names.ts'
+import { EdgeFleet } from './edges/edge-fleet.ts'
+import { followHomePurges } from './edges/home-purges.ts'
+import { loadEdges } from './edges/own-edges.ts'
 import { recordFinder } from './golive/find-record.ts'
 import { startRenewals } from './golive/renewals.ts'
 import { jobHandlers } from './job-handlers.ts'
@@ -89,7 +93,7 @@ type Handler = (req: IncomingMessage, res: ServerResponse) => void
 const notYet: Handler = (_req, res) => res.writeHead(503, { 'retry-after': '1' }).end()
 
 /** The port is claimed before the database is opened, so that a port that is taken is said at once. */
-const listen = async (handler: () => Handler): Promise<{ server: Server; scheme: 'http' | 'https' }> => {
+const listen = async (handler: () => Handler): Promise<Awaited<ReturnType<typeof createControlServer>>> => {
   const listening = {
     address,
     certificateFile: process.env['ZEST_CONTROL_CERTIFICATE'],
@@ -117,7 +121,7 @@ const main = async (): Promise<void> => {
   process.umask(0o077)
   await lockDataDirectory()
   let handler = notYet
-  const { server, scheme } = await listen(() => handler)
+  const { server, scheme, ownDigest } = await listen(() => handler)
   const { db, close } = await useKeyFile(join(dataDir, 'secret.key'))
     .then(() =>
       openDatabase({
@@ -131,7 +135,9 @@ const main = async (): Promise<void> => {
       if (error instanceof DamagedDatabase || error instanceof WrongSecretKey) return giveUp(error.message)
       throw error
     })
-  const delivery = new DeliveryClient(controlSocketPath(dataDir))
+  const fleet = new EdgeFleet(randomUUID(), Date.now)
+  await loadEdges(db, fleet)
+  const delivery = new DeliveryClient(controlSocketPath(dataDir), undefined, fleet)
   const events = new EventBus()
   const lab = new LabClient(join(import.meta.dirname, 'lab.mjs'), () => ownKeyDigest(dataDir))
   const orders = { privacyOrders: new PrivacyOrders(), cookieOrders: new CookieOrders() }
@@ -163,6 +169,8 @@ const main = async (): Promise<void> => {
     signInNotice: process.env['ZEST_SIGN_IN_NOTICE'] ?? '',
     now,
     dns: { nameServers },
+    edges: fleet,
+    controlCertificate: ownDigest,
     controlNames: controlNames(ownNames),
     recheckMs: RECHECK_MS,
   }
@@ -177,11 +185,14 @@ const main = async (): Promise<void> => {
   const endPlans = followPlans(services, (error) => log.error(error))
   const endWarmUps = startWarmUps(services, (error) => log.error(error))
   const endRenewals = startRenewals({ ...services, authority }, (error) => log.error(error))
+  const endHomePurges = followHomePurges(controlSocketPath(dataDir), fleet, (error) => log.error(error))
   const endRoutine = startRoutine(services, (error) => log.error(error))
   const stop = async (): Promise<void> => {
     server.close()
     server.closeAllConnections()
     endRoutine()
+    endHomePurges()
+    fleet.close()
     endRenewals()
     await endPlans()
     await endWarmUps()

@@ -35,6 +35,17 @@ export const edgeSetup = (setup: Setup): Setup => {
   }
 }
 
+/**
+ * What control tells an edge of what home serves: its sites, without their trials, whose keys are nobody else's business.
+ * @param sites ids of the sites it is for; null: all
+ */
+export const configForEdge = (config: DeliveryConfig, sites: readonly string[] | null): DeliveryConfig => ({
+  revision: config.revision,
+  sites: config.sites
+    .filter(({ siteId }) => sites === null || sites.includes(siteId))
+    .map((site) => ({ ...site, knowledge: [], channels: site.channels.filter(({ channel }) => channel === 'live') })),
+})
+
 /** A site as an edge serves it: live only, asking home instead of the origin. */
 const edgeSite = (site: DeliverySite, home: HomeStore): DeliverySite => ({
   ...site,

@@ -1,5 +1,5 @@
 import type { PurgeOrder } from '../../core/contracts/delivery.ts'
-import type { Contact } from '../edge/contact.ts'
+import type { Contact } from '../purge/contact.ts'
 import { purge } from '../purge/purge.ts'
 import type { BackgroundRevalidation } from '../fetch/background-revalidation.ts'
 import type { DeliveryIo } from '../respond/request-context.ts'
@@ -31,6 +31,7 @@ export const actionsOf = (
   configure,
   announcements: (res) => announcements.stream(res),
   contact: () => contact.heard(),
+  doubt: () => contact.doubt(),
   purge: async (order) => {
     // Who has ordered it tells the edges itself, and wants to know what to tell them.
     const orders: PurgeOrder[] = []

@@ -21,6 +21,8 @@ export interface ControlActions {
   readonly announcements: (res: ServerResponse) => void
   /** Control has been heard; for an edge. */
   readonly contact: () => void
+  /** Purges may have been missed; for an edge. */
+  readonly doubt: () => void
   readonly traffic: (siteId: string) => Traffic
   readonly listStore: (query: StoreQuery) => Promise<StorePage>
   readonly coverage: (query: CoverageQuery) => Promise<AddressState[]>
@@ -44,6 +46,9 @@ const handle = async (req: IncomingMessage, res: ServerResponse, actions: Contro
       return replyJson(res, 200, await actions.purge(PurgeOrder.parse(await readJson(req))))
     case 'GET announcements':
       return actions.announcements(res)
+    case 'PUT doubt':
+      actions.doubt()
+      return replyJson(res, 200, { ok: true })
     case 'PUT contact':
       actions.contact()
       return replyJson(res, 200, { ok: true })

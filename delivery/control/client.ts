@@ -89,6 +89,11 @@ export class DeliveryClient {
     await this.#send('PUT', '/contact')
   }
 
+  /** An edge's delivery learns that it may have missed purges. @throws DeliveryUnavailable */
+  async doubt(): Promise<void> {
+    await this.#send('PUT', '/doubt')
+  }
+
   async traffic(siteId: string): Promise<Traffic> {
     return Traffic.parse(await this.#send('GET', `/traffic/${encodeURIComponent(siteId)}`))
   }

@@ -39,6 +39,7 @@ const start = (path: string): Promise<Server> => {
     purge: async (order) => ({ purged: purged.push(order), orders: [order] }),
     announcements: (res) => void res.end(),
     contact: () => undefined,
+    doubt: () => undefined,
     traffic: () => ({ since: 1, channels: [], recent: [], unrewritten: [], storeProblem: null }),
     listStore: async () => ({ total: 0, entries: [] }),
     coverage: async () => [],
@@ -72,6 +73,7 @@ describe('control channel', () => {
     expect(configured).toEqual([CONFIG])
     expect(await client.purge({ siteId: 's', what: { kind: 'paths', paths: ['/a'] }, manner: 'hard' })).toEqual({
       purged: 1,
+      edges: [],
     })
     expect(await client.traffic('s')).toMatchObject({ since: 1, channels: [], recent: [] })
     expect(await client.isUp()).toBe(true)

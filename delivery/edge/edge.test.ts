@@ -191,6 +191,15 @@ describe('an edge that hears nothing of control', () => {
     edge.contact.heard()
     expect((await statuses('/a')).at(-1)).toMatch(/^zest-lamp-edge; hit/)
   })
+  test('or may have missed something asks about what it had before, once', async () => {
+    await edge.ask('/a')
+    edge.aheadS = home.aheadS = 1
+    edge.contact.doubt()
+    edge.aheadS = home.aheadS = 2
+    edge.contact.heard()
+    expect((await statuses('/a')).at(-1)).toContain('fwd=stale; fwd-status=304')
+    expect((await statuses('/a')).at(-1)).toMatch(/^zest-lamp-edge; hit/)
+  })
   test('gives what was purged meanwhile to nobody', async () => {
     await edge.ask('/a')
     home.handler = (_req, res) => res.writeHead(200, { 'content-type': 'text/html' }).end('new')

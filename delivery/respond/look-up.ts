@@ -5,10 +5,10 @@ import { storeOf } from '../fetch/fetch-context.ts'
 import type { ResponseStore, StoredEntry } from '../store/response-store.ts'
 import type { RequestContext } from './request-context.ts'
 
-/** A copy that may have been purged since contact was lost: stale from then on, so that nothing but the owner's stale allowance lets it be served. */
-const doubted = (entry: StoredEntry, lostAt: EpochMs): StoredEntry => ({
+/** A copy that may have been purged: stale from then on, so that nothing but the owner's stale allowance lets it be served. */
+const doubted = (entry: StoredEntry, since: EpochMs): StoredEntry => ({
   ...entry,
-  staleSince: entry.staleSince !== undefined && entry.staleSince < lostAt ? entry.staleSince : lostAt,
+  staleSince: entry.staleSince !== undefined && entry.staleSince < since ? entry.staleSince : since,
 })
 
 /** Nothing doubted is served before home has been asked. */
@@ -20,7 +20,7 @@ const askedFirst = (decision: ReuseDecision<StoredEntry>): ReuseDecision<StoredE
     : { kind: 'fetch', reason: 'stale', stale: decision.stored }
 }
 
-/** What to do for a request, given what is stored; at an edge that has lost contact, home is asked before anything is served. */
+/** What to do for a request, given what is stored; at an edge that may have missed a purge, home is asked before anything is served. */
 export const lookUp = (
   context: RequestContext,
   key: CacheKey,
@@ -28,14 +28,13 @@ export const lookUp = (
 ): ReuseDecision<StoredEntry> => {
   const { io, rule, fields, route } = context
   const candidates = store.candidates(key)
-  const lostAt = route.home === undefined ? undefined : io.contact?.lostAt()
-  if (lostAt === undefined) return decideReuse(fields, candidates, rule.reuse, io.now())
-  return askedFirst(
-    decideReuse(
-      fields,
-      candidates.map((entry) => doubted(entry, lostAt)),
-      rule.reuse,
-      io.now(),
-    ),
-  )
+  const { contact } = io
+  if (route.home === undefined || contact === undefined) return decideReuse(fields, candidates, rule.reuse, io.now())
+  const asTrusted = candidates.map((entry) => {
+    const since = contact.doubtedSince(entry.responseTime)
+    return since === undefined ? entry : doubted(entry, since)
+  })
+  const decision = decideReuse(fields, asTrusted, rule.reuse, io.now())
+  const stored = decision.kind === 'fetch' ? decision.stale : decision.stored
+  return stored === undefined || candidates.includes(stored) ? decision : askedFirst(decision)
 }

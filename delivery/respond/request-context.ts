@@ -39,7 +39,7 @@ interface KnowsNextPages {
 
 /** What knows whether purges reach this edge. */
 interface KnowsContact {
-  lostAt(): EpochMs | undefined
+  doubtedSince(responseTime: EpochMs): EpochMs | undefined
 }
 
 /** What answering visitors needs from outside. */

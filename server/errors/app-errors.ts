@@ -30,6 +30,29 @@ export const errors = {
     ),
   nameTaken: (name: string) =>
     new AppError('NAME_TAKEN', 409, 'Name taken', `An account named "${name}" already exists. Choose another name.`),
+  edgeNameTaken: (name: string) =>
+    new AppError('EDGE_NAME_TAKEN', 409, 'Name taken', `An edge named "${name}" already exists. Choose another name.`),
+  edgeNeedsTls: (homeUrl: string) =>
+    new AppError(
+      'EDGE_NEEDS_TLS',
+      422,
+      'The way to home is open',
+      `Over ${homeUrl} anybody on the way could read what visitors send. Give an address that begins with https, or one in a private network.`,
+    ),
+  badEdgeToken: () =>
+    new AppError(
+      'BAD_EDGE_TOKEN',
+      401,
+      'This token does not work',
+      'It has been used already, or a newer one has been made. Make a new token under Edges, and join with that.',
+    ),
+  badEdgeKey: () =>
+    new AppError(
+      'BAD_EDGE_KEY',
+      401,
+      'This is no edge of ours',
+      'The edge has been removed, or another machine has joined in its place. Make a new token under Edges, and join again.',
+    ),
   notFound: (what: string) =>
     new AppError('NOT_FOUND', 404, 'Not found', `There is no such ${what}. It may have been removed; reload the list.`),
   noRoute: (method: string, path: string) =>

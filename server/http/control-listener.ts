@@ -1,3 +1,4 @@
+import { X509Certificate } from 'node:crypto'
 import { createServer as createHttpServer, type RequestListener, type Server } from 'node:http'
 import { createServer as createHttpsServer } from 'node:https'
 import { certificateFromFiles, needsTls, ownCertificate } from '../../process/own-certificate.ts'
@@ -22,7 +23,12 @@ export const createControlServer = async (
   listening: ControlListening,
   handler: RequestListener,
   now: number,
-): Promise<{ readonly server: Server; readonly scheme: 'http' | 'https' }> => {
+): Promise<{
+  readonly server: Server
+  readonly scheme: 'http' | 'https'
+  /** SHA-256 of a certificate that was made here, hex. */
+  readonly ownDigest?: string
+}> => {
   const { address, certificateFile, keyFile, folder, names } = listening
   if (certificateFile !== undefined && keyFile !== undefined) {
     const pair = await certificateFromFiles(
@@ -33,5 +39,9 @@ export const createControlServer = async (
   }
   if (!needsTls(address)) return { server: createHttpServer(handler), scheme: 'http' }
   const pair = await ownCertificate({ folder, file: 'control.pem.json' }, names, now)
-  return { server: createHttpsServer({ ...pair, minVersion: 'TLSv1.2' }, handler), scheme: 'https' }
+  return {
+    server: createHttpsServer({ ...pair, minVersion: 'TLSv1.2' }, handler),
+    scheme: 'https',
+    ownDigest: new X509Certificate(pair.cert).fingerprint256.replaceAll(':', '').toLowerCase(),
+  }
 }

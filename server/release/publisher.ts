@@ -4,6 +4,7 @@ import { emptySetup, Setup } from '../../core/contracts/setup.ts'
 import { versionOf } from '../../core/measuring/sides.ts'
 import { DeliveryUnavailable, type DeliveryClient } from '../../delivery/control/client.ts'
 import type { Database } from '../db/database.ts'
+import { knownEdges } from '../edges/own-edges.ts'
 import { automaticCertificates } from '../db/certificates-schema.ts'
 import { candidates, jobs, measurements, sites, trials, versions } from '../db/schema.ts'
 import { changesOf, inForce } from '../sites/changes-told.ts'
@@ -102,7 +103,11 @@ export class Publisher {
 
   async #config(): Promise<DeliveryConfig> {
     const all = await this.#db.select().from(sites).orderBy(sites.createdAt)
-    return { revision: Date.now(), sites: await Promise.all(all.map((site) => siteConfig(this.#db, site))) }
+    return {
+      revision: Date.now(),
+      sites: await Promise.all(all.map((site) => siteConfig(this.#db, site))),
+      edges: await knownEdges(this.#db),
+    }
   }
 
   /** Resolves once delivery runs on what the database holds. @throws DeliveryUnavailable, and goes on trying behind */

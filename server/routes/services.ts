@@ -1,6 +1,8 @@
 import type { HasDelivery } from '../../delivery/control/client.ts'
 import type { HasObjects } from '../../objects/control/client.ts'
 import type { HasDatabase } from '../db/database.ts'
+import type { HasEdges } from '../edges/edge-fleet.ts'
+import type { HasControlCertificate } from '../edges/own-edges.ts'
 import type { HasDns } from '../golive/dns-plans.ts'
 import type { HasStartToken } from '../http/authentication.ts'
 import type { HasRecheck } from '../http/live-events.ts'
@@ -32,5 +34,7 @@ export type Services = HasDatabase &
   HasSignInNotice &
   HasClock &
   HasDns &
+  HasEdges &
+  HasControlCertificate &
   HasControlNames &
   HasRecheck

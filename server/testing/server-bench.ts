@@ -26,8 +26,10 @@ import { openDatabase, type Database } from '../db/database.ts'
 import * as schema from '../db/schema.ts'
 import * as plannerSchema from '../db/planner-schema.ts'
 import * as certificatesSchema from '../db/certificates-schema.ts'
+import * as edgesSchema from '../db/edges-schema.ts'
 import * as objectsSchema from '../db/objects-schema.ts'
 import * as warmUpSchema from '../db/warm-up-schema.ts'
+import { EdgeFleet } from '../edges/edge-fleet.ts'
 import { EventBus, type LiveEvent } from '../live/event-bus.ts'
 import { controlNames } from '../net/control-names.ts'
 import { jobHandlers } from '../job-handlers.ts'
@@ -108,6 +110,7 @@ const emptyDatabase = async (): Promise<Database> => {
     ...plannerSchema,
     ...objectsSchema,
     ...certificatesSchema,
+    ...edgesSchema,
   }).filter((table) => is(table, PgTable))
   await db.execute(sql.raw(`truncate ${tables.map((table) => `"${getTableName(table)}"`).join(', ')} cascade`))
   return db
@@ -127,6 +130,7 @@ export class ServerBench {
   }
   /** Name servers that are asked. */
   readonly dns: { nameServers: string[] } = { nameServers: ['127.0.0.1:1'] }
+  edges!: EdgeFleet
   lab: LabRule = () => measured(1000)
   /** What a close look at a page shows: every time the same, unless a test says otherwise. */
   look: LookRule = () => ({ kind: 'seen', sight: aSight() })
@@ -188,6 +192,7 @@ export class ServerBench {
       purge: async (order) => ({ purged: bench.purges.push(order), orders: [order] }),
       announcements: (res) => void res.writeHead(200).write('\n'),
       contact: () => undefined,
+      doubt: () => undefined,
       traffic: () => bench.traffic,
       listStore: async () => ({ total: bench.stored.length, entries: bench.stored }),
       changes: async (query) => {
@@ -217,11 +222,17 @@ export class ServerBench {
     const server = createServer((req, res) => app.callback()(req, res))
     const port = await listen(server)
     bench.url = `http://127.0.0.1:${port}`
-    const delivery = new DeliveryClient(controlSocketPath(folder))
+    bench.edges = new EdgeFleet('this-boot', Date.now)
+    const delivery = new DeliveryClient(controlSocketPath(folder), undefined, bench.edges)
     bench.#start(delivery, port)
     const app = createApp(bench.services, '/nowhere', (error) => bench.errors.push(error))
     bench.#close = [
-      async () => (bench.#publisher.close(), bench.#objectsPublisher.close(), bench.services.jobs.close()),
+      async () => (
+        bench.edges.close(),
+        bench.#publisher.close(),
+        bench.#objectsPublisher.close(),
+        bench.services.jobs.close()
+      ),
       async () => [server, site, channel].map((one) => (one.close(), one.closeAllConnections())),
       () => rm(folder, { recursive: true, force: true }),
     ]
@@ -276,6 +287,8 @@ export class ServerBench {
       signInNotice: 'Welcome aboard',
       now: () => new Date(),
       dns: this.dns,
+      edges: this.edges,
+      controlCertificate: undefined,
       controlNames: controlNames(['control.example']),
       recheckMs: 20,
     }

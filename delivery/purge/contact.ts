@@ -10,6 +10,7 @@ const LONGEST_SILENCE_MS = 10_000
 export class Contact {
   readonly #now: () => EpochMs
   #lastAt: EpochMs
+  #doubtsUpTo = epochMs(0)
 
   constructor(now: () => EpochMs) {
     this.#now = now
@@ -22,8 +23,17 @@ export class Contact {
     this.#lastAt = this.#now()
   }
 
-  /** Since when nothing is known of purges; undefined: contact holds. */
-  lostAt(): EpochMs | undefined {
-    return this.#now() - this.#lastAt > LONGEST_SILENCE_MS ? this.#lastAt : undefined
+  /** Purges may have been missed: what was fetched or checked before now is not trusted until home has been asked. */
+  doubt(): void {
+    this.#doubtsUpTo = this.#now()
+  }
+
+  /**
+   * Since when a copy is not to be trusted; undefined: it is.
+   * @param responseTime when it was fetched or checked last
+   */
+  doubtedSince(responseTime: EpochMs): EpochMs | undefined {
+    if (this.#now() - this.#lastAt > LONGEST_SILENCE_MS) return this.#lastAt
+    return responseTime <= this.#doubtsUpTo ? this.#doubtsUpTo : undefined
   }
 }

@@ -1,0 +1,167 @@
+import type { IncomingMessage } from 'node:http'
+import { createInterface } from 'node:readline'
+import { EdgeOrder, type EdgeAck, type EdgeReport } from '../../core/contracts/edges.ts'
+import { edgeConfig } from '../../core/edges/edge-config.ts'
+import { inBackground } from '../../core/in-background.ts'
+import type { DeliveryClient } from '../control/client.ts'
+import { askControl, ControlRefused, jsonOf, type ControlAddress } from './ask-control.ts'
+import type { Membership } from './membership.ts'
+import { figuresOf } from './site-figures.ts'
+
+/** Control says something every two seconds. */
+const LONGEST_SILENCE_MS = 6000
+const REPORT_EVERY_MS = 2000
+const FIRST_PAUSE_MS = 250
+const LONGEST_PAUSE_MS = 5000
+
+/** What the link asks of the delivery beside it. */
+export type EdgeDelivery = Pick<DeliveryClient, 'configure' | 'purge' | 'contact' | 'doubt' | 'traffic'>
+
+export interface LinkSettings {
+  readonly membership: Membership
+  /** Certificates of private authorities, PEM. */
+  readonly trusted?: string | undefined
+  readonly delivery: EdgeDelivery
+  /** This machine's clock, epoch ms. */
+  readonly now: () => number
+  /** Tell the owner of the machine, in a sentence. */
+  readonly say: (sentence: string) => void
+}
+
+/**
+ * The link of an edge to control: outgoing only. Orders are carried out one after the other, confirmed, and caught up with after a break; as long as
+ * control is heard, delivery is told so. When control is away, visitors are served on with the last good setups.
+ */
+export class ControlLink {
+  readonly #settings: LinkSettings
+  readonly #control: ControlAddress
+  #carriedOut: EdgeAck | undefined
+  #sites: string[] = []
+  #revision = 0
+  #problem: string | null = null
+  #pauseMs = FIRST_PAUSE_MS
+  #timer: NodeJS.Timeout | undefined
+  #reporting: NodeJS.Timeout | undefined
+  #listening: IncomingMessage | undefined
+  #said = ''
+  #ended = false
+
+  constructor(settings: LinkSettings) {
+    this.#settings = settings
+    const { url, certificate } = settings.membership
+    this.#control = { url, certificate, trusted: settings.trusted }
+  }
+
+  start(): void {
+    this.#connect()
+    this.#reporting = setInterval(() => inBackground(this.report(), () => undefined), REPORT_EVERY_MS)
+  }
+
+  end(): void {
+    this.#ended = true
+    clearTimeout(this.#timer)
+    clearInterval(this.#reporting)
+    this.#listening?.destroy()
+  }
+
+  #connect(): void {
+    inBackground(
+      this.#listen().catch((error: Error) => this.#sayOnce(error)),
+      () => undefined,
+    )
+  }
+
+  /** Once: what keeps happening need not be said each time. */
+  #sayOnce(error: Error): void {
+    if (error.message !== this.#said) this.#settings.say(`Control is not heard: ${error.message}`)
+    this.#said = error.message
+    this.#again()
+  }
+
+  #again(): void {
+    clearTimeout(this.#timer)
+    if (this.#ended) return
+    this.#timer = setTimeout(() => this.#connect(), this.#pauseMs)
+    this.#pauseMs = Math.min(2 * this.#pauseMs, LONGEST_PAUSE_MS)
+  }
+
+  #since(): string {
+    const { boot, seq } = this.#carriedOut ?? {}
+    return boot === undefined ? '' : `?boot=${encodeURIComponent(boot)}&since=${seq}`
+  }
+
+  async #listen(): Promise<void> {
+    const incoming = await askControl(this.#control, {
+      method: 'GET',
+      path: `/edge-orders${this.#since()}`,
+      key: this.#settings.membership.key,
+      timeoutMs: LONGEST_SILENCE_MS,
+    })
+    if (incoming.statusCode !== 200) {
+      await jsonOf(incoming)
+      throw new ControlRefused(incoming.statusCode ?? 500, 'Control does not speak to this edge.')
+    }
+    this.#listening = incoming
+    this.#pauseMs = FIRST_PAUSE_MS
+    this.#said = ''
+    const boot = String(incoming.headers['zest-boot'] ?? '')
+    const lines = createInterface({ input: incoming }).on('error', () => undefined)
+    let last = Promise.resolve()
+    lines.on('line', (line) => {
+      last = last.then(() => this.#take(line, boot))
+    })
+    incoming.on('error', () => undefined)
+    incoming.once('close', () => this.#again())
+  }
+
+  /** What cannot be carried out is said to control, and asked for again by a new connection. */
+  async #take(line: string, boot: string): Promise<void> {
+    try {
+      await this.#carryOut(EdgeOrder.parse(JSON.parse(line)), boot)
+      this.#problem = null
+    } catch (error) {
+      this.#problem = `An order of control could not be carried out: ${(error as Error).message}`.slice(0, 500)
+      this.#settings.say(this.#problem)
+      this.#listening?.destroy()
+    }
+  }
+
+  async #carryOut(order: EdgeOrder, boot: string): Promise<void> {
+    const { delivery, membership } = this.#settings
+    if (order.kind === 'setups') {
+      const config = edgeConfig(order.config, { ...order.home, key: membership.key }, null)
+      await delivery.configure(config)
+      this.#sites = config.sites.map(({ siteId }) => siteId)
+      this.#revision = config.revision
+    }
+    if (order.kind === 'purge') for (const one of order.orders) await delivery.purge(one)
+    if (order.kind === 'doubt') await delivery.doubt()
+    // Only now: whatever was ordered before is done.
+    await delivery.contact()
+    if (order.kind === 'beat') return
+    this.#carriedOut = { boot, seq: order.seq }
+    await this.#tell('/edge-acks', this.#carriedOut)
+    if (order.kind === 'setups') await this.report()
+  }
+
+  /** Tell control what this edge has answered. */
+  async report(): Promise<void> {
+    const { delivery, now } = this.#settings
+    const traffic = await Promise.all(
+      this.#sites.map(async (siteId) => figuresOf(siteId, await delivery.traffic(siteId))),
+    )
+    const report: EdgeReport = { at: now(), revision: this.#revision, sites: traffic, problem: this.#problem }
+    await this.#tell('/edge-reports', report)
+  }
+
+  async #tell(path: string, body: unknown): Promise<void> {
+    const answer = await askControl(this.#control, {
+      method: 'POST',
+      path,
+      key: this.#settings.membership.key,
+      body,
+      timeoutMs: LONGEST_SILENCE_MS,
+    })
+    await jsonOf(answer)
+  }
+}

@@ -1,0 +1,54 @@
+import { request } from 'node:http'
+import { createInterface } from 'node:readline'
+import { PurgeOrder } from '../../core/contracts/delivery.ts'
+import { inBackground } from '../../core/in-background.ts'
+import type { EdgeFleet } from './edge-fleet.ts'
+
+const BETWEEN_TRIES_MS = 500
+/** Delivery says every two seconds that it is still there. */
+const LONGEST_SILENCE_MS = 6000
+
+/**
+ * Pass on to edges what home purges by itself: because of what visitors send, or because a page has been made again.
+ * @returns ends it
+ */
+export const followHomePurges = (socketPath: string, fleet: EdgeFleet, log: (error: unknown) => void): (() => void) => {
+  let ended = false
+  let retry: NodeJS.Timeout | undefined
+  let listening: ReturnType<typeof request> | undefined
+  let heardBefore = false
+
+  const pass = (line: string): void => {
+    if (line === '') return
+    try {
+      inBackground(fleet.purge([PurgeOrder.parse(JSON.parse(line))]), log)
+    } catch (error) {
+      log(error)
+    }
+  }
+  const follow = (): void => {
+    listening = request({ socketPath, path: '/announcements', timeout: LONGEST_SILENCE_MS }, (incoming) => {
+      // Between two connections something may have been missed.
+      if (heardBefore) fleet.doubtAll()
+      heardBefore = true
+      // A connection that breaks off is opened again; what its reader makes of that is of no interest.
+      const lines = createInterface({ input: incoming }).on('error', () => undefined)
+      lines.on('line', pass)
+      incoming.on('error', () => undefined)
+      incoming.once('close', again)
+    })
+    listening.on('timeout', () => listening?.destroy())
+    listening.on('error', again)
+    listening.end()
+  }
+  const again = (): void => {
+    clearTimeout(retry)
+    if (!ended) retry = setTimeout(follow, BETWEEN_TRIES_MS)
+  }
+  follow()
+  return () => {
+    ended = true
+    clearTimeout(retry)
+    listening?.destroy()
+  }
+}

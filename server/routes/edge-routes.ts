@@ -1,0 +1,111 @@
+import { z } from 'zod'
+import {
+  EdgeAck,
+  EdgeDraft,
+  EdgeInfo,
+  EdgeReport,
+  EdgeWithToken,
+  Joined,
+  JoinOrder,
+} from '../../core/contracts/edges.ts'
+import type { HasDatabase } from '../db/database.ts'
+import type { HasEdges } from '../edges/edge-fleet.ts'
+import {
+  addEdge,
+  changeEdge,
+  edgeOfKey,
+  joinEdge,
+  listEdges,
+  newEdgeToken,
+  removeEdge,
+  type HasControlCertificate,
+} from '../edges/own-edges.ts'
+import { endpoint, type Endpoint } from '../http/endpoint.ts'
+import type { HasClock } from '../live/clock.ts'
+import type { HasPublisher } from '../sites/publishing.ts'
+
+const EdgeParams = z.object({ edgeId: z.string() })
+
+/** Edges, for their owner, and what their machines send. */
+export const edgeEndpoints = (
+  services: HasDatabase & HasEdges & HasClock & HasPublisher & HasControlCertificate,
+): Endpoint[] => [
+  endpoint(
+    { method: 'get', path: '/edges', summary: 'Edges, and what they have answered', reply: z.array(EdgeInfo) },
+    async () => listEdges(services),
+  ),
+  endpoint(
+    {
+      method: 'post',
+      path: '/edges',
+      summary: 'Add an edge; the token with which its machine joins is shown once',
+      input: { body: EdgeDraft },
+      reply: EdgeWithToken,
+      status: 201,
+    },
+    async ({ body }) => addEdge(services, body),
+  ),
+  endpoint(
+    {
+      method: 'put',
+      path: '/edges/:edgeId',
+      summary: 'Change what is known of an edge',
+      input: { params: EdgeParams, body: EdgeDraft },
+      reply: EdgeInfo,
+    },
+    async ({ params, body }) => changeEdge(services, params.edgeId, body),
+  ),
+  endpoint(
+    {
+      method: 'delete',
+      path: '/edges/:edgeId',
+      summary: 'Remove an edge: its machine gets nothing here any more',
+      input: { params: EdgeParams },
+    },
+    async ({ params }) => removeEdge(services, params.edgeId),
+  ),
+  endpoint(
+    {
+      method: 'post',
+      path: '/edges/:edgeId/tokens',
+      summary: 'A new token, for a machine that takes the place of the one that has joined',
+      input: { params: EdgeParams },
+      reply: EdgeWithToken,
+      status: 201,
+    },
+    async ({ params }) => newEdgeToken(services, params.edgeId),
+  ),
+  endpoint(
+    {
+      method: 'post',
+      path: '/edge-joins',
+      summary: 'Become an edge, with a token that works once',
+      access: 'open',
+      input: { body: JoinOrder },
+      reply: Joined,
+      status: 201,
+    },
+    async ({ body }) => joinEdge(services, body.token),
+  ),
+  endpoint(
+    {
+      method: 'post',
+      path: '/edge-acks',
+      summary: 'For the machine of an edge: what it has carried out',
+      access: 'open',
+      input: { body: EdgeAck },
+    },
+    async ({ ctx, body }) =>
+      services.edges.ack(await edgeOfKey(services, ctx.get('authorization')), body.boot, body.seq),
+  ),
+  endpoint(
+    {
+      method: 'post',
+      path: '/edge-reports',
+      summary: 'For the machine of an edge: what it has answered',
+      access: 'open',
+      input: { body: EdgeReport },
+    },
+    async ({ ctx, body }) => services.edges.report(await edgeOfKey(services, ctx.get('authorization')), body),
+  ),
+]
