@@ -48,6 +48,7 @@ const PROGRAMS = {
   recorder: 'lab/recorder.ts',
   site: 'standins/site/main.ts',
   third: 'standins/third/main.ts',
+  distance: 'standins/distance/main.ts',
   zest: 'cli/zest.ts',
 }
 

@@ -1,6 +1,8 @@
 // The demo: the ferry company's site and its third party as programs, an account, and the site connected.
-import { mkdir, writeFile } from 'node:fs/promises'
+import { existsSync } from 'node:fs'
+import { mkdir, readFile, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
+import { root } from './shell.mjs'
 import { askOwn, basePort, controlUrl, waitFor } from './supervise.mjs'
 
 const ACCOUNT = { name: 'keeper@orrin-sound.example', password: 'nine quays' }
@@ -44,4 +46,50 @@ export const connectDemo = async (dataDir, token) => {
   const target = await ask(token, 'GET', `/sites/${ferry.id}/event-target`)
   await mkdir(join(dataDir, 'demo'), { recursive: true })
   await writeFile(join(dataDir, 'demo/event-target.json'), JSON.stringify(target), { mode: 0o600 })
+}
+
+/** Places of the demo, all of them at sea. */
+const demoPlaces = async () => JSON.parse(await readFile(join(root, 'standins/distance/places.json'), 'utf8'))
+
+/** Where an edge of the demo listens, and by which port it reaches home over the sea. */
+const portsOf = (index) => ({ own: basePort() + 30 + 2 * index, home: basePort() + 3 + index })
+
+/** The token with which an edge of the demo joins; undefined when it has joined already. */
+const tokenFor = async (token, place, index, folder) => {
+  const edges = await ask(token, 'GET', '/edges')
+  const known = edges.find(({ name }) => name === place.name)
+  if (known !== undefined && known.state !== 'not-joined' && existsSync(join(folder, 'edge.json'))) return undefined
+  if (known !== undefined) return (await ask(token, 'POST', `/edges/${known.id}/tokens`)).token
+  const { own, home } = portsOf(index)
+  const draft = { name: place.name, place, address: '127.0.0.1', port: own, homeUrl: `http://127.0.0.1:${home}` }
+  return (await ask(token, 'POST', '/edges', { ...draft, whenAway: 'ask-origin' })).token
+}
+
+/**
+ * Start the edges of the demo, each on data and ports of its own, with the distance to home in between.
+ * @param {import('./supervise.mjs').Supervisor} supervisor
+ * @param {string} dataDir
+ * @param {string} token that opens the API
+ */
+export const startDemoEdges = async (supervisor, dataDir, token) => {
+  const { home, edges } = await demoPlaces()
+  const [site] = await ask(token, 'GET', '/sites')
+  if (site.places.origin === null) await ask(token, 'PUT', `/sites/${site.id}/places`, { ...site.places, origin: home })
+  supervisor.start('distance')
+  for (const [index, place] of edges.entries()) {
+    const folder = join(dataDir, 'edges', String(index + 1))
+    await mkdir(folder, { recursive: true, mode: 0o700 })
+    const joining = await tokenFor(token, place, index, folder)
+    const { own } = portsOf(index)
+    const env = {
+      ZEST_DATA_DIR: folder,
+      ZEST_PORT: String(own - 10),
+      // Visitors come by the same addresses as at home: the lab leads them here.
+      ZEST_PUBLIC_HTTP_PORT: String(basePort() + 10),
+      ZEST_PUBLIC_HTTPS_PORT: String(basePort() + 11),
+      ...(joining === undefined ? {} : { ZEST_JOIN: controlUrl(), ZEST_JOIN_TOKEN: joining }),
+    }
+    supervisor.startApart(`delivery of edge ${index + 1}`, { program: 'delivery', env })
+    supervisor.startApart(`edge ${index + 1}`, { program: 'edge', env })
+  }
 }

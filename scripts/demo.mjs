@@ -1,7 +1,7 @@
 // npm run demo: the same as npm start with the ferry company's site, its third party, and everything connected.
 import { randomBytes } from 'node:crypto'
 import { ensureChromium, ensureDemo } from './ensure.mjs'
-import { connectDemo, DEMO_PROGRAMS, SIGN_IN_NOTICE } from './demo-data.mjs'
+import { connectDemo, DEMO_PROGRAMS, SIGN_IN_NOTICE, startDemoEdges } from './demo-data.mjs'
 import { controlUrl, Supervisor } from './supervise.mjs'
 
 await ensureDemo()
@@ -20,4 +20,6 @@ const supervisor = new Supervisor({
 console.log('starting; the first time, the pictures of the demo site are drawn, which takes a minute or two …')
 for (const name of DEMO_PROGRAMS) supervisor.start(name)
 await connectDemo(dataDir, token)
+// Set to 0, visitors in other places do without: three processes fewer on a small machine.
+if (process.env.ZEST_DEMO_EDGES !== '0') await startDemoEdges(supervisor, dataDir, token)
 console.log(`ready ${controlUrl()}`)

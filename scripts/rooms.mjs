@@ -28,7 +28,7 @@ export const ROOMS = {
   server: ['core', 'process', 'delivery/control', 'objects/control', 'lab'],
   web: ['core'],
   cli: ['core/contracts'],
-  standins: ['core/formats', 'process/copied-folder.ts'],
+  standins: ['core/formats', 'core/model/distance.ts', 'process/copied-folder.ts'],
   e2e: ANY,
   bench: ANY,
 }

@@ -26,6 +26,7 @@ const SHARES_PORTS = new Set(['delivery'])
 
 export class Supervisor {
   #children = new Map()
+  #apart = new Map()
   #stopping = false
   #last = async () => undefined
   #env
@@ -38,12 +39,24 @@ export class Supervisor {
   }
 
   #spawn(name, takesOver) {
-    const exec = join(root, 'dist', `${name}.mjs`)
+    const { program = name, env = {} } = this.#apart.get(name) ?? {}
+    const exec = join(root, 'dist', `${program}.mjs`)
     // The lines in which programs say that they are ready are for their own logs, not for who starts them.
     const stdio = ['ignore', 'ignore', 'inherit']
-    if (!SHARES_PORTS.has(name)) return spawn(process.execPath, [exec], { cwd: root, env: this.#env, stdio })
+    if (!SHARES_PORTS.has(name))
+      return spawn(process.execPath, [exec], { cwd: root, env: { ...this.#env, ...env }, stdio })
     cluster.setupPrimary({ exec, execArgv: [], cwd: root, stdio: [...stdio, 'ipc'] })
     return cluster.fork({ ...this.#env, ZEST_TAKES_OVER: takesOver ? '1' : '0' }).process
+  }
+
+  /**
+   * Start a program once more under a name of its own, with settings of its own; the others do without it.
+   * @param {string} name
+   * @param {{ program: string, env: Record<string, string> }} apart
+   */
+  startApart(name, apart) {
+    this.#apart.set(name, apart)
+    return this.start(name)
   }
 
   /** @param {string} name of a program in dist/ */
@@ -54,7 +67,7 @@ export class Supervisor {
     child.on('exit', (code, signal) => {
       // One that has been replaced may go.
       if (this.#stopping || this.#children.get(name) !== child) return
-      if (code === EXIT_CONFIG && DISPENSABLE.has(name)) return
+      if (code === EXIT_CONFIG && (DISPENSABLE.has(name) || this.#apart.has(name))) return
       if (code === EXIT_CONFIG) return void this.stop().then(() => process.exit(EXIT_CONFIG))
       console.error(`${name} stopped (${code ?? signal}); starting it again.`)
       if (Date.now() - startedAt > STARTED_WELL_MS) return this.start(name)

@@ -149,7 +149,7 @@ const main = async (): Promise<void> => {
   const now = (): Date => new Date()
   const authority = { trusted: await trustedAuthority(), isVisible: recordFinder(nameServers) }
   const handlers = jobHandlers({
-    ...{ db, addresses, events, lab, simulator, delivery, objects, publisher, now, authority },
+    ...{ db, addresses, events, lab, simulator, delivery, edges: fleet, objects, publisher, now, authority },
     ...orders,
   })
   const jobs = new JobQueue(db, events, handlers, (error) => log.error(error))

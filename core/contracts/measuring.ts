@@ -60,10 +60,11 @@ export type Journey = z.infer<typeof Journey>
 
 /**
  * What is loaded: the origin itself; delivery with the setup that is live, in trial, or was published as that version; the first
- * side once more, to see how far equal loads differ; live while every read of the object cache misses; or an archive that was read in.
+ * side once more, to see how far equal loads differ; live while every read of the object cache misses; live through the edge that is nearest to the
+ * visitor; or an archive that was read in.
  */
 export const Side = z.union([
-  z.enum(['origin', 'live', 'trial', 'candidate', 'again', 'archive', 'without-objects']),
+  z.enum(['origin', 'live', 'trial', 'candidate', 'again', 'archive', 'without-objects', 'through-edges']),
   z.templateLiteral(['version-', z.int().min(1)]),
 ])
 export type Side = z.infer<typeof Side>

@@ -8,10 +8,19 @@ export const versionOf = (side: Side): number | undefined =>
 export const sideRank = (side: Side): number => {
   const version = versionOf(side)
   if (version !== undefined) return version
-  return { origin: 0, archive: 0.5, 'without-objects': 9e8, live: 1e9, again: 2e9, trial: 3e9, candidate: 4e9 }[
-    side as 'live'
-  ]
+  return RANKS[side as keyof typeof RANKS]
 }
+
+const RANKS = {
+  origin: 0,
+  archive: 0.5,
+  'without-objects': 9e8,
+  live: 1e9,
+  'through-edges': 1.5e9,
+  again: 2e9,
+  trial: 3e9,
+  candidate: 4e9,
+} as const
 
 const NAMES: Record<string, string> = {
   origin: 'Origin',
@@ -21,6 +30,7 @@ const NAMES: Record<string, string> = {
   again: 'Repeat',
   archive: 'Archive',
   'without-objects': 'Live, object cache missing',
+  'through-edges': 'Nearest edge',
 }
 
 /** Name of a side, for labels. */
@@ -34,6 +44,7 @@ const WORDS: Record<string, string> = {
   again: 'in the repeat',
   archive: 'in the archive',
   'without-objects': 'live while every read of the object cache misses',
+  'through-edges': 'through the nearest edge',
 }
 
 /** Where a page was loaded from, within a sentence. */

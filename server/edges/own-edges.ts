@@ -69,6 +69,12 @@ export const knownEdges = async (db: Database): Promise<NonNullable<DeliveryConf
 export const listEdges = async ({ db, edges: fleet }: HasDatabase & HasEdges): Promise<EdgeInfo[]> =>
   (await db.select().from(edges).orderBy(edges.createdAt)).map((row) => infoOf(fleet, row))
 
+/** Edges that serve a site right now. */
+export const edgesOfSite = async (services: HasDatabase & HasEdges, siteId: string): Promise<EdgeInfo[]> =>
+  (await listEdges(services)).filter(
+    ({ state, siteIds }) => state === 'connected' && (siteIds === null || siteIds.includes(siteId)),
+  )
+
 const rowOf = async (db: Database, id: string): Promise<EdgeRow> => {
   const [row] = await db.select().from(edges).where(eq(edges.id, id))
   if (row === undefined) throw errors.notFound('edge')

@@ -39,6 +39,13 @@ export const errors = {
       'The way to home is open',
       `Over ${homeUrl} anybody on the way could read what visitors send. Give an address that begins with https, or one in a private network.`,
     ),
+  noEdgeServes: () =>
+    new AppError(
+      'NO_EDGE_SERVES',
+      409,
+      'No edge serves this site',
+      'Nothing can be measured through an edge before one has joined and serves this site. Add one under Edges.',
+    ),
   badEdgeToken: () =>
     new AppError(
       'BAD_EDGE_TOKEN',

@@ -1,3 +1,4 @@
+import type { HasEdges } from '../edges/edge-fleet.ts'
 import type { HasDatabase } from '../db/database.ts'
 import type { HasPublisher } from '../sites/publishing.ts'
 import type { HasEvents } from '../live/event-bus.ts'
@@ -21,7 +22,7 @@ import { orderMeasurement } from './measurements.ts'
  * @throws AppError NOT_FOUND, NOTHING_TO_TRY, MEASUREMENT_UNDER_WAY
  */
 export const measureAgain = async (
-  services: HasDatabase & HasPublisher & HasEvents & HasJobs & HasRecordings & HasAddresses & HasClock,
+  services: HasDatabase & HasPublisher & HasEvents & HasJobs & HasRecordings & HasAddresses & HasClock & HasEdges,
   siteId: string,
   entryId: string,
   by: string,

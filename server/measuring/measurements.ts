@@ -22,6 +22,8 @@ import { pageResult, sameAgainstSame } from '../../core/measuring/summary.ts'
 import { newId } from '../accounts/secrets.ts'
 import type { Database } from '../db/database.ts'
 import { frames, jobs, measurements, requests, runs, versions } from '../db/schema.ts'
+import type { HasEdges } from '../edges/edge-fleet.ts'
+import { edgesOfSite } from '../edges/own-edges.ts'
 import { errors } from '../errors/app-errors.ts'
 import { getTrial, liveSetup } from '../release/setups.ts'
 import { setupDigest } from '../release/setup-digest.ts'
@@ -94,7 +96,7 @@ const refuseUnknownVersions = async (db: Database, siteId: string, { sides }: Me
  * @throws AppError UNKNOWN_PAGE, UNKNOWN_VISITOR, UNKNOWN_VERSION, ALREADY_MEASURING, NOTHING_TO_TRY
  */
 export const orderMeasurement = async (
-  services: HasDatabase & HasEvents & HasJobs & HasRecordings & HasAddresses & HasClock,
+  services: HasDatabase & HasEvents & HasJobs & HasRecordings & HasAddresses & HasClock & HasEdges,
   siteId: string,
   order: MeasurementOrder,
   by: string,
@@ -104,6 +106,8 @@ export const orderMeasurement = async (
   const site = await getSite(services, siteId)
   refuseUnknown(site, order)
   await refuseUnknownVersions(db, siteId, order)
+  if (order.sides.includes('through-edges') && (await edgesOfSite(services, siteId)).length === 0)
+    throw errors.noEdgeServes()
   if (await queue.hasOpen(siteId)) throw errors.alreadyMeasuring()
   // A browser that somebody records with would take time from the one that is measured.
   services.recordings.stop()

@@ -21,6 +21,8 @@ import type { JobProgress } from '../jobs/job-queue.ts'
 import { LabUnusable, type LabClient } from '../jobs/lab-client.ts'
 import { resultOf } from './measurements.ts'
 import { predictedRun } from './predicted-run.ts'
+import type { HasEdges } from '../edges/edge-fleet.ts'
+import { edgesOfSite } from '../edges/own-edges.ts'
 import { runOrder } from './run-order.ts'
 import { waitForTransforms } from './wait-for-transforms.ts'
 
@@ -32,6 +34,7 @@ export type MeasureIo = HasDatabase &
   HasAddresses &
   HasPublisher &
   HasDelivery &
+  HasEdges &
   HasObjects & {
     readonly events: EventBus
     readonly lab: LabClient
@@ -214,7 +217,8 @@ export const runMeasurement = async (
     if ((await failuresBefore(db, measurement.id, planned)) >= MOST_FAILURES) continue
     if (switchback.isSpent || (planned.purpose === 'look' && planned.side === 'without-objects')) continue
     if (planned.purpose === 'count' && planned.pair > 1 && (await decided.has(planned))) continue
-    const load = runOrder(site, order, planned, page, visitor, io.addresses)
+    const edges = planned.side === 'through-edges' ? await edgesOfSite(io, site.id) : []
+    const load = runOrder(site, order, planned, page, visitor, io.addresses, edges)
     await progress.report(
       index,
       plan.length,

@@ -1,6 +1,7 @@
 import type { MeasurementOrder } from '../../core/contracts/measurements.ts'
 import type { RunOrder, Side, VisitorProfile } from '../../core/contracts/measuring.ts'
 import type { SamplePage, Site } from '../../core/contracts/sites.ts'
+import { nearestFor, type PlacedEdge } from '../../core/edges/nearest-edge.ts'
 import { distanceMs } from '../../core/model/distance.ts'
 import type { PlannedRun } from '../../core/measuring/plan.ts'
 import { versionOf } from '../../core/measuring/sides.ts'
@@ -20,7 +21,7 @@ const isDirect = ({ hostHeader }: Pick<Site, 'hostHeader'>, side: Side): boolean
   side === 'origin' && hostHeader !== 'public'
 
 /** Whether a side is what visitors get. */
-const isLive = (side: Side): boolean => side === 'live' || side === 'without-objects'
+const isLive = (side: Side): boolean => side === 'live' || side === 'without-objects' || side === 'through-edges'
 
 const withHost = (address: string, host: string): string => {
   const url = new URL(address)
@@ -70,7 +71,27 @@ const roundTripsByHost = (visitor: VisitorProfile, { places }: Pick<Site, 'place
     places.hosts.map(({ host, place }) => [host, visitor.roundTripMs + distanceMs(visitor.place, place)]),
   )
 
-/** One page load, ready for the lab. */
+/** The way of a visitor to live through the edge that is nearest. */
+const throughNearest = (
+  visitor: VisitorProfile,
+  site: Site,
+  { deliveryPort }: Pick<Addresses, 'deliveryPort'>,
+  edges: readonly PlacedEdge[],
+): Partial<Pick<RunOrder, 'connectTo' | 'roundTripsByHost'>> => {
+  const nearest = nearestFor(visitor.place, site.places.origin, edges)
+  if (nearest.kind === 'home') return {}
+  const { hostname } = new URL(site.liveUrl)
+  const { address, port } = nearest.edge
+  return {
+    connectTo: { [`${hostname}:${deliveryPort}`]: `${address}:${port}` },
+    roundTripsByHost: {
+      ...roundTripsByHost(visitor, site),
+      [hostname]: visitor.roundTripMs + nearest.distanceMs,
+    },
+  }
+}
+
+/** One page load, ready for the lab. @param edges those that serve the site right now */
 export const runOrder = (
   site: Site,
   order: Pick<MeasurementOrder, 'sides' | 'visit' | 'pageIds'>,
@@ -78,6 +99,7 @@ export const runOrder = (
   page: SamplePage,
   visitor: VisitorProfile,
   addresses: Pick<Addresses, 'deliveryPort'>,
+  edges: readonly PlacedEdge[] = [],
 ): RunOrder => {
   const { origin, ...access } = accessTo(site, loadedSide(planned.side, order.sides), addresses)
   const before = site.sample.find(({ id }) => id !== page.id) ?? page
@@ -91,6 +113,7 @@ export const runOrder = (
     instruments: planned.purpose === 'look' ? 'all' : 'light',
     roundTripsByHost: roundTripsByHost(visitor, site),
     ...access,
+    ...(planned.side === 'through-edges' ? throughNearest(visitor, site, addresses, edges) : {}),
     timeoutMs: PAGE_TIMEOUT_MS,
   }
 }

@@ -1,6 +1,7 @@
 import { and, eq } from 'drizzle-orm'
 import type { MeasurementHead, MeasurementOrder } from '../../core/contracts/measurements.ts'
 import type { ObjectsDecision, ObjectsMeasurementOrder } from '../../core/contracts/objects.ts'
+import type { HasEdges } from '../edges/edge-fleet.ts'
 import type { HasObjects } from '../../objects/control/client.ts'
 import type { HasDatabase } from '../db/database.ts'
 import { ledger } from '../db/schema.ts'
@@ -21,6 +22,7 @@ type WorthIo = HasDatabase &
   HasAddresses &
   HasJobs &
   HasRecordings &
+  HasEdges &
   HasClock
 
 /**

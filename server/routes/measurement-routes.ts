@@ -1,3 +1,4 @@
+import type { HasEdges } from '../edges/edge-fleet.ts'
 import type { HasDatabase } from '../db/database.ts'
 import type { HasEvents } from '../live/event-bus.ts'
 import type { HasJobs } from '../jobs/job-queue.ts'
@@ -36,7 +37,7 @@ const VERSION = '0.1'
 const MeasurementParams = SiteParams.extend({ measurementId: z.string() })
 const RunParams = MeasurementParams.extend({ runId: z.string() })
 
-type MeasuringIo = HasDatabase & HasEvents & HasJobs & HasRecordings & HasAddresses & HasClock
+type MeasuringIo = HasDatabase & HasEvents & HasJobs & HasRecordings & HasAddresses & HasClock & HasEdges
 
 /** Measurements of a site. */
 const measurementsOfSite = (services: MeasuringIo): Endpoint[] => [

@@ -12,6 +12,7 @@ import {
   ObjectsSettings,
   ObjectsState,
 } from '../../core/contracts/objects.ts'
+import type { HasEdges } from '../edges/edge-fleet.ts'
 import type { HasObjects } from '../../objects/control/client.ts'
 import type { HasDatabase } from '../db/database.ts'
 import type { HasJobs } from '../jobs/job-queue.ts'
@@ -35,6 +36,7 @@ type ObjectsIo = HasDatabase &
   HasAddresses &
   HasJobs &
   HasRecordings &
+  HasEdges &
   HasClock
 
 /** The object cache: what a content system keeps of its database. */

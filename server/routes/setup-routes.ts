@@ -1,3 +1,4 @@
+import type { HasEdges } from '../edges/edge-fleet.ts'
 import type { HasDatabase } from '../db/database.ts'
 import type { HasDelivery } from '../../delivery/control/client.ts'
 import type { HasPublisher } from '../sites/publishing.ts'
@@ -20,7 +21,7 @@ const EntryParams = SiteParams.extend({ entryId: z.string() })
 
 /** Setups as files, and what was done with them as a report. */
 export const setupEndpoints = (
-  services: HasDatabase & HasDelivery & HasPublisher & HasEvents & HasJobs & HasRecordings & HasAddresses & HasClock,
+  services: HasDatabase & HasDelivery & HasPublisher & HasEvents & HasJobs & HasRecordings & HasAddresses & HasClock & HasEdges,
 ): Endpoint[] => [
   endpoint(
     {

@@ -4,6 +4,7 @@ import { isDue } from '../../core/measuring/retest-schedule.ts'
 import { crossedLimits, worsenings } from '../../core/measuring/regression-alerts.ts'
 import { DEFAULT_RUNS } from '../../core/contracts/measurements.ts'
 import type { Database, HasDatabase } from '../db/database.ts'
+import type { HasEdges } from '../edges/edge-fleet.ts'
 import type { HasJobs } from '../jobs/job-queue.ts'
 import type { HasClock } from '../live/clock.ts'
 import type { HasRecordings } from '../measuring/recordings.ts'
@@ -16,7 +17,7 @@ import { orderMeasurement, resultsOf } from '../measuring/measurements.ts'
 import { getSite } from '../sites/sites.ts'
 import { tell } from './messages.ts'
 
-type RetestIo = HasDatabase & HasEvents & HasJobs & HasRecordings & HasAddresses & HasClock
+type RetestIo = HasDatabase & HasEvents & HasJobs & HasRecordings & HasAddresses & HasClock & HasEdges
 
 /** Under this name the routine orders its measurements. */
 export const ROUTINE = 'the routine'

@@ -270,6 +270,7 @@ export class ServerBench {
           events,
           lab,
           delivery,
+          edges: this.edges,
           objects,
           publisher,
           ...orders,
