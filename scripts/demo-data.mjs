@@ -72,9 +72,14 @@ const tokenFor = async (token, place, index, folder) => {
  * @param {string} token that opens the API
  */
 export const startDemoEdges = async (supervisor, dataDir, token) => {
-  const { home, edges } = await demoPlaces()
+  const { home, far, edges } = await demoPlaces()
   const [site] = await ask(token, 'GET', '/sites')
   if (site.places.origin === null) await ask(token, 'PUT', `/sites/${site.id}/places`, { ...site.places, origin: home })
+  if (site.visitors.every(({ place }) => place === null)) {
+    const [phone] = site.visitors
+    const away = { ...phone, id: 'far-phone', name: 'Phone, far away', place: far }
+    await ask(token, 'PUT', `/sites/${site.id}/visitors`, [...site.visitors, away])
+  }
   supervisor.start('distance')
   for (const [index, place] of edges.entries()) {
     const folder = join(dataDir, 'edges', String(index + 1))

@@ -18,6 +18,7 @@ export const INTERFACE_PATHS = [
   '/sites/:siteId/remedies/guided',
   '/sites/:siteId/remedies/checks/:checkId',
   '/sites/:siteId/store',
+  '/sites/:siteId/edges',
   '/sites/:siteId/ledger',
   '/sites/:siteId/ledger/report',
   '/sites/:siteId/site',

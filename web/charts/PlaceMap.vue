@@ -2,11 +2,12 @@
 import { computed, onMounted, ref, shallowRef } from 'vue'
 import { geoEqualEarth, geoPath, type GeoPermissibleObjects } from 'd3-geo'
 import type { Place } from '../../core/contracts/measuring.ts'
+import { nearestFor } from '../../core/edges/nearest-edge.ts'
 import { distanceMs } from '../../core/model/distance.ts'
 
 /** Where visitors and servers are. Clicking chooses a place; the fields beside it do the same from the keyboard. */
 const props = defineProps<{
-  places: readonly { place: Place; kind: 'visitor' | 'origin' | 'host' }[]
+  places: readonly { place: Place; kind: 'visitor' | 'origin' | 'edge' | 'host' }[]
 }>()
 const emit = defineEmits<{ choose: [point: { latitude: number; longitude: number }] }>()
 const WIDTH = 720
@@ -43,31 +44,35 @@ const dots = computed(() =>
   }),
 )
 const origin = computed(() => props.places.find(({ kind }) => kind === 'origin')?.place ?? null)
-/** Great circles from each visitor to the origin, as the projection bends them. */
+/** Where a visitor is served from: home, or an edge that is nearer. */
+const serverOf = (visitor: Place): Place | null => {
+  const edges = props.places.flatMap(({ place, kind }) =>
+    kind === 'edge' ? [{ name: place.name, place, address: '', port: 80 }] : [],
+  )
+  const nearest = nearestFor(visitor, origin.value, edges)
+  return nearest.kind === 'edge' ? nearest.edge.place : origin.value
+}
+/** Great circles from each visitor to where they are served from, as the projection bends them. */
 const ways = computed(() =>
-  origin.value === null
-    ? []
-    : props.places
-        .filter(({ kind }) => kind === 'visitor')
-        .map(({ place }) => ({
-          key: `${place.name} ${place.latitude} ${place.longitude}`,
-          d:
-            path({
-              type: 'LineString',
-              coordinates: [
-                [place.longitude, place.latitude],
-                [origin.value!.longitude, origin.value!.latitude],
-              ],
-            }) ?? '',
-        })),
+  props.places
+    .filter(({ kind }) => kind === 'visitor')
+    .flatMap(({ place }) => {
+      const server = serverOf(place)
+      if (server === null) return []
+      const coordinates = [place, server].map(({ longitude, latitude }) => [longitude, latitude])
+      const key = `${place.name} ${place.latitude} ${place.longitude}`
+      return [{ key, d: path({ type: 'LineString', coordinates }) ?? '' }]
+    }),
 )
+const KINDS = { visitor: 'visitor', origin: 'server', edge: 'edge', host: 'other host' } as const
 const spoken = computed(() =>
   props.places
-    .map(({ place, kind }) =>
-      kind === 'visitor' && origin.value !== null
-        ? `${place.name}, ${Math.round(distanceMs(place, origin.value))} ms from the origin`
-        : `${place.name} (${kind})`,
-    )
+    .map(({ place, kind }) => {
+      const server = kind === 'visitor' ? serverOf(place) : null
+      return server === null
+        ? `${place.name} (${KINDS[kind]})`
+        : `${place.name}, ${Math.round(distanceMs(place, server))} ms from ${server.name}`
+    })
     .join('; '),
 )
 const choose = (event: MouseEvent): void => {
@@ -104,6 +109,7 @@ const choose = (event: MouseEvent): void => {
     >
       <circle v-if="dot.kind === 'visitor'" r="7" />
       <rect v-else-if="dot.kind === 'origin'" x="-6" y="-6" width="12" height="12" />
+      <rect v-else-if="dot.kind === 'edge'" x="-5" y="-5" width="10" height="10" transform="rotate(45)" />
       <path v-else d="M0 -6l6 10h-12z" />
       <text x="11" :y="dot.kind === 'origin' ? 18 : 4">{{ dot.place.name }}</text>
     </g>
@@ -139,6 +145,10 @@ const choose = (event: MouseEvent): void => {
   fill: rgb(var(--v-theme-surface));
   stroke: rgb(var(--v-theme-origin));
   stroke-width: 3;
+}
+.edge rect {
+  fill: rgb(var(--v-theme-live));
+  stroke: rgb(var(--v-theme-surface));
 }
 .host path {
   fill: rgb(var(--v-theme-trial));

@@ -1,6 +1,7 @@
 import {
   mdiClipboardTextClockOutline,
   mdiDatabaseOutline,
+  mdiMapMarkerMultipleOutline,
   mdiPulse,
   mdiRulerSquare,
   mdiTuneVariant,
@@ -13,6 +14,7 @@ export const PLACES = [
   { name: 'measure', title: 'Measure', icon: mdiRulerSquare },
   { name: 'remedies', title: 'Remedies', icon: mdiTuneVariant },
   { name: 'store', title: 'Store', icon: mdiDatabaseOutline },
+  { name: 'edges', title: 'Edges', icon: mdiMapMarkerMultipleOutline },
   { name: 'ledger', title: 'Ledger', icon: mdiClipboardTextClockOutline },
   { name: 'site', title: 'Site', icon: mdiWebSync },
 ] as const
