@@ -191,7 +191,7 @@ describe('zest', () => {
   })
   test('prints JSON when asked', async () => {
     await run('purge', 's1', '--everything', '--json')
-    expect(JSON.parse(lines[0]!)).toEqual({ purged: 1 })
+    expect(JSON.parse(lines[0]!)).toEqual({ purged: 1, edges: [] })
   })
   test('a comparison makes up to fourteen pairs unless told otherwise', async () => {
     await run('measure', 's1', '--side', 'live', '--side', 'trial', '--visitor', 'phone')

@@ -10,6 +10,7 @@ import { QuickCheck } from '../core/contracts/quick-check.ts'
 import { Site } from '../core/contracts/sites.ts'
 import { WarmUpState, type WarmUpOrder } from '../core/contracts/warm-up.ts'
 import { findSite, UsageError, type Output } from './command-line.ts'
+import { edges } from './edges-command.ts'
 import { certificate, dns } from './going-live-command.ts'
 import { objects } from './objects-command.ts'
 import { plan } from './plan-command.ts'
@@ -18,7 +19,7 @@ import { accessFrom, callApi, CommandFailure, type ApiAccess } from './api.ts'
 
 export const USAGE = `zest site list                        the connected sites
 zest measure SITE [options]           measure, wait, and print the medians and the verdict
-  --side origin|live|trial|version-N|again  one, or several to compare (default: origin)
+  --side origin|live|trial|version-N|through-edges|again  one, or several to compare (default: origin)
   --page PATH                           repeatable (default: the first three of the sample)
   --visitor ID                          repeatable (default: all)
   --visit first|return|next             (default: first)
@@ -58,6 +59,11 @@ zest certificate SITE [get|renew|stop]  its certificate from an authority that s
 zest dns SITE                         which lines of its zone change so that it leads to Zest Lamp
   --address A, --alias NAME             where Zest Lamp runs (--address is repeatable)
   --zone FILE                           the zone as a file; without it, name servers are asked
+zest edges                            the edges, and what they have answered
+zest edges add NAME                   a new edge, and the command that makes a machine one
+  --home URL                            address by which it reaches the delivery here
+  --address A, --place NAME,LAT,LONG    how visitors reach it, and where it stands
+zest edges token|remove NAME          let another machine take its place; remove it
 
 SITE is an id, a name or a live host name. --json prints the result as JSON.
 ZEST_API_TOKEN holds the token; ZEST_URL the address of control (default http://127.0.0.1:8400).
@@ -106,6 +112,9 @@ const purge = async (
   const result = await callApi(access, 'POST', `/sites/${site.id}/purges`, PurgeResult, order)
   const count = `${result.purged} stored ${result.purged === 1 ? 'response' : 'responses'}`
   out.line(json ? JSON.stringify(result) : `${count} ${options.soft ? 'marked stale' : 'removed'}.`)
+  if (!json)
+    for (const { edge, state, tookMs } of result.edges)
+      out.line(`${edge}  ${state}${tookMs === null ? '; it catches up when it is heard again' : ` after ${tookMs} ms`}`)
   return 0
 }
 
@@ -282,6 +291,8 @@ const parse = (args: string[]) => {
         contact: { type: 'string' },
         'agree-terms': { type: 'boolean', default: false },
         dns: { type: 'boolean', default: false },
+        home: { type: 'string' },
+        place: { type: 'string' },
         'account-key-id': { type: 'string' },
         'account-key-file': { type: 'string' },
         address: { type: 'string', multiple: true, default: [] },
@@ -323,6 +334,7 @@ export const runCommand = async (args: string[], env: NodeJS.ProcessEnv, out: Ou
   if (noun === 'next-pages') return nextPages(accessFrom(env), rest[0], values.json, out)
   if (noun === 'objects') return objects(accessFrom(env), rest, values, out)
   if (noun === 'certificate') return certificate(accessFrom(env), rest, values, out)
+  if (noun === 'edges') return edges(accessFrom(env), rest, values, out)
   if (noun === 'dns') return dns(accessFrom(env), rest[0], values, out)
   if (noun === 'plan') return plan(accessFrom(env), rest[0], values, out)
   if (noun === 'check') return check(accessFrom(env), rest[0], values.private, values.json, out)

@@ -1,0 +1,121 @@
+import { spawn, type ChildProcess } from 'node:child_process'
+import { mkdtemp, rm } from 'node:fs/promises'
+import { request } from 'node:http'
+import { tmpdir } from 'node:os'
+import { join, resolve } from 'node:path'
+import type { Browser, Page } from 'playwright-core'
+import { afterAll, beforeAll, expect, test } from 'vitest'
+import type { PurgeResult } from '../core/contracts/delivery.ts'
+import type { EdgeInfo } from '../core/contracts/edges.ts'
+import type { Trial } from '../core/contracts/ledger.ts'
+import type { Site } from '../core/contracts/sites.ts'
+import { accessibilityProblems } from './accessibility.ts'
+import { openBrowser, openFerrySite, runProgram, Stack, TOKEN } from './stack.ts'
+
+/** A machine becomes an edge, serves visitors, and hears of what is purged. */
+
+const BASE = 19_700
+/** The edge's own base port: it listens ten above. */
+const EDGE_BASE = 19_740
+let stack: Stack
+let browser: Browser
+let page: Page
+let site: Site
+let folder: string
+let edge: ChildProcess | undefined
+
+beforeAll(async () => {
+  stack = await Stack.start(BASE)
+  browser = await openBrowser()
+  folder = await mkdtemp(join(tmpdir(), 'zest-e2e-edge-'))
+  page = await (await browser.newContext({ viewport: { width: 1280, height: 800 } })).newPage()
+  page.setDefaultTimeout(60_000)
+  site = (await stack.api<Site[]>('GET', '/sites'))[0]!
+  const { setup, revision } = await stack.api<Trial>('GET', `/sites/${site.id}/trial`)
+  for (const id of ['pageCache', 'compression', 'minify'] as const) setup.remedies[id].enabled = true
+  const trial = await stack.api<Trial>('PUT', `/sites/${site.id}/trial`, { setup, revision })
+  await stack.api('POST', `/sites/${site.id}/trial/keep`, { note: 'stored pages', revision: trial.revision })
+  await openFerrySite(page, stack.url)
+})
+const stopEdge = async (): Promise<void> => {
+  if (edge === undefined || edge.exitCode !== null) return
+  const ended = new Promise((done) => edge!.once('exit', done))
+  edge.kill('SIGTERM')
+  await ended
+}
+afterAll(async () => {
+  await browser?.close()
+  await stopEdge()
+  await stack?.stop()
+  await rm(folder, { recursive: true, force: true, maxRetries: 5 })
+})
+
+const edges = (): Promise<EdgeInfo[]> => stack.api('GET', '/edges')
+/** How the last hop answered a visitor of the edge. */
+const atEdge = (path: string): Promise<string> =>
+  new Promise((done, reject) => {
+    const headers = { host: `orrin.localhost:${BASE + 10}` }
+    request({ host: '127.0.0.1', port: EDGE_BASE + 10, path, headers, agent: false }, (res) => {
+      res.resume()
+      res.on('end', () => done(String(res.headers['cache-status']).split(', ').at(-1)!))
+    })
+      .on('error', reject)
+      .end()
+  })
+
+test('the owner adds an edge, and gets the command that makes a machine one', async () => {
+  await page.getByRole('navigation').getByRole('link', { name: 'Edges' }).click()
+  await page.getByText('No edge yet.').waitFor()
+  expect(await accessibilityProblems(page)).toEqual([])
+  await page.getByRole('button', { name: 'Add an edge' }).click()
+  await page.getByLabel('Name', { exact: true }).fill('Skerry')
+  await page.getByLabel('Host name or address, for visitors').fill('127.0.0.1')
+  await page.getByLabel('Address by which it reaches').fill(`http://127.0.0.1:${BASE + 10}`)
+  expect(await accessibilityProblems(page)).toEqual([])
+  await page.getByRole('button', { name: 'Add this edge' }).click()
+  const command = await page.getByLabel('Command').innerText()
+  expect(command).toMatch(/^npm run edge -- --join http:\/\/127\.0\.0\.1:19700 --token \S+$/)
+  await page.getByText('Waits for its machine to join').waitFor()
+
+  const [, ...words] = command.split(' -- ')
+  edge = spawn('node', [join(resolve(import.meta.dirname, '..'), 'scripts/edge.mjs'), ...words[0]!.split(' ')], {
+    env: { ...process.env, ZEST_PORT: String(EDGE_BASE), ZEST_DATA_DIR: folder, ZEST_PUBLIC_HTTP_PORT: `${BASE + 10}` },
+    stdio: ['ignore', 'ignore', 'inherit'],
+  })
+  await page.getByText('Serves the current setup').waitFor()
+})
+
+test('its visitors get what home has made, from its own store the second time', async () => {
+  expect(await atEdge('/')).toContain('fwd=uri-miss')
+  await expect.poll(() => atEdge('/')).toMatch(/^zest-lamp-edge; hit/)
+  expect((await edges())[0]).toMatchObject({ name: 'Skerry', state: 'connected', setup: 'in-force', problem: null })
+})
+
+test('what is purged is gone there when the answer comes, and the answer says so', async () => {
+  const { edges: confirmed } = await stack.api<PurgeResult>('POST', `/sites/${site.id}/purges`, {
+    kind: 'paths',
+    paths: ['/'],
+  })
+  expect(confirmed).toMatchObject([{ edge: 'Skerry', state: 'confirmed' }])
+  expect(await atEdge('/')).toContain('fwd=uri-miss')
+})
+
+test('the command line lists it', async () => {
+  const env = { ZEST_URL: stack.url, ZEST_API_TOKEN: TOKEN }
+  const { code, output } = await runProgram('zest', env, ['edges'])
+  expect([code, output]).toEqual([0, expect.stringMatching(/Skerry\s+connected\s+setup in force/)])
+})
+
+test('a machine that stops is shown as not heard, and since when', async () => {
+  await expect.poll(() => atEdge('/')).toMatch(/hit/)
+  await stopEdge()
+  await page.getByText('Not heard since').waitFor()
+})
+
+test('removed, it is gone from the list', async () => {
+  await page.getByRole('button', { name: 'Change Skerry' }).click()
+  await page.getByRole('button', { name: 'Remove this edge' }).click()
+  await page.getByRole('dialog').getByRole('button', { name: 'Remove', exact: true }).click()
+  await page.getByText('No edge yet.').waitFor()
+  expect(await edges()).toEqual([])
+})
