@@ -7,6 +7,7 @@ import { bulk } from './bulk.ts'
 import { connections } from './connections.ts'
 import { firstVisit } from './first-visit.ts'
 import { nextPagePrefetch, nextPagePrerender } from './next-page.ts'
+import { edgeFarGain, edgeOverhead, edgePurge } from './edges.ts'
 import { earlyHintsGain } from './early-hints.ts'
 import { objectsMemory, objectsOps } from './objects.ts'
 import { objectsCurve, objectsFlood } from './objects-memory-use.ts'
@@ -65,6 +66,9 @@ const ALL = [
   objectsCurve,
   objectsFlood,
   objectsWorthBench,
+  edgeOverhead,
+  edgePurge,
+  edgeFarGain,
 ]
 
 const { values, positionals } = parseArgs({ allowPositionals: true, options: { json: { type: 'string' } } })
