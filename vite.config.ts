@@ -29,7 +29,7 @@ export default defineConfig({
             // What one place alone needs is loaded there.
             {
               name: 'contracts',
-              test: /core[\\/]contracts[\\/](?!warm-up|planner|objects|certificates|going-live|edges)/,
+              test: /core[\\/]contracts[\\/](?!warm-up|planner|objects|certificates|going-live|edges|regions)/,
               priority: 2,
             },
             { name: 'fields', test: FIELDS, priority: 1 },

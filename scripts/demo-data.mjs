@@ -72,13 +72,20 @@ const tokenFor = async (token, place, index, folder) => {
  * @param {string} token that opens the API
  */
 export const startDemoEdges = async (supervisor, dataDir, token) => {
-  const { home, far, edges } = await demoPlaces()
+  const { home, far, edges, audience, regions } = await demoPlaces()
   const [site] = await ask(token, 'GET', '/sites')
   if (site.places.origin === null) await ask(token, 'PUT', `/sites/${site.id}/places`, { ...site.places, origin: home })
   if (site.visitors.every(({ place }) => place === null)) {
     const [phone] = site.visitors
     const away = { ...phone, id: 'far-phone', name: 'Phone, far away', place: far }
     await ask(token, 'PUT', `/sites/${site.id}/visitors`, [...site.visitors, away])
+  }
+  const plan = await ask(token, 'GET', `/sites/${site.id}/region-plan`)
+  if (plan.regions.length === 0) {
+    const goal = { kind: 'budget', perMonth: 40 }
+    await ask(token, 'PUT', `/sites/${site.id}/region-plan`, {
+      ...{ currency: 'shells', regions, audience, goal, visitsPerMonth: 60_000 },
+    })
   }
   supervisor.start('distance')
   for (const [index, place] of edges.entries()) {

@@ -17,6 +17,7 @@ import { siteEndpoints } from './routes/site-routes.ts'
 import { setupEndpoints } from './routes/setup-routes.ts'
 import { certificateEndpoints } from './routes/certificate-routes.ts'
 import { edgeStream } from './edges/edge-stream.ts'
+import { regionEndpoints } from './routes/region-routes.ts'
 import { edgeEndpoints } from './routes/edge-routes.ts'
 import { goingLiveEndpoints } from './routes/going-live-routes.ts'
 import { objectsEndpoints } from './routes/objects-routes.ts'
@@ -84,6 +85,7 @@ export const endpointsOf = (services: Services) => [
   ...certificateEndpoints(services),
   ...goingLiveEndpoints(services),
   ...edgeEndpoints(services),
+  ...regionEndpoints(services),
   ...jobEndpoints(services),
 ]
 

@@ -1,7 +1,8 @@
 import { integer, jsonb, pgTable, text } from 'drizzle-orm/pg-core'
 import type { EdgeDraft } from '../../core/contracts/edges.ts'
 import type { Place } from '../../core/contracts/measuring.ts'
-import { instant } from './schema.ts'
+import type { RegionPlan } from '../../core/contracts/regions.ts'
+import { instant, siteId } from './schema.ts'
 
 /** Machines that serve visitors in other places. */
 export const edges = pgTable('edges', {
@@ -20,4 +21,10 @@ export const edges = pgTable('edges', {
   createdAt: instant('created_at').notNull(),
   joinedAt: instant('joined_at'),
   lastSeenAt: instant('last_seen_at'),
+})
+
+/** What owners say of their visitors, of prices and of what they want. */
+export const regionPlans = pgTable('region_plans', {
+  siteId: siteId().primaryKey(),
+  plan: jsonb('plan').$type<RegionPlan>().notNull(),
 })

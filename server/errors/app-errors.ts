@@ -46,6 +46,34 @@ export const errors = {
       'No edge serves this site',
       'Nothing can be measured through an edge before one has joined and serves this site. Add one under Edges.',
     ),
+  homeHasNoPlace: () =>
+    new AppError(
+      'HOME_HAS_NO_PLACE',
+      409,
+      'It is not known where your server stands',
+      'Say under Visitors where your server (origin) stands; without it no distance can be reckoned.',
+    ),
+  noAudience: () =>
+    new AppError(
+      'NO_AUDIENCE',
+      422,
+      'No visitors yet',
+      'Say in which places your visitors are, with a share for each.',
+    ),
+  visitsNotKnown: () =>
+    new AppError(
+      'VISITS_NOT_KNOWN',
+      409,
+      'Visits are not known yet',
+      'Less than an hour of visits has been counted here. Give the page visits of a month yourself.',
+    ),
+  pageNotMeasured: (path: string) =>
+    new AppError(
+      'PAGE_NOT_MEASURED',
+      409,
+      'The page has not been measured yet',
+      `Measure ${path} once under Measure: what the distance costs is reckoned from that load.`,
+    ),
   badEdgeToken: () =>
     new AppError(
       'BAD_EDGE_TOKEN',

@@ -59,10 +59,10 @@ const dataOf = (answer: Answer): string | undefined => {
 }
 
 /** Packets are lost now and then, which tells nothing of a server. */
-const overUdpTwice = (server: NameServer, query: Buffer): Promise<Buffer> =>
-  overUdp(server, query).catch(() => overUdp(server, query))
+const overUdpTwice = (server: NameServer, query: Buffer, timeoutMs: number): Promise<Buffer> =>
+  overUdp(server, query, timeoutMs).catch(() => overUdp(server, query, timeoutMs))
 
-const overUdp = (server: NameServer, query: Buffer): Promise<Buffer> =>
+const overUdp = (server: NameServer, query: Buffer, timeoutMs: number): Promise<Buffer> =>
   new Promise((resolve, reject) => {
     const socket = createSocket(isIPv6(server.address) ? 'udp6' : 'udp4')
     const end = (act: () => void): void => {
@@ -70,7 +70,7 @@ const overUdp = (server: NameServer, query: Buffer): Promise<Buffer> =>
       socket.close()
       act()
     }
-    const timer = setTimeout(() => end(() => reject(new NoDnsAnswer('no answer in time'))), TIMEOUT_MS)
+    const timer = setTimeout(() => end(() => reject(new NoDnsAnswer('no answer in time'))), timeoutMs)
     // Only who was asked may answer.
     socket.connect(server.port, server.address, () => socket.send(query))
     socket.once('error', (error) => end(() => reject(new NoDnsAnswer(error.message))))
@@ -81,12 +81,12 @@ const overUdp = (server: NameServer, query: Buffer): Promise<Buffer> =>
   })
 
 /** What does not fit a packet comes over TCP (RFC 1035 §4.2.2). */
-const overTcp = (server: NameServer, query: Buffer): Promise<Buffer> =>
+const overTcp = (server: NameServer, query: Buffer, timeoutMs: number): Promise<Buffer> =>
   new Promise((resolve, reject) => {
     const length = Buffer.alloc(2)
     length.writeUInt16BE(query.length)
     const socket = connect(server.port, server.address, () => socket.write(Buffer.concat([length, query])))
-    socket.setTimeout(TIMEOUT_MS, () => socket.destroy(new NoDnsAnswer('no answer in time')))
+    socket.setTimeout(timeoutMs, () => socket.destroy(new NoDnsAnswer('no answer in time')))
     let got = Buffer.alloc(0)
     socket.on('data', (piece: Buffer) => {
       got = Buffer.concat([got, piece])
@@ -107,13 +107,23 @@ const decode = (bytes: Buffer): packet.DecodedPacket => {
   }
 }
 
-/** Ask one name server for records of one name. @returns none where there are none. @throws NoDnsAnswer */
-export const askNameServer = async (server: NameServer, name: string, type: AskedType): Promise<DnsRecord[]> => {
+/**
+ * Ask one name server for records of one name.
+ * @param timeoutMs longest wait for an answer, each of the two times
+ * @returns none where there are none
+ * @throws NoDnsAnswer
+ */
+export const askNameServer = async (
+  server: NameServer,
+  name: string,
+  type: AskedType,
+  timeoutMs = TIMEOUT_MS,
+): Promise<DnsRecord[]> => {
   const id = Math.floor(Math.random() * 65_536)
   const questions = [{ type, name: name.replace(/\.$/, '') }]
   const query = packet.encode({ type: 'query', id, flags: packet.RECURSION_DESIRED, questions })
-  let answer = decode(await overUdpTwice(server, query))
-  if (answer.flag_tc) answer = decode(await overTcp(server, query))
+  let answer = decode(await overUdpTwice(server, query, timeoutMs))
+  if (answer.flag_tc) answer = decode(await overTcp(server, query, timeoutMs))
   const rcode = (answer as { rcode?: string }).rcode ?? 'NOERROR'
   if (rcode !== 'NOERROR' && rcode !== 'NXDOMAIN') throw new NoDnsAnswer(`it answers ${rcode}`)
   return (answer.answers ?? []).flatMap((one) => {

@@ -125,7 +125,7 @@ describe('a name server', () => {
     socket.bind(0, '127.0.0.1')
     await once(socket, 'listening')
     await expect(
-      askNameServer({ address: '127.0.0.1', port: socket.address().port }, 'quay.example', 'A'),
+      askNameServer({ address: '127.0.0.1', port: socket.address().port }, 'quay.example', 'A', 200),
     ).rejects.toThrow(/no answer/)
     socket.close()
   })

@@ -21,7 +21,15 @@ const EntryParams = SiteParams.extend({ entryId: z.string() })
 
 /** Setups as files, and what was done with them as a report. */
 export const setupEndpoints = (
-  services: HasDatabase & HasDelivery & HasPublisher & HasEvents & HasJobs & HasRecordings & HasAddresses & HasClock & HasEdges,
+  services: HasDatabase &
+    HasDelivery &
+    HasPublisher &
+    HasEvents &
+    HasJobs &
+    HasRecordings &
+    HasAddresses &
+    HasClock &
+    HasEdges,
 ): Endpoint[] => [
   endpoint(
     {

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { computed, defineAsyncComponent, onBeforeUnmount, ref, shallowRef } from 'vue'
+import { useRoute } from 'vue-router'
 import { z } from 'zod'
 import { EdgeInfo, EdgeWithToken, type EdgeDraft } from '../../core/contracts/edges.ts'
 import type { Site } from '../../core/contracts/sites.ts'
@@ -16,6 +17,15 @@ import WhenSeen from '../ui/WhenSeen.vue'
 /** Machines near visitors that serve what home has made. */
 const props = defineProps<{ site: Site }>()
 const problems = useProblems()
+const SECTIONS = [
+  { id: 'own', title: 'Your edges' },
+  { id: 'regions', title: 'Choose regions' },
+] as const
+const section = ref<(typeof SECTIONS)[number]['id']>(
+  SECTIONS.find(({ id }) => id === useRoute()?.query['part'])?.id ?? 'own',
+)
+
+const RegionsPanel = defineAsyncComponent(() => import('../edges/RegionsPanel.vue'))
 const PlaceMap = defineAsyncComponent(() => import('../charts/PlaceMap.vue'))
 
 const edges = shallowRef<readonly EdgeInfo[] | null>(null)
@@ -83,38 +93,56 @@ const places = computed(() => [
     An edge is Zest Lamp on another machine, near visitors who are far from your server. It asks the store here (home)
     for what it does not have, so your server is asked no more often than now.
   </p>
-  <i v-if="edges === null" class="bone tall" role="status" aria-label="Loading" />
-  <template v-else>
-    <EdgeTable v-if="edges.length > 0" :edges="edges" :site="site" @change="(edge) => (editing = edge)" />
-    <p v-else class="muted">No edge yet. A machine with Node and two open ports is all it takes.</p>
-    <NoteBox v-if="joining !== null" kind="info" class="joining">
-      <p>
-        On the machine that is to be <b>{{ joining.edge.name }}</b>, with Zest Lamp’s folder and Node 20, enter this.
-        The token works once, and is not shown again.
-      </p>
-      <pre class="command" tabindex="0" aria-label="Command">{{ command }}</pre>
-      <v-btn size="small" @click="joining = null">I have it</v-btn>
-    </NoteBox>
-    <EdgeForm
-      v-if="editing !== null"
-      :key="editing === 'new' ? 'new' : editing.id"
-      :edge="editing === 'new' ? null : editing"
-      :site-id="site.id"
-      :working="working"
-      @save="save"
-      @cancel="editing = null"
-      @token="newToken"
-      @remove="removing = editing === 'new' ? null : editing"
-    />
-    <v-btn v-else class="add" size="small" color="primary" variant="outlined" @click="editing = 'new'"
-      >Add an edge</v-btn
+  <div class="bar tabs" role="tablist" aria-label="Parts of the edges">
+    <v-btn
+      v-for="one in SECTIONS"
+      :id="`tab-${one.id}`"
+      :key="one.id"
+      role="tab"
+      size="small"
+      :variant="section === one.id ? 'flat' : 'outlined'"
+      :color="section === one.id ? 'primary' : undefined"
+      :aria-selected="section === one.id"
+      aria-controls="edges-part"
+      @click="section = one.id"
+      >{{ one.title }}</v-btn
     >
-    <EdgeWorth v-if="edges.some(({ state }) => state === 'connected')" :site="site" :edges="edges" />
-    <template v-if="places.length > 0">
-      <h2>Where</h2>
-      <WhenSeen><PlaceMap :places="places" /></WhenSeen>
+  </div>
+  <div id="edges-part" role="tabpanel" :aria-labelledby="`tab-${section}`">
+    <RegionsPanel v-if="section === 'regions'" :site="site" />
+    <i v-else-if="edges === null" class="bone tall" role="status" aria-label="Loading" />
+    <template v-else>
+      <EdgeTable v-if="edges.length > 0" :edges="edges" :site="site" @change="(edge) => (editing = edge)" />
+      <p v-else class="muted">No edge yet. A machine with Node and two open ports is all it takes.</p>
+      <NoteBox v-if="joining !== null" kind="info" class="joining">
+        <p>
+          On the machine that is to be <b>{{ joining.edge.name }}</b>, with Zest Lamp’s folder and Node 20, enter this.
+          The token works once, and is not shown again.
+        </p>
+        <pre class="command" tabindex="0" aria-label="Command">{{ command }}</pre>
+        <v-btn size="small" @click="joining = null">I have it</v-btn>
+      </NoteBox>
+      <EdgeForm
+        v-if="editing !== null"
+        :key="editing === 'new' ? 'new' : editing.id"
+        :edge="editing === 'new' ? null : editing"
+        :site-id="site.id"
+        :working="working"
+        @save="save"
+        @cancel="editing = null"
+        @token="newToken"
+        @remove="removing = editing === 'new' ? null : editing"
+      />
+      <v-btn v-else class="add" size="small" color="primary" variant="outlined" @click="editing = 'new'"
+        >Add an edge</v-btn
+      >
+      <EdgeWorth v-if="edges.some(({ state }) => state === 'connected')" :site="site" :edges="edges" />
+      <template v-if="places.length > 0">
+        <h2>Where</h2>
+        <WhenSeen><PlaceMap :places="places" /></WhenSeen>
+      </template>
     </template>
-  </template>
+  </div>
   <ModalDialog
     :model-value="removing !== null"
     :label="`Remove ${removing?.name ?? 'the edge'}`"
@@ -130,6 +158,9 @@ const places = computed(() => [
 </template>
 
 <style scoped>
+.tabs {
+  margin: 0.6rem 0 0.8rem;
+}
 .add {
   margin: 0.6rem 0;
 }

@@ -1,0 +1,45 @@
+import { RegionChoice, RegionPlan } from '../../core/contracts/regions.ts'
+import type { HasDelivery } from '../../delivery/control/client.ts'
+import type { HasDatabase } from '../db/database.ts'
+import type { HasEdges } from '../edges/edge-fleet.ts'
+import { chooseRegions, regionPlan, saveRegionPlan } from '../edges/region-choices.ts'
+import { endpoint, type Endpoint } from '../http/endpoint.ts'
+import type { HasClock } from '../live/clock.ts'
+import type { HasAddresses } from '../net/addresses.ts'
+import { SiteParams } from './site-routes.ts'
+
+/** Where edges are worth what they cost. */
+export const regionEndpoints = (
+  services: HasDatabase & HasDelivery & HasClock & HasAddresses & HasEdges,
+): Endpoint[] => [
+  endpoint(
+    {
+      method: 'get',
+      path: '/sites/:siteId/region-plan',
+      summary: 'Visitors by place, prices of regions, and the aim',
+      input: { params: SiteParams },
+      reply: RegionPlan,
+    },
+    async ({ params }) => regionPlan(services, params.siteId),
+  ),
+  endpoint(
+    {
+      method: 'put',
+      path: '/sites/:siteId/region-plan',
+      summary: 'Say where visitors are, what regions cost, and what is wanted',
+      input: { params: SiteParams, body: RegionPlan },
+      reply: RegionPlan,
+    },
+    async ({ params, body }) => saveRegionPlan(services, params.siteId, body),
+  ),
+  endpoint(
+    {
+      method: 'post',
+      path: '/sites/:siteId/region-choices',
+      summary: 'Choose regions: the best set for a budget or for a wait, and the curve of cost against wait',
+      input: { params: SiteParams, body: RegionPlan },
+      reply: RegionChoice,
+    },
+    async ({ params, body }) => chooseRegions(services, params.siteId, body),
+  ),
+]
