@@ -111,7 +111,7 @@ const choose = (event: MouseEvent): void => {
       <rect v-else-if="dot.kind === 'origin'" x="-6" y="-6" width="12" height="12" />
       <rect v-else-if="dot.kind === 'edge'" x="-5" y="-5" width="10" height="10" transform="rotate(45)" />
       <path v-else d="M0 -6l6 10h-12z" />
-      <text x="11" :y="dot.kind === 'origin' ? 18 : 4">{{ dot.place.name }}</text>
+      <text x="11" :y="dot.kind === 'origin' || dot.kind === 'edge' ? 18 : 4">{{ dot.place.name }}</text>
     </g>
   </svg>
 </template>

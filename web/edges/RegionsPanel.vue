@@ -7,7 +7,7 @@ import { readPriceList, writePriceList } from '../../core/formats/price-list.ts'
 import { callApi } from '../api/client.ts'
 import CostCurve from '../charts/CostCurve.vue'
 import { fileName, saveFile } from '../export/save.ts'
-import { bytes, namedItems, pageName, seconds, whole } from '../format/show.ts'
+import { namedItems, pageName, seconds, whole } from '../format/show.ts'
 import { useProblems } from '../stores/problems.ts'
 import ActionButton from '../ui/ActionButton.vue'
 import NoteBox from '../ui/NoteBox.vue'
@@ -104,7 +104,7 @@ const total = computed(() => audience.value.reduce((sum, { share }) => sum + Num
 const trafficWords = computed(() => {
   if (choice.value === null) return ''
   const { from, visits: count, requests, gb, hitShare } = choice.value.traffic
-  return `Reckoned with ${whole(count)} page visits a month (${from === 'counted' ? 'as counted' : 'as you said'}), ${whole(requests)} requests and ${bytes(gb * 1e9)}; ${Math.round(100 * hitShare)}% of them answered by the store.`
+  return `Reckoned with ${whole(count)} page visits a month (${from === 'counted' ? 'as counted' : 'as you said'}), ${whole(requests)} requests and ${gb < 10 ? gb.toFixed(1) : whole(gb)} GB; ${Math.round(100 * hitShare)}% of them answered by the store.`
 })
 </script>
 
@@ -248,7 +248,7 @@ const trafficWords = computed(() => {
   grid-template-columns: minmax(16rem, 34rem) 7rem 3rem;
   gap: 0.6rem;
   align-items: start;
-  margin-bottom: 0.3rem;
+  margin-bottom: 0.7rem;
 }
 .share {
   padding-top: 0.7rem;
@@ -268,7 +268,7 @@ const trafficWords = computed(() => {
   flex: 0 1 10rem;
 }
 .field {
-  flex: 0 1 14rem;
+  flex: 0 1 17rem;
 }
 .wanted {
   align-items: flex-start;
