@@ -1,6 +1,8 @@
+import { createHash } from 'node:crypto'
 import type { IncomingHttpHeaders } from 'node:http'
 import fc from 'fast-check'
 import { afterEach, describe, expect, test } from 'vitest'
+import { edgeConfig } from '../../core/edges/edge-config.ts'
 import { openHttp2, askHttp2 } from '../testing/ask-http2.ts'
 import { DeliveryBench, setupWith, type Remedies } from '../testing/bench-setup.ts'
 
@@ -103,8 +105,29 @@ const visits = fc.record<Visit>({
 })
 
 let bench: DeliveryBench
+let edge: DeliveryBench | undefined
 let cookiesSet = 0
-afterEach(() => bench.close())
+afterEach(async () => {
+  await edge?.close()
+  edge = undefined
+  await bench.close()
+})
+
+const EDGE_KEY = 'the-key-of-an-edge'
+/** An edge that asks `bench`. */
+const openEdge = async (): Promise<DeliveryBench> => {
+  const keyDigest = createHash('sha256').update(EDGE_KEY).digest('base64url')
+  bench.useConfig({ ...bench.config, edges: [{ id: 'isle', keyDigest }] })
+  edge = await DeliveryBench.open(undefined, undefined, 'zest-lamp-edge-test')
+  const home = {
+    base: `http://127.0.0.1:${bench.port}`,
+    edge: 'isle',
+    key: EDGE_KEY,
+    whenAway: 'fail',
+  } as const
+  edge.useConfig(edgeConfig(bench.config, home, null))
+  return edge
+}
 
 const serve = (): void => {
   cookiesSet = 0
@@ -194,18 +217,24 @@ const MODES: [string, Remedies, { byDevice?: boolean; privateCopies?: boolean }]
 ]
 
 describe.each(MODES)('%s', (_mode, remedies, { byDevice = false, privateCopies = false }) => {
-  test('every visitor gets their own page, whoever came before', async () => {
+  test.each([
+    ['next to the origin', 12],
+    ['at an edge', 8],
+  ] as const)('every visitor gets their own page, whoever came before: %s', async (where, numRuns) => {
     bench = await DeliveryBench.open(remedies)
     serve()
-    const session = openHttp2(bench.securePort)
+    const door = where === 'at an edge' ? await openEdge() : bench
+    const session = openHttp2(door.securePort)
     const cookiesGot: string[] = []
     const ask = async (visit: Visit): Promise<void> => {
       bench.aheadS += visit.later
+      door.aheadS = bench.aheadS
+      door.contact.heard()
       const target = visit.path + queryOf(visit.query)
       const headers = fieldsOf(visit)
       const answer = visit.http2
         ? await askHttp2(session, target, visit.head ? { ...headers, ':method': 'HEAD' } : headers)
-        : await bench.ask(target, { headers, method: visit.head ? 'HEAD' : 'GET' })
+        : await door.ask(target, { headers, method: visit.head ? 'HEAD' : 'GET' })
       const fields = 'fields' in answer ? answer.fields : answer.headers
       cookiesGot.push(...[fields['set-cookie'] ?? []].flat())
       if (visit.head) return expect(answer.body.toString()).toBe('')
@@ -221,11 +250,13 @@ describe.each(MODES)('%s', (_mode, remedies, { byDevice = false, privateCopies =
       fc.asyncProperty(fc.array(visits, { minLength: 20, maxLength: 60 }), async (list) => {
         for (const visit of list) await ask(visit)
       }),
-      { numRuns: 12, seed: 7, endOnFailure: true },
+      { numRuns, seed: 7, endOnFailure: true },
     )
     // No cookie was handed out twice, whatever was stored beside it.
     expect(new Set(cookiesGot).size).toBe(cookiesGot.length)
-    expect(bench.faults).toEqual([])
+    expect([...bench.faults, ...door.faults]).toEqual([])
+    // What is one visitor's alone never leaves home.
+    if (door !== bench) expect([...door.io.ownCopies.all()]).toEqual([])
     session.destroy()
   })
 
