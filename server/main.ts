@@ -170,6 +170,7 @@ const main = async (): Promise<void> => {
     now,
     dns: { nameServers },
     edges: fleet,
+    authority,
     controlCertificate: ownDigest,
     controlNames: controlNames(ownNames),
     recheckMs: RECHECK_MS,

@@ -1,5 +1,4 @@
 import { eq } from 'drizzle-orm'
-import type { Place } from '../../core/contracts/measuring.ts'
 import { RegionPlan, type MonthOfTraffic, type RegionChoice, type RegionSet } from '../../core/contracts/regions.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import {

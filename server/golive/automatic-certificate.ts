@@ -7,7 +7,7 @@ import type {
 import type { Job } from '../../core/contracts/jobs.ts'
 import { newId } from '../accounts/secrets.ts'
 import type { Database, HasDatabase } from '../db/database.ts'
-import { automaticCertificates } from '../db/certificates-schema.ts'
+import { automaticCertificates } from '../db/going-live-schema.ts'
 import { errors } from '../errors/app-errors.ts'
 import { hasOpenJob, type HasJobs } from '../jobs/job-queue.ts'
 import type { HasEvents } from '../live/event-bus.ts'

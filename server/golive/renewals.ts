@@ -1,6 +1,6 @@
 import { lte } from 'drizzle-orm'
 import { inBackground } from '../../core/in-background.ts'
-import { automaticCertificates } from '../db/certificates-schema.ts'
+import { automaticCertificates } from '../db/going-live-schema.ts'
 import type { HasDatabase } from '../db/database.ts'
 import { hasOpenJob, type HasJobs } from '../jobs/job-queue.ts'
 import type { HasClock } from '../live/clock.ts'

@@ -79,12 +79,14 @@ interface OutsideOptions {
   /** Whether the owner has said that private networks may be asked. */
   readonly reach?: PrivateAddresses
   /** PEM of whoever vouches for the server; undefined: those that this machine trusts. */
+  /** Name that the certificate has to be for, where the address is none. */
+  readonly servername?: string | undefined
   readonly trusted?: string | undefined
 }
 
 const requestFor = (
   url: URL,
-  { fields = {}, method = 'GET', form, reach = 'refused', trusted }: OutsideOptions,
+  { fields = {}, method = 'GET', form, reach = 'refused', trusted, servername }: OutsideOptions,
 ): ClientRequest => {
   const body = form === undefined ? undefined : new URLSearchParams(form).toString()
   const ofBody =
@@ -101,6 +103,7 @@ const requestFor = (
     method: body === undefined ? method : 'POST',
     agent: false,
     ...(trusted !== undefined && { ca: trusted }),
+    ...(servername !== undefined && { servername }),
     headers: { host: url.host, 'user-agent': 'zest-lamp', accept: '*/*', ...fields, ...ofBody },
   })
   outgoing.end(body)

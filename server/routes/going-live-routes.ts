@@ -1,26 +1,84 @@
 import { z } from 'zod'
 import { DnsAnswer, DnsPlan, DnsPlanOrder, DnsTarget } from '../../core/contracts/going-live.ts'
+import { GoingLive, GoingLiveMark } from '../../core/contracts/going-live-steps.ts'
+import type { HasDelivery } from '../../delivery/control/client.ts'
 import type { HasDatabase } from '../db/database.ts'
+import type { HasEdges } from '../edges/edge-fleet.ts'
+import type { HasAuthority } from '../golive/certificate-job.ts'
 import { dnsAnswers, dnsPlan, type HasDns } from '../golive/dns-plans.ts'
+import { checkSteps, forgetGoingLive, goingLiveState, keepPlan, markBackDoor } from '../golive/going-live.ts'
 import { endpoint, type Endpoint } from '../http/endpoint.ts'
+import type { HasClock } from '../live/clock.ts'
+import type { HasAddresses } from '../net/addresses.ts'
 import { SiteParams } from './site-routes.ts'
 
-/** Putting a site live: what its DNS has to say. */
-export const goingLiveEndpoints = (services: HasDatabase & HasDns): Endpoint[] => [
+const path = '/sites/:siteId/going-live'
+
+/** Putting a site live: step by step, and what its DNS has to say. */
+export const goingLiveEndpoints = (
+  services: HasDatabase & HasDns & HasDelivery & HasEdges & HasClock & HasAddresses & HasAuthority,
+): Endpoint[] => [
   endpoint(
     {
-      method: 'post',
-      path: '/sites/:siteId/going-live/dns-plans',
-      summary: 'Which lines of the zone change so that the site leads to Zest Lamp; nothing is changed',
-      input: { params: SiteParams, body: DnsPlanOrder },
-      reply: DnsPlan,
+      method: 'get',
+      path,
+      summary: 'How far the site has come in going live',
+      input: { params: SiteParams },
+      reply: GoingLive,
     },
-    async ({ params, body }) => dnsPlan(services, params.siteId, body),
+    async ({ params }) => goingLiveState(services, params.siteId),
   ),
   endpoint(
     {
       method: 'post',
-      path: '/sites/:siteId/going-live/dns-answers',
+      path: `${path}/checks`,
+      summary: 'Look at every step anew, from outside where that matters; purges the home page',
+      input: { params: SiteParams },
+      reply: GoingLive,
+    },
+    async ({ params }) => checkSteps(services, params.siteId),
+  ),
+  endpoint(
+    {
+      method: 'put',
+      path,
+      summary: 'Say that the origin answers only Zest Lamp',
+      input: { params: SiteParams, body: GoingLiveMark },
+      reply: GoingLive,
+    },
+    async ({ params, body }) => {
+      await goingLiveState(services, params.siteId)
+      await markBackDoor(services, params.siteId, body.closedByHand)
+      return goingLiveState(services, params.siteId)
+    },
+  ),
+  endpoint(
+    {
+      method: 'delete',
+      path,
+      summary: 'Begin again: forget where the site was to lead, and the records that were kept',
+      input: { params: SiteParams },
+    },
+    async ({ params }) => forgetGoingLive(services, params.siteId),
+  ),
+  endpoint(
+    {
+      method: 'post',
+      path: `${path}/dns-plans`,
+      summary: 'Which lines of the zone change so that the site leads to Zest Lamp; nothing is changed there',
+      input: { params: SiteParams, body: DnsPlanOrder },
+      reply: DnsPlan,
+    },
+    async ({ params, body }) => {
+      const plan = await dnsPlan(services, params.siteId, body)
+      await keepPlan(services, params.siteId, body, plan)
+      return plan
+    },
+  ),
+  endpoint(
+    {
+      method: 'post',
+      path: `${path}/dns-answers`,
       summary: 'What name servers say of the site’s host now',
       input: { params: SiteParams, body: DnsTarget },
       reply: z.array(DnsAnswer),

@@ -3,6 +3,7 @@ import type { HasObjects } from '../../objects/control/client.ts'
 import type { HasDatabase } from '../db/database.ts'
 import type { HasEdges } from '../edges/edge-fleet.ts'
 import type { HasControlCertificate } from '../edges/own-edges.ts'
+import type { HasAuthority } from '../golive/certificate-job.ts'
 import type { HasDns } from '../golive/dns-plans.ts'
 import type { HasStartToken } from '../http/authentication.ts'
 import type { HasRecheck } from '../http/live-events.ts'
@@ -34,6 +35,7 @@ export type Services = HasDatabase &
   HasSignInNotice &
   HasClock &
   HasDns &
+  HasAuthority &
   HasEdges &
   HasControlCertificate &
   HasControlNames &

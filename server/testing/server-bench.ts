@@ -25,7 +25,7 @@ import { createApp } from '../app.ts'
 import { openDatabase, type Database } from '../db/database.ts'
 import * as schema from '../db/schema.ts'
 import * as plannerSchema from '../db/planner-schema.ts'
-import * as certificatesSchema from '../db/certificates-schema.ts'
+import * as goingLiveSchema from '../db/going-live-schema.ts'
 import * as edgesSchema from '../db/edges-schema.ts'
 import * as objectsSchema from '../db/objects-schema.ts'
 import * as warmUpSchema from '../db/warm-up-schema.ts'
@@ -109,7 +109,7 @@ const emptyDatabase = async (): Promise<Database> => {
     ...warmUpSchema,
     ...plannerSchema,
     ...objectsSchema,
-    ...certificatesSchema,
+    ...goingLiveSchema,
     ...edgesSchema,
   }).filter((table) => is(table, PgTable))
   await db.execute(sql.raw(`truncate ${tables.map((table) => `"${getTableName(table)}"`).join(', ')} cascade`))
@@ -289,6 +289,7 @@ export class ServerBench {
       now: () => new Date(),
       dns: this.dns,
       edges: this.edges,
+      authority: this.authority,
       controlCertificate: undefined,
       controlNames: controlNames(['control.example']),
       recheckMs: 20,

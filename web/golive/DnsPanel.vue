@@ -3,7 +3,7 @@ import { computed, ref, shallowRef, watch } from 'vue'
 import { z } from 'zod'
 import { roughlyInWords } from '../../core/catalogue/setting-sentences.ts'
 import { withNextSerial, withShortTtl } from '../../core/golive/dns-plan.ts'
-import { DnsAnswer, DnsPlan, type DnsRecord } from '../../core/contracts/going-live.ts'
+import { DnsAnswer, DnsPlan, type DnsRecord, type DnsTarget } from '../../core/contracts/going-live.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { writeZone } from '../../core/formats/zone-file.ts'
 import { callApi } from '../api/client.ts'
@@ -13,11 +13,12 @@ import ActionButton from '../ui/ActionButton.vue'
 import NoteBox from '../ui/NoteBox.vue'
 
 /** What the DNS has to say so that visitors come to Zest Lamp: each line, what to wait for, and the way back. */
-const props = defineProps<{ site: Site }>()
+const props = defineProps<{ site: Site; known?: DnsTarget | null }>()
+const emit = defineEmits<{ planned: [] }>()
 const problems = useProblems()
 
-const addresses = ref('')
-const alias = ref('')
+const addresses = ref(props.known?.addresses.join(', ') ?? '')
+const alias = ref(props.known?.alias ?? '')
 const zoneFile = ref('')
 const moreNames = ref('')
 const plan = shallowRef<DnsPlan | null>(null)
@@ -44,7 +45,9 @@ const look = async (): Promise<void> => {
     }),
   )
   working.value = false
-  if (came !== undefined) plan.value = came
+  if (came === undefined) return
+  plan.value = came
+  emit('planned')
 }
 const ask = async (): Promise<void> => {
   asking.value = true

@@ -20,11 +20,13 @@ const problems = useProblems()
 const SECTIONS = [
   { id: 'own', title: 'Your edges' },
   { id: 'regions', title: 'Choose regions' },
+  { id: 'going-live', title: 'Going live' },
 ] as const
 const section = ref<(typeof SECTIONS)[number]['id']>(
   SECTIONS.find(({ id }) => id === useRoute()?.query['part'])?.id ?? 'own',
 )
 
+const GoingLivePanel = defineAsyncComponent(() => import('../golive/GoingLivePanel.vue'))
 const RegionsPanel = defineAsyncComponent(() => import('../edges/RegionsPanel.vue'))
 const PlaceMap = defineAsyncComponent(() => import('../charts/PlaceMap.vue'))
 
@@ -109,7 +111,8 @@ const places = computed(() => [
     >
   </div>
   <div id="edges-part" role="tabpanel" :aria-labelledby="`tab-${section}`">
-    <RegionsPanel v-if="section === 'regions'" :site="site" />
+    <GoingLivePanel v-if="section === 'going-live'" :site="site" />
+    <RegionsPanel v-else-if="section === 'regions'" :site="site" />
     <i v-else-if="edges === null" class="bone tall" role="status" aria-label="Loading" />
     <template v-else>
       <EdgeTable v-if="edges.length > 0" :edges="edges" :site="site" @change="(edge) => (editing = edge)" />

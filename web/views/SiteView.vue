@@ -21,7 +21,6 @@ import WhenSeen from '../ui/WhenSeen.vue'
 
 // Not needed for the first view.
 const AutomaticCertificatePanel = defineAsyncComponent(() => import('../site/AutomaticCertificatePanel.vue'))
-const DnsPanel = defineAsyncComponent(() => import('../golive/DnsPanel.vue'))
 
 const props = defineProps<{ site: Site }>()
 const sites = useSites()
@@ -94,8 +93,13 @@ const askedAs = computed(() => {
   <CertificatePanel :site="site" />
   <WhenSeen><AutomaticCertificatePanel :site="site" /></WhenSeen>
 
-  <h2 id="dns">Going live: DNS</h2>
-  <WhenSeen><DnsPanel :site="site" /></WhenSeen>
+  <h2>Going live</h2>
+  <p>
+    What the DNS has to say, the proof from outside and the way back are under
+    <RouterLink :to="{ name: 'edges', params: { siteId: site.id }, query: { part: 'going-live' } }"
+      >Edges, Going live</RouterLink
+    >.
+  </p>
 
   <h2 id="changes">Content changes</h2>
   <ContentChangesPanel :site="site" />

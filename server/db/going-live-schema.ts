@@ -1,6 +1,8 @@
-import { integer, jsonb, pgTable, text } from 'drizzle-orm/pg-core'
+import { boolean, integer, jsonb, pgTable, text } from 'drizzle-orm/pg-core'
 import type { AcmeChallenge, TextRecord } from '../../core/contracts/certificates.ts'
 import type { ChallengeAnswer } from '../../core/contracts/delivery.ts'
+import type { DnsTarget } from '../../core/contracts/going-live.ts'
+import type { GoingLiveStep, ZoneBefore } from '../../core/contracts/going-live-steps.ts'
 import { instant, siteId } from './schema.ts'
 import { secretText } from './secret-text.ts'
 
@@ -25,4 +27,15 @@ export const automaticCertificates = pgTable('automatic_certificates', {
   problem: text('problem'),
   lastTryAt: instant('last_try_at'),
   nextTryAt: instant('next_try_at'),
+})
+
+/** How far sites have come in going live. */
+export const goingLive = pgTable('going_live', {
+  siteId: siteId().primaryKey(),
+  target: jsonb('target').$type<DnsTarget>(),
+  /** Kept the first time that somebody looked which lines change. */
+  before: jsonb('before').$type<ZoneBefore>(),
+  closedByHand: boolean('closed_by_hand').notNull().default(false),
+  checkedAt: instant('checked_at'),
+  steps: jsonb('steps').$type<GoingLiveStep[]>().notNull().default([]),
 })

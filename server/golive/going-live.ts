@@ -1,0 +1,162 @@
+import { eq } from 'drizzle-orm'
+import type { DnsPlan, DnsTarget } from '../../core/contracts/going-live.ts'
+import type { GoingLive, GoingLiveStep } from '../../core/contracts/going-live-steps.ts'
+import type { Site } from '../../core/contracts/sites.ts'
+import {
+  backDoorStep,
+  certificateStep,
+  dnsStep,
+  proofStep,
+  readyStep,
+  wayBackStep,
+  type Proof,
+} from '../../core/golive/steps.ts'
+import type { HasDelivery } from '../../delivery/control/client.ts'
+import type { HasDatabase } from '../db/database.ts'
+import { automaticCertificates, goingLive } from '../db/going-live-schema.ts'
+import type { HasEdges } from '../edges/edge-fleet.ts'
+import { edgesOfSite } from '../edges/own-edges.ts'
+import { AppError } from '../errors/app-errors.ts'
+import type { HasClock } from '../live/clock.ts'
+import type { HasAddresses } from '../net/addresses.ts'
+import { askOutside, OutsideFailure } from '../net/outside-request.ts'
+import { refuseUnchecked } from '../release/privacy-gate.ts'
+import { getTrial, liveSetup } from '../release/setups.ts'
+import { getSite } from '../sites/sites.ts'
+import type { HasAuthority } from './certificate-job.ts'
+import { dnsAnswers, type HasDns } from './dns-plans.ts'
+import { proveAddress } from './prove-address.ts'
+
+type Needs = HasDatabase & HasDns & HasDelivery & HasEdges & HasClock & HasAddresses & HasAuthority
+type Row = typeof goingLive.$inferSelect
+
+const NOT_BEGUN = { target: null, before: null, closedByHand: false, checkedAt: null, steps: [] }
+
+const rowOf = async ({ db }: HasDatabase, siteId: string): Promise<Omit<Row, 'siteId'>> => {
+  const [row] = await db.select().from(goingLive).where(eq(goingLive.siteId, siteId))
+  return row ?? NOT_BEGUN
+}
+
+const write = async ({ db }: HasDatabase, siteId: string, change: Partial<Omit<Row, 'siteId'>>): Promise<void> => {
+  await db
+    .insert(goingLive)
+    .values({ siteId, ...change })
+    .onConflictDoUpdate({ target: goingLive.siteId, set: change })
+}
+
+/** How far a site has come. @throws AppError when there is no such site */
+export const goingLiveState = async (services: HasDatabase & HasAddresses, siteId: string): Promise<GoingLive> => {
+  await getSite(services, siteId)
+  const { target, before, closedByHand, checkedAt, steps } = await rowOf(services, siteId)
+  return { target, before, closedByHand, checkedAt: checkedAt?.toISOString() ?? null, steps }
+}
+
+/** Keep where the site is to lead, and, the first time, the zone as it is now: the way back. */
+export const keepPlan = async (
+  services: HasDatabase & HasClock,
+  siteId: string,
+  { addresses, alias }: DnsTarget,
+  { zone, records }: DnsPlan,
+): Promise<void> => {
+  const { before } = await rowOf(services, siteId)
+  await write(services, siteId, {
+    target: { addresses, alias },
+    ...(before === null ? { before: { zone, records, savedAt: services.now().toISOString() } } : {}),
+  })
+}
+
+export const markBackDoor = async (services: HasDatabase, siteId: string, closedByHand: boolean): Promise<void> =>
+  write(services, siteId, { closedByHand })
+
+/** Begin again: what was kept of an earlier attempt, the way back included, is forgotten. */
+export const forgetGoingLive = async ({ db }: HasDatabase, siteId: string): Promise<void> => {
+  await db.delete(goingLive).where(eq(goingLive.siteId, siteId))
+}
+
+const ready = async (services: Needs, site: Site): Promise<GoingLiveStep> => {
+  const { setup } = await liveSetup(services.db, site.id)
+  const { changes } = await getTrial(services, site.id)
+  const privacyNeeded = await refuseUnchecked(services.db, site.id, setup).then(
+    () => undefined,
+    (error: unknown) => {
+      if (error instanceof AppError) return error.message
+      throw error
+    },
+  )
+  const bare = site.liveHost.replace(/^www\./, '')
+  return readyStep({
+    undecided: changes.map(({ sentence }) => sentence),
+    pageCache: setup.remedies.pageCache.enabled ? 'on' : 'off',
+    privacyNeeded,
+    accelerator: site.check.findings.find(({ code }) => code === 'accelerator')?.sentence,
+    originHost: new URL(site.address).hostname,
+    changingNames: [bare, `www.${bare}`],
+  })
+}
+
+const certificate = async ({ db, now }: Needs, site: Site): Promise<GoingLiveStep> => {
+  const [automatic] = await db
+    .select({ problem: automaticCertificates.problem })
+    .from(automaticCertificates)
+    .where(eq(automaticCertificates.siteId, site.id))
+  return certificateStep(site.liveHost, site.certificate, automatic?.problem === null, now().getTime())
+}
+
+/** Addresses that visitors reach: where the DNS is to lead, and the edges. */
+const proofs = async (services: Needs, site: Site, target: DnsTarget | null): Promise<Proof[]> => {
+  const { delivery, authority } = services
+  const { port } = new URL(site.liveSecureUrl)
+  const shared = {
+    host: site.liveHost,
+    privateAddresses: site.hosts.privateAddresses,
+    trusted: authority.trusted,
+    purge: () => delivery.purge({ siteId: site.id, what: { kind: 'paths', paths: ['/'] }, manner: 'hard' }),
+  }
+  const home = (target?.addresses ?? []).map((address) => ({
+    ...{ ...shared, name: 'Zest Lamp', address, port: Number(port || 443) },
+  }))
+  const edges = (await edgesOfSite(services, site.id)).flatMap(({ name, address }) =>
+    address === null || !/^[\d.:a-f]+$/i.test(address) ? [] : [{ ...shared, name, address, port: 443 }],
+  )
+  const all: Proof[] = []
+  // One after the other: each purges.
+  for (const order of [...home, ...edges]) all.push(await proveAddress(order))
+  return all
+}
+
+/** What the origin shows to somebody who knows its address. */
+const openDoor = async (site: Site): Promise<Parameters<typeof backDoorStep>[1]> => {
+  const answer = await askOutside(site.address, { reach: site.hosts.privateAddresses }).catch((error: unknown) => {
+    if (error instanceof OutsideFailure) return undefined
+    throw error
+  })
+  if (answer === undefined || answer.status >= 400) return undefined
+  const page = answer.body.toString('utf8')
+  const keepsOut = /noindex/i.test(answer.fields.get('x-robots-tag') ?? '') || /<meta[^>]+noindex/i.test(page)
+  const canonical = /<link[^>]+rel=["']?canonical[^>]*>/i.exec(page)?.[0] ?? ''
+  return { address: site.address, twoAddresses: !keepsOut && !canonical.includes(site.liveHost) }
+}
+
+/** Look at every step anew, and keep what was found. @throws AppError when there is no such site */
+export const checkSteps = async (services: Needs, siteId: string): Promise<GoingLive> => {
+  const site = await getSite(services, siteId)
+  const { target, before, closedByHand } = await rowOf(services, siteId)
+  const answers =
+    target === null
+      ? []
+      : await dnsAnswers(services, siteId, target).catch((error: unknown) => {
+          if (error instanceof AppError) return error.message
+          throw error
+        })
+  const steps = [
+    await ready(services, site),
+    await certificate(services, site),
+    dnsStep(target, answers),
+    proofStep(await proofs(services, site, target)),
+    backDoorStep(closedByHand, await openDoor(site)),
+    wayBackStep(before),
+  ]
+  const checkedAt = services.now()
+  await write(services, siteId, { steps, checkedAt })
+  return { target, before, closedByHand, checkedAt: checkedAt.toISOString(), steps }
+}
