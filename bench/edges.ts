@@ -107,8 +107,17 @@ export const edgeFarGain: Benchmark = {
       const place = { name: 'Far away', latitude, longitude: home.longitude }
       const far = { ...phone, id: 'bench-far', name: 'Far', place }
       await stack.api('PUT', `/sites/${site.id}/visitors`, [...site.visitors, far])
-      const { name, address, port, homeUrl, siteIds, whenAway } = edge
-      await stack.api('PUT', `/edges/${edge.id}`, { name, address, port, homeUrl, siteIds, whenAway, place })
+      const { name, address, port, securePort, homeUrl, siteIds, whenAway } = edge
+      await stack.api('PUT', `/edges/${edge.id}`, {
+        name,
+        address,
+        port,
+        securePort,
+        homeUrl,
+        siteIds,
+        whenAway,
+        place,
+      })
       const head = await stack.api<MeasurementHead>('POST', `/sites/${site.id}/measurements`, {
         sides: ['live', 'through-edges'],
         pageIds: [site.sample[0]?.id],

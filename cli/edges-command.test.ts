@@ -3,7 +3,16 @@ import { UsageError } from './command-line.ts'
 import { runCommand } from './commands.ts'
 
 const skerry = {
-  ...{ id: 'e1', name: 'Skerry', place: null, address: null, port: 80, homeUrl: 'https://home.example', siteIds: null },
+  ...{
+    id: 'e1',
+    name: 'Skerry',
+    place: null,
+    address: null,
+    port: 80,
+    securePort: 443,
+    homeUrl: 'https://home.example',
+    siteIds: null,
+  },
   ...{ whenAway: 'ask-origin', state: 'connected', joinedAt: 1, lastSeenAt: 2, setup: 'in-force', clockOffMs: 0 },
   ...{ problem: 'Its clock is wrong.' },
   sites: [

@@ -119,3 +119,36 @@ test('removed, it is gone from the list', async () => {
   await page.getByText('No edge yet.').waitFor()
   expect(await edges()).toEqual([])
 })
+
+test('going live is led step by step: the lines that change, the domain’s keeper, and who sees what', async () => {
+  await page.getByRole('tab', { name: 'Going live' }).click()
+  await page.getByRole('button', { name: 'Check all steps' }).click()
+  await page.getByText('The trial is decided, and').waitFor()
+  expect(await accessibilityProblems(page)).toEqual([])
+  await page.locator('summary b', { hasText: /^DNS$/ }).click()
+  await page.getByLabel('Addresses of the machine Zest Lamp runs on').fill('127.0.0.1')
+  await page.getByRole('button', { name: 'Show what changes' }).click()
+  await page.getByText('Change these lines of the zone orrin.localhost.').waitFor()
+  await page.getByRole('button', { name: 'Check all steps' }).click()
+  await page.getByText('Nobody sees the new address yet').waitFor()
+
+  const keeper = await page.context().newPage()
+  await keeper.goto(`http://127.0.0.1:${BASE + 7}/`)
+  const zone = await keeper.getByLabel('Zone file').inputValue()
+  expect(zone).toContain('192.0.2.80')
+  await keeper.getByLabel('Zone file').fill(zone.replace('192.0.2.80', '127.0.0.1'))
+  await keeper.getByRole('button', { name: 'Save' }).click()
+  await expect.poll(() => keeper.getByLabel('Zone file').inputValue()).not.toContain('192.0.2.80')
+  await keeper.close()
+
+  await page.getByRole('button', { name: 'Check all steps' }).click()
+  await page.getByText('Everybody who was asked sees the new address.').waitFor()
+  // No authority vouches for a certificate that was made here, and that is said.
+  await page.getByText('browsers do not trust its certificate').waitFor({ state: 'attached' })
+  // Left and taken up again, it is where it was, with the records as they were.
+  await page.reload()
+  await page.getByRole('tab', { name: 'Going live' }).click()
+  await page.locator('summary', { hasText: 'Way back' }).click()
+  await page.getByText('orrin.localhost. 3600 A 192.0.2.80').waitFor()
+  expect(await accessibilityProblems(page)).toEqual([])
+})

@@ -49,6 +49,7 @@ const PROGRAMS = {
   site: 'standins/site/main.ts',
   third: 'standins/third/main.ts',
   distance: 'standins/distance/main.ts',
+  names: 'standins/names/main.ts',
   zest: 'cli/zest.ts',
 }
 

@@ -9,7 +9,12 @@ const ACCOUNT = { name: 'keeper@orrin-sound.example', password: 'nine quays' }
 export const SIGN_IN_NOTICE = `Demo account: ${ACCOUNT.name}, password: ${ACCOUNT.password}`
 
 /** Programs of the demo, in the order in which they are started. */
-export const DEMO_PROGRAMS = ['third', 'site', 'delivery', 'objects', 'control']
+export const DEMO_PROGRAMS = ['third', 'site', 'names', 'delivery', 'objects', 'control']
+
+/** What the demo's programs are told besides: whom to ask for names. */
+export const demoSettings = () => ({
+  ZEST_NAME_SERVERS: process.env.ZEST_NAME_SERVERS ?? `127.0.0.1:${basePort() + 6}`,
+})
 
 const ask = async (token, method, path, body) => {
   const { status, text } = await askOwn(`${controlUrl()}/api/v1${path}`, {
@@ -61,7 +66,14 @@ const tokenFor = async (token, place, index, folder) => {
   if (known !== undefined && known.state !== 'not-joined' && existsSync(join(folder, 'edge.json'))) return undefined
   if (known !== undefined) return (await ask(token, 'POST', `/edges/${known.id}/tokens`)).token
   const { own, home } = portsOf(index)
-  const draft = { name: place.name, place, address: '127.0.0.1', port: own, homeUrl: `http://127.0.0.1:${home}` }
+  const draft = {
+    name: place.name,
+    place,
+    address: '127.0.0.1',
+    port: own,
+    securePort: own + 1,
+    homeUrl: `http://127.0.0.1:${home}`,
+  }
   return (await ask(token, 'POST', '/edges', { ...draft, whenAway: 'ask-origin' })).token
 }
 

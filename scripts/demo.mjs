@@ -1,7 +1,7 @@
 // npm run demo: the same as npm start with the ferry company's site, its third party, and everything connected.
 import { randomBytes } from 'node:crypto'
 import { ensureChromium, ensureDemo } from './ensure.mjs'
-import { connectDemo, DEMO_PROGRAMS, SIGN_IN_NOTICE, startDemoEdges } from './demo-data.mjs'
+import { connectDemo, DEMO_PROGRAMS, demoSettings, SIGN_IN_NOTICE, startDemoEdges } from './demo-data.mjs'
 import { controlUrl, Supervisor } from './supervise.mjs'
 
 await ensureDemo()
@@ -16,6 +16,7 @@ const supervisor = new Supervisor({
   ZEST_DATA_DIR: dataDir,
   ZEST_API_TOKEN: token,
   ZEST_SIGN_IN_NOTICE: SIGN_IN_NOTICE,
+  ...demoSettings(),
 })
 console.log('starting; the first time, the pictures of the demo site are drawn, which takes a minute or two …')
 for (const name of DEMO_PROGRAMS) supervisor.start(name)

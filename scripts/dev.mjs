@@ -2,7 +2,7 @@
 import { createHash, randomBytes } from 'node:crypto'
 import { readFileSync } from 'node:fs'
 import { ensureChromium, ensureDemo } from './ensure.mjs'
-import { connectDemo, DEMO_PROGRAMS, SIGN_IN_NOTICE } from './demo-data.mjs'
+import { connectDemo, DEMO_PROGRAMS, demoSettings, SIGN_IN_NOTICE } from './demo-data.mjs'
 import { basePort, controlUrl, Supervisor } from './supervise.mjs'
 
 /** Programs that another one starts for itself: that one is restarted with them. */
@@ -19,6 +19,7 @@ const supervisor = new Supervisor({
   ZEST_DATA_DIR: dataDir,
   ZEST_API_TOKEN: token,
   ZEST_SIGN_IN_NOTICE: SIGN_IN_NOTICE,
+  ...demoSettings(),
 })
 
 const digests = new Map()

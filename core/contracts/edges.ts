@@ -16,6 +16,7 @@ export const EdgeDraft = z.strictObject({
     .default(null)
     .describe('Host name or address by which visitors reach it; null: not known yet'),
   port: z.int().min(1).max(65_535).default(80).describe('Port for HTTP at that address'),
+  securePort: z.int().min(1).max(65_535).default(443).describe('Port for HTTPS there'),
   homeUrl: z
     .url({ protocol: /^https?$/, error: 'Give an address such as https://home.example.' })
     .transform((url) => new URL(url).origin)

@@ -11,6 +11,7 @@ export const edges = pgTable('edges', {
   place: jsonb('place').$type<Place>(),
   address: text('address'),
   port: integer('port').notNull().default(80),
+  securePort: integer('secure_port').notNull().default(443),
   homeUrl: text('home_url').notNull(),
   siteIds: jsonb('site_ids').$type<string[]>(),
   whenAway: text('when_away').$type<EdgeDraft['whenAway']>().notNull(),

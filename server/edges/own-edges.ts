@@ -39,6 +39,7 @@ const infoOf = (fleet: EdgeFleet, row: EdgeRow): EdgeInfo => {
     place: row.place,
     address: row.address,
     port: row.port,
+    securePort: row.securePort,
     homeUrl: row.homeUrl,
     siteIds: row.siteIds,
     whenAway: row.whenAway,

@@ -115,8 +115,8 @@ const proofs = async (services: Needs, site: Site, target: DnsTarget | null): Pr
   const home = (target?.addresses ?? []).map((address) => ({
     ...{ ...shared, name: 'Zest Lamp', address, port: Number(port || 443) },
   }))
-  const edges = (await edgesOfSite(services, site.id)).flatMap(({ name, address }) =>
-    address === null || !/^[\d.:a-f]+$/i.test(address) ? [] : [{ ...shared, name, address, port: 443 }],
+  const edges = (await edgesOfSite(services, site.id)).flatMap(({ name, address, securePort }) =>
+    address === null ? [] : [{ ...shared, name, address, port: securePort }],
   )
   const all: Proof[] = []
   // One after the other: each purges.

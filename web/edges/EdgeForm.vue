@@ -14,6 +14,7 @@ const name = ref(props.edge?.name ?? '')
 const place = ref<Place | null>(props.edge?.place ?? null)
 const address = ref(props.edge?.address ?? '')
 const port = ref(props.edge?.port ?? 80)
+const securePort = ref(props.edge?.securePort ?? 443)
 const homeUrl = ref(props.edge?.homeUrl ?? '')
 const whenAway = ref<EdgeDraft['whenAway']>(props.edge?.whenAway ?? 'ask-origin')
 const serves = ref<'all' | 'this'>(props.edge?.siteIds == null ? 'all' : 'this')
@@ -33,6 +34,7 @@ const save = (): void =>
     place: place.value === null ? null : { ...place.value },
     address: address.value.trim() || null,
     port: Number(port.value),
+    securePort: Number(securePort.value),
     homeUrl: homeUrl.value,
     siteIds: serves.value === 'all' ? null : [props.siteId],
     whenAway: whenAway.value,
@@ -50,7 +52,8 @@ const save = (): void =>
         hint="May be left open until the machine is there."
         persistent-hint
       />
-      <v-text-field v-model="port" type="number" min="1" max="65535" label="Port" />
+      <v-text-field v-model="port" type="number" min="1" max="65535" label="Port for HTTP" />
+      <v-text-field v-model="securePort" type="number" min="1" max="65535" label="Port for HTTPS" />
     </div>
     <v-text-field
       v-model="homeUrl"

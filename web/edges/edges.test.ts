@@ -25,6 +25,7 @@ const isle: EdgeInfo = {
   place: { name: 'Isle', latitude: 10, longitude: -30 },
   address: 'isle.example',
   port: 80,
+  securePort: 443,
   homeUrl: 'https://home.example',
   siteIds: null,
   whenAway: 'ask-origin',

@@ -1,0 +1,1 @@
+ALTER TABLE "edges" ADD COLUMN "secure_port" integer DEFAULT 443 NOT NULL;
