@@ -8,6 +8,7 @@ import { connections } from './connections.ts'
 import { firstVisit } from './first-visit.ts'
 import { nextPagePrefetch, nextPagePrerender } from './next-page.ts'
 import { edgeFarGain, edgeOverhead, edgePurge } from './edges.ts'
+import { regionsExact } from './regions.ts'
 import { earlyHintsGain } from './early-hints.ts'
 import { objectsMemory, objectsOps } from './objects.ts'
 import { objectsCurve, objectsFlood } from './objects-memory-use.ts'
@@ -69,6 +70,7 @@ const ALL = [
   edgeOverhead,
   edgePurge,
   edgeFarGain,
+  regionsExact,
 ]
 
 const { values, positionals } = parseArgs({ allowPositionals: true, options: { json: { type: 'string' } } })

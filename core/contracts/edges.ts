@@ -1,5 +1,6 @@
 import { z } from 'zod'
-import { DeliveryConfig, HomeStore, HostName, PurgeOrder } from './delivery.ts'
+import { HostName, PurgeOrder } from './delivery.ts'
+import { DeliveryConfig, HomeStore } from './delivery-config.ts'
 import { Place } from './measuring.ts'
 
 /** Where visitors reach an edge: a host name, or an address. */

@@ -148,14 +148,62 @@ const asSet = ({ regions }: RegionQuestion, { mask, ...rest }: Evaluated): Regio
   regions: regions.flatMap(({ name }, at) => (Math.floor(mask / 2 ** at) % 2 === 1 ? [name] : [])),
 })
 
+/** A place in flat arrays: a million sets are gone through. */
+interface FlatPlace {
+  readonly share: number
+  readonly baseMs: number
+  readonly regions: Uint8Array
+  readonly ms: Float64Array
+}
+
+const flatPlace = ({ share, base, nearer }: Prepared): FlatPlace => ({
+  share,
+  baseMs: base.ms,
+  regions: Uint8Array.from(nearer, ({ region }) => region),
+  ms: Float64Array.from(nearer, ({ ms }) => ms),
+})
+
+/** The same as `evaluate` for a set in bits, without a call for each place and region. @param shares room for one number a region */
+const evaluateBits = (
+  { regions, traffic }: RegionQuestion,
+  places: readonly FlatPlace[],
+  mask: number,
+  shares: Float64Array,
+): Evaluated => {
+  shares.fill(0)
+  let meanMs = 0
+  let worstMs = 0
+  for (const place of places) {
+    let waits = place.baseMs
+    for (let at = 0; at < place.regions.length; at++) {
+      const region = place.regions[at] ?? 0
+      if (((mask >> region) & 1) === 0) continue
+      waits = place.ms[at] ?? waits
+      shares[region] = (shares[region] ?? 0) + place.share
+      break
+    }
+    meanMs += place.share * waits
+    if (waits > worstMs) worstMs = waits
+  }
+  let perMonth = 0
+  for (const [at, region] of regions.entries()) {
+    if (((mask >> at) & 1) === 0) continue
+    const share = shares[at] ?? 0
+    perMonth +=
+      share === 0 ? region.perMonth : monthCost(region, { gb: share * traffic.gb, requests: share * traffic.requests })
+  }
+  return { mask, perMonth, meanMs, worstMs }
+}
+
 /** Look at all sets. */
 function* exactSearch(question: RegionQuestion): Generator<number, RegionSearch> {
-  const places = prepare(question)
+  const places = prepare(question).map(flatPlace)
+  const shares = new Float64Array(question.regions.length)
   const [byMean, byWorst] = [new Front('meanMs'), new Front('worstMs')]
   const count = 2 ** question.regions.length
   for (let mask = 0; mask < count; mask++) {
     if (mask % SETS_A_STEP === SETS_A_STEP - 1) yield mask / count
-    const set = { mask, ...evaluate(question, places, (region) => ((mask >> region) & 1) === 1) }
+    const set = evaluateBits(question, places, mask, shares)
     byMean.add(set)
     byWorst.add(set)
   }

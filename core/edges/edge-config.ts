@@ -1,5 +1,5 @@
 import { isKeptByDevice } from '../cache/device-classes.ts'
-import type { DeliveryConfig, DeliverySite, HomeStore } from '../contracts/delivery.ts'
+import type { DeliveryConfig, DeliverySite, HomeStore } from '../contracts/delivery-config.ts'
 import { emptySetup, type PageCacheSettings, type Setup } from '../contracts/setup.ts'
 
 /**

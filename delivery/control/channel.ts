@@ -2,13 +2,12 @@ import { createServer, type IncomingMessage, type Server, type ServerResponse } 
 import { readJson, replyJson } from '../../process/json-over-socket.ts'
 import {
   ChangesQuery,
-  DeliveryConfig,
   PurgeOrder,
   type PageChanges,
   type Preparing,
-  type PurgeReport,
   type Traffic,
 } from '../../core/contracts/delivery.ts'
+import { DeliveryConfig, type PurgeReport } from '../../core/contracts/delivery-config.ts'
 import type { PageSequences } from '../../core/contracts/next-pages.ts'
 import { WarmOrder, type Visited, type WarmResult } from '../../core/contracts/warm-up.ts'
 import { CoverageQuery, StoreQuery, type AddressState, type StorePage } from '../../core/contracts/store.ts'

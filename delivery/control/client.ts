@@ -9,15 +9,14 @@ import {
 import {
   PageChanges,
   Preparing,
-  PurgeReport,
   Readiness,
   Traffic,
   type ChangesQuery,
-  type DeliveryConfig,
   type EdgeConfirmation,
   type PurgeOrder,
   type PurgeResult,
 } from '../../core/contracts/delivery.ts'
+import { PurgeReport, type DeliveryConfig } from '../../core/contracts/delivery-config.ts'
 import { PageSequences } from '../../core/contracts/next-pages.ts'
 import { Visited, WarmResult, type WarmOrder } from '../../core/contracts/warm-up.ts'
 

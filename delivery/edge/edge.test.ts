@@ -1,6 +1,7 @@
 import { createHash } from 'node:crypto'
 import { afterEach, beforeEach, describe, expect, test } from 'vitest'
-import type { DeliveryConfig, HomeStore, PurgeOrder } from '../../core/contracts/delivery.ts'
+import type { PurgeOrder } from '../../core/contracts/delivery.ts'
+import type { DeliveryConfig, HomeStore } from '../../core/contracts/delivery-config.ts'
 import { edgeConfig } from '../../core/edges/edge-config.ts'
 import { purge } from '../purge/purge.ts'
 import { DeliveryBench, setupWith, type Remedies } from '../testing/bench-setup.ts'

@@ -2,7 +2,7 @@ import { chmod, mkdir, readFile, rename, writeFile } from 'node:fs/promises'
 import { X509Certificate } from 'node:crypto'
 import { join } from 'node:path'
 import { createSecureContext, type SecureContext } from 'node:tls'
-import type { DeliveryConfig } from '../../core/contracts/delivery.ts'
+import type { DeliveryConfig } from '../../core/contracts/delivery-config.ts'
 import { keyDigest, ownKey, type OwnKey } from '../control/own-key.ts'
 
 /** A certificate made here lasts a year and is made again a month before it ends. */

@@ -1,5 +1,5 @@
 import { open, readFile, rename } from 'node:fs/promises'
-import { DeliveryConfig } from '../../core/contracts/delivery.ts'
+import { DeliveryConfig } from '../../core/contracts/delivery-config.ts'
 import { withRemediesOfToday } from '../../core/setup/earlier-remedies.ts'
 
 /** The last good configuration, so that delivery starts and serves without control. */

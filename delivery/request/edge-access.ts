@@ -1,5 +1,5 @@
 import { createHash, timingSafeEqual } from 'node:crypto'
-import type { DeliveryConfig } from '../../core/contracts/delivery.ts'
+import type { DeliveryConfig } from '../../core/contracts/delivery-config.ts'
 import { fieldLines, fieldValue, listMembers, withoutFields, type Fields } from '../../core/http/fields.ts'
 
 /** The field in which an edge shows home who it is. */

@@ -1,6 +1,6 @@
 import { boolean, integer, jsonb, pgTable, text } from 'drizzle-orm/pg-core'
 import type { AcmeChallenge, TextRecord } from '../../core/contracts/certificates.ts'
-import type { ChallengeAnswer } from '../../core/contracts/delivery.ts'
+import type { ChallengeAnswer } from '../../core/contracts/delivery-config.ts'
 import type { DnsTarget } from '../../core/contracts/going-live.ts'
 import type { GoingLiveStep, ZoneBefore } from '../../core/contracts/going-live-steps.ts'
 import { instant, siteId } from './schema.ts'

@@ -1,4 +1,5 @@
-import type { DeliveryConfig, EdgeConfirmation, PurgeOrder } from '../../core/contracts/delivery.ts'
+import type { EdgeConfirmation, PurgeOrder } from '../../core/contracts/delivery.ts'
+import type { DeliveryConfig } from '../../core/contracts/delivery-config.ts'
 import type { EdgeDraft, EdgeOrder, EdgeReport } from '../../core/contracts/edges.ts'
 import { configForEdge } from '../../core/edges/edge-config.ts'
 import type { EdgeOrders } from '../../delivery/control/client.ts'

@@ -1,5 +1,5 @@
 import { and, eq, isNotNull } from 'drizzle-orm'
-import type { DeliveryConfig } from '../../core/contracts/delivery.ts'
+import type { DeliveryConfig } from '../../core/contracts/delivery-config.ts'
 import type { EdgeDraft, EdgeInfo, EdgeWithToken, Joined } from '../../core/contracts/edges.ts'
 import { digestToken, newId, newToken } from '../accounts/secrets.ts'
 import type { Database, HasDatabase } from '../db/database.ts'

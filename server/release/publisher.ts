@@ -1,5 +1,5 @@
 import { and, eq, inArray } from 'drizzle-orm'
-import type { DeliveryConfig, DeliverySite } from '../../core/contracts/delivery.ts'
+import type { DeliveryConfig, DeliverySite } from '../../core/contracts/delivery-config.ts'
 import { emptySetup, Setup } from '../../core/contracts/setup.ts'
 import { versionOf } from '../../core/measuring/sides.ts'
 import { DeliveryUnavailable, type DeliveryClient } from '../../delivery/control/client.ts'

@@ -83,9 +83,11 @@ const isChosen = (set: RegionSet): boolean => set.regions.join() === props.chose
 figure {
   margin: 0.4rem 0 0.8rem;
   max-width: 54rem;
+  overflow-x: auto;
 }
 svg {
   width: 100%;
+  min-width: 34rem;
   height: auto;
   display: block;
 }

@@ -1,9 +1,9 @@
 <script setup lang="ts">
-import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import { computed, defineAsyncComponent, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { useTheme } from 'vuetify'
 import { mdiMagnify } from '@mdi/js'
-import CommandPalette, { type Command } from './CommandPalette.vue'
+import type { Command } from './CommandPalette.vue'
 import JobTray from './JobTray.vue'
 import { PARENT, PLACES } from './places.ts'
 import ProblemNote from '../ui/ProblemNote.vue'
@@ -27,7 +27,14 @@ const jobs = useJobs()
 const siteData = useSite()
 const trialChecks = useTrialChecks()
 const problems = useProblems()
-const palette = ref<InstanceType<typeof CommandPalette> | null>(null)
+const CommandPalette = defineAsyncComponent(() => import('./CommandPalette.vue'))
+const palette = ref<{ show: () => void } | null>(null)
+/** Few need it in their first minutes; it is loaded with the first wish for it. */
+const paletteWanted = ref(false)
+const showPalette = (): void => {
+  if (palette.value === null) paletteWanted.value = true
+  else palette.value.show()
+}
 
 const siteId = computed(() => route.params['siteId'] as string | undefined)
 const site = computed(() => (siteId.value === undefined ? undefined : sites.find(siteId.value)))
@@ -62,6 +69,12 @@ onBeforeUnmount(() => stop?.())
 const shortcuts = useShortcuts()
 /** Digits open the places of the open site; a question mark says so. */
 const onKey = (event: KeyboardEvent): void => {
+  const wantsPalette = (event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'k'
+  if (wantsPalette && session.account !== null && !paletteWanted.value) {
+    event.preventDefault()
+    paletteWanted.value = true
+    return
+  }
   if (!shortcuts.singleKeys || session.account === null || event.ctrlKey || event.metaKey || event.altKey) return
   if (isWriting(event.target)) return
   const place = PLACES[Number(event.key) - 1]
@@ -69,6 +82,13 @@ const onKey = (event: KeyboardEvent): void => {
   else if (place !== undefined && site.value !== undefined)
     void router.push({ name: place.name, params: { siteId: siteId.value } })
 }
+// Whoever signs in next has not asked for it.
+watch(
+  () => session.account,
+  (account) => {
+    if (account === null) paletteWanted.value = false
+  },
+)
 onMounted(() => window.addEventListener('keydown', onKey))
 onBeforeUnmount(() => window.removeEventListener('keydown', onKey))
 
@@ -133,7 +153,7 @@ const commands = computed<Command[]>(() => [
           </router-link>
         </template>
         <div class="rail-end">
-          <button type="button" class="place" @click="palette?.show()">
+          <button type="button" class="place" @click="showPalette">
             <v-icon :icon="mdiMagnify" size="19" /> <span>Go to … <kbd>Ctrl K</kbd></span>
           </button>
           <router-link class="place" :to="{ name: 'keyboard' }">Keyboard</router-link>
@@ -150,7 +170,7 @@ const commands = computed<Command[]>(() => [
         <JobTray class="stage-end" />
       </div>
     </div>
-    <CommandPalette v-if="session.account" ref="palette" :commands="commands" />
+    <CommandPalette v-if="session.account && paletteWanted" ref="palette" opened :commands="commands" />
   </v-app>
 </template>
 

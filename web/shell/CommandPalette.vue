@@ -8,9 +8,10 @@ export interface Command {
   readonly hint?: string
   readonly run: () => unknown
 }
-const props = defineProps<{ commands: readonly Command[] }>()
+/** Loaded when it is wanted for the first time, and then open at once. */
+const props = defineProps<{ commands: readonly Command[]; opened?: boolean }>()
 
-const open = ref(false)
+const open = ref(props.opened)
 const words = ref('')
 const at = ref(0)
 const field = ref<HTMLInputElement | null>(null)
@@ -45,7 +46,10 @@ const onFieldKey = (event: KeyboardEvent): void => {
     at.value = (at.value + step + found.value.length) % Math.max(1, found.value.length)
   } else if (event.key === 'Enter') run(found.value[at.value])
 }
-onMounted(() => window.addEventListener('keydown', onKey))
+onMounted(async () => {
+  window.addEventListener('keydown', onKey)
+  if (open.value) await nextTick(() => field.value?.focus())
+})
 onBeforeUnmount(() => window.removeEventListener('keydown', onKey))
 defineExpose({ show: () => (open.value = true) })
 </script>
