@@ -21,6 +21,7 @@ import { controlNames } from './net/control-names.ts'
 import { EdgeFleet } from './edges/edge-fleet.ts'
 import { followHomePurges } from './edges/home-purges.ts'
 import { loadEdges } from './edges/own-edges.ts'
+import { startDnsWatch } from './golive/dns-watch.ts'
 import { recordFinder } from './golive/find-record.ts'
 import { startRenewals } from './golive/renewals.ts'
 import { jobHandlers } from './job-handlers.ts'
@@ -186,6 +187,7 @@ const main = async (): Promise<void> => {
   const endPlans = followPlans(services, (error) => log.error(error))
   const endWarmUps = startWarmUps(services, (error) => log.error(error))
   const endRenewals = startRenewals({ ...services, authority }, (error) => log.error(error))
+  const endDnsWatch = startDnsWatch(services, (error) => log.error(error))
   const endHomePurges = followHomePurges(controlSocketPath(dataDir), fleet, (error) => log.error(error))
   const endRoutine = startRoutine(services, (error) => log.error(error))
   const stop = async (): Promise<void> => {
@@ -193,6 +195,7 @@ const main = async (): Promise<void> => {
     server.closeAllConnections()
     endRoutine()
     endHomePurges()
+    endDnsWatch()
     fleet.close()
     endRenewals()
     await endPlans()

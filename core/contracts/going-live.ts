@@ -71,3 +71,33 @@ export const DnsAnswer = z.object({
   state: z.enum(['new', 'old', 'both', 'none', 'silent']),
 })
 export type DnsAnswer = z.infer<typeof DnsAnswer>
+
+/** Name servers that a domain is to change to. */
+export const NameServerOrder = z.strictObject({
+  servers: z
+    .array(
+      z
+        .string()
+        .trim()
+        .regex(/^[\w.:[\]-]{3,260}$/, 'Give name servers such as ns1.example or 192.0.2.53.'),
+    )
+    .min(1, 'Name a server of the new ones.')
+    .max(8),
+  moreNames: z
+    .array(z.string().trim().max(253))
+    .max(100)
+    .default([])
+    .describe('Names to ask for beside the usual ones'),
+})
+export type NameServerOrder = z.infer<typeof NameServerOrder>
+
+/** What the new name servers say, beside what the present ones say. */
+export const NameServerComparison = z.object({
+  zone: z.string(),
+  missing: z.array(DnsRecord).describe('The new ones do not have these'),
+  different: z.array(z.object({ was: z.array(DnsRecord), is: z.array(DnsRecord) })),
+  extra: z.array(DnsRecord).describe('Only the new ones have these'),
+  same: z.int().describe('Names and types that both say the same of'),
+  problems: z.array(z.string()),
+})
+export type NameServerComparison = z.infer<typeof NameServerComparison>

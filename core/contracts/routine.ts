@@ -44,6 +44,7 @@ export const Message = z.object({
     'webhook-failed',
     'certificate-failed',
     'certificate-record',
+    'dns-leads-here',
   ]),
   sentence: z.string(),
   measurementId: z.string().nullable(),

@@ -24,6 +24,19 @@ export const isPrivateAddress = (address: string): boolean => {
 export const isLoopback = (address: string): boolean =>
   ipaddr.isValid(address) && ipaddr.process(address).range() === 'loopback'
 
+/** Networks that lead nowhere else (RFC 1918, RFC 4193, RFC 6598, link-local), and this machine. */
+const OWN_NETWORKS = new Set(['loopback', 'private', 'uniqueLocal', 'linkLocal', 'carrierGradeNat'])
+
+/**
+ * Whether what is sent to a host stays on this machine or in a private network, by its address or as a name of this machine. Any other name may lead
+ * anywhere.
+ */
+export const staysInOwnNetwork = (hostname: string): boolean => {
+  const plain = hostname.replace(/^\[|\]$/g, '')
+  if (isLocalhostName(plain)) return true
+  return ipaddr.isValid(plain) && OWN_NETWORKS.has(ipaddr.process(plain).range())
+}
+
 /** A host leads into a private network, and the owner has not said that it may. */
 export class PrivateAddressRefused extends Error {
   override readonly name = 'PrivateAddressRefused'

@@ -128,13 +128,14 @@ describe('joining', () => {
     await bench.call('POST', '/edges', draft('isle'))
     expect((await bench.call('POST', '/edges', draft('isle'))).body.code).toBe('EDGE_NAME_TAKEN')
   })
-  test.each(['http://home.example', 'http://203.0.113.4', 'http://[2001:db8::1]'])(
-    'a way to home that others can read is refused: %s',
-    async (homeUrl) => {
-      const { body } = await bench.call('POST', '/edges', { ...draft('isle'), homeUrl })
-      expect([body.code, body.detail]).toEqual(['EDGE_NEEDS_TLS', expect.stringContaining('https')])
-    },
-  )
+  test.each([
+    ...['http://home.example', 'http://203.0.113.4', 'http://[2001:db8::1]'],
+    // Names that look like addresses of a private network.
+    ...['http://10.home.example', 'http://192.168.home.example', 'http://fd00.example'],
+  ])('a way to home that others can read is refused: %s', async (homeUrl) => {
+    const { body } = await bench.call('POST', '/edges', { ...draft('isle'), homeUrl })
+    expect([body.code, body.detail]).toEqual(['EDGE_NEEDS_TLS', expect.stringContaining('https')])
+  })
   test('a machine that joins with a new token takes the place of the one before', async () => {
     await start('isle')
     const { id } = await info('isle')

@@ -1,6 +1,7 @@
 import { and, eq, isNotNull } from 'drizzle-orm'
 import type { DeliveryConfig } from '../../core/contracts/delivery-config.ts'
 import type { EdgeDraft, EdgeInfo, EdgeWithToken, Joined } from '../../core/contracts/edges.ts'
+import { staysInOwnNetwork } from '../../core/http/private-addresses.ts'
 import { digestToken, newId, newToken } from '../accounts/secrets.ts'
 import type { Database, HasDatabase } from '../db/database.ts'
 import { edges } from '../db/edges-schema.ts'
@@ -90,14 +91,9 @@ const refuseSameName = async (db: Database, name: string, ownId?: string): Promi
 
 const refuseOpenHome = ({ homeUrl }: EdgeDraft): void => {
   const { protocol, hostname } = new URL(homeUrl)
-  if (protocol === 'http:' && !mayBePlain(hostname)) throw errors.edgeNeedsTls(homeUrl)
+  // Beyond one's own network others listen.
+  if (protocol === 'http:' && !staysInOwnNetwork(hostname)) throw errors.edgeNeedsTls(homeUrl)
 }
-
-/** On this machine, or in a network that is private by its addresses (RFC 1918, RFC 4193), nobody else listens. */
-const mayBePlain = (hostname: string): boolean =>
-  /^(?:localhost|.*\.localhost|127\..*|10\..*|192\.168\..*|172\.(?:1[6-9]|2\d|3[01])\..*|\[::1\]|\[f[cd].*)$/i.test(
-    hostname,
-  )
 
 const tokenFor = (token: string, { controlCertificate }: HasControlCertificate): string =>
   controlCertificate === undefined ? token : `${token}.${controlCertificate}`

@@ -1,10 +1,21 @@
-import type { DnsAnswer, DnsPlan, DnsPlanOrder, DnsTarget } from '../../core/contracts/going-live.ts'
+import { isIP } from 'node:net'
+import type {
+  DnsAnswer,
+  DnsPlan,
+  DnsPlanOrder,
+  DnsTarget,
+  NameServerComparison,
+  NameServerOrder,
+} from '../../core/contracts/going-live.ts'
 import { parseZone, writeZone } from '../../core/formats/zone-file.ts'
+import { compareRecords } from '../../core/golive/compare-records.ts'
+import { PrivateAddressRefused, refusePrivate, type PrivateAddresses } from '../../core/http/private-addresses.ts'
 import { planDns, withNextSerial } from '../../core/golive/dns-plan.ts'
 import type { HasDatabase } from '../db/database.ts'
 import { errors } from '../errors/app-errors.ts'
 import { siteRow } from '../sites/sites.ts'
-import { findRecords, findZone, whoSeesWhat, type DnsIo } from './find-records.ts'
+import type { NameServer } from './ask-name-server.ts'
+import { addressesOf, findRecords, findZone, parseNameServer, whoSeesWhat, type DnsIo } from './find-records.ts'
 
 /** For whoever asks name servers. */
 export interface HasDns {
@@ -67,4 +78,43 @@ export const dnsAnswers = async (
     throw errors.badZone(error.message)
   })
   return whoSeesWhat(dns, servers, liveHost, [], addresses)
+}
+
+/** Servers that the owner names, by address or by name. @throws AppError BAD_ZONE when one is not known */
+const namedServers = async (dns: DnsIo, names: readonly string[], reach: PrivateAddresses): Promise<NameServer[]> => {
+  const servers = await Promise.all(
+    names.map(async (name): Promise<NameServer[]> => {
+      const server = parseNameServer(name)
+      if (isIP(server.address) !== 0) return [server]
+      const addresses = await addressesOf(dns, server.address)
+      return addresses.map((address) => ({ address, port: server.port }))
+    }),
+  )
+  const all = servers.flat()
+  if (all.length === 0) throw errors.badZone(`Nobody knows an address of ${names.join(' or ')}. Check the names.`)
+  for (const { address } of all) refusePrivate(address, reach)
+  return all
+}
+
+/** What a change to other name servers would change: every record that is known on either side. @throws AppError NOT_FOUND, BAD_ZONE */
+export const compareNameServers = async (
+  { db, dns }: HasDatabase & HasDns,
+  siteId: string,
+  { servers: names, moreNames }: NameServerOrder,
+): Promise<NameServerComparison> => {
+  const { liveHost, hosts } = await siteRow(db, siteId)
+  const { zone, servers } = await findZone(dns, liveHost, hosts.privateAddresses).catch((error: Error) => {
+    throw errors.badZone(error.message)
+  })
+  const next = await namedServers(dns, names, hosts.privateAddresses).catch((error: unknown) => {
+    throw error instanceof PrivateAddressRefused ? errors.badZone(error.message) : error
+  })
+  const before = await findRecords(servers, zone, liveHost, moreNames)
+  // Names that were found on one side are asked for on the other.
+  const after = await findRecords(next, zone, liveHost, [...moreNames, ...before.records.map(({ name }) => name)])
+  return {
+    zone,
+    ...compareRecords(before.records, after.records),
+    problems: [...before.problems, ...after.problems],
+  }
 }

@@ -88,6 +88,28 @@ describe.skipIf(!hasNamed)('a zone that a name server has', () => {
   })
 })
 
+describe.skipIf(!hasNamed)('a change of name servers', () => {
+  test('is compared record by record, with names that only one side is known to have', async () => {
+    const moved = ZONE.replace('shop A 192.0.2.10\n', '').replace('@ A 192.0.2.1\n', '@ A 198.51.100.7\n')
+    const next = await Named.start('quay.localhost', `${moved}fresh A 192.0.2.77\n`)
+    const { body } = await bench.call('POST', `/sites/${site.id}/going-live/name-server-comparisons`, {
+      servers: [next.address],
+      moreNames: ['fresh'],
+    })
+    await next.stop()
+    expect(body.missing.map(({ name }: { name: string }) => name)).toEqual(['shop.quay.localhost.'])
+    expect(body.different.map(({ is }: { is: { data: string }[] }) => is[0]?.data)).toEqual(['198.51.100.7'])
+    expect(body.extra.map(({ name }: { name: string }) => name)).toEqual(['fresh.quay.localhost.'])
+    expect(body.same).toBeGreaterThan(4)
+  })
+  test('to servers that nobody knows says so', async () => {
+    const { status, body } = await bench.call('POST', `/sites/${site.id}/going-live/name-server-comparisons`, {
+      servers: ['ns.nowhere.example'],
+    })
+    expect([status, body.detail]).toEqual([422, expect.stringContaining('Nobody knows an address')])
+  })
+})
+
 describe('a zone as a file', () => {
   test('is whole, and its start of authority says its name', async () => {
     const { body } = await plan({ addresses: ['198.51.100.7'], zoneFile: ZONE, zone: 'quay.localhost' })

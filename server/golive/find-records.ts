@@ -86,6 +86,13 @@ export const findZone = async (
   throw new Error(`No name server is known for ${host}. Check the name, or give the zone as a file.`)
 }
 
+/** Addresses of a host, as this machine's resolvers know them. */
+export const addressesOf = async (io: DnsIo, host: string): Promise<string[]> => {
+  const askers = new Askers(ownResolvers(io))
+  const found = await Promise.all((['A', 'AAAA'] as const).map((type) => askers.ask(host, type).catch(() => [])))
+  return found.flat().flatMap(({ type, data }) => (type === 'A' || type === 'AAAA' ? [data] : []))
+}
+
 /** Records of a zone, as far as asking finds them. @param more names to ask for, whole or within the zone */
 export const findRecords = async (
   servers: readonly NameServer[],

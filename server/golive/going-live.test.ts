@@ -9,6 +9,7 @@ import { DeliveryBench, setupWith } from '../../delivery/testing/bench-setup.ts'
 import { ownCertificate, type PemPair } from '../../process/own-certificate.ts'
 import { hasNamed, Named } from '../testing/named.ts'
 import { ServerBench } from '../testing/server-bench.ts'
+import { watchDns } from './dns-watch.ts'
 import { proveAddress, type ProofOrder } from './prove-address.ts'
 
 describe('an address that is asked as a visitor asks', () => {
@@ -110,6 +111,24 @@ describe.skipIf(!hasNamed)('the steps of going live', () => {
     expect(states(later).slice(2)).toEqual(['dns done', 'proof problem', 'back-door open', 'way-back done'])
     expect(later.before).toEqual(first.before)
     expect((await bench.call('GET', at())).body).toEqual(later)
+    await moved.stop()
+  })
+  test('are watched while the DNS is on its way, and the owner is told when it has come', async () => {
+    await bench.call('POST', at('/dns-plans'), { addresses: ['127.0.0.1'] })
+    await bench.call('POST', at('/checks'))
+    const moved = await Named.start('quay.localhost', ZONE.replace('192.0.2.1', '127.0.0.1'))
+    bench.dns.nameServers = [moved.address]
+    const dns = async () => states((await bench.call('GET', at())).body)[2]
+    const later = (minutes: number) => ({ ...bench.services, now: () => new Date(Date.now() + minutes * 60_000) })
+    await watchDns(later(9))
+    expect(await dns()).toBe('dns open')
+    await watchDns(later(11))
+    expect(await dns()).toBe('dns done')
+    const told = async () => (await bench.call('GET', `/sites/${site.id}/messages`)).body.length
+    expect(await told()).toBe(1)
+    // What is done is not asked for again.
+    await watchDns(later(60))
+    expect(await told()).toBe(1)
     await moved.stop()
   })
   test('can be begun again', async () => {

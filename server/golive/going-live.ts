@@ -65,6 +65,19 @@ export const keepPlan = async (
   })
 }
 
+/** Keep what was found of one step; the others stay as they were. */
+export const keepStep = async (
+  services: HasDatabase & HasClock,
+  siteId: string,
+  step: GoingLiveStep,
+): Promise<void> => {
+  const { steps } = await rowOf(services, siteId)
+  await write(services, siteId, {
+    steps: steps.map((one) => (one.id === step.id ? step : one)),
+    checkedAt: services.now(),
+  })
+}
+
 export const markBackDoor = async (services: HasDatabase, siteId: string, closedByHand: boolean): Promise<void> =>
   write(services, siteId, { closedByHand })
 

@@ -1,11 +1,18 @@
 import { z } from 'zod'
-import { DnsAnswer, DnsPlan, DnsPlanOrder, DnsTarget } from '../../core/contracts/going-live.ts'
+import {
+  DnsAnswer,
+  DnsPlan,
+  DnsPlanOrder,
+  DnsTarget,
+  NameServerComparison,
+  NameServerOrder,
+} from '../../core/contracts/going-live.ts'
 import { GoingLive, GoingLiveMark } from '../../core/contracts/going-live-steps.ts'
 import type { HasDelivery } from '../../delivery/control/client.ts'
 import type { HasDatabase } from '../db/database.ts'
 import type { HasEdges } from '../edges/edge-fleet.ts'
 import type { HasAuthority } from '../golive/certificate-job.ts'
-import { dnsAnswers, dnsPlan, type HasDns } from '../golive/dns-plans.ts'
+import { compareNameServers, dnsAnswers, dnsPlan, type HasDns } from '../golive/dns-plans.ts'
 import { checkSteps, forgetGoingLive, goingLiveState, keepPlan, markBackDoor } from '../golive/going-live.ts'
 import { endpoint, type Endpoint } from '../http/endpoint.ts'
 import type { HasClock } from '../live/clock.ts'
@@ -74,6 +81,16 @@ export const goingLiveEndpoints = (
       await keepPlan(services, params.siteId, body, plan)
       return plan
     },
+  ),
+  endpoint(
+    {
+      method: 'post',
+      path: `${path}/name-server-comparisons`,
+      summary: 'What a change to other name servers would change, record by record',
+      input: { params: SiteParams, body: NameServerOrder },
+      reply: NameServerComparison,
+    },
+    async ({ params, body }) => compareNameServers(services, params.siteId, body),
   ),
   endpoint(
     {

@@ -3,7 +3,13 @@ import { computed, ref, shallowRef, watch } from 'vue'
 import { z } from 'zod'
 import { roughlyInWords } from '../../core/catalogue/setting-sentences.ts'
 import { withNextSerial, withShortTtl } from '../../core/golive/dns-plan.ts'
-import { DnsAnswer, DnsPlan, type DnsRecord, type DnsTarget } from '../../core/contracts/going-live.ts'
+import {
+  DnsAnswer,
+  DnsPlan,
+  NameServerComparison,
+  type DnsRecord,
+  type DnsTarget,
+} from '../../core/contracts/going-live.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { writeZone } from '../../core/formats/zone-file.ts'
 import { callApi } from '../api/client.ts'
@@ -56,6 +62,22 @@ const ask = async (): Promise<void> => {
   )
   asking.value = false
   if (came !== undefined) answers.value = came
+}
+
+const newServers = ref('')
+const comparing = ref(false)
+const comparison = shallowRef<NameServerComparison | null>(null)
+watch(newServers, () => (comparison.value = null))
+const compare = async (): Promise<void> => {
+  comparing.value = true
+  const came = await problems.catching(() =>
+    callApi('POST', `${path.value}/name-server-comparisons`, NameServerComparison, {
+      servers: wordsOf(newServers.value),
+      moreNames: wordsOf(moreNames.value),
+    }),
+  )
+  comparing.value = false
+  if (came !== undefined) comparison.value = came
 }
 
 const lineOf = ({ name, ttl, type, data }: DnsRecord): string => `${name} ${ttl} ${type} ${data}`
@@ -159,6 +181,48 @@ const WHERE: Readonly<Record<DnsAnswer['state'], string>> = {
       </div>
     </template>
   </template>
+
+  <details class="apart">
+    <summary>I change to other name servers</summary>
+    <form class="target" @submit.prevent="compare">
+      <v-text-field
+        v-model="newServers"
+        label="The new name servers"
+        placeholder="ns1.keeper.example, ns2.keeper.example"
+        hint="Enter all records there first. Then every record that is known on either side is compared."
+        persistent-hint
+      />
+      <div class="bar">
+        <ActionButton type="submit" size="small" :under-way="comparing" :disabled="wordsOf(newServers).length === 0"
+          >Compare every record</ActionButton
+        >
+      </div>
+    </form>
+    <template v-if="comparison !== null">
+      <p role="status">
+        <b>{{
+          comparison.missing.length + comparison.different.length === 0
+            ? `Nothing is missing: ${comparison.same} names and types say the same on both sides.`
+            : `${comparison.missing.length} missing and ${comparison.different.length} different on the new name servers. Do not change yet.`
+        }}</b>
+      </p>
+      <ul class="lines">
+        <li v-for="record in comparison.missing" :key="lineOf(record)">
+          missing: <code>{{ lineOf(record) }}</code>
+        </li>
+        <li v-for="{ was, is } in comparison.different" :key="was.map(lineOf).join()">
+          different: <code>{{ was.map(lineOf).join('; ') }}</code> there <code>{{ is.map(lineOf).join('; ') }}</code>
+        </li>
+        <li v-for="record in comparison.extra" :key="lineOf(record)">
+          only there: <code>{{ lineOf(record) }}</code>
+        </li>
+      </ul>
+      <p v-for="problem in comparison.problems" :key="problem" class="small muted">{{ problem }}</p>
+      <p class="small muted">
+        Name servers tell only what they are asked for: names that nobody knows of are not compared.
+      </p>
+    </template>
+  </details>
 
   <table v-if="answers !== null" class="figures apart">
     <caption>

@@ -66,3 +66,18 @@ test('name servers say where visitors are sent', async () => {
   await expect.poll(() => textsOf(host, 'tbody tr')).toHaveLength(2)
   expect(textsOf(host, 'tbody td')).toEqual(['to another server', '192.0.2.1', '60 s', 'gave no answer', '–', '–'])
 })
+
+test('before name servers change, what the new ones lack is shown', async () => {
+  const { asked, host } = await shown(plan)
+  const answer = { zone: 'quay.example', missing: [old], different: [], extra: [], same: 7, problems: [] }
+  vi.unstubAllGlobals()
+  const again = answering({ 'POST /sites/quay/going-live/name-server-comparisons': answer })
+  await type(field(host, 'The new name servers'), 'ns1.keeper.example, 192.0.2.53')
+  host.querySelectorAll('form')[1]!.dispatchEvent(new Event('submit'))
+  await expect.poll(() => textOf(host)).toContain('1 missing and 0 different on the new name servers')
+  expect(again[0]!.body).toMatchObject({ servers: ['ns1.keeper.example', '192.0.2.53'] })
+  expect(textsOf(host, '.lines code')).toEqual(['www.quay.example. 7200 A 192.0.2.1'])
+  await type(field(host, 'The new name servers'), 'ns1.keeper.example')
+  expect(textOf(host)).not.toContain('1 missing')
+  expect(asked).toEqual([])
+})
