@@ -63,7 +63,7 @@ zest edges                            the edges, and what they have answered
 zest edges add NAME                   a new edge, and the command that makes a machine one
   --home URL                            address by which it reaches the delivery here
   --address A, --place NAME,LAT,LONG    how visitors reach it, and where it stands
-zest edges token|remove NAME          let another machine take its place; remove it
+zest edges token|fill|remove NAME     let another machine take its place; fetch pages ahead; remove it
 
 SITE is an id, a name or a live host name. --json prints the result as JSON.
 ZEST_API_TOKEN holds the token; ZEST_URL the address of control (default http://127.0.0.1:8400).

@@ -14,7 +14,7 @@ const skerry = {
     siteIds: null,
   },
   ...{ whenAway: 'ask-origin', state: 'connected', joinedAt: 1, lastSeenAt: 2, setup: 'in-force', clockOffMs: 0 },
-  ...{ problem: 'Its clock is wrong.' },
+  ...{ problem: 'Its clock is wrong.', filling: null },
   sites: [
     { siteId: 's', since: 0, requests: 7, hits: 5, bytes: 900, hitBytes: 0, errors: 1, waitMs: 2 },
     { siteId: 't', since: 0, requests: 3, hits: 1, bytes: 100, hitBytes: 0, errors: 0, waitMs: null },
@@ -30,6 +30,7 @@ beforeEach(() => {
     'GET /api/v1/edges': [skerry],
     'POST /api/v1/edges': withToken,
     'POST /api/v1/edges/e1/tokens': withToken,
+    'POST /api/v1/edges/e1/fills': { pages: 12 },
   }
   vi.stubGlobal('fetch', async (address: string, init: RequestInit = {}) => {
     const what = `${init.method ?? 'GET'} ${new URL(address).pathname}`
@@ -60,6 +61,8 @@ test('a new one comes with the command that makes a machine one', async () => {
 test('another machine takes its place with a new token, and it can be removed', async () => {
   await run('edges', 'token', 'Skerry')
   expect(lines.at(-1)).toContain('--token once')
+  await run('edges', 'fill', 'Skerry')
+  expect(lines.at(-1)).toBe('Skerry fetches 12 pages from home.')
   await run('edges', 'remove', 'Skerry')
   expect(asked.at(-1)!.what).toBe('DELETE /api/v1/edges/e1')
 })
@@ -67,7 +70,7 @@ test.each([
   [['edges', 'add', 'Skerry'], /--home/],
   [['edges', 'add'], /Name the edge/],
   [['edges', 'add', 'S', '--home', 'https://h.example', '--place', 'nowhere'], /NAME,LATITUDE,LONGITUDE/],
-  [['edges', 'move', 'Skerry'], /add, token and remove/],
+  [['edges', 'move', 'Skerry'], /add, token, fill and remove/],
 ])('%j is not understood, and how is said', async (args, sentence) => {
   await expect(run(...args)).rejects.toThrow(UsageError)
   await expect(run(...args)).rejects.toThrow(sentence)

@@ -80,10 +80,15 @@ export const edges = async (
     printToken(await callApi(access, 'POST', `/edges/${edge.id}/tokens`, EdgeWithToken, {}), access, options.json, out)
     return 0
   }
+  if (what === 'fill') {
+    const { pages } = await callApi(access, 'POST', `/edges/${edge.id}/fills`, z.object({ pages: z.int() }), {})
+    out.line(`${edge.name} fetches ${pages} pages from home.`)
+    return 0
+  }
   if (what === 'remove') {
     await callApi(access, 'DELETE', `/edges/${edge.id}`, z.undefined())
     out.line(`${edge.name} is removed: its machine gets nothing here any more.`)
     return 0
   }
-  throw new UsageError('zest edges knows add, token and remove.')
+  throw new UsageError('zest edges knows add, token, fill and remove.')
 }

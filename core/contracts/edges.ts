@@ -2,6 +2,7 @@ import { z } from 'zod'
 import { HostName, PurgeOrder } from './delivery.ts'
 import { DeliveryConfig, HomeStore } from './delivery-config.ts'
 import { Place } from './measuring.ts'
+import { WarmOrder } from './warm-up.ts'
 
 /** Where visitors reach an edge: a host name, or an address. */
 const EdgeAddress = z.union([HostName, z.ipv4(), z.ipv6()], 'Give a host name such as "isle.example", or an address.')
@@ -42,6 +43,10 @@ export const EdgeSiteFigures = z.object({
 })
 export type EdgeSiteFigures = z.infer<typeof EdgeSiteFigures>
 
+/** Pages that an edge is fetching from home before visitors ask for them. */
+export const Filling = z.object({ done: z.int(), total: z.int() })
+export type Filling = z.infer<typeof Filling>
+
 /** What an edge tells control every few seconds. */
 export const EdgeReport = z.object({
   /** The edge's own clock, epoch ms. */
@@ -49,6 +54,7 @@ export const EdgeReport = z.object({
   revision: z.int().describe('Of the configuration that it serves'),
   sites: z.array(EdgeSiteFigures).max(1000),
   problem: z.string().max(500).nullable().default(null),
+  filling: Filling.nullable().default(null),
 })
 export type EdgeReport = z.infer<typeof EdgeReport>
 
@@ -64,6 +70,9 @@ export const EdgeInfo = EdgeDraft.extend({
   setup: z.enum(['in-force', 'behind', 'unknown']).describe('Whether it serves the current setups'),
   clockOffMs: z.number().nullable().describe('How far its clock is ahead of ours, ms'),
   problem: z.string().nullable().describe('What keeps it from serving well, in a sentence'),
+  filling: Filling.nullable()
+    .default(null)
+    .describe('How far it is in fetching pages ahead of visitors; null: it is not'),
   sites: z.array(EdgeSiteFigures),
 })
 export type EdgeInfo = z.infer<typeof EdgeInfo>
@@ -88,6 +97,8 @@ export const EdgeOrder = z.discriminatedUnion('kind', [
     home: HomeStore.omit({ key: true }),
   }),
   z.object({ kind: z.literal('purge'), seq: z.int(), orders: z.array(PurgeOrder) }),
+  /** Fetch these from home, one after the other, before visitors ask for them. */
+  z.object({ kind: z.literal('fill'), seq: z.int(), pages: z.array(WarmOrder).max(2000) }),
   /** Something may have been purged of which this edge has not been told: nothing is served before home has been asked. */
   z.object({ kind: z.literal('doubt'), seq: z.int() }),
   /** Nothing has happened. */

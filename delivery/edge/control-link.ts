@@ -1,6 +1,7 @@
 import type { IncomingMessage } from 'node:http'
 import { createInterface } from 'node:readline'
-import { EdgeOrder, type EdgeAck, type EdgeReport } from '../../core/contracts/edges.ts'
+import { EdgeOrder, type EdgeAck, type EdgeReport, type Filling } from '../../core/contracts/edges.ts'
+import type { WarmOrder, WarmResult } from '../../core/contracts/warm-up.ts'
 import { edgeConfig } from '../../core/edges/edge-config.ts'
 import { inBackground } from '../../core/in-background.ts'
 import type { DeliveryClient } from '../control/client.ts'
@@ -15,7 +16,10 @@ const FIRST_PAUSE_MS = 250
 const LONGEST_PAUSE_MS = 5000
 
 /** What the link asks of the delivery beside it. */
-export type EdgeDelivery = Pick<DeliveryClient, 'configure' | 'purge' | 'contact' | 'doubt' | 'traffic'>
+export type EdgeDelivery = Pick<DeliveryClient, 'configure' | 'purge' | 'contact' | 'doubt' | 'traffic' | 'warm'>
+
+/** What is known of a page that could not be fetched. */
+const NOTHING: Pick<WarmResult, 'missing'> = { missing: [] }
 
 export interface LinkSettings {
   readonly membership: Membership
@@ -39,6 +43,7 @@ export class ControlLink {
   #sites: string[] = []
   #revision = 0
   #problem: string | null = null
+  #filling: Filling | null = null
   #pauseMs = FIRST_PAUSE_MS
   #timer: NodeJS.Timeout | undefined
   #reporting: NodeJS.Timeout | undefined
@@ -136,6 +141,8 @@ export class ControlLink {
     }
     if (order.kind === 'purge') for (const one of order.orders) await delivery.purge(one)
     if (order.kind === 'doubt') await delivery.doubt()
+    // Takes minutes: what is ordered next must not wait for it.
+    if (order.kind === 'fill') inBackground(this.#fill(order.pages), (error) => this.#settings.say(String(error)))
     // Only now: whatever was ordered before is done.
     await delivery.contact()
     if (order.kind === 'beat') return
@@ -144,13 +151,34 @@ export class ControlLink {
     if (order.kind === 'setups') await this.report()
   }
 
+  /** Fetch pages from home, one after the other, with the files that come with them. A later order takes the place of one that has not ended. */
+  async #fill(pages: readonly WarmOrder[]): Promise<void> {
+    const filling = { done: 0, total: pages.length }
+    this.#filling = filling
+    for (const page of pages) {
+      if (this.#ended || this.#filling !== filling) return
+      // A page that home does not give is no reason to leave the others.
+      const { missing } = await this.#settings.delivery.warm(page).catch(() => NOTHING)
+      for (const { target, as } of missing)
+        await this.#settings.delivery.warm({ ...page, target, as }).catch(() => NOTHING)
+      filling.done++
+    }
+    this.#filling = null
+  }
+
   /** Tell control what this edge has answered. */
   async report(): Promise<void> {
     const { delivery, now } = this.#settings
     const traffic = await Promise.all(
       this.#sites.map(async (siteId) => figuresOf(siteId, await delivery.traffic(siteId))),
     )
-    const report: EdgeReport = { at: now(), revision: this.#revision, sites: traffic, problem: this.#problem }
+    const report: EdgeReport = {
+      at: now(),
+      revision: this.#revision,
+      sites: traffic,
+      problem: this.#problem,
+      filling: this.#filling,
+    }
     await this.#tell('/edge-reports', report)
   }
 

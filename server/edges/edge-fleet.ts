@@ -1,6 +1,7 @@
 import type { EdgeConfirmation, PurgeOrder } from '../../core/contracts/delivery.ts'
 import type { DeliveryConfig } from '../../core/contracts/delivery-config.ts'
 import type { EdgeDraft, EdgeOrder, EdgeReport } from '../../core/contracts/edges.ts'
+import type { WarmOrder } from '../../core/contracts/warm-up.ts'
 import { configForEdge } from '../../core/edges/edge-config.ts'
 import type { EdgeOrders } from '../../delivery/control/client.ts'
 
@@ -170,6 +171,14 @@ export class EdgeFleet implements EdgeOrders {
       const timer = setTimeout(end, CONFIRMED_WITHIN_MS)
       this.#waiting.add(look)
     })
+  }
+
+  /** Have an edge fetch pages ahead of visitors. @returns whether it is there to be told */
+  fill(id: string, pages: readonly WarmOrder[]): 'told' | 'away' {
+    const connected = this.#connected.get(id)
+    if (connected === undefined) return 'away'
+    connected.stream.send({ kind: 'fill', seq: ++this.#seq, pages: [...pages] })
+    return 'told'
   }
 
   /** An edge has carried out everything up to this number. */

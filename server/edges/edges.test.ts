@@ -5,6 +5,7 @@ import type { PurgeOrder } from '../../core/contracts/delivery.ts'
 import { ControlLink } from '../../delivery/edge/control-link.ts'
 import { joinControl, type Membership } from '../../delivery/edge/membership.ts'
 import { purge } from '../../delivery/purge/purge.ts'
+import { warmAddress } from '../../delivery/warm-up/warm-address.ts'
 import { DeliveryBench } from '../../delivery/testing/bench-setup.ts'
 import { ServerBench } from '../testing/server-bench.ts'
 import { EdgeFleet } from './edge-fleet.ts'
@@ -39,6 +40,7 @@ class TestEdge {
         purge: async (order) => ({ purged: await purge(order, io), edges: [] }),
         contact: async () => this.delivery.contact.heard(),
         doubt: async () => this.delivery.contact.doubt(),
+        warm: async (order) => warmAddress(order, io),
         traffic: async (siteId) => io.counters.traffic(siteId, io.store) as never,
       },
       now: () => Date.now() + this.clockOffMs,
@@ -172,6 +174,19 @@ describe('an edge that has joined', () => {
     const before = edges[0]!.delivery.config.revision
     await bench.services.publisher.publish()
     await expect.poll(() => edges[0]!.delivery.config.revision, { timeout: 1000 }).toBeGreaterThan(before)
+  })
+  test('is filled from home before its visitors come, and not while it is away', async () => {
+    await start('isle')
+    const { id } = await info('isle')
+    bench.visited = { schemes: { http: 5, https: 0 }, pages: [{ target: '/often', requests: 5, watchedS: 60 }] }
+    // The visited page and the two of the sample.
+    expect(await bench.call('POST', `/edges/${id}/fills`)).toMatchObject({ status: 202, body: { pages: 3 } })
+    await expect.poll(() => [...edges[0]!.delivery.io.store.all()].length).toBeGreaterThanOrEqual(3)
+    expect(await edges[0]!.status('/often')).toMatch(/^zest-lamp-edge; hit/)
+    await expect.poll(async () => (await info('isle')).filling).toBeNull()
+    edges[0]!.cut()
+    await expect.poll(async () => (await info('isle')).state).toBe('away')
+    expect((await bench.call('POST', `/edges/${id}/fills`)).body.code).toBe('EDGE_IS_AWAY')
   })
   test('with a wrong clock is named with what to do', async () => {
     await start('isle')

@@ -1,10 +1,13 @@
 import { and, eq, isNotNull } from 'drizzle-orm'
 import type { DeliveryConfig } from '../../core/contracts/delivery-config.ts'
 import type { EdgeDraft, EdgeInfo, EdgeWithToken, Joined } from '../../core/contracts/edges.ts'
+import type { WarmOrder } from '../../core/contracts/warm-up.ts'
 import { staysInOwnNetwork } from '../../core/http/private-addresses.ts'
+import type { HasDelivery } from '../../delivery/control/client.ts'
 import { digestToken, newId, newToken } from '../accounts/secrets.ts'
 import type { Database, HasDatabase } from '../db/database.ts'
 import { edges } from '../db/edges-schema.ts'
+import { samplePages, sites } from '../db/schema.ts'
 import { errors } from '../errors/app-errors.ts'
 import type { HasClock } from '../live/clock.ts'
 import type { HasPublisher } from '../sites/publishing.ts'
@@ -50,6 +53,7 @@ const infoOf = (fleet: EdgeFleet, row: EdgeRow): EdgeInfo => {
     setup: known?.report === undefined ? 'unknown' : known.current ? 'in-force' : 'behind',
     clockOffMs: off,
     problem: known?.report?.problem ?? (off === null || off === 0 ? null : CLOCK_WRONG(off)),
+    filling: known?.report?.filling ?? null,
     sites: known?.report?.sites ?? [],
   }
 }
@@ -131,6 +135,35 @@ export const newEdgeToken = async (services: Needs, id: string): Promise<EdgeWit
     .where(eq(edges.id, id))
     .returning()
   return { edge: infoOf(fleet, row!), token: tokenFor(token, services) }
+}
+
+/** Pages of a site that an edge is filled with: the most visited, and the sample. */
+const MOST_PAGES = 200
+
+/**
+ * Have an edge fetch the pages that visitors ask for most, before they ask there.
+ * @returns how many pages
+ * @throws AppError when there is no such edge, or it is not connected
+ */
+export const fillEdge = async (
+  { db, edges: fleet, delivery }: HasDatabase & HasEdges & HasDelivery,
+  id: string,
+): Promise<{ pages: number }> => {
+  const { siteIds } = await rowOf(db, id)
+  const all = await db.select({ id: sites.id, host: sites.liveHost }).from(sites)
+  const pages: WarmOrder[] = []
+  for (const { id: siteId, host } of all) {
+    if (siteIds !== null && !siteIds.includes(siteId)) continue
+    const visited = await delivery.visited(siteId)
+    const sample = await db.select({ path: samplePages.path }).from(samplePages).where(eq(samplePages.siteId, siteId))
+    const targets = [...visited.pages.map(({ target }) => target), ...sample.map(({ path }) => path)]
+    const schemes = (['http', 'https'] as const).filter((scheme) => visited.schemes[scheme] > 0)
+    for (const target of [...new Set(targets)].slice(0, MOST_PAGES))
+      for (const scheme of schemes.length > 0 ? schemes : (['https'] as const))
+        pages.push({ siteId, target, as: 'page', host, scheme, refreshBelowS: 0, fetchedAfter: 0 })
+  }
+  if (fleet.fill(id, pages) === 'away') throw errors.edgeIsAway()
+  return { pages: pages.length }
 }
 
 /** The machine of this edge can do nothing here any more. @throws AppError when there is none */

@@ -39,6 +39,13 @@ export const errors = {
       'The way to home is open',
       `Over ${homeUrl} anybody on the way could read what visitors send. Give an address that begins with https, or one in a private network.`,
     ),
+  edgeIsAway: () =>
+    new AppError(
+      'EDGE_IS_AWAY',
+      409,
+      'The edge is not heard',
+      'It can be filled once its machine is heard again. Start it, or look whether it reaches this Zest Lamp.',
+    ),
   noEdgeServes: () =>
     new AppError(
       'NO_EDGE_SERVES',

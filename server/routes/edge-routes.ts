@@ -8,12 +8,14 @@ import {
   Joined,
   JoinOrder,
 } from '../../core/contracts/edges.ts'
+import type { HasDelivery } from '../../delivery/control/client.ts'
 import type { HasDatabase } from '../db/database.ts'
 import type { HasEdges } from '../edges/edge-fleet.ts'
 import {
   addEdge,
   changeEdge,
   edgeOfKey,
+  fillEdge,
   joinEdge,
   listEdges,
   newEdgeToken,
@@ -28,7 +30,7 @@ const EdgeParams = z.object({ edgeId: z.string() })
 
 /** Edges, for their owner, and what their machines send. */
 export const edgeEndpoints = (
-  services: HasDatabase & HasEdges & HasClock & HasPublisher & HasControlCertificate,
+  services: HasDatabase & HasEdges & HasDelivery & HasClock & HasPublisher & HasControlCertificate,
 ): Endpoint[] => [
   endpoint(
     { method: 'get', path: '/edges', summary: 'Edges, and what they have answered', reply: z.array(EdgeInfo) },
@@ -74,6 +76,17 @@ export const edgeEndpoints = (
       status: 201,
     },
     async ({ params }) => newEdgeToken(services, params.edgeId),
+  ),
+  endpoint(
+    {
+      method: 'post',
+      path: '/edges/:edgeId/fills',
+      summary: 'Have an edge fetch the most visited pages before visitors ask there',
+      input: { params: EdgeParams },
+      reply: z.object({ pages: z.int().describe('Pages that it fetches, by scheme') }),
+      status: 202,
+    },
+    async ({ params }) => fillEdge(services, params.edgeId),
   ),
   endpoint(
     {

@@ -8,7 +8,7 @@ import { edgeState, firstFill, hitPercent } from './edge-words.ts'
 
 /** The edges, and what each has answered for this site. */
 const props = defineProps<{ edges: readonly EdgeInfo[]; site: Site }>()
-defineEmits<{ change: [edge: EdgeInfo] }>()
+defineEmits<{ change: [edge: EdgeInfo]; fill: [edge: EdgeInfo] }>()
 
 const rows = computed(() =>
   props.edges.map((edge) => {
@@ -55,7 +55,13 @@ const rows = computed(() =>
           <td class="state">
             {{ serves ? state : 'Does not serve this site' }}
             <span v-if="edge.problem" class="small problem">{{ edge.problem }}</span>
-            <span v-else-if="fill" class="small muted">{{ fill }}</span>
+            <span v-else-if="edge.filling" class="small muted" role="status"
+              >Fetches pages from home: {{ edge.filling.done }} of {{ edge.filling.total }}</span
+            >
+            <span v-else-if="fill" class="small muted"
+              >{{ fill }}
+              <v-btn size="small" @click="$emit('fill', edge)">Fill it now</v-btn>
+            </span>
           </td>
           <td class="num">{{ homeMs === null ? '–' : `${homeMs} ms` }}</td>
           <td class="num">{{ whole(figures?.requests) }}</td>

@@ -22,7 +22,7 @@ const FILLED_AFTER = 200
 /** What is to be said of an edge that has just begun; null: nothing. */
 export const firstFill = (figures: EdgeSiteFigures | undefined): string | null => {
   const percent = hitPercent(figures)
-  if (figures === undefined || percent === null || figures.requests >= FILLED_AFTER || percent >= 90) return null
+  if (figures === undefined || figures.requests >= FILLED_AFTER || (percent ?? 0) >= 90) return null
   return 'It fills as visitors come: the first request for each page goes home.'
 }
 

@@ -35,6 +35,7 @@ const isle: EdgeInfo = {
   setup: 'in-force',
   clockOffMs: 0,
   problem: null,
+  filling: null,
   sites: [figures(10, 5)],
 }
 
@@ -53,6 +54,7 @@ describe('the state of an edge', () => {
   test('that it fills is said while it does', () => {
     expect(firstFill(figures(10, 5))).toContain('It fills')
     expect([firstFill(figures(10, 10)), firstFill(figures(500, 5)), firstFill(undefined)]).toEqual([null, null, null])
+    expect(firstFill(figures(0, 0))).toContain('It fills')
   })
 })
 
@@ -63,6 +65,7 @@ const open = (edges: EdgeInfo[]) => {
     'PUT /edges/e1': isle,
     'POST /edges/e1/tokens': { edge: isle, token: 'another-token' },
     'DELETE /edges/e1': undefined,
+    'POST /edges/e1/fills': { pages: 12 },
   })
   return { asked, host: mounted(EdgesView, { site: { ...aSite(), id: 'quay' } }) }
 }
@@ -104,4 +107,10 @@ test('another machine takes the place of one with a new token', async () => {
   await press(host, 'Change Isle')
   await press(host, 'Let another machine take its place')
   await expect.poll(() => textOf(host)).toContain('another-token')
+})
+test('a cold one is filled when the owner says so, and shows how far it is', async () => {
+  const { asked, host } = open([isle, { ...isle, id: 'e2', name: 'Reef', filling: { done: 3, total: 40 } }])
+  await expect.poll(() => textOf(host)).toContain('3 of 40')
+  await press(host, 'Fill it now')
+  await expect.poll(() => asked.map(({ what }) => what)).toContain('POST /edges/e1/fills')
 })

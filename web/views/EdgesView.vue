@@ -64,6 +64,10 @@ const save = async (draft: EdgeDraft): Promise<void> => {
   })
   working.value = false
 }
+const fill = async ({ id }: EdgeInfo): Promise<void> => {
+  await problems.catching(() => callApi('POST', `/edges/${id}/fills`, z.object({ pages: z.int() })))
+  await load()
+}
 const newToken = async (): Promise<void> => {
   const edge = editing.value
   if (edge === null || edge === 'new') return
@@ -115,7 +119,13 @@ const places = computed(() => [
     <RegionsPanel v-else-if="section === 'regions'" :site="site" />
     <i v-else-if="edges === null" class="bone tall" role="status" aria-label="Loading" />
     <template v-else>
-      <EdgeTable v-if="edges.length > 0" :edges="edges" :site="site" @change="(edge) => (editing = edge)" />
+      <EdgeTable
+        v-if="edges.length > 0"
+        :edges="edges"
+        :site="site"
+        @change="(edge) => (editing = edge)"
+        @fill="fill"
+      />
       <p v-else class="muted">No edge yet. A machine with Node and two open ports is all it takes.</p>
       <NoteBox v-if="joining !== null" kind="info" class="joining">
         <p>
