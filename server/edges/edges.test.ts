@@ -178,6 +178,8 @@ describe('an edge that has joined', () => {
   test('is filled from home before its visitors come, and not while it is away', async () => {
     await start('isle')
     const { id } = await info('isle')
+    // Before anybody has come, both ways of coming count: two pages of the sample.
+    expect((await bench.call('POST', `/edges/${id}/fills`)).body).toEqual({ pages: 4 })
     bench.visited = { schemes: { http: 5, https: 0 }, pages: [{ target: '/often', requests: 5, watchedS: 60 }] }
     // The visited page and the two of the sample.
     expect(await bench.call('POST', `/edges/${id}/fills`)).toMatchObject({ status: 202, body: { pages: 3 } })

@@ -139,6 +139,7 @@ export const newEdgeToken = async (services: Needs, id: string): Promise<EdgeWit
 
 /** Pages of a site that an edge is filled with: the most visited, and the sample. */
 const MOST_PAGES = 200
+const SCHEMES = ['http', 'https'] as const
 
 /**
  * Have an edge fetch the pages that visitors ask for most, before they ask there.
@@ -157,9 +158,11 @@ export const fillEdge = async (
     const visited = await delivery.visited(siteId)
     const sample = await db.select({ path: samplePages.path }).from(samplePages).where(eq(samplePages.siteId, siteId))
     const targets = [...visited.pages.map(({ target }) => target), ...sample.map(({ path }) => path)]
-    const schemes = (['http', 'https'] as const).filter((scheme) => visited.schemes[scheme] > 0)
+    const seen = SCHEMES.filter((scheme) => visited.schemes[scheme] > 0)
+    // As long as nobody has come, it is not known how they will.
+    const schemes = seen.length > 0 ? seen : SCHEMES
     for (const target of [...new Set(targets)].slice(0, MOST_PAGES))
-      for (const scheme of schemes.length > 0 ? schemes : (['https'] as const))
+      for (const scheme of schemes)
         pages.push({ siteId, target, as: 'page', host, scheme, refreshBelowS: 0, fetchedAfter: 0 })
   }
   if (fleet.fill(id, pages) === 'away') throw errors.edgeIsAway()
