@@ -3,13 +3,17 @@ import type { PurgeOrder } from '../../core/contracts/delivery.ts'
 
 /** Proxies and sockets in between take a silent connection for dead; control too, ms. */
 const STILL_HERE_MS = 2000
+const MOST_UNREAD = 8 * 1024 * 1024
 
 /** Tells control of purges that began here, because of what visitors sent or what came of rewriting: edges have to carry them out too. */
 export class Announcements {
   readonly #listeners = new Set<ServerResponse>()
 
   announce(order: PurgeOrder): void {
-    for (const res of this.#listeners) res.write(`${JSON.stringify(order)}\n`)
+    for (const res of this.#listeners)
+      // Control that does not read is not waited for: when it listens again, edges are told that they may have missed something.
+      if (res.writableLength > MOST_UNREAD) res.destroy()
+      else res.write(`${JSON.stringify(order)}\n`)
   }
 
   /** One order a line, for as long as somebody listens; empty lines say that nothing has happened. */

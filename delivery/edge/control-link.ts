@@ -44,6 +44,9 @@ export class ControlLink {
   #revision = 0
   #problem: string | null = null
   #filling: Filling | null = null
+  #last: Promise<void> = Promise.resolve()
+  #acknowledging = false
+  #reportUnderWay = false
   #pauseMs = FIRST_PAUSE_MS
   #timer: NodeJS.Timeout | undefined
   #reporting: NodeJS.Timeout | undefined
@@ -59,7 +62,7 @@ export class ControlLink {
 
   start(): void {
     this.#connect()
-    this.#reporting = setInterval(() => inBackground(this.report(), () => undefined), REPORT_EVERY_MS)
+    this.#reporting = setInterval(() => this.#reportSoon(), REPORT_EVERY_MS)
   }
 
   end(): void {
@@ -106,28 +109,30 @@ export class ControlLink {
       await jsonOf(incoming)
       throw new ControlRefused(incoming.statusCode ?? 500, 'Control does not speak to this edge.')
     }
+    if (this.#ended) return void incoming.destroy()
     this.#listening = incoming
     this.#pauseMs = FIRST_PAUSE_MS
     this.#said = ''
     const boot = String(incoming.headers['zest-boot'] ?? '')
     const lines = createInterface({ input: incoming }).on('error', () => undefined)
-    let last = Promise.resolve()
+    // One after the other, those of an earlier connection included: a setup must not be undone by one that came before.
     lines.on('line', (line) => {
-      last = last.then(() => this.#take(line, boot))
+      this.#last = this.#last.then(() => this.#take(line, boot, incoming))
     })
     incoming.on('error', () => undefined)
     incoming.once('close', () => this.#again())
   }
 
-  /** What cannot be carried out is said to control, and asked for again by a new connection. */
-  async #take(line: string, boot: string): Promise<void> {
+  /** What cannot be carried out is said to control, and asked for again by a new connection; what comes behind it must not count as carried out. */
+  async #take(line: string, boot: string, incoming: IncomingMessage): Promise<void> {
+    if (incoming.destroyed) return
     try {
       await this.#carryOut(EdgeOrder.parse(JSON.parse(line)), boot)
       this.#problem = null
     } catch (error) {
       this.#problem = `An order of control could not be carried out: ${(error as Error).message}`.slice(0, 500)
       this.#settings.say(this.#problem)
-      this.#listening?.destroy()
+      incoming.destroy()
     }
   }
 
@@ -147,8 +152,36 @@ export class ControlLink {
     await delivery.contact()
     if (order.kind === 'beat') return
     this.#carriedOut = { boot, seq: order.seq }
-    await this.#tell('/edge-acks', this.#carriedOut)
-    if (order.kind === 'setups') await this.report()
+    // The next order does not wait for the way to control and back.
+    this.#acknowledge()
+    if (order.kind === 'setups') this.#reportSoon()
+  }
+
+  /** Tell control how far this edge is: the newest number stands for all before it, however many orders come. */
+  #acknowledge(): void {
+    if (this.#acknowledging) return
+    this.#acknowledging = true
+    const tellNewest = async (): Promise<void> => {
+      for (let told: EdgeAck | undefined; told !== this.#carriedOut;) {
+        told = this.#carriedOut
+        await this.#tell('/edge-acks', told)
+      }
+    }
+    inBackground(
+      tellNewest().finally(() => (this.#acknowledging = false)),
+      // A new connection begins with an order, which is confirmed again.
+      () => this.#listening?.destroy(),
+    )
+  }
+
+  /** One at a time; a report that does not arrive is followed by the next. */
+  #reportSoon(): void {
+    if (this.#reportUnderWay) return
+    this.#reportUnderWay = true
+    inBackground(
+      this.report().finally(() => (this.#reportUnderWay = false)),
+      () => undefined,
+    )
   }
 
   /** Fetch pages from home, one after the other, with the files that come with them. A later order takes the place of one that has not ended. */

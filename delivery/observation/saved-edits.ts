@@ -66,6 +66,8 @@ export class SavedEdits {
   /** A request was answered by the origin. */
   saw(context: RequestContext, answer: Pick<OriginAnswer, 'status' | 'fields'>): EditWatch {
     const { route, method, path } = context
+    // Home sees the same request, and tells its edges.
+    if (route.home !== undefined) return 'no-edit'
     if (method === 'GET') this.#noteVisit(context, answer)
     if (isSafeMethod(method) || answer.status < 200 || answer.status > 399) return 'no-edit'
     if (!route.bypassRules.pageCache || route.polls?.fits(path) === true || !isSignedIn(context)) return 'no-edit'
@@ -164,6 +166,7 @@ export class SavedEdits {
         const now = store.candidates(key).find(({ id }) => id === entry.id)
         if (now?.bodies[0]?.digest !== entry.bodies[0]!.digest) changed++
       }
+    if (changed > 0) this.#io.announce?.({ siteId, what: { kind: 'paths', paths: [target] }, manner: 'hard' })
     return changed
   }
 

@@ -117,7 +117,8 @@ export const parseRequest = (req: IncomingMessage, io: ParsingIo): ParsedRequest
   if (req.headers.via?.includes(io.instance) === true) return CIRCLE
   if (Number(req.headers['content-length'] ?? 0) > LARGEST_UPLOAD_BYTES)
     return refused(413, 'This upload is too large', 'The upload is larger than this site accepts.')
-  const asks = hasField(fields, EDGE_FIELD) ? edgeAsks(fields, io.edges?.() ?? NO_EDGES) : undefined
+  const claims = hasField(fields, EDGE_FIELD)
+  const asks = claims ? edgeAsks(fields, io.edges?.() ?? NO_EDGES) : undefined
   const loop = asks === undefined ? findLoop(fields, io.instance) : NO_LOOP
   if (loop.kind === 'here') return CIRCLE
   const scheme = asks?.scheme ?? ((req.socket as TLSSocket).encrypted === true ? 'https' : 'http')
@@ -137,7 +138,7 @@ export const parseRequest = (req: IncomingMessage, io: ParsingIo): ParsedRequest
       target,
       path: mark === -1 ? target : target.slice(0, mark),
       // What only an edge may say is nothing in anybody else's request.
-      fields: asks?.fields ?? withoutFields(fields, ONLY_OF_EDGES),
+      fields: asks?.fields ?? (claims ? withoutFields(fields, ONLY_OF_EDGES) : fields),
       edge: asks?.edge,
       looped: loop.kind === 'through-another' ? true : undefined,
     },

@@ -271,9 +271,15 @@ const deviceFinding = async (site: AskedSite): Promise<Finding | undefined> => {
   }
 }
 
+/** Characters of a title, its tag included. */
+const LONGEST_TITLE = 2000
+
 /** The last part of the home page's title, which commonly is the name of the site. */
 const titleOf = (home: OutsideAnswer | undefined, url: URL): string => {
-  const written = /<title[^>]*>[^<]*/i.exec(home?.body.toString('utf8', 0, 200_000) ?? '')?.[0] ?? ''
+  const html = home?.body.toString('utf8', 0, 200_000) ?? ''
+  const begins = html.search(/<title\b/i)
+  // From the first one on, a short way: a page of nothing but beginnings must not be gone through again and again.
+  const written = /^<title[^>]*>[^<]*/i.exec(begins === -1 ? '' : html.slice(begins, begins + LONGEST_TITLE))?.[0] ?? ''
   // Written as HTML: &amp; and the like stand for characters.
   const [element] = htmlElements(parseFragment(written))
   const title = (element?.node.childNodes ?? [])

@@ -65,6 +65,12 @@ export class EdgeFleet implements EdgeOrders {
     for (const id of this.#connected.keys()) this.#sendSetups(id)
   }
 
+  /** Another machine has taken the place of this edge's: the one before hears nothing more. */
+  cutOff(id: string): void {
+    this.#connected.get(id)?.stream.end()
+    this.#connected.delete(id)
+  }
+
   #tellAll(orderFor: (edge: FleetEdge) => EdgeOrder | undefined): void {
     for (const [id, { stream }] of this.#connected) {
       const edge = this.#edges.get(id)
@@ -104,13 +110,14 @@ export class EdgeFleet implements EdgeOrders {
     this.#connected.get(id)?.stream.end()
     const connected: Connected = { stream, acked: 0, report: undefined, reportedAt: 0, revision: 0 }
     this.#connected.set(id, connected)
-    this.#sendSetups(id)
     const edge = this.#edges.get(id)
     const knows = boot === this.boot && since !== undefined && since >= this.#forgottenUpTo
     const missed = knows ? this.#remembered.filter(({ seq }) => seq > since) : []
     if (!knows || missed.some(({ orders }) => orders === 'doubt')) stream.send({ kind: 'doubt', seq: this.#seq })
     const orders = missed.flatMap((one) => (one.orders === 'doubt' ? [] : one.orders))
     if (edge !== undefined) stream.send({ kind: 'purge', seq: this.#seq, orders: concerning(orders, edge) })
+    // Last, since it has a number of its own: whoever has that one has carried out what was missed.
+    this.#sendSetups(id)
     return () => {
       if (this.#connected.get(id) === connected) this.#connected.delete(id)
     }

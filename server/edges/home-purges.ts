@@ -4,6 +4,8 @@ import { PurgeOrder } from '../../core/contracts/delivery.ts'
 import { inBackground } from '../../core/in-background.ts'
 import type { EdgeFleet } from './edge-fleet.ts'
 
+/** Purges that begin so close together go to the edges as one. */
+const GATHERED_MS = 20
 const BETWEEN_TRIES_MS = 500
 /** Delivery says every two seconds that it is still there. */
 const LONGEST_SILENCE_MS = 6000
@@ -18,10 +20,19 @@ export const followHomePurges = (socketPath: string, fleet: EdgeFleet, log: (err
   let listening: ReturnType<typeof request> | undefined
   let heardBefore = false
 
+  /** Whatever visitors send at the same time is one order to the edges. */
+  let gathered = new Map<string, PurgeOrder>()
+  const passOn = (): void => {
+    const orders = [...gathered.values()]
+    gathered = new Map()
+    inBackground(fleet.purge(orders), log)
+  }
   const pass = (line: string): void => {
     if (line === '') return
     try {
-      inBackground(fleet.purge([PurgeOrder.parse(JSON.parse(line))]), log)
+      const order = PurgeOrder.parse(JSON.parse(line))
+      if (gathered.size === 0) setTimeout(passOn, GATHERED_MS)
+      gathered.set(line, order)
     } catch (error) {
       log(error)
     }

@@ -189,6 +189,7 @@ export const joinEdge = async (services: Needs, token: string): Promise<Joined> 
     .where(eq(edges.tokenDigest, tokenDigest))
     .returning()
   if (row === undefined) throw errors.badEdgeToken()
+  fleet.cutOff(row.id)
   await loadEdges(db, fleet)
   publisher.publishBehind()
   return { edgeId: row.id, name: row.name, key }

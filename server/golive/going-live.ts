@@ -11,6 +11,7 @@ import {
   wayBackStep,
   type Proof,
 } from '../../core/golive/steps.ts'
+import { searchListing } from '../../core/sampling/search-listing.ts'
 import type { HasDelivery } from '../../delivery/control/client.ts'
 import type { HasDatabase } from '../db/database.ts'
 import { automaticCertificates, goingLive } from '../db/going-live-schema.ts'
@@ -144,10 +145,12 @@ const openDoor = async (site: Site): Promise<Parameters<typeof backDoorStep>[1]>
     throw error
   })
   if (answer === undefined || answer.status >= 400) return undefined
-  const page = answer.body.toString('utf8')
-  const keepsOut = /noindex/i.test(answer.fields.get('x-robots-tag') ?? '') || /<meta[^>]+noindex/i.test(page)
-  const canonical = /<link[^>]+rel=["']?canonical[^>]*>/i.exec(page)?.[0] ?? ''
-  return { address: site.address, twoAddresses: !keepsOut && !canonical.includes(site.liveHost) }
+  const { indexed, canonical } = searchListing(answer.body.toString('utf8'))
+  const keepsOut = indexed === 'no' || /\bnoindex\b/i.test(answer.fields.get('x-robots-tag') ?? '')
+  const base = site.address
+  const leadsToLive =
+    canonical !== undefined && URL.canParse(canonical, base) && new URL(canonical, base).hostname === site.liveHost
+  return { address: site.address, twoAddresses: !keepsOut && !leadsToLive }
 }
 
 /** Look at every step anew, and keep what was found. @throws AppError when there is no such site */
