@@ -114,7 +114,7 @@ const purge = async (
   out.line(json ? JSON.stringify(result) : `${count} ${options.soft ? 'marked stale' : 'removed'}.`)
   if (!json)
     for (const { edge, state, tookMs } of result.edges)
-      out.line(`${edge}  ${state}${tookMs === null ? '; it catches up when it is heard again' : ` after ${tookMs} ms`}`)
+      out.line(`${edge}  ${state}${tookMs === null ? '; it catches up when it reconnects' : ` after ${tookMs} ms`}`)
   return 0
 }
 

@@ -75,7 +75,7 @@ test('the owner adds an edge, and gets the command that makes a machine one', as
   await page.getByRole('button', { name: 'Add this edge' }).click()
   const command = await page.getByLabel('Command').innerText()
   expect(command).toMatch(/^npm run edge -- --join http:\/\/127\.0\.0\.1:19700 --token \S+$/)
-  await page.getByText('Waits for its machine to join').waitFor()
+  await page.getByText('Waiting for its machine to join').waitFor()
 
   const [, ...words] = command.split(' -- ')
   edge = spawn('node', [join(resolve(import.meta.dirname, '..'), 'scripts/edge.mjs'), ...words[0]!.split(' ')], {
@@ -109,7 +109,7 @@ test('the command line lists it', async () => {
 test('a machine that stops is shown as not heard, and since when', async () => {
   await expect.poll(() => atEdge('/')).toMatch(/hit/)
   await stopEdge()
-  await page.getByText('Not heard since').waitFor()
+  await page.getByText('Not connected since').waitFor()
 })
 
 test('removed, it is gone from the list', async () => {
@@ -130,7 +130,7 @@ test('going live is led step by step: the lines that change, the domain’s keep
   await page.getByRole('button', { name: 'Show what changes' }).click()
   await page.getByText('Change these lines of the zone orrin.localhost.').waitFor()
   await page.getByRole('button', { name: 'Check all steps' }).click()
-  await page.getByText('Nobody sees the new address yet').waitFor()
+  await page.getByText('No name server shows the new address yet').waitFor()
 
   const keeper = await page.context().newPage()
   await keeper.goto(`http://127.0.0.1:${BASE + 7}/`)
@@ -142,7 +142,7 @@ test('going live is led step by step: the lines that change, the domain’s keep
   await keeper.close()
 
   await page.getByRole('button', { name: 'Check all steps' }).click()
-  await page.getByText('Everybody who was asked sees the new address.').waitFor()
+  await page.getByText('Every name server that was asked shows the new address.').waitFor()
   // No authority vouches for a certificate that was made here, and that is said.
   await page.getByText('browsers do not trust its certificate').waitFor({ state: 'attached' })
   // Left and taken up again, it is where it was, with the records as they were.

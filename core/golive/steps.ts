@@ -33,15 +33,21 @@ export const readyStep = (facts: ReadyFacts): GoingLiveStep => {
     )
   if (privacyNeeded !== undefined) evidence.push(privacyNeeded)
   if (accelerator !== undefined) evidence.push(accelerator)
-  if (evidence.length > 0)
-    return step('ready', 'problem', 'Something has to be settled before visitors come this way.', evidence)
+  if (evidence.length > 0) return step('ready', 'problem', 'Fix this before visitors come through Zest Lamp.', evidence)
   if (undecided.length > 0)
-    return step('ready', 'open', 'Keep the trial or back out: visitors get live, without what is still tried.', [
-      ...undecided,
-    ])
+    return step(
+      'ready',
+      'open',
+      'Keep the trial or back out: visitors get the live version, without the open changes.',
+      [...undecided],
+    )
   if (pageCache === 'off')
     return step('ready', 'open', 'Live stores no pages yet, so visitors would gain little. Try remedies first.')
-  return step('ready', 'done', `The trial is decided, and ${originHost} can be asked whatever the DNS says.`)
+  return step(
+    'ready',
+    'done',
+    `The trial is decided, and your server (origin) stays reachable at ${originHost} when the DNS changes.`,
+  )
 }
 
 /** A certificate lasts at least so long when visitors begin to come, days. */
@@ -68,22 +74,29 @@ export const certificateStep = (
   )
   if (!covers) return step('certificate', 'problem', `The certificate is not for ${host}.`, evidence)
   const days = Math.floor((Date.parse(validUntil) - now) / DAY_MS)
-  if (days < 0) return step('certificate', 'problem', 'The certificate has run out.', evidence)
+  if (days < 0) return step('certificate', 'problem', 'The certificate has expired.', evidence)
   if (days < LEAST_DAYS && !renews)
-    return step('certificate', 'problem', `The certificate runs out in ${days} days, and nobody renews it.`, evidence)
+    return step(
+      'certificate',
+      'problem',
+      `The certificate expires in ${days} days and is not renewed automatically.`,
+      evidence,
+    )
   return step(
     'certificate',
     'done',
-    renews ? 'There is a certificate, and it is renewed in time.' : 'There is a certificate. Renew it in time.',
+    renews
+      ? 'The certificate is valid and renewed automatically.'
+      : 'The certificate is valid. Renew it before it expires.',
     evidence,
   )
 }
 
 const SEES: Record<DnsAnswer['state'], string> = {
-  new: 'sees the new address',
-  old: 'sees the old address',
-  both: 'sees both',
-  none: 'sees no address',
+  new: 'shows the new address',
+  old: 'shows the old address',
+  both: 'shows both',
+  none: 'shows no address',
   silent: 'gave no answer',
 }
 
@@ -98,18 +111,19 @@ export const dnsStep = (target: DnsTarget | null, answers: readonly DnsAnswer[] 
   if (told.length === 0)
     return step('dns', 'problem', 'No name server gave an answer. Try again in a minute.', evidence)
   const fresh = told.filter(({ state }) => state === 'new').length
-  if (fresh === told.length) return step('dns', 'done', 'Everybody who was asked sees the new address.', evidence)
+  if (fresh === told.length)
+    return step('dns', 'done', 'Every name server that was asked shows the new address.', evidence)
   return fresh === 0 && told.every(({ state }) => state === 'old' || state === 'none')
     ? step(
         'dns',
         'open',
-        'Nobody sees the new address yet. Change the lines below where your domain is kept.',
+        'No name server shows the new address yet. Change the lines below at your DNS provider.',
         evidence,
       )
     : step(
         'dns',
         'open',
-        `${fresh} of ${told.length} see the new address. That some see the old one for a day is normal.`,
+        `${fresh} of ${told.length} name servers show the new address. Old answers for up to a day are normal.`,
         evidence,
       )
 }
@@ -122,7 +136,7 @@ export interface Proof {
   readonly failure: string | undefined
   readonly protocol: string
   readonly isStored: boolean
-  /** Whether a page that was purged was fetched anew, and then came from the store again. */
+  /** Whether a page that was purged was fetched again, and then came from the store again. */
   readonly changesShow: boolean
 }
 
@@ -168,7 +182,7 @@ export const backDoorStep = (
   return step(
     'back-door',
     'open',
-    `Whoever knows ${open.address} gets the site past Zest Lamp. Let it answer these addresses only.`,
+    `Anyone who knows ${open.address} can bypass Zest Lamp. Allow only these addresses there.`,
     evidence,
   )
 }

@@ -81,7 +81,7 @@ export class ControlLink {
 
   /** Once: what keeps happening need not be said each time. */
   #sayOnce(error: Error): void {
-    if (error.message !== this.#said) this.#settings.say(`Control is not heard: ${error.message}`)
+    if (error.message !== this.#said) this.#settings.say(`Control cannot be reached: ${error.message}`)
     this.#said = error.message
     this.#again()
   }

@@ -72,7 +72,7 @@ describe('a choice of regions', () => {
     expect(east?.ms).toBeLessThan(east!.homeMs)
     expect(choice.curve.map(({ regions }) => regions)).toEqual([[], ['West'], ['East'], ['West', 'East']])
     expect(choice.sentence).toMatch(
-      /^East: 20\.04 EUR a month, main content .* sooner on average and after .* longest\.$/,
+      /^East: 20\.04 EUR a month, main content .* faster on average, and after .* slowest place\.$/,
     )
   })
   test('says what can be had where nothing meets the aim', async () => {

@@ -94,9 +94,9 @@ const sentenceOf = (
   if (chosen.regions.length === 0)
     return goal.kind === 'budget'
       ? 'No region saves anything within this budget.'
-      : 'No region is needed for this: every place is served soon enough already.'
+      : 'No region is needed: every place is fast enough already.'
   const saved = (without?.meanMs ?? chosen.meanMs) - chosen.meanMs
-  return `${chosen.regions.join(', ')}: ${moneyOf(chosen.perMonth, currency)} a month, main content ${inSeconds(saved)} sooner on average and after ${inSeconds(chosen.worstMs)} in the place that waits longest.`
+  return `${chosen.regions.join(', ')}: ${moneyOf(chosen.perMonth, currency)} a month, main content ${inSeconds(saved)} faster on average, and after ${inSeconds(chosen.worstMs)} in the slowest place.`
 }
 
 /** Where edges are worth what they cost. @throws AppError when places, visits or a measured page are missing */

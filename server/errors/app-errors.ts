@@ -43,8 +43,8 @@ export const errors = {
     new AppError(
       'EDGE_IS_AWAY',
       409,
-      'The edge is not heard',
-      'It can be filled once its machine is heard again. Start it, or look whether it reaches this Zest Lamp.',
+      'The edge is not connected',
+      'It can be filled once its machine is connected again. Start it, or check whether it can reach this Zest Lamp.',
     ),
   noEdgeServes: () =>
     new AppError(
@@ -58,7 +58,7 @@ export const errors = {
       'HOME_HAS_NO_PLACE',
       409,
       'It is not known where your server stands',
-      'Say under Visitors where your server (origin) stands; without it no distance can be reckoned.',
+      'Say under Visitors where your server (origin) stands; without it, distances cannot be calculated.',
     ),
   noAudience: () =>
     new AppError(
@@ -79,7 +79,7 @@ export const errors = {
       'PAGE_NOT_MEASURED',
       409,
       'The page has not been measured yet',
-      `Measure ${path} once under Measure: what the distance costs is reckoned from that load.`,
+      `Measure ${path} once under Measure: the effect of distance is calculated from that load.`,
     ),
   badEdgeToken: () =>
     new AppError(

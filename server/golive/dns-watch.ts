@@ -36,7 +36,8 @@ export const watchDns = async (io: WatchIo): Promise<void> => {
     const step = dnsStep(target, answers)
     await keepStep(io, siteId, step)
     if (step.state !== 'done') continue
-    const sentence = 'The DNS leads here: everybody who was asked sees the new address. See Edges, Going live.'
+    const sentence =
+      'The DNS leads here: every name server that was asked shows the new address. See Edges, Going live.'
     await tell(io.db, io.events, siteId, [{ kind: 'dns-leads-here', sentence }], null)
   }
 }

@@ -153,7 +153,7 @@ const openDoor = async (site: Site): Promise<Parameters<typeof backDoorStep>[1]>
   return { address: site.address, twoAddresses: !keepsOut && !leadsToLive }
 }
 
-/** Look at every step anew, and keep what was found. @throws AppError when there is no such site */
+/** Check every step again, and keep what was found. @throws AppError when there is no such site */
 export const checkSteps = async (services: Needs, siteId: string): Promise<GoingLive> => {
   const site = await getSite(services, siteId)
   const { target, before, closedByHand } = await rowOf(services, siteId)

@@ -39,7 +39,7 @@ export const goingLiveEndpoints = (
     {
       method: 'post',
       path: `${path}/checks`,
-      summary: 'Look at every step anew, from outside where that matters; purges the home page',
+      summary: 'Check every step again, from outside where that matters; purges the home page',
       input: { params: SiteParams },
       reply: GoingLive,
     },

@@ -29,7 +29,7 @@ const stepsOf = (key: 'meanMs' | 'worstMs'): string => {
   return `M${first.join(' ')}${others.map(([to, value]) => `H${to}V${value}`).join('')}H${WIDTH - MARGIN.right}`
 }
 const lines = computed(() => [
-  { key: 'worst', name: 'place that waits longest', d: stepsOf('worstMs') },
+  { key: 'worst', name: 'slowest place', d: stepsOf('worstMs') },
   { key: 'mean', name: 'average', d: stepsOf('meanMs') },
 ])
 const isChosen = (set: RegionSet): boolean => set.regions.join() === props.chosen?.regions.join()

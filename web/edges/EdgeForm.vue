@@ -19,7 +19,7 @@ const homeUrl = ref(props.edge?.homeUrl ?? '')
 const whenAway = ref<EdgeDraft['whenAway']>(props.edge?.whenAway ?? 'ask-origin')
 const serves = ref<'all' | 'this'>(props.edge?.siteIds == null ? 'all' : 'this')
 const AWAY = [
-  { value: 'ask-origin', title: 'what your server (origin) says, without a store' },
+  { value: 'ask-origin', title: 'pages straight from your server (origin)' },
   { value: 'fail', title: 'a page that asks them to try again' },
 ] as const satisfies readonly { value: EdgeDraft['whenAway']; title: string }[]
 const SERVES = [

@@ -37,11 +37,11 @@ const rows = computed(() =>
         <tr>
           <th scope="col">Edge</th>
           <th scope="col">State</th>
-          <th scope="col" class="num">Home is away by</th>
+          <th scope="col" class="num">Round trip to home</th>
           <th scope="col" class="num">Requests</th>
           <th scope="col" class="num">From its store</th>
           <th scope="col" class="num">Bytes sent</th>
-          <th scope="col" class="num">Typical answer</th>
+          <th scope="col" class="num">Median answer</th>
           <th scope="col" class="num">Failed</th>
           <th scope="col"><span class="visually-hidden">Actions</span></th>
         </tr>
@@ -56,7 +56,7 @@ const rows = computed(() =>
             {{ serves ? state : 'Does not serve this site' }}
             <span v-if="edge.problem" class="small problem">{{ edge.problem }}</span>
             <span v-else-if="edge.filling" class="small muted" role="status"
-              >Fetches pages from home: {{ edge.filling.done }} of {{ edge.filling.total }}</span
+              >Fetching pages from home: {{ edge.filling.done }} of {{ edge.filling.total }}</span
             >
             <span v-else-if="fill" class="small muted"
               >{{ fill }}

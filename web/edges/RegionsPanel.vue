@@ -93,8 +93,8 @@ const save = (): void =>
   saveFile(fileName([props.site.name, 'prices'], 'csv'), 'text/csv', writePriceList(regions.value))
 
 const GOALS = [
-  { value: 'budget', title: 'the soonest within a budget' },
-  { value: 'wait', title: 'the cheapest that is soon enough' },
+  { value: 'budget', title: 'the fastest within a budget' },
+  { value: 'wait', title: 'the cheapest that is fast enough' },
 ] as const
 const priceOf = ({ perGb }: Region): string =>
   perGb
@@ -104,7 +104,7 @@ const total = computed(() => audience.value.reduce((sum, { share }) => sum + Num
 const trafficWords = computed(() => {
   if (choice.value === null) return ''
   const { from, visits: count, requests, gb, hitShare } = choice.value.traffic
-  return `Reckoned with ${whole(count)} page visits a month (${from === 'counted' ? 'as counted' : 'as you said'}), ${whole(requests)} requests and ${gb < 10 ? gb.toFixed(1) : whole(gb)} GB; ${Math.round(100 * hitShare)}% of them answered by the store.`
+  return `Based on ${whole(count)} page visits a month (${from === 'counted' ? 'counted here' : 'your estimate'}), ${whole(requests)} requests and ${gb < 10 ? gb.toFixed(1) : whole(gb)} GB; ${Math.round(100 * hitShare)}% of them answered by the store.`
 })
 </script>
 
@@ -210,7 +210,7 @@ const trafficWords = computed(() => {
     </p>
     <p v-if="choice.method === 'greedy'" class="small muted">
       With more than 20 regions not every set is looked at: on average the best one could be up to
-      {{ seconds(choice.gapMs) }} sooner.
+      {{ seconds(choice.gapMs) }} faster.
     </p>
     <CostCurve v-if="choice.curve.length > 1" :curve="choice.curve" :chosen="choice.chosen" :currency="currency" />
     <div class="scroll">

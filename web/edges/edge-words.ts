@@ -5,11 +5,11 @@ export const edgeState = (
   { state, setup, lastSeenAt }: Pick<EdgeInfo, 'state' | 'setup' | 'lastSeenAt'>,
   when: (iso: string) => string,
 ): string => {
-  if (state === 'not-joined') return 'Waits for its machine to join'
+  if (state === 'not-joined') return 'Waiting for its machine to join'
   if (state === 'away')
-    return lastSeenAt === null ? 'Not heard yet' : `Not heard since ${when(new Date(lastSeenAt).toISOString())}`
+    return lastSeenAt === null ? 'Not connected yet' : `Not connected since ${when(new Date(lastSeenAt).toISOString())}`
   if (setup === 'in-force') return 'Serves the current setup'
-  return setup === 'behind' ? 'Gets the current setup' : 'Connected'
+  return setup === 'behind' ? 'Receiving the current setup' : 'Connected'
 }
 
 /** Share of requests that an edge answered by itself, in percent; null while it has answered none. */

@@ -42,11 +42,11 @@ const isle: EdgeInfo = {
 describe('the state of an edge', () => {
   const when = (iso: string): string => iso.slice(11, 16)
   test.each([
-    [{ state: 'not-joined', setup: 'unknown', lastSeenAt: null }, 'Waits for its machine to join'],
-    [{ state: 'away', setup: 'unknown', lastSeenAt: null }, 'Not heard yet'],
-    [{ state: 'away', setup: 'unknown', lastSeenAt: Date.UTC(2026, 1, 1, 9, 30) }, 'Not heard since 09:30'],
+    [{ state: 'not-joined', setup: 'unknown', lastSeenAt: null }, 'Waiting for its machine to join'],
+    [{ state: 'away', setup: 'unknown', lastSeenAt: null }, 'Not connected yet'],
+    [{ state: 'away', setup: 'unknown', lastSeenAt: Date.UTC(2026, 1, 1, 9, 30) }, 'Not connected since 09:30'],
     [{ state: 'connected', setup: 'in-force', lastSeenAt: 1 }, 'Serves the current setup'],
-    [{ state: 'connected', setup: 'behind', lastSeenAt: 1 }, 'Gets the current setup'],
+    [{ state: 'connected', setup: 'behind', lastSeenAt: 1 }, 'Receiving the current setup'],
   ] as const)('%o', (edge, sentence) => expect(edgeState(edge, when)).toBe(sentence))
   test('its share of hits is not told before it has been asked', () => {
     expect([hitPercent(undefined), hitPercent(figures(0, 0)), hitPercent(figures(3, 2))]).toEqual([null, null, 67])

@@ -60,7 +60,7 @@ test('the choice comes with what it rests on, place by place, and is kept', asyn
   const { asked, host } = await shown()
   submit(host)
   await expect.poll(() => textOf(host)).toContain('East: 21.00 shells a month.')
-  expect(textOf(host)).toMatch(/12,000 page visits a month \(as counted\), 90,000 requests and 3\.5 GB; 92%/)
+  expect(textOf(host)).toMatch(/12,000 page visits a month \(counted here\), 90,000 requests and 3\.5 GB; 92%/)
   expect(textsOf(host, '.choice tbody tr')).toEqual([expect.stringMatching(/Eastmost.*East.*19 ms.*3\.2 s.*1\.5 s/s)])
   expect(asked.find(({ what }) => what.startsWith('PUT'))?.body).toMatchObject({
     visitsPerMonth: null,
@@ -79,7 +79,7 @@ test('what was chosen for one budget is gone once another is typed', async () =>
 test('where not all sets were looked at, it says how far from the best it may be', async () => {
   const { host } = await shown({ method: 'greedy', gapMs: 120 })
   submit(host)
-  await expect.poll(() => textOf(host)).toMatch(/up to 0\.12 s sooner/)
+  await expect.poll(() => textOf(host)).toMatch(/up to 0\.12 s faster/)
 })
 test('a place is added, and taken out by emptying its name', async () => {
   const { host } = await shown()

@@ -100,7 +100,7 @@ const WHERE: Readonly<Record<DnsAnswer['state'], string>> = {
 <template>
   <p>
     When the trial is decided, visitors come to Zest Lamp through the DNS. Say where it runs, and see which lines of
-    your zone change. Nothing is changed here: you change it where your domain is kept.
+    your zone change. Nothing is changed here: make the changes at your DNS provider.
   </p>
   <form class="target" @submit.prevent="look">
     <v-text-field
@@ -183,7 +183,7 @@ const WHERE: Readonly<Record<DnsAnswer['state'], string>> = {
   </template>
 
   <details class="apart">
-    <summary>I change to other name servers</summary>
+    <summary>I am moving to other name servers</summary>
     <form class="target" @submit.prevent="compare">
       <v-text-field
         v-model="newServers"

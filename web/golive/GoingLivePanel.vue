@@ -81,7 +81,7 @@ const print = (): void => {
       >
       <span role="status" class="small muted">{{
         state.checkedAt === null
-          ? 'Not checked yet. Checking asks from outside, and fetches the home page anew.'
+          ? 'Not checked yet. The check tests from outside and refreshes the home page.'
           : `${done} of ${steps.length} steps done, checked ${when(state.checkedAt)}`
       }}</span>
       <v-btn v-if="state.before !== null" size="small" variant="text" @click="beginAgain">Begin again</v-btn>
@@ -129,7 +129,7 @@ const print = (): void => {
               <section class="printed" aria-label="Records as they were">
                 <h3>{{ state.before.zone }}, as it was on {{ when(state.before.savedAt) }}</h3>
                 <p>
-                  To go back, enter these lines again where the domain is kept, in place of those that name Zest Lamp.
+                  To go back, enter these records again at your DNS provider, in place of those that point to Zest Lamp.
                   Visitors follow within the time to live.
                 </p>
                 <ul class="lines">

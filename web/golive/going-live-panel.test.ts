@@ -19,7 +19,7 @@ const checked: GoingLive = {
   closedByHand: false,
   checkedAt: '2026-11-02T10:00:00.000Z',
   steps: [
-    ...[step('ready', 'done'), step('certificate', 'done'), step('dns', 'open', ['192.0.2.53 sees the old address'])],
+    ...[step('ready', 'done'), step('certificate', 'done'), step('dns', 'open', ['192.0.2.53 shows the old address'])],
     ...[step('proof', 'problem'), step('back-door', 'open'), step('way-back', 'done')],
   ],
 }
@@ -51,7 +51,7 @@ test('a check says where each stands, with evidence, and opens the first that is
   expect([...host.querySelectorAll('.steps > li > details')].map((one) => one.hasAttribute('open'))).toEqual([
     ...[false, false, true, false, false, false],
   ])
-  expect(textOf(host)).toContain('192.0.2.53 sees the old address')
+  expect(textOf(host)).toContain('192.0.2.53 shows the old address')
 })
 test('the way back shows the records as they were, and the rules name the addresses of Zest Lamp', async () => {
   const { host } = await shown(checked)
