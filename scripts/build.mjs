@@ -45,6 +45,7 @@ const PROGRAMS = {
   'bulk-worker': 'delivery/transform/bulk-worker.ts',
   simulator: 'server/planner/simulator-program.ts',
   lab: 'lab/main.ts',
+  load: 'lab/load/main.ts',
   recorder: 'lab/recorder.ts',
   site: 'standins/site/main.ts',
   third: 'standins/third/main.ts',

@@ -17,6 +17,7 @@ import { siteEndpoints } from './routes/site-routes.ts'
 import { setupEndpoints } from './routes/setup-routes.ts'
 import { certificateEndpoints } from './routes/certificate-routes.ts'
 import { edgeStream } from './edges/edge-stream.ts'
+import { loadTestEndpoints } from './routes/load-test-routes.ts'
 import { regionEndpoints } from './routes/region-routes.ts'
 import { edgeEndpoints } from './routes/edge-routes.ts'
 import { goingLiveEndpoints } from './routes/going-live-routes.ts'
@@ -86,6 +87,7 @@ export const endpointsOf = (services: Services) => [
   ...goingLiveEndpoints(services),
   ...edgeEndpoints(services),
   ...regionEndpoints(services),
+  ...loadTestEndpoints(services),
   ...jobEndpoints(services),
 ]
 

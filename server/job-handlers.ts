@@ -12,6 +12,9 @@ import { resultWatch } from './routine/retests.ts'
 import { privacyJob } from './privacy/privacy-job.ts'
 import { safetyJob } from './safety/safety-job.ts'
 import { certificateJob, type HasAuthority } from './golive/certificate-job.ts'
+import { loadTestJob } from './load-tests/load-test-job.ts'
+import type { HasLoadGenerator } from './load-tests/load-generator.ts'
+import type { HasLoadOrders } from './load-tests/load-tests.ts'
 import { fillJob } from './objects/fill-job.ts'
 import { simulationJob } from './planner/simulations.ts'
 import type { HasSimulator } from './planner/simulator.ts'
@@ -26,6 +29,8 @@ export type HandlerIo = MeasureIo &
   HasPrivacyOrders &
   HasCookieOrders &
   HasSimulator &
+  HasLoadGenerator &
+  HasLoadOrders &
   HasAuthority &
   HasClock & { readonly warmUpClock?: RoundClock }
 
@@ -41,4 +46,5 @@ export const jobHandlers = (io: HandlerIo): Record<Job['kind'], JobHandler> => (
   simulation: simulationJob(io),
   'objects-fill': fillJob(io),
   certificate: certificateJob(io),
+  'load-test': loadTestJob(io),
 })

@@ -33,6 +33,8 @@ import { startRoutine } from './routine/retests.ts'
 import { PrivacyOrders } from './privacy/privacy-checks.ts'
 import { startScheduledWork } from './watching/scheduled-work.ts'
 import { startWatching } from './watching/watcher.ts'
+import { LoadGenerator } from './load-tests/load-generator.ts'
+import { LoadOrders } from './load-tests/load-tests.ts'
 import { Simulator } from './planner/simulator.ts'
 import { followPlans } from './planner/plans.ts'
 import { startWarmUps } from './warmup/warm-up-triggers.ts'
@@ -141,16 +143,30 @@ const main = async (): Promise<void> => {
   const delivery = new DeliveryClient(controlSocketPath(dataDir), undefined, fleet)
   const events = new EventBus()
   const lab = new LabClient(join(import.meta.dirname, 'lab.mjs'), () => ownKeyDigest(dataDir))
-  const orders = { privacyOrders: new PrivacyOrders(), cookieOrders: new CookieOrders() }
+  const orders = { privacyOrders: new PrivacyOrders(), cookieOrders: new CookieOrders(), loadOrders: new LoadOrders() }
   const recordings = new Recordings(join(import.meta.dirname, 'recorder.mjs'))
   const publisher = new Publisher(db, delivery, (sentence) => log.error(sentence))
   const objects = new ObjectsClient(objectsSocketPath(dataDir))
   const objectsPublisher = new ObjectsPublisher(db, objects, (sentence) => log.error(sentence))
   const simulator = new Simulator(join(import.meta.dirname, 'simulator.mjs'))
   const now = (): Date => new Date()
+  const loadGenerator = new LoadGenerator(join(import.meta.dirname, 'load.mjs'))
   const authority = { trusted: await trustedAuthority(), isVisible: recordFinder(nameServers) }
   const handlers = jobHandlers({
-    ...{ db, addresses, events, lab, simulator, delivery, edges: fleet, objects, publisher, now, authority },
+    ...{
+      db,
+      addresses,
+      events,
+      lab,
+      simulator,
+      loadGenerator,
+      delivery,
+      edges: fleet,
+      objects,
+      publisher,
+      now,
+      authority,
+    },
     ...orders,
   })
   const jobs = new JobQueue(db, events, handlers, (error) => log.error(error))

@@ -25,6 +25,7 @@ export const router = createRouter({
         { path: 'measure/trend', name: 'trend', component: () => import('./views/TrendView.vue') },
         { path: 'measure/check', name: 'check', component: () => import('./views/CheckView.vue') },
         { path: 'measure/visitors', name: 'visitors', component: () => import('./views/VisitorsView.vue') },
+        { path: 'measure/load', name: 'load-test', component: () => import('./views/LoadTestView.vue') },
         { path: 'measure/routine', name: 'routine', component: () => import('./views/RoutineView.vue') },
         {
           path: 'measure/:measurementId',
@@ -73,6 +74,7 @@ export const NAMES: Record<string, string> = {
   measure: 'Measure',
   trend: 'Trend',
   check: 'Quick check',
+  'load-test': 'Load test',
   visitors: 'Visitors',
   routine: 'Routine',
   measurement: 'Measurement',

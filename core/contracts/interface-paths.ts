@@ -11,6 +11,7 @@ export const INTERFACE_PATHS = [
   '/sites/:siteId/measure/trend',
   '/sites/:siteId/measure/check',
   '/sites/:siteId/measure/visitors',
+  '/sites/:siteId/measure/load',
   '/sites/:siteId/measure/routine',
   '/sites/:siteId/measure/:measurementId',
   '/sites/:siteId/measure/:measurementId/runs/:runId',

@@ -14,6 +14,7 @@ export const JobKind = z.enum([
   'simulation',
   'objects-fill',
   'certificate',
+  'load-test',
 ])
 export type JobKind = z.infer<typeof JobKind>
 
@@ -56,6 +57,7 @@ export const Changed = z.object({
     'warm-up',
     'objects',
     'certificate',
+    'load-tests',
   ]),
 })
 export type Changed = z.infer<typeof Changed>

@@ -53,3 +53,8 @@ export const cacheStatus = (outcome: Outcome, hop: Hop = 'home'): string => {
       return `${name}; fwd=miss; detail=origin-${outcome.why}`
   }
 }
+
+const ANY_HIT = /(?:^|,)\s*zest-lamp(?:-edge)?\s*;\s*hit(?:\s*[;,]|\s*$)/
+
+/** Whether a store of ours gave an answer, next to the origin or at an edge. @param field value of Cache-Status */
+export const isFromStore = (field: string): boolean => ANY_HIT.test(field)

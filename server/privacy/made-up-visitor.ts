@@ -64,6 +64,11 @@ export class MadeUpVisitor {
     return [...this.#known, ...new Set(pairs.map(([, value]) => value))]
   }
 
+  /** The Cookie field with which this visitor comes. */
+  get cookie(): string {
+    return this.#jar.field
+  }
+
   #fields(host: string, jar: CookieJar): Record<string, string> {
     const cookie = jar.field
     return { host, accept: 'text/html,*/*', ...(cookie === '' ? {} : { cookie }) }

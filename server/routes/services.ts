@@ -10,6 +10,7 @@ import type { HasRecheck } from '../http/live-events.ts'
 import type { HasJobs } from '../jobs/job-queue.ts'
 import type { HasClock } from '../live/clock.ts'
 import type { HasEvents } from '../live/event-bus.ts'
+import type { HasLoadOrders } from '../load-tests/load-tests.ts'
 import type { HasRecordings } from '../measuring/recordings.ts'
 import type { HasAddresses } from '../net/addresses.ts'
 import type { HasControlNames } from '../net/control-names.ts'
@@ -29,6 +30,7 @@ export type Services = HasDatabase &
   HasJobs &
   HasPrivacyOrders &
   HasCookieOrders &
+  HasLoadOrders &
   HasRecordings &
   HasAddresses &
   HasStartToken &

@@ -13,6 +13,7 @@ import type { TextRecord } from '../../core/contracts/certificates.ts'
 import type { RunOrder, RunOutcome } from '../../core/contracts/measuring.ts'
 import type { PageChange } from '../../core/contracts/page-changes.ts'
 import type { SnapshotOrder, SnapshotOutcome } from '../../core/contracts/safety.ts'
+import type { LoadStep } from '../../core/contracts/load-tests.ts'
 import type { Setup } from '../../core/contracts/setup.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { absentAddress, type AddressState, type StoredSummary } from '../../core/contracts/store.ts'
@@ -29,6 +30,7 @@ import * as plannerSchema from '../db/planner-schema.ts'
 import * as goingLiveSchema from '../db/going-live-schema.ts'
 import * as edgesSchema from '../db/edges-schema.ts'
 import * as objectsSchema from '../db/objects-schema.ts'
+import * as loadTestsSchema from '../db/load-tests-schema.ts'
 import * as warmUpSchema from '../db/warm-up-schema.ts'
 import { EdgeFleet } from '../edges/edge-fleet.ts'
 import { EventBus, type LiveEvent } from '../live/event-bus.ts'
@@ -41,6 +43,9 @@ import { PrivacyOrders } from '../privacy/privacy-checks.ts'
 import { ObjectsClient } from '../../objects/control/client.ts'
 import { ObjectsPublisher } from '../objects/objects-publisher.ts'
 import { Publisher } from '../release/publisher.ts'
+import { LoadOrders } from '../load-tests/load-tests.ts'
+import { holdRate } from '../../lab/load/hold-rate.ts'
+import type { LoadTask } from '../../lab/load/load-messages.ts'
 import { runSimulation } from '../../core/planner/run-simulation.ts'
 import { aRequest, someMetrics } from '../../core/measuring/testing/made-up.ts'
 import { aSight } from '../../core/safety/testing/sights.ts'
@@ -108,6 +113,7 @@ const emptyDatabase = async (): Promise<Database> => {
   const tables = Object.values({
     ...schema,
     ...warmUpSchema,
+    ...loadTestsSchema,
     ...plannerSchema,
     ...objectsSchema,
     ...goingLiveSchema,
@@ -177,6 +183,8 @@ export class ServerBench {
    * @param deliveryPort where delivery is asked, for tests that need answers of it
    * @param real what a delivery of its own does in the place of the one that writes down what it is told
    */
+  /** How the visitors of load tests fare. */
+  holdRate: (task: LoadTask, signal: AbortSignal) => Promise<LoadStep> = holdRate
   /** Which pages follow which. */
   nextPages: PageSequences = { sequences: [] }
 
@@ -244,7 +252,11 @@ export class ServerBench {
     const events = new EventBus()
     events.listen((event) => this.events.push(event))
     const addresses = { controlPort: port, deliveryPort: this.#deliveryPort, securePort: 2, objectsPort: 3 }
-    const orders = { privacyOrders: new PrivacyOrders(), cookieOrders: new CookieOrders() }
+    const orders = {
+      privacyOrders: new PrivacyOrders(),
+      cookieOrders: new CookieOrders(),
+      loadOrders: new LoadOrders(),
+    }
     const lab = {
       run: async (order: RunOrder) => this.lab(order),
       look: async (order: SnapshotOrder) => this.look(order),
@@ -278,6 +290,7 @@ export class ServerBench {
           now: () => this.now(),
           authority: this.authority,
           simulator: { run: ({ facts, order }, _signal, onStep) => runSimulation(facts, order, onStep) },
+          loadGenerator: { hold: (task, signal) => this.holdRate(task, signal) },
           warmUpClock: this.#warmUpClock,
         }),
         log,

@@ -7,6 +7,7 @@ const VIEWS = [
   { name: 'measure', title: 'Measurements' },
   { name: 'trend', title: 'Over time' },
   { name: 'check', title: 'Quick check' },
+  { name: 'load-test', title: 'Load test' },
   { name: 'visitors', title: 'Visitors and pages' },
   { name: 'routine', title: 'Routine' },
 ] as const

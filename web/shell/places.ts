@@ -27,6 +27,7 @@ export const PARENT: Record<string, string> = {
   trend: 'measure',
   check: 'measure',
   visitors: 'measure',
+  'load-test': 'measure',
   routine: 'measure',
   guided: 'remedies',
   safety: 'remedies',

@@ -68,6 +68,7 @@ const MADE_OLD: Record<Changed['what'], readonly (keyof Parts)[]> = {
   'warm-up': [],
   objects: [],
   certificate: [],
+  'load-tests': [],
 }
 
 const all = (loads: readonly { readonly load: () => Promise<void> }[]): Promise<unknown> =>

@@ -1,0 +1,82 @@
+import type { LoadBounds, LoadEnd, LoadStep } from '../contracts/load-tests.ts'
+
+/** Where a test begins, visitors a second. */
+const FIRST_PER_SECOND = 2
+const LOWEST_PER_SECOND = 0.5
+const GROWTH = 1.6
+/** Between a rate that was borne and one that was not, the test looks no closer than this. */
+const CLOSE = 1.2
+/** A rate at which the generator itself comes later than this says nothing about what is tested, ms. */
+const LATE_MS = 50
+/** A percentile of fewer visitors is chance. */
+const LEAST_VISITORS = 20
+const LONGEST_STEP_S = 60
+
+/** A queue that grows all the time: who comes last waits so many times as long as who came first, and longer by this share of the bound. */
+const GROWING = 2
+const GROWING_SHARE = 0.25
+
+export type StepVerdict = 'borne' | Exclude<LoadEnd, 'bound'>
+
+/** Whether what is tested bore a rate within the owner's bounds. */
+export const verdictOfStep = (step: LoadStep, bounds: LoadBounds): StepVerdict => {
+  const failed = step.visitors - step.answered
+  if (failed / Math.max(1, step.visitors) > bounds.errorPercent / 100) return 'errors'
+  if (step.lateMs > LATE_MS) return 'generator'
+  return step.p95Ms === null || step.p95Ms > bounds.waitMs || queueGrows(step, bounds) ? 'wait' : 'borne'
+}
+
+/** Held longer, the rate would cross the owner's bound: what comes is more than what is answered. */
+const queueGrows = ({ firstThirdMs, lastThirdMs }: LoadStep, { waitMs }: LoadBounds): boolean =>
+  firstThirdMs !== null &&
+  lastThirdMs !== null &&
+  lastThirdMs > GROWING * firstThirdMs &&
+  lastThirdMs - firstThirdMs > GROWING_SHARE * waitMs
+
+const rounded = (rate: number): number => (rate < 10 ? Math.round(rate * 10) / 10 : Math.round(rate))
+
+/** Seconds for which a rate is held: long enough for a percentile to mean something. */
+export const secondsOf = (perSecond: number, { stepS }: LoadBounds): number =>
+  Math.min(Math.max(stepS, LONGEST_STEP_S), Math.max(stepS, Math.ceil(LEAST_VISITORS / perSecond)))
+
+export type NextRate =
+  { readonly kind: 'try'; readonly perSecond: number } | { readonly kind: 'end'; readonly end: LoadEnd }
+
+/**
+ * Which rate comes next: higher by the same factor each time until one is not borne, then in between, by halves of the ratio (geometric bisection).
+ * @param steps so far, in the order in which they were tried
+ */
+export const nextRate = (steps: readonly LoadStep[], bounds: LoadBounds): NextRate => {
+  const first = Math.min(FIRST_PER_SECOND, bounds.mostPerSecond)
+  if (steps.length === 0) return { kind: 'try', perSecond: first }
+  const failed = steps.filter((step) => verdictOfStep(step, bounds) !== 'borne')
+  const borne = highestBorne(steps, bounds)
+  if (failed.length === 0) {
+    if (borne === null || borne >= bounds.mostPerSecond) return { kind: 'end', end: 'bound' }
+    return { kind: 'try', perSecond: Math.min(bounds.mostPerSecond, rounded(borne * GROWTH)) }
+  }
+  const [lowest] = failed.toSorted((a, b) => a.perSecond - b.perSecond)
+  const tooMuch = lowest?.perSecond ?? first
+  const end: NextRate = { kind: 'end', end: lowest === undefined ? 'wait' : endOf(verdictOfStep(lowest, bounds)) }
+  if (borne === null)
+    return tooMuch <= LOWEST_PER_SECOND ? end : { kind: 'try', perSecond: Math.max(LOWEST_PER_SECOND, tooMuch / 2) }
+  const between = rounded(Math.sqrt(borne * tooMuch))
+  return tooMuch / borne < CLOSE || between <= borne || between >= tooMuch ? end : { kind: 'try', perSecond: between }
+}
+
+const endOf = (verdict: StepVerdict): LoadEnd => (verdict === 'borne' ? 'bound' : verdict)
+
+/** The highest rate that was borne below every one that was not. */
+export const highestBorne = (steps: readonly LoadStep[], bounds: LoadBounds): number | null => {
+  const lowestFailed = Math.min(
+    ...steps.filter((step) => verdictOfStep(step, bounds) !== 'borne').map(({ perSecond }) => perSecond),
+  )
+  const borne = steps.map(({ perSecond }) => perSecond).filter((rate) => rate < lowestFailed)
+  return borne.length === 0 ? null : Math.max(...borne)
+}
+
+/** Steps that a target takes at most, for an estimate of the time. */
+export const mostSteps = ({ mostPerSecond }: LoadBounds): number => {
+  const first = Math.min(FIRST_PER_SECOND, mostPerSecond)
+  return 1 + Math.ceil(Math.log(mostPerSecond / first) / Math.log(GROWTH)) + 2
+}
