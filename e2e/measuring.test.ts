@@ -40,8 +40,8 @@ const view = (name: string) =>
 const openMeasure = () =>
   page.getByRole('navigation', { name: 'Main' }).getByRole('link', { name: 'Measure', exact: true }).click()
 const saved = async (button: string): Promise<void> => {
-  // The button cannot be pressed while it saves, either: what says that it is done is the answer.
-  const answered = page.waitForResponse((response) => response.request().method() !== 'GET')
+  // The button cannot be pressed while it saves, either: what says that it is done is the answer. The end of a recording is answered about then, too.
+  const answered = page.waitForResponse((response) => response.request().method() === 'PUT')
   await page.getByRole('button', { name: button }).click()
   await answered
   await expect.poll(() => page.getByRole('button', { name: button }).isDisabled()).toBe(true)
@@ -224,9 +224,7 @@ describe('a measurement', () => {
     const figures = page.getByRole('table', { name: 'Predicted times' })
     // What stands above and below may still grow: the reader goes to the heading, as often as it has moved away.
     const heading = page.getByRole('heading', { name: 'What if' })
-    await expect
-      .poll(() => heading.scrollIntoViewIfNeeded().then(() => figures.count()), { timeout: 60_000 })
-      .toBe(1)
+    await expect.poll(() => heading.scrollIntoViewIfNeeded().then(() => figures.count()), { timeout: 60_000 }).toBe(1)
     const seconds = async (row: string): Promise<number> =>
       parseFloat((await figures.getByRole('row', { name: row }).getByRole('cell').nth(2).textContent())!)
     const before = await seconds('Now')
@@ -263,6 +261,31 @@ describe('a measurement', () => {
     await view('Over time').click()
     await page.locator('svg circle.median').first().waitFor()
     await page.getByRole('heading', { name: 'All measurements' }).waitFor()
+    expect(await accessibilityProblems(page)).toEqual([])
+  })
+})
+
+describe('a load test', () => {
+  test('needs the owner’s word, raises the rate up to the bound, and says what the origin handles', async () => {
+    await openMeasure()
+    await page.getByRole('link', { name: 'Load test' }).click()
+    await page.getByText('No test has been run yet.').waitFor()
+    expect(await accessibilityProblems(page)).toEqual([])
+    await page.getByLabel(/^Live: /).uncheck()
+    await page.getByLabel('Visitors a second, at most').fill('2')
+    await page.getByLabel('Longest wait, seconds').fill('30')
+    const start = page.getByRole('button', { name: 'Start the load test' })
+    expect(await start.isDisabled()).toBe(true)
+    await page.getByLabel(/^This site is mine to test/).check()
+    await start.click()
+    await page
+      .getByLabel('Jobs')
+      .getByText(/^Load test of origin\s*done /)
+      .waitFor({ timeout: MEASURED_MS })
+    await page.getByText('Handles 2 visitors a second, the most you allowed').waitFor()
+    await page.getByText('1 rate', { exact: true }).click()
+    const row = page.getByRole('table', { name: 'Rates tried at Origin' }).getByRole('row').nth(1)
+    expect(await row.getByRole('cell').allTextContents()).toEqual(expect.arrayContaining(['20', '0%', 'none']))
     expect(await accessibilityProblems(page)).toEqual([])
   })
 })

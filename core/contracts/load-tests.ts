@@ -43,7 +43,7 @@ export const LoadStep = z.object({
   seconds: z.number(),
   visitors: z.int(),
   answered: z.int().describe('Pages that came in full, without an error'),
-  answeredPerSecond: z.number(),
+  answeredPerSecond: z.number().describe('While visitors came'),
   /** Why pages did not come. */
   failed: z.object({
     refused: z.int().describe('No connection, or one that broke off'),
@@ -53,8 +53,6 @@ export const LoadStep = z.object({
   }),
   medianMs: z.number().nullable().describe('From the moment at which the visitor came until the page had come'),
   p95Ms: z.number().nullable(),
-  firstThirdMs: z.number().nullable().describe('Median wait of the third of visitors who came first'),
-  lastThirdMs: z.number().nullable().describe('Median wait of the third who came last'),
   mostOpen: z.int().describe('Visitors that waited at the same time'),
   fromStore: z.int().describe('Answers that a store of Zest Lamp gave'),
   fromStoreP95Ms: z.number().nullable(),

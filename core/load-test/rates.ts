@@ -12,26 +12,43 @@ const LATE_MS = 50
 const LEAST_VISITORS = 20
 const LONGEST_STEP_S = 60
 
-/** A queue that grows all the time: who comes last waits so many times as long as who came first, and longer by this share of the bound. */
-const GROWING = 2
-const GROWING_SHARE = 0.25
+/** Where fewer of the pages that could have come did come while visitors came, what waits grows all the time. */
+const SUSTAINED = 0.9
+/** What is under way at the end of a step differs by chance; so many standard deviations are no chance. */
+const DEVIATIONS = 3
 
 export type StepVerdict = 'borne' | Exclude<LoadEnd, 'bound'>
 
-/** Whether what is tested bore a rate within the owner's bounds. */
-export const verdictOfStep = (step: LoadStep, bounds: LoadBounds): StepVerdict => {
+/** Median wait at the lowest rate, ms: what a page takes when nobody else waits. */
+export const quietWait = (steps: readonly LoadStep[]): number =>
+  steps.toSorted((a, b) => a.perSecond - b.perSecond)[0]?.medianMs ?? 0
+
+/** Whether what is tested bore a rate within the owner's bounds. @param quietMs what a page takes when nobody else waits */
+export const verdictOfStep = (step: LoadStep, bounds: LoadBounds, quietMs: number): StepVerdict => {
   const failed = step.visitors - step.answered
   if (failed / Math.max(1, step.visitors) > bounds.errorPercent / 100) return 'errors'
   if (step.lateMs > LATE_MS) return 'generator'
-  return step.p95Ms === null || step.p95Ms > bounds.waitMs || queueGrows(step, bounds) ? 'wait' : 'borne'
+  return step.p95Ms === null || step.p95Ms > bounds.waitMs || queueGrows(step, quietMs) ? 'wait' : 'borne'
 }
 
-/** Held longer, the rate would cross the owner's bound: what comes is more than what is answered. */
-const queueGrows = ({ firstThirdMs, lastThirdMs }: LoadStep, { waitMs }: LoadBounds): boolean =>
-  firstThirdMs !== null &&
-  lastThirdMs !== null &&
-  lastThirdMs > GROWING * firstThirdMs &&
-  lastThirdMs - firstThirdMs > GROWING_SHARE * waitMs
+/** Of the pages that could have come while visitors came, how many did not. Those under way at the end are left out (Little 1961). */
+const missingOf = ({ perSecond, seconds, answeredPerSecond }: LoadStep, quietMs: number) => {
+  const underWay = (perSecond * quietMs) / 1000
+  const expected = perSecond * seconds - underWay
+  return { underWay, expected, missing: expected - answeredPerSecond * seconds }
+}
+
+/** Whether fewer pages come than visitors do. @param quietMs what a page takes when nobody else waits */
+export const isAtItsLimit = (step: LoadStep, quietMs: number): boolean => {
+  const { expected, missing } = missingOf(step, quietMs)
+  return missing > (1 - SUSTAINED) * expected
+}
+
+/** Held longer, the rate would cross any bound: more visitors come than are answered, and not by chance. */
+const queueGrows = (step: LoadStep, quietMs: number): boolean => {
+  const { underWay, missing } = missingOf(step, quietMs)
+  return isAtItsLimit(step, quietMs) && missing > DEVIATIONS * Math.sqrt(underWay + 1)
+}
 
 const rounded = (rate: number): number => (rate < 10 ? Math.round(rate * 10) / 10 : Math.round(rate))
 
@@ -49,7 +66,8 @@ export type NextRate =
 export const nextRate = (steps: readonly LoadStep[], bounds: LoadBounds): NextRate => {
   const first = Math.min(FIRST_PER_SECOND, bounds.mostPerSecond)
   if (steps.length === 0) return { kind: 'try', perSecond: first }
-  const failed = steps.filter((step) => verdictOfStep(step, bounds) !== 'borne')
+  const quietMs = quietWait(steps)
+  const failed = steps.filter((step) => verdictOfStep(step, bounds, quietMs) !== 'borne')
   const borne = highestBorne(steps, bounds)
   if (failed.length === 0) {
     if (borne === null || borne >= bounds.mostPerSecond) return { kind: 'end', end: 'bound' }
@@ -57,7 +75,10 @@ export const nextRate = (steps: readonly LoadStep[], bounds: LoadBounds): NextRa
   }
   const [lowest] = failed.toSorted((a, b) => a.perSecond - b.perSecond)
   const tooMuch = lowest?.perSecond ?? first
-  const end: NextRate = { kind: 'end', end: lowest === undefined ? 'wait' : endOf(verdictOfStep(lowest, bounds)) }
+  const end: NextRate = {
+    kind: 'end',
+    end: lowest === undefined ? 'wait' : endOf(verdictOfStep(lowest, bounds, quietMs)),
+  }
   if (borne === null)
     return tooMuch <= LOWEST_PER_SECOND ? end : { kind: 'try', perSecond: Math.max(LOWEST_PER_SECOND, tooMuch / 2) }
   const between = rounded(Math.sqrt(borne * tooMuch))
@@ -68,8 +89,9 @@ const endOf = (verdict: StepVerdict): LoadEnd => (verdict === 'borne' ? 'bound' 
 
 /** The highest rate that was borne below every one that was not. */
 export const highestBorne = (steps: readonly LoadStep[], bounds: LoadBounds): number | null => {
+  const quietMs = quietWait(steps)
   const lowestFailed = Math.min(
-    ...steps.filter((step) => verdictOfStep(step, bounds) !== 'borne').map(({ perSecond }) => perSecond),
+    ...steps.filter((step) => verdictOfStep(step, bounds, quietMs) !== 'borne').map(({ perSecond }) => perSecond),
   )
   const borne = steps.map(({ perSecond }) => perSecond).filter((rate) => rate < lowestFailed)
   return borne.length === 0 ? null : Math.max(...borne)

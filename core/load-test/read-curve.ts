@@ -1,12 +1,10 @@
 import type { LoadBounds, LoadCurve, LoadEnd, LoadStep, RanOut } from '../contracts/load-tests.ts'
-import { highestBorne, verdictOfStep } from './rates.ts'
+import { highestBorne, isAtItsLimit, quietWait, verdictOfStep } from './rates.ts'
 
 /** Processors that are idle for less than this have nothing left to give. */
 const BUSY_IDLE_SHARE = 0.07
 /** Failures of which one kind makes up more than this are of that kind. */
 const MOST_OF = 0.5
-/** What answers less than this share of what came works at its limit. */
-const AT_ITS_LIMIT = 0.85
 /** The wait grows where it is so many times that of the first step. */
 const GROWN = 2
 
@@ -25,8 +23,9 @@ export const readCurve = (
   facts: CurveFacts,
 ): NonNullable<LoadCurve['result']> => {
   const byRate = steps.toSorted((a, b) => a.perSecond - b.perSecond)
-  const tooMuch = byRate.find((step) => verdictOfStep(step, bounds) !== 'borne')
-  const ranOut = tooMuch === undefined ? 'nothing' : whatRanOut(tooMuch, bounds, facts)
+  const quiet = quietWait(steps)
+  const tooMuch = byRate.find((step) => verdictOfStep(step, bounds, quiet) !== 'borne')
+  const ranOut = tooMuch === undefined ? 'nothing' : whatRanOut(tooMuch, quiet, bounds, facts)
   const [first] = byRate
   const quietMs = first?.medianMs ?? null
   const grown = byRate.find(({ medianMs }) => quietMs !== null && medianMs !== null && medianMs > GROWN * quietMs)
@@ -43,18 +42,19 @@ export const readCurve = (
   }
 }
 
-const whatRanOut = (step: LoadStep, bounds: LoadBounds, { kind, sameMachine }: CurveFacts): RanOut => {
+const whatRanOut = (step: LoadStep, quietMs: number, bounds: LoadBounds, { kind, sameMachine }: CurveFacts): RanOut => {
+  const verdict = verdictOfStep(step, bounds, quietMs)
   const { refused, timedOut, limited, serverErrors } = step.failed
   const all = refused + timedOut + limited + serverErrors
-  if (verdictOfStep(step, bounds) === 'errors' && all > 0) {
+  if (verdict === 'errors' && all > 0) {
     if (limited / all > MOST_OF) return 'limit'
     if (refused / all > MOST_OF) return 'connections'
     // Of a stored page there is none: what fails is what the origin was asked for.
     if (serverErrors / all > MOST_OF) return kind === 'origin' || step.fromStore === 0 ? 'server-errors' : 'origin'
   }
-  if (verdictOfStep(step, bounds) === 'generator') return 'generator'
+  if (verdict === 'generator') return 'generator'
   if (sameMachine && step.idleShare < BUSY_IDLE_SHARE) return 'processor'
   const storeIsQuick = step.fromStore > 0 && step.fromStoreP95Ms !== null && step.fromStoreP95Ms <= bounds.waitMs
   if (kind !== 'origin' && storeIsQuick && step.fromStore < step.visitors) return 'origin'
-  return step.answeredPerSecond < AT_ITS_LIMIT * step.perSecond ? 'workers' : 'unknown'
+  return isAtItsLimit(step, quietMs) ? 'workers' : 'unknown'
 }

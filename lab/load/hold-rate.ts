@@ -21,8 +21,6 @@ const processorTicks = (): { idle: number; all: number } =>
   )
 
 interface Visited {
-  /** When the visitor was to come, ms since the beginning. */
-  readonly at: number
   readonly visit: PageVisit
   /** Since the visitor should have come, ms: a generator that is late itself must not make waits look shorter. */
   readonly waitMs: number
@@ -36,13 +34,6 @@ const failures = (visits: readonly Visited[]): LoadStep['failed'] => {
     limited: count('limited'),
     serverErrors: count('server-error'),
   }
-}
-
-/** Median waits of those who came first and of those who came last, whatever they got. */
-const thirds = (visits: readonly Visited[]): Pick<LoadStep, 'firstThirdMs' | 'lastThirdMs'> => {
-  const waits = visits.toSorted((a, b) => a.at - b.at).map(({ waitMs }) => waitMs)
-  const third = Math.ceil(waits.length / 3)
-  return { firstThirdMs: quantile(waits.slice(0, third), 0.5), lastThirdMs: quantile(waits.slice(-third), 0.5) }
 }
 
 /**
@@ -64,11 +55,11 @@ export const holdRate = async ({ way, pages, perSecond, seconds, patienceMs, see
     if (ahead > 0) await setTimeout(ahead)
     late.push(Math.max(0, performance.now() - began - at))
     if (underWay.size >= MOST_OPEN) {
-      visited.push({ at, visit: { kind: 'refused' }, waitMs: patienceMs })
+      visited.push({ visit: { kind: 'refused' }, waitMs: patienceMs })
       continue
     }
     const one = visitPage(way, choose(random), patienceMs).then((visit) => {
-      visited.push({ at, visit, waitMs: performance.now() - began - at })
+      visited.push({ visit, waitMs: performance.now() - began - at })
       underWay.delete(one)
     })
     underWay.add(one)
@@ -91,7 +82,6 @@ export const holdRate = async ({ way, pages, perSecond, seconds, patienceMs, see
     failed: failures(visited),
     medianMs: quantile(waits, 0.5),
     p95Ms: quantile(waits, 0.95),
-    ...thirds(visited),
     mostOpen,
     fromStore: stored.length,
     fromStoreP95Ms: quantile(

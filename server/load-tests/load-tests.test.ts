@@ -14,7 +14,7 @@ afterEach(() => bench.close())
 const aStep = ({ perSecond, seconds }: LoadTask, changes: Partial<LoadStep> = {}): LoadStep => ({
   ...{ perSecond, seconds, visitors: 100, answered: 100, answeredPerSecond: perSecond },
   failed: { refused: 0, timedOut: 0, limited: 0, serverErrors: 0 },
-  ...{ medianMs: 100, p95Ms: 200, firstThirdMs: 100, lastThirdMs: 100, mostOpen: 1 },
+  ...{ medianMs: 100, p95Ms: 200, mostOpen: 1 },
   ...{ fromStore: 0, fromStoreP95Ms: null, lateMs: 1, idleShare: 0.5 },
   ...changes,
 })

@@ -91,7 +91,7 @@ const lines = computed(() =>
       <span v-for="line in lines" :key="line.curve.name" class="key"
         ><i class="stroke" :class="line.look" aria-hidden="true" /> {{ line.curve.name }}</span
       >
-      <span class="key">● handled</span>
+      <span class="key">○ handled</span>
       <span>✕ too much</span>
     </figcaption>
   </figure>

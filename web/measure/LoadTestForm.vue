@@ -129,7 +129,11 @@ fieldset {
   padding: 0;
   min-width: 0;
 }
+.bar {
+  margin-top: 0.6rem;
+}
 .fields {
+  margin-top: 0.4rem;
   display: grid;
   grid-template-columns: repeat(auto-fit, minmax(11rem, 1fr));
   gap: 0.6rem;

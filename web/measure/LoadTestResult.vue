@@ -81,6 +81,10 @@ const wait = (ms: number | null): string => (ms === null ? '–' : seconds(ms))
 .test {
   margin-top: 0.6rem;
 }
+tbody th {
+  font-size: inherit;
+  font-weight: inherit;
+}
 h3 {
   margin: 0.8rem 0 0.2rem;
 }
