@@ -257,6 +257,8 @@ const EVIDENCE: Record<RemedyId, (look: AuditedPage, files: AuditedFile[], setup
   polling: () => ({ items: [], changes: [] }),
   // What it gains shows on the next page of a visit, not on the one that was looked at.
   prefetch: () => ({ items: [], changes: [] }),
+  // What it is worth depends on where visitors and CDN are, which one load does not say.
+  filesCdn: () => ({ items: [], changes: [] }),
 }
 
 export const evidenceFor = (remedy: RemedyId, look: AuditedPage, setup: Setup): LookEvidence =>

@@ -13,6 +13,7 @@ import {
   scriptOrder,
   stillVideo,
   unusedStyles,
+  filesCdn,
 } from './page-guides.ts'
 
 /** What there is to say about each remedy, and what can be set. */
@@ -34,6 +35,7 @@ export const GUIDES: { readonly [Id in RemedyId]: RemedyGuide<Id> } = {
   localCopies,
   combine,
   prefetch,
+  filesCdn,
   polling,
 }
 

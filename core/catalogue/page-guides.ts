@@ -272,6 +272,29 @@ export const prefetch: RemedyGuide<'prefetch'> = {
   ],
 }
 
+export const filesCdn: RemedyGuide<'filesCdn'> = {
+  does: 'In the pages of signed-out visitors, the addresses of styles, scripts, fonts and pictures get the host name of your CDN; their paths stay. The CDN fetches each file from live once and keeps it near your visitors. Pages of signed-in visitors and of your staff keep the addresses of your site. Files of your site may then be used by pages of other hosts (CORS), which browsers require of fonts.',
+  helps: 'When many visitors are far from your server and files make up most of the page.',
+  avoid: 'Where visitors are near: a second host costs a connection of its own, which can take longer than it saves.',
+  couldBreak:
+    'A script that looks at its own address or loads others relative to the page. A file that the CDN keeps although it has changed.',
+  lookAt: 'Fonts, icons and pictures on several pages; the browser’s console for blocked files.',
+  undo: 'Switch it off: the next page a visitor loads names your own host again.',
+  options: [
+    {
+      key: 'address',
+      label: 'Address of the CDN',
+      hint: 'scheme and host name, such as https://files.example. It must fetch from live.',
+      input: { kind: 'text', placeholder: 'https://files.example' },
+    },
+    { key: 'styles', label: 'Styles', hint: '', input: SWITCH },
+    { key: 'scripts', label: 'Scripts', hint: 'except modules.', input: SWITCH },
+    { key: 'fonts', label: 'Fonts', hint: '', input: SWITCH },
+    { key: 'pictures', label: 'Pictures', hint: '', input: SWITCH },
+    exceptionsOption('file', 'address', 'selector'),
+  ],
+}
+
 export const unusedScripts: RemedyGuide<'unusedScripts'> = {
   does: 'When a page is measured, Zest Lamp notes which scripts were loaded for nothing: no part of them ran, they listen to nothing and changed nothing, and no other code mentions what they offer. On that page and pages of its kind they are left out. Anything that cannot be seen counts as used.',
   helps: 'On sites that have grown for years and load the same scripts everywhere.',

@@ -101,6 +101,21 @@ const RULES: Partial<Record<RemedyId, readonly Rule[]>> = {
       !remedies.pageCache.enabled &&
       needs('Needs the page cache: only stored pages are fetched ahead.'),
   ],
+  filesCdn: [
+    ({ remedies }) =>
+      remedies.filesCdn.enabled &&
+      remedies.filesCdn.address === '' &&
+      needs('Enter the address of your CDN: until then nothing changes. Edges → Rented CDN helps to set it up.'),
+    ({ remedies: { filesCdn } }, { secure }) =>
+      secure &&
+      filesCdn.address.startsWith('http:') &&
+      conflict(
+        'Your visitors use HTTPS: browsers load nothing over plain HTTP into such pages, so they are left alone.',
+      ),
+    ({ remedies }) =>
+      !remedies.fingerprint.enabled &&
+      needs('Works best with fingerprinted file names: a CDN then never sends an old file after a change.'),
+  ],
   compression: [alone],
   fonts: [
     ({ remedies }) =>

@@ -72,6 +72,11 @@ const ABOUT: Readonly<Record<RemedyId, Pick<Remedy, 'reach' | 'need' | 'inShort'
     need: 'optional',
     inShort: 'Fetch the page that visitors usually open next, and others while they point at its link.',
   },
+  filesCdn: {
+    reach: 'page',
+    need: 'optional',
+    inShort: 'Load styles, scripts, fonts and pictures from the host name of a CDN you rent.',
+  },
   polling: {
     reach: 'page',
     need: 'taste',

@@ -19,6 +19,7 @@ export const REMEDY_NAMES: Readonly<Record<RemedyId, string>> = {
   localCopies: 'Self-hosted third-party scripts',
   combine: 'Combine files',
   prefetch: 'Prefetch',
+  filesCdn: 'Files from a CDN',
   polling: 'Slower background polling',
 }
 

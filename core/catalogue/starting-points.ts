@@ -13,7 +13,7 @@ export interface StartingPoint {
 }
 
 /** Need a word of the owner's: which hosts, which addresses, or that the site is finished. */
-export const BY_WORD: ReadonlySet<RemedyId> = new Set(['localCopies', 'polling', 'unusedStyles'])
+export const BY_WORD: ReadonlySet<RemedyId> = new Set(['localCopies', 'polling', 'unusedStyles', 'filesCdn'])
 
 /** Not switched on by a starting point: besides those, what helps only in special cases. */
 const BY_CHOICE: ReadonlySet<RemedyId> = new Set([...BY_WORD, 'combine', 'prefetch'])

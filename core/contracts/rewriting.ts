@@ -270,6 +270,24 @@ export const PrefetchSettings = z.strictObject({
 })
 export type PrefetchSettings = z.infer<typeof PrefetchSettings>
 
+export const FilesCdnSettings = z.strictObject({
+  enabled: z.boolean().default(false),
+  address: z
+    .union([
+      z.literal(''),
+      z
+        .url({ protocol: /^https?$/, error: 'Give the address of the CDN, such as https://files.example.' })
+        .transform((url) => new URL(url).origin),
+    ])
+    .default('')
+    .describe('Scheme and host by which the CDN serves your files'),
+  styles: z.boolean().default(true),
+  scripts: z.boolean().default(true),
+  fonts: z.boolean().default(true),
+  pictures: z.boolean().default(true),
+  exceptions,
+})
+
 export const PollingSettings = z.strictObject({
   enabled: z.boolean().default(false),
   paths: z

@@ -10,6 +10,7 @@ import {
   LocalCopySettings,
   MinifySettings,
   PollingSettings,
+  FilesCdnSettings,
   PrefetchSettings,
   ScriptOrderSettings,
   StillVideoSettings,
@@ -239,6 +240,7 @@ export const Remedies = z.strictObject({
   unusedScripts: UnusedScriptSettings.prefault({}),
   polling: PollingSettings.prefault({}),
   prefetch: PrefetchSettings.prefault({}),
+  filesCdn: FilesCdnSettings.prefault({}),
 })
 export type Remedies = z.infer<typeof Remedies>
 export type RemedyId = keyof Remedies

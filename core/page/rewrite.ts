@@ -15,6 +15,7 @@ import { leaveOutUnusedScripts } from './transforms/unused-scripts.ts'
 import { prefetchLinks } from './transforms/prefetch.ts'
 import { addHints } from './transforms/preload.ts'
 import { loadLazily } from './transforms/lazy-loading.ts'
+import { loadFromCdn } from './transforms/files-cdn.ts'
 import { nameOwnAddresses } from './transforms/file-addresses.ts'
 import { orderScripts } from './transforms/script-order.ts'
 import { showStills } from './transforms/video-previews.ts'
@@ -141,7 +142,13 @@ export const rewritePage = async (order: PageOrder, digest: (text: string) => st
     )
   const named = nameOwnAddresses(page, context)
   changes.push(...named.changes)
-  const html = applyEdits(page.html, named.edits)
+  let html = applyEdits(page.html, named.edits)
+  if (remedies.filesCdn.enabled) {
+    // Last: it is by their final addresses that files are fetched from there.
+    const moved = carriedOut('filesCdn', readPage(html, address), loadFromCdn, context)
+    changes.push(...moved.changes)
+    html = applyEdits(html, moved.edits)
+  }
   const early = remedies.hints.enabled && remedies.hints.early ? earlyHints(html, address) : []
   if (!remedies.minify.enabled || !remedies.minify.html)
     return { html, changes, files: shelf.files, used, early, prerender }

@@ -98,6 +98,8 @@ export interface Route {
   readonly fingerprinted: boolean
   /** How long a CDN in front may keep pages; 0: nothing is said. */
   readonly edgePages: Seconds
+  /** Whether pages name files of the site by another host, so that browsers need a word that others may use them. */
+  readonly filesForOthers: boolean
   readonly serverTiming: boolean
   readonly redirectToHttps: boolean
   /** undefined when no remedy rewrites anything. */
@@ -204,6 +206,7 @@ const REWRITING = [
   'combine',
   'unusedScripts',
   'prefetch',
+  'filesCdn',
 ] as const
 
 const compileRewriting = ({ knowledge }: DeliverySite, { remedies }: Setup): Rewriting | undefined => {
@@ -276,6 +279,8 @@ const compileRoute = (site: DeliverySite, served: DeliverySite['channels'][numbe
     browserLifetimes: browserLifetimes(setup),
     fingerprinted: setup.remedies.browserCache.fingerprinted,
     edgePages: seconds(setup.remedies.browserCache.enabled ? setup.remedies.browserCache.edgePageS : 0),
+    // Of live too while it is tried: a CDN fetches from live.
+    filesForOthers: site.channels.some((one) => one.setup.remedies.filesCdn.enabled),
     serverTiming: setup.serverTiming,
     redirectToHttps: setup.redirectToHttps,
     rewriting: compileRewriting(site, setup),

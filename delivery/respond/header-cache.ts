@@ -8,7 +8,14 @@ import { isOwnCopy, pathOfKey } from '../cache-keys/partitions.ts'
 import { isGeneratedPath } from '../transform/generated-assets.ts'
 import type { Route } from '../request/routes.ts'
 import type { StoredEntry } from '../store/response-store.ts'
-import { flat, varyBy, withBrowserLifetime, withEdgeLifetime, writtenAnew } from './response-fields.ts'
+import {
+  flat,
+  varyBy,
+  withBrowserLifetime,
+  withEdgeLifetime,
+  withFilesForOthers,
+  writtenAnew,
+} from './response-fields.ts'
 
 /** Fields of one coding under one route, made once and used for every hit. */
 export interface Prepared {
@@ -93,7 +100,7 @@ const prepare = (route: Route, entry: StoredEntry, coding: Coding): Prepared => 
   const before = fieldValue(entry.fields, 'cache-control')
   const cacheControl = fieldValue(fields, 'cache-control')
   const ownerLifetime = cacheControl !== before && cacheControl?.includes('max-age=') ? cacheControl : undefined
-  fields = withCareForBrowsers(fields, entry)
+  fields = withFilesForOthers(withCareForBrowsers(fields, entry), { route, path }, shared)
   if (shared) fields = withEdgeLifetime(fields, entry.status, route)
   fields = withOwnVary(withField(fields, 'etag', etag), route, entry)
   if (coding === 'identity' && entry.status === 200) fields = withField(fields, 'accept-ranges', 'bytes')

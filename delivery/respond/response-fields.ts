@@ -35,6 +35,21 @@ export const withBrowserLifetime = (
     : withField(fields, 'cache-control', before === undefined ? value : `${before}, ${value}`)
 }
 
+const FILE = /\.(?:css|js|woff2?|ttf|otf|eot|avif|webp|jpe?g|png|gif|svg)$/i
+
+/**
+ * Files that pages name by the host of a CDN may be read by those pages (Fetch §3.3.3, CORS): browsers ask for it for fonts, masks and rules of styles.
+ * What the origin says of it itself stays. The star never lets cookies along.
+ */
+export const withFilesForOthers = (
+  fields: Fields,
+  { route, path }: { readonly route: Route; readonly path: string },
+  shared: boolean,
+): Fields =>
+  !route.filesForOthers || !shared || !FILE.test(path) || hasField(fields, 'access-control-allow-origin')
+    ? fields
+    : [...fields, ['access-control-allow-origin', '*']]
+
 /**
  * What a CDN in front is told of a page that everyone shares (RFC 9213), apart from what browsers are told. An origin that speaks to CDNs itself
  * is left to it.

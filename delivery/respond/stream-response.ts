@@ -9,7 +9,7 @@ import { isCompressible, negotiateCoding } from '../../core/http/negotiation.ts'
 import { type RequestContext, countWhenDone } from './request-context.ts'
 import type { OriginAnswer } from '../fetch/origin-client.ts'
 import { encodeStream } from '../fetch/content-coding.ts'
-import { closingFields, flat, varyBy, withBrowserLifetime, withDate } from './response-fields.ts'
+import { closingFields, flat, varyBy, withBrowserLifetime, withDate, withFilesForOthers } from './response-fields.ts'
 import { isStream } from '../../core/http/streams.ts'
 import { cut, withoutIdleLimit, writeHead } from './write-head.ts'
 
@@ -39,7 +39,8 @@ const weaken = (fields: Fields): Fields => {
 /** Fields of an answer that goes through without being stored. */
 const streamedFields = (context: RequestContext, answer: OriginAnswer, coding: string, shared: boolean): Fields => {
   const { route, io } = context
-  let fields = withBrowserLifetime(endToEndFields(answer.fields), answer.status, context, shared)
+  const lived = withBrowserLifetime(endToEndFields(answer.fields), answer.status, context, shared)
+  let fields = withFilesForOthers(lived, context, shared)
   if (route.codings.length > 0 && isCompressible(fieldValue(fields, 'content-type')))
     fields = varyBy(fields, 'accept-encoding')
   if (coding !== 'identity') fields = withField(weaken(withoutFields(fields, NOT_OF_CODED)), 'content-encoding', coding)

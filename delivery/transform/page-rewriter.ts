@@ -173,7 +173,8 @@ export class PageRewriter implements PageTransform {
       fetch: this.fetcher(context),
     })
     const order = { ...plain, inPage }
-    const result = await this.#memory.rewritten(this.#rules(route), order, () => this.#pool.page(order))
+    const rules = `${this.#rules(route)} ${order.remedies === rewriting.remedies ? 'as set' : 'own files'}`
+    const result = await this.#memory.rewritten(rules, order, () => this.#pool.page(order))
     this.#use(kind, result.used)
     this.#noteEarly(context, result.early)
     for (const { path, kind: fileKind, text: made } of result.files)
@@ -189,11 +190,7 @@ export class PageRewriter implements PageTransform {
 
   /** Only pages that anybody gets, at addresses that pass through as well: others could name what is one visitor's. */
   #noteEarly(context: FetchContext, early: readonly string[]): void {
-    const { route, rule, audience, fields } = context
-    if (audience.kind !== 'everyone' || hasField(fields, 'cookie')) return
-    const anyAddress = { pageCache: true, passesPath: () => false, passesParameter: () => false }
-    if (decideCacheBypass(context, { ...route.bypassRules, ...anyAddress }, rule.ignoredCookie).kind !== 'shared')
-      return
+    if (hasField(context.fields, 'cookie') || !isForAnybody(context)) return
     if (early.length > 0) this.#early.set(this.#earlyId(context), early)
     else this.#early.delete(this.#earlyId(context))
   }
@@ -249,7 +246,7 @@ export class PageRewriter implements PageTransform {
   }
 
   #order(
-    { route, fields, path, visitor }: FetchContext,
+    context: FetchContext,
     answer: PageAnswer,
     {
       text,
@@ -258,7 +255,11 @@ export class PageRewriter implements PageTransform {
       kind,
     }: { text: string; address: string; facts: ReadonlyMap<string, FileFacts>; kind: string },
   ): PageOrder {
-    const { remedies, knowledge } = route.rewriting!
+    const { route, fields, path, visitor } = context
+    const { remedies: all, knowledge } = route.rewriting!
+    // Who is signed in, staff above all, gets the files of the site itself: what they have just changed is there at once.
+    const remedies =
+      all.filesCdn.enabled && !isForAnybody(context) ? { ...all, filesCdn: { ...all.filesCdn, enabled: false } } : all
     const phone = knowledgeFor(knowledge, path, 'phone')
     const laptop = knowledgeFor(knowledge, path, 'laptop')
     const device = deviceClass(fields) === 'phone' ? 'phone' : 'laptop'
@@ -322,4 +323,12 @@ export class PageRewriter implements PageTransform {
     const found = await obtainPublic({ ...context, route: plain }, address, LARGEST_PAGE_BYTES)
     return found?.status === 200 ? this.rewrite(context, found, found.bytes) : { kind: 'untouched' }
   }
+}
+
+/** Whether a page is one that anybody gets who asks with these cookies, at whatever address. */
+const isForAnybody = (context: FetchContext): boolean => {
+  const { route, rule, audience } = context
+  if (audience.kind !== 'everyone') return false
+  const anyAddress = { pageCache: true, passesPath: () => false, passesParameter: () => false }
+  return decideCacheBypass(context, { ...route.bypassRules, ...anyAddress }, rule.ignoredCookie).kind === 'shared'
 }

@@ -13,6 +13,8 @@ export interface PagePolicy {
   readonly ownFrame: boolean
   /** Whether inline code is allowed by its digest, so that it must stay as it is. */
   readonly hashes: boolean
+  /** Whether scripts, styles, fonts and pictures of another host may be loaded. */
+  readonly loadsFrom: (host: URL) => boolean
 }
 
 type Directives = ReadonlyMap<string, readonly string[]>
@@ -38,6 +40,11 @@ const own = (sources: readonly string[] | undefined, address: URL): boolean =>
   (!sources.includes("'strict-dynamic'") &&
     sources.some((one) => ["'self'", '*', address.protocol, address.host, address.origin].includes(one)))
 
+/** §6.7.2.8, as far as whole hosts go: a source that names the host, its scheme or any host. */
+const names = (sources: readonly string[] | undefined, { host, origin, protocol }: URL): boolean =>
+  sources === undefined ||
+  (!sources.includes("'strict-dynamic'") && sources.some((one) => ['*', protocol, host, origin].includes(one)))
+
 const judged = (policy: Directives, address: URL): PagePolicy => {
   const of = (...names: string[]): readonly string[] | undefined =>
     names.map((name) => policy.get(name)).find((sources) => sources !== undefined)
@@ -54,6 +61,7 @@ const judged = (policy: Directives, address: URL): PagePolicy => {
     // §6.1.8: workers and frames fall back to child-src before default-src.
     ownFrame: own(of('frame-src', 'child-src', 'default-src'), address),
     hashes: [...(script ?? []), ...(style ?? [])].some((one) => HASH.test(one)),
+    loadsFrom: (host) => [script, style, image, of('font-src', 'default-src')].every((sources) => names(sources, host)),
   }
 }
 
@@ -71,7 +79,7 @@ export const pagePolicy = (page: PageDocument, header: string | undefined): Page
     .map(parsePolicy)
     .filter(({ size }) => size > 0)
     .map((policy) => judged(policy, page.address))
-  const every = (key: keyof PagePolicy): boolean => all.every((one) => one[key])
+  const every = (key: Exclude<keyof PagePolicy, 'loadsFrom'>): boolean => all.every((one) => one[key])
   return {
     inlineScript: every('inlineScript'),
     inlineStyle: every('inlineStyle'),
@@ -81,5 +89,6 @@ export const pagePolicy = (page: PageDocument, header: string | undefined): Page
     ownStyle: every('ownStyle'),
     ownFrame: every('ownFrame'),
     hashes: all.some(({ hashes }) => hashes),
+    loadsFrom: (host) => all.every((one) => one.loadsFrom(host)),
   }
 }
