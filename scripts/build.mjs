@@ -51,6 +51,7 @@ const PROGRAMS = {
   third: 'standins/third/main.ts',
   distance: 'standins/distance/main.ts',
   names: 'standins/names/main.ts',
+  cdn: 'standins/cdn/main.ts',
   zest: 'cli/zest.ts',
 }
 

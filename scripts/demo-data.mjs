@@ -9,7 +9,7 @@ const ACCOUNT = { name: 'keeper@orrin-sound.example', password: 'nine quays' }
 export const SIGN_IN_NOTICE = `Demo account: ${ACCOUNT.name}, password: ${ACCOUNT.password}`
 
 /** Programs of the demo, in the order in which they are started. */
-export const DEMO_PROGRAMS = ['third', 'site', 'names', 'delivery', 'objects', 'control']
+export const DEMO_PROGRAMS = ['third', 'site', 'names', 'cdn', 'delivery', 'objects', 'control']
 
 /** What the demo's programs are told besides: whom to ask for names. */
 export const demoSettings = () => ({

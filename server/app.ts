@@ -17,6 +17,7 @@ import { siteEndpoints } from './routes/site-routes.ts'
 import { setupEndpoints } from './routes/setup-routes.ts'
 import { certificateEndpoints } from './routes/certificate-routes.ts'
 import { edgeStream } from './edges/edge-stream.ts'
+import { cdnEndpoints } from './routes/cdn-routes.ts'
 import { loadTestEndpoints } from './routes/load-test-routes.ts'
 import { regionEndpoints } from './routes/region-routes.ts'
 import { edgeEndpoints } from './routes/edge-routes.ts'
@@ -88,6 +89,7 @@ export const endpointsOf = (services: Services) => [
   ...edgeEndpoints(services),
   ...regionEndpoints(services),
   ...loadTestEndpoints(services),
+  ...cdnEndpoints(services),
   ...jobEndpoints(services),
 ]
 

@@ -19,6 +19,7 @@ import { EventBus } from './live/event-bus.ts'
 import { createControlServer } from './http/control-listener.ts'
 import { controlNames } from './net/control-names.ts'
 import { EdgeFleet } from './edges/edge-fleet.ts'
+import { CdnPurges } from './cdn/cdn-purges.ts'
 import { followHomePurges } from './edges/home-purges.ts'
 import { loadEdges } from './edges/own-edges.ts'
 import { startDnsWatch } from './golive/dns-watch.ts'
@@ -140,7 +141,9 @@ const main = async (): Promise<void> => {
     })
   const fleet = new EdgeFleet(randomUUID(), Date.now)
   await loadEdges(db, fleet)
-  const delivery = new DeliveryClient(controlSocketPath(dataDir), undefined, fleet)
+  const now = (): Date => new Date()
+  const purges = new CdnPurges(fleet, { db, now }, (error) => log.error(error))
+  const delivery = new DeliveryClient(controlSocketPath(dataDir), undefined, purges)
   const events = new EventBus()
   const lab = new LabClient(join(import.meta.dirname, 'lab.mjs'), () => ownKeyDigest(dataDir))
   const orders = { privacyOrders: new PrivacyOrders(), cookieOrders: new CookieOrders(), loadOrders: new LoadOrders() }
@@ -149,7 +152,6 @@ const main = async (): Promise<void> => {
   const objects = new ObjectsClient(objectsSocketPath(dataDir))
   const objectsPublisher = new ObjectsPublisher(db, objects, (sentence) => log.error(sentence))
   const simulator = new Simulator(join(import.meta.dirname, 'simulator.mjs'))
-  const now = (): Date => new Date()
   const loadGenerator = new LoadGenerator(join(import.meta.dirname, 'load.mjs'))
   const authority = { trusted: await trustedAuthority(), isVisible: recordFinder(nameServers) }
   const handlers = jobHandlers({
@@ -204,7 +206,7 @@ const main = async (): Promise<void> => {
   const endWarmUps = startWarmUps(services, (error) => log.error(error))
   const endRenewals = startRenewals({ ...services, authority }, (error) => log.error(error))
   const endDnsWatch = startDnsWatch(services, (error) => log.error(error))
-  const endHomePurges = followHomePurges(controlSocketPath(dataDir), fleet, (error) => log.error(error))
+  const endHomePurges = followHomePurges(controlSocketPath(dataDir), purges, (error) => log.error(error))
   const endRoutine = startRoutine(services, (error) => log.error(error))
   const stop = async (): Promise<void> => {
     server.close()

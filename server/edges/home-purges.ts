@@ -14,7 +14,11 @@ const LONGEST_SILENCE_MS = 6000
  * Pass on to edges what home purges by itself: because of what visitors send, or because a page has been made again.
  * @returns ends it
  */
-export const followHomePurges = (socketPath: string, fleet: EdgeFleet, log: (error: unknown) => void): (() => void) => {
+export const followHomePurges = (
+  socketPath: string,
+  fleet: Pick<EdgeFleet, 'purge' | 'doubtAll'>,
+  log: (error: unknown) => void,
+): (() => void) => {
   let ended = false
   let retry: NodeJS.Timeout | undefined
   let listening: ReturnType<typeof request> | undefined

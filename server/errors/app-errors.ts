@@ -32,6 +32,21 @@ export const errors = {
     new AppError('NAME_TAKEN', 409, 'Name taken', `An account named "${name}" already exists. Choose another name.`),
   edgeNameTaken: (name: string) =>
     new AppError('EDGE_NAME_TAKEN', 409, 'Name taken', `An edge named "${name}" already exists. Choose another name.`),
+  cdnWithoutApi: () =>
+    new AppError(
+      'CDN_WITHOUT_API',
+      409,
+      'This CDN has no API',
+      'Set it up at the provider yourself, with the address shown as its origin, then compare the responses.',
+    ),
+  cdnHostNeeded: () =>
+    new AppError(
+      'CDN_HOST_NEEDED',
+      409,
+      'No host name yet',
+      'Set the CDN up first, or enter the host name it has given you.',
+    ),
+  cdnProvider: (sentence: string) => new AppError('CDN_PROVIDER', 502, 'The provider did not do it', sentence),
   edgeNeedsTls: (homeUrl: string) =>
     new AppError(
       'EDGE_NEEDS_TLS',

@@ -10,6 +10,7 @@ import {
   PrivateAddressRefused,
   type PrivateAddresses,
 } from '../../core/http/private-addresses.ts'
+import { connectHost } from '../../core/http/special-names.ts'
 import type { LoadWay } from '../../lab/load/load-messages.ts'
 import { JobFailure } from '../jobs/job-queue.ts'
 import type { Addresses } from '../net/addresses.ts'
@@ -22,19 +23,16 @@ const bare = (hostname: string): string => hostname.replace(/^\[|\]$/g, '')
 
 /** The address behind a name: looked up once, so that all visitors go where it was allowed to go. @throws JobFailure */
 const addressOf = async (hostname: string, reach: PrivateAddresses): Promise<string> => {
-  const name = bare(hostname)
-  // Names of this machine need no name server (RFC 6761 §6.3).
+  const name = connectHost(bare(hostname))
   const address = isIP(name)
     ? name
-    : /(?:^|\.)localhost$/.test(name)
-      ? '127.0.0.1'
-      : (
-          await lookup(name).catch(() => {
-            throw new JobFailure(
-              `The name ${name} could not be looked up. Check that this machine reaches a name server.`,
-            )
-          })
-        ).address
+    : (
+        await lookup(name).catch(() => {
+          throw new JobFailure(
+            `The name ${name} could not be looked up. Check that this machine reaches a name server.`,
+          )
+        })
+      ).address
   if (reach === 'refused' && isPrivateAddress(address))
     throw new JobFailure(new PrivateAddressRefused(hostname).message)
   return address

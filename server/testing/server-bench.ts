@@ -31,7 +31,9 @@ import * as goingLiveSchema from '../db/going-live-schema.ts'
 import * as edgesSchema from '../db/edges-schema.ts'
 import * as objectsSchema from '../db/objects-schema.ts'
 import * as loadTestsSchema from '../db/load-tests-schema.ts'
+import * as cdnSchema from '../db/cdn-schema.ts'
 import * as warmUpSchema from '../db/warm-up-schema.ts'
+import { CdnPurges } from '../cdn/cdn-purges.ts'
 import { EdgeFleet } from '../edges/edge-fleet.ts'
 import { EventBus, type LiveEvent } from '../live/event-bus.ts'
 import { controlNames } from '../net/control-names.ts'
@@ -114,6 +116,7 @@ const emptyDatabase = async (): Promise<Database> => {
     ...schema,
     ...warmUpSchema,
     ...loadTestsSchema,
+    ...cdnSchema,
     ...plannerSchema,
     ...objectsSchema,
     ...goingLiveSchema,
@@ -138,6 +141,7 @@ export class ServerBench {
   /** Name servers that are asked. */
   readonly dns: { nameServers: string[] } = { nameServers: ['127.0.0.1:1'] }
   edges!: EdgeFleet
+  purging!: CdnPurges
   lab: LabRule = () => measured(1000)
   /** What a close look at a page shows: every time the same, unless a test says otherwise. */
   look: LookRule = () => ({ kind: 'seen', sight: aSight() })
@@ -232,7 +236,10 @@ export class ServerBench {
     const port = await listen(server)
     bench.url = `http://127.0.0.1:${port}`
     bench.edges = new EdgeFleet('this-boot', Date.now)
-    const delivery = new DeliveryClient(controlSocketPath(folder), undefined, bench.edges)
+    bench.purging = new CdnPurges(bench.edges, { db: bench.#db, now: () => bench.now() }, (error) =>
+      bench.errors.push(error),
+    )
+    const delivery = new DeliveryClient(controlSocketPath(folder), undefined, bench.purging)
     bench.#start(delivery, port)
     const app = createApp(bench.services, '/nowhere', (error) => bench.errors.push(error))
     bench.#close = [

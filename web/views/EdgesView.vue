@@ -20,6 +20,7 @@ const problems = useProblems()
 const SECTIONS = [
   { id: 'own', title: 'Your edges' },
   { id: 'regions', title: 'Choose regions' },
+  { id: 'rented', title: 'Rented CDN' },
   { id: 'going-live', title: 'Going live' },
 ] as const
 const section = ref<(typeof SECTIONS)[number]['id']>(
@@ -28,6 +29,7 @@ const section = ref<(typeof SECTIONS)[number]['id']>(
 
 const GoingLivePanel = defineAsyncComponent(() => import('../golive/GoingLivePanel.vue'))
 const RegionsPanel = defineAsyncComponent(() => import('../edges/RegionsPanel.vue'))
+const RentedCdnPanel = defineAsyncComponent(() => import('../cdn/RentedCdnPanel.vue'))
 const PlaceMap = defineAsyncComponent(() => import('../charts/PlaceMap.vue'))
 
 const edges = shallowRef<readonly EdgeInfo[] | null>(null)
@@ -116,6 +118,7 @@ const places = computed(() => [
   </div>
   <div id="edges-part" role="tabpanel" :aria-labelledby="`tab-${section}`">
     <GoingLivePanel v-if="section === 'going-live'" :site="site" />
+    <RentedCdnPanel v-else-if="section === 'rented'" :site="site" />
     <RegionsPanel v-else-if="section === 'regions'" :site="site" />
     <i v-else-if="edges === null" class="bone tall" role="status" aria-label="Loading" />
     <template v-else>
