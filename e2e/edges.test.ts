@@ -10,7 +10,7 @@ import type { EdgeInfo } from '../core/contracts/edges.ts'
 import type { Trial } from '../core/contracts/ledger.ts'
 import type { Site } from '../core/contracts/sites.ts'
 import { accessibilityProblems } from './accessibility.ts'
-import { openBrowser, openFerrySite, runProgram, Stack, TOKEN } from './stack.ts'
+import { inTrial, openBrowser, openFerrySite, runProgram, Stack, TOKEN } from './stack.ts'
 
 /** A machine becomes an edge, serves visitors, and hears of what is purged. */
 
@@ -118,6 +118,53 @@ test('removed, it is gone from the list', async () => {
   await page.getByRole('dialog').getByRole('button', { name: 'Remove', exact: true }).click()
   await page.getByText('No edge yet.').waitFor()
   expect(await edges()).toEqual([])
+})
+
+test('a rented CDN is set up at its provider, tried in the trial, and compared with what was set', async () => {
+  await page.getByRole('tab', { name: 'Rented CDN' }).click()
+  // The demo's provider is entered already.
+  await page.getByLabel('Address of the provider’s API').waitFor()
+  expect(await accessibilityProblems(page)).toEqual([])
+  await page.getByRole('button', { name: 'Save' }).click()
+  await page.getByRole('button', { name: 'Set it up' }).click()
+  await page.getByText('The provider serves your site at').waitFor()
+  await page.getByRole('button', { name: 'Switch it on in the trial' }).click()
+  await page.getByText('“Files from a CDN” is on in the trial.').waitFor()
+
+  // The first time its visitor would wait too long, and the page comes as it is.
+  const trialHost = new URL(site.trialUrl).hostname
+  await expect
+    .poll(async () => (await stack.visit('/', {}, trialHost)).body, { timeout: 60_000 })
+    .toContain(`http://d1.cdn.localhost:${BASE + 8}/`)
+  const visitor = await (await browser.newContext()).newPage()
+  const from = new Map<string, number>()
+  const refused: string[] = []
+  visitor.on('response', (response) => {
+    const { host } = new URL(response.url())
+    if (response.status() === 200) from.set(host, (from.get(host) ?? 0) + 1)
+  })
+  visitor.on('console', (message) => message.type() === 'error' && refused.push(message.text()))
+  await visitor.goto(inTrial(site), { waitUntil: 'networkidle' })
+  expect(from.get(`d1.cdn.localhost:${BASE + 8}`)).toBeGreaterThan(20)
+  // Fonts of another host are used only where that host allows it (CORS).
+  expect(
+    await visitor.evaluate(() => [...document.fonts].filter(({ status }) => status === 'loaded').length),
+  ).toBeGreaterThan(0)
+  expect(refused.filter((text) => text.includes('CORS'))).toEqual([])
+  expect((await stack.visit('/')).body).not.toContain('cdn.localhost')
+  await visitor.context().close()
+
+  await page.getByRole('button', { name: 'Compare the responses' }).click()
+  // Live gives files no lifetime yet.
+  await page.getByText('Live gives it no lifetime, so the CDN asks live for it every time.').first().waitFor()
+  await page.getByText(/\d+ as set/).click()
+  await page.getByText('The content is that of live.').first().waitFor()
+  await page.getByRole('button', { name: 'Ask the provider', exact: true }).click()
+  await page.getByText(/requests, \d+% answered by the CDN/).waitFor()
+  expect(await accessibilityProblems(page)).toEqual([])
+  // Left as it was found: going live wants a trial that is decided.
+  const { revision } = await stack.api<Trial>('GET', `/sites/${site.id}/trial`)
+  await stack.api('POST', `/sites/${site.id}/trial/back-out`, { revision })
 })
 
 test('going live is led step by step: the lines that change, the domain’s keeper, and who sees what', async () => {

@@ -11,8 +11,9 @@ export const SIGN_IN_NOTICE = `Demo account: ${ACCOUNT.name}, password: ${ACCOUN
 /** Programs of the demo, in the order in which they are started. */
 export const DEMO_PROGRAMS = ['third', 'site', 'names', 'cdn', 'delivery', 'objects', 'control']
 
-/** What the demo's programs are told besides: whom to ask for names. */
+/** What the demo's programs are told besides: whom to ask for names, and how to reach the rented CDN. */
 export const demoSettings = () => ({
+  ZEST_DEMO_CDN: `http://127.0.0.1:${basePort() + 8} sound-cdn-demo`,
   ZEST_NAME_SERVERS: process.env.ZEST_NAME_SERVERS ?? `127.0.0.1:${basePort() + 6}`,
 })
 

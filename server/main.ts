@@ -121,6 +121,12 @@ const listen = async (handler: () => Handler): Promise<Awaited<ReturnType<typeof
   return made
 }
 
+/** "address token" of the simulated provider; nothing where it does not run. */
+const demoCdn = (text: string): Services['demoCdn'] => {
+  const [apiAddress, token] = text.split(' ')
+  return apiAddress === undefined || token === undefined ? undefined : { apiAddress, token }
+}
+
 const main = async (): Promise<void> => {
   process.umask(0o077)
   await lockDataDirectory()
@@ -185,6 +191,7 @@ const main = async (): Promise<void> => {
     recordings,
     addresses,
     startTokenDigest: token === undefined || token === '' ? undefined : digestToken(token),
+    demoCdn: demoCdn(process.env['ZEST_DEMO_CDN'] ?? ''),
     signInNotice: process.env['ZEST_SIGN_IN_NOTICE'] ?? '',
     now,
     dns: { nameServers },

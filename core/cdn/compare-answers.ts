@@ -73,12 +73,23 @@ const content: Judge = ({ first, live }) =>
         'Check that the CDN fetches from live and changes nothing: switch off whatever it rewrites, then purge it.',
       )
 
-const stored: Judge = ({ first, second }) => {
+/** Whether an answer says that shared caches may keep it (RFC 9111 §4.2.1, RFC 9213). */
+const mayBeStored = ({ fields }: ComparedAnswer): boolean =>
+  /max-age=[1-9]|s-maxage=[1-9]/.test(`${fields.get('cdn-cache-control') ?? ''} ${fields.get('cache-control') ?? ''}`)
+
+const stored: Judge = ({ first, second, live, as }) => {
   const found = isStored(second, first)
   if (found === 'unknown')
     return unknown(
       'Whether it came from the CDN’s store cannot be told from the response.',
       'Have the CDN send Cache-Status or Age.',
+    )
+  if (!found && !mayBeStored(live))
+    return differs(
+      'Live gives it no lifetime, so the CDN asks live for it every time.',
+      as === 'page'
+        ? 'Set “Pages at a CDN in front” at the remedy Browser cache.'
+        : 'Switch on the remedy Browser cache: it gives files a lifetime.',
     )
   return found
     ? asSet('The second request was answered from the CDN’s store.')
@@ -157,12 +168,14 @@ const query: Judge = ({ first, queried, as }) => {
   )
 }
 
-const cors: Judge = ({ second }) =>
+const cors: Judge = ({ second, live }) =>
   ['*'].includes(second.fields.get('access-control-allow-origin') ?? '')
     ? asSet('Pages of your site may use this font from the CDN (CORS).')
     : differs(
         'Browsers refuse this font from another host: Access-Control-Allow-Origin is missing.',
-        'Have the CDN pass the header on. It is sent by live as soon as “Files from a CDN” is on in the trial.',
+        live.fields.has('access-control-allow-origin')
+          ? 'Have the CDN pass this header on, then purge it.'
+          : 'Switch on “Files from a CDN” in the trial: live then sends the header. Purge the CDN afterwards.',
       )
 
 const privateCopy: Judge = ({ first, signedIn }) =>

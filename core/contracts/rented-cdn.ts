@@ -93,5 +93,9 @@ export type RentedCdn = z.infer<typeof RentedCdn>
 export const RentedCdnState = z.object({
   originUrl: z.string().describe('What a CDN has to fetch from: live'),
   cdn: RentedCdn.nullable().describe('null: none is rented'),
+  demo: z
+    .object({ apiAddress: z.string(), token: z.string() })
+    .nullable()
+    .describe('The simulated provider of the demo, where it runs; null: it does not'),
 })
 export type RentedCdnState = z.infer<typeof RentedCdnState>

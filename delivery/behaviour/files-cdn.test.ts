@@ -43,3 +43,9 @@ describe('files from a CDN', () => {
       expect((await bench.ask('/own.woff2')).headers['access-control-allow-origin']).toBe('https://partner.example')
   })
 })
+test('without a page cache, files may be used by other pages too', async () => {
+  const uncached = await DeliveryBench.open({ filesCdn: { address: CDN } })
+  uncached.handler = (_req, res) => res.writeHead(200, { 'content-type': 'font/woff2' }).end('font')
+  expect((await uncached.ask('/a.woff2')).headers['access-control-allow-origin']).toBe('*')
+  await uncached.close()
+})

@@ -100,7 +100,7 @@ const prepare = (route: Route, entry: StoredEntry, coding: Coding): Prepared => 
   const before = fieldValue(entry.fields, 'cache-control')
   const cacheControl = fieldValue(fields, 'cache-control')
   const ownerLifetime = cacheControl !== before && cacheControl?.includes('max-age=') ? cacheControl : undefined
-  fields = withFilesForOthers(withCareForBrowsers(fields, entry), { route, path }, shared)
+  fields = withFilesForOthers(withCareForBrowsers(fields, entry), { route, path })
   if (shared) fields = withEdgeLifetime(fields, entry.status, route)
   fields = withOwnVary(withField(fields, 'etag', etag), route, entry)
   if (coding === 'identity' && entry.status === 200) fields = withField(fields, 'accept-ranges', 'bytes')

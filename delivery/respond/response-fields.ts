@@ -39,14 +39,14 @@ const FILE = /\.(?:css|js|woff2?|ttf|otf|eot|avif|webp|jpe?g|png|gif|svg)$/i
 
 /**
  * Files that pages name by the host of a CDN may be read by those pages (Fetch §3.3.3, CORS): browsers ask for it for fonts, masks and rules of styles.
- * What the origin says of it itself stays. The star never lets cookies along.
+ * What the origin says of it itself stays. The star never lets cookies along: what others may read is what anybody gets who
+ * asks without any.
  */
 export const withFilesForOthers = (
   fields: Fields,
   { route, path }: { readonly route: Route; readonly path: string },
-  shared: boolean,
 ): Fields =>
-  !route.filesForOthers || !shared || !FILE.test(path) || hasField(fields, 'access-control-allow-origin')
+  !route.filesForOthers || !FILE.test(path) || hasField(fields, 'access-control-allow-origin')
     ? fields
     : [...fields, ['access-control-allow-origin', '*']]
 

@@ -40,7 +40,7 @@ const weaken = (fields: Fields): Fields => {
 const streamedFields = (context: RequestContext, answer: OriginAnswer, coding: string, shared: boolean): Fields => {
   const { route, io } = context
   const lived = withBrowserLifetime(endToEndFields(answer.fields), answer.status, context, shared)
-  let fields = withFilesForOthers(lived, context, shared)
+  let fields = withFilesForOthers(lived, context)
   if (route.codings.length > 0 && isCompressible(fieldValue(fields, 'content-type')))
     fields = varyBy(fields, 'accept-encoding')
   if (coding !== 'identity') fields = withField(weaken(withoutFields(fields, NOT_OF_CODED)), 'content-encoding', coding)

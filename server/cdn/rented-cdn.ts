@@ -22,6 +22,12 @@ import { CdnFailure, type CdnAccount, type CdnProvider } from './cdn-provider.ts
 import { observeCdn } from './observe-cdn.ts'
 import { simulatedProvider } from './simulated-provider.ts'
 
+/** For whoever tells of the simulated provider. */
+export interface HasDemoCdn {
+  /** How the one of the demo is reached, where it runs. */
+  readonly demoCdn?: { readonly apiAddress: string; readonly token: string } | undefined
+}
+
 type Row = typeof rentedCdns.$inferSelect
 
 /** Providers whose API is known; a CDN that fetches from an origin needs none. */
@@ -49,15 +55,18 @@ const shownAs = (row: Row): RentedCdn => ({
 })
 
 /** The CDN that a site rents, if any. @throws AppError NOT_FOUND */
-export const rentedCdnOf = async (services: HasDatabase & HasAddresses, siteId: string): Promise<RentedCdnState> => {
+export const rentedCdnOf = async (
+  services: HasDatabase & HasAddresses & HasDemoCdn,
+  siteId: string,
+): Promise<RentedCdnState> => {
   const { liveUrl } = await getSite(services, siteId)
   const row = await rowOf(services.db, siteId)
-  return { originUrl: liveUrl, cdn: row === undefined ? null : shownAs(row) }
+  return { originUrl: liveUrl, cdn: row === undefined ? null : shownAs(row), demo: services.demoCdn ?? null }
 }
 
 /** Keep what the owner says. Another provider or account is another distribution. @throws AppError NOT_FOUND */
 export const saveRentedCdn = async (
-  services: HasDatabase & HasAddresses,
+  services: HasDatabase & HasAddresses & HasDemoCdn,
   siteId: string,
   { provider, scope, hostUrl, apiAddress, token }: RentedCdnDraft,
 ): Promise<RentedCdnState> => {
@@ -110,7 +119,7 @@ const sentenceOf = (error: unknown): string => {
  * @throws AppError NOT_FOUND, CDN_WITHOUT_API
  */
 export const createAtProvider = async (
-  services: HasDatabase & HasAddresses,
+  services: HasDatabase & HasAddresses & HasDemoCdn,
   siteId: string,
 ): Promise<RentedCdnState> => {
   const { db } = services
@@ -140,7 +149,7 @@ const NOTHING_TO_ASK: CdnFinding = {
 
 /** Compare what was set with what comes through the CDN. @throws AppError NOT_FOUND, CDN_HOST_NEEDED */
 export const checkRentedCdn = async (
-  services: HasDatabase & HasAddresses & HasClock,
+  services: HasDatabase & HasAddresses & HasDemoCdn & HasClock,
   siteId: string,
 ): Promise<RentedCdnState> => {
   const { db, now } = services

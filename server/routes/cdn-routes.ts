@@ -9,6 +9,7 @@ import {
   forgetRentedCdn,
   rentedCdnOf,
   saveRentedCdn,
+  type HasDemoCdn,
 } from '../cdn/rented-cdn.ts'
 import type { HasDatabase } from '../db/database.ts'
 import { endpoint, type Endpoint } from '../http/endpoint.ts'
@@ -20,7 +21,7 @@ const path = '/sites/:siteId/rented-cdn'
 const input = { params: SiteParams }
 const reply = RentedCdnState
 
-export const cdnEndpoints = (services: HasDatabase & HasAddresses & HasClock): Endpoint[] => [
+export const cdnEndpoints = (services: HasDatabase & HasAddresses & HasDemoCdn & HasClock): Endpoint[] => [
   endpoint(
     { method: 'get', path, summary: 'The CDN that the site rents, and how it stands', input, reply },
     async ({ params }) => rentedCdnOf(services, params.siteId),

@@ -1,3 +1,4 @@
+import type { HasDemoCdn } from '../cdn/rented-cdn.ts'
 import type { HasDelivery } from '../../delivery/control/client.ts'
 import type { HasObjects } from '../../objects/control/client.ts'
 import type { HasDatabase } from '../db/database.ts'
@@ -30,6 +31,7 @@ export type Services = HasDatabase &
   HasJobs &
   HasPrivacyOrders &
   HasCookieOrders &
+  HasDemoCdn &
   HasLoadOrders &
   HasRecordings &
   HasAddresses &

@@ -8,6 +8,12 @@ const props = defineProps<{ findings: readonly CdnFinding[] }>()
 const WORDS: Record<CdnFinding['state'], string> = { differs: 'Differs', unknown: 'Not clear', 'as-set': 'As set' }
 const ORDER: CdnFinding['state'][] = ['differs', 'unknown', 'as-set']
 const sorted = computed(() => props.findings.toSorted((a, b) => ORDER.indexOf(a.state) - ORDER.indexOf(b.state)))
+const asSet = computed(() => sorted.value.filter(({ state }) => state === 'as-set'))
+const open = computed(() => sorted.value.filter(({ state }) => state !== 'as-set'))
+const parts = computed(() => [
+  { title: null, rows: open.value },
+  { title: `${asSet.value.length} as set`, rows: asSet.value },
+])
 const differing = computed(() => props.findings.filter(({ state }) => state === 'differs').length)
 const headline = computed(() =>
   differing.value === 0
@@ -20,31 +26,36 @@ const headline = computed(() =>
   <p role="status">
     <b>{{ headline }}</b>
   </p>
-  <div class="scroll" tabindex="0">
-    <table class="figures">
-      <caption class="visually-hidden">
-        What comes through the CDN
-      </caption>
-      <thead>
-        <tr>
-          <th scope="col">State</th>
-          <th scope="col">File or page</th>
-          <th scope="col">What was found, and what to do</th>
-        </tr>
-      </thead>
-      <tbody>
-        <tr v-for="one in sorted" :key="`${one.id} ${one.path}`">
-          <td :class="one.state">{{ WORDS[one.state] }}</td>
-          <td class="path">
-            <code>{{ one.path }}</code>
-          </td>
-          <td>
-            {{ one.sentence }} <template v-if="one.remedy">{{ one.remedy }}</template>
-          </td>
-        </tr>
-      </tbody>
-    </table>
-  </div>
+  <template v-for="part in parts" :key="part.title ?? 'open'">
+    <component :is="part.title === null ? 'div' : 'details'" v-if="part.rows.length > 0">
+      <summary v-if="part.title">{{ part.title }}</summary>
+      <div class="scroll" tabindex="0">
+        <table class="figures">
+          <caption class="visually-hidden">
+            What comes through the CDN
+          </caption>
+          <thead>
+            <tr>
+              <th scope="col">State</th>
+              <th scope="col">File or page</th>
+              <th scope="col">What was found, and what to do</th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr v-for="one in part.rows" :key="`${one.id} ${one.path}`">
+              <td :class="one.state">{{ WORDS[one.state] }}</td>
+              <td class="path">
+                <code>{{ one.path }}</code>
+              </td>
+              <td>
+                {{ one.sentence }} <template v-if="one.remedy">{{ one.remedy }}</template>
+              </td>
+            </tr>
+          </tbody>
+        </table>
+      </div>
+    </component>
+  </template>
 </template>
 
 <style scoped>

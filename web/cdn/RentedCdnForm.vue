@@ -1,26 +1,27 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
-import type { CdnProviderId, RentedCdn, RentedCdnDraft } from '../../core/contracts/rented-cdn.ts'
+import type { CdnProviderId, RentedCdn, RentedCdnDraft, RentedCdnState } from '../../core/contracts/rented-cdn.ts'
 import ActionButton from '../ui/ActionButton.vue'
 import SelectField from '../ui/SelectField.vue'
 
 /** Which CDN the site rents, and what of the site it serves. */
-const props = defineProps<{ cdn: RentedCdn | null; saving: boolean }>()
+const props = defineProps<{ cdn: RentedCdn | null; demo: RentedCdnState['demo']; saving: boolean }>()
 const emit = defineEmits<{ save: [draft: RentedCdnDraft] }>()
 
-const PROVIDERS: { value: CdnProviderId; title: string }[] = [
+const SIMULATED = { value: 'simulated', title: 'The simulated provider of the demo (with an API)' } as const
+const providers = computed<{ value: CdnProviderId; title: string }[]>(() => [
   { value: 'any', title: 'Any CDN that fetches from an origin' },
-  { value: 'simulated', title: 'The simulated provider of the demo (with an API)' },
-]
+  ...(props.demo !== null || props.cdn?.provider === 'simulated' ? [SIMULATED] : []),
+])
 const SCOPES = [
   { value: 'files', title: 'Files only: styles, scripts, fonts and pictures' },
   { value: 'site', title: 'The whole site: DNS leads visitors to the CDN' },
 ] as const
-const provider = ref<CdnProviderId>(props.cdn?.provider ?? 'any')
+const provider = ref<CdnProviderId>(props.cdn?.provider ?? (props.demo === null ? 'any' : 'simulated'))
 const scope = ref(props.cdn?.scope ?? 'files')
 const hostUrl = ref(props.cdn?.hostUrl ?? '')
-const apiAddress = ref(props.cdn?.apiAddress ?? '')
-const token = ref('')
+const apiAddress = ref(props.cdn?.apiAddress ?? props.demo?.apiAddress ?? '')
+const token = ref(props.cdn === null ? (props.demo?.token ?? '') : '')
 const hasApi = computed(() => provider.value !== 'any')
 const complete = computed(() => (hasApi.value ? apiAddress.value.trim() !== '' : hostUrl.value.trim() !== ''))
 const save = (): void => {
@@ -39,7 +40,7 @@ const save = (): void => {
 
 <template>
   <form class="panel form" @submit.prevent="save">
-    <SelectField v-model="provider" :items="PROVIDERS" label="Provider" />
+    <SelectField v-model="provider" :items="providers" label="Provider" />
     <v-radio-group v-model="scope" hide-details density="compact" label="What the CDN serves">
       <v-radio v-for="one in SCOPES" :key="one.value" :value="one.value" :label="one.title" />
     </v-radio-group>

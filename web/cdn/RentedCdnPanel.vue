@@ -95,6 +95,7 @@ const hitShare = computed(() =>
     <RentedCdnForm
       :key="`${cdn?.provider} ${cdn?.apiAddress} ${cdn?.hostUrl}`"
       :cdn="cdn"
+      :demo="state.demo"
       :saving="working === 'save'"
       @save="save"
     />
