@@ -10,8 +10,10 @@ import { QuickCheck } from '../core/contracts/quick-check.ts'
 import { Site } from '../core/contracts/sites.ts'
 import { WarmUpState, type WarmUpOrder } from '../core/contracts/warm-up.ts'
 import { findSite, UsageError, type Output } from './command-line.ts'
+import { cdn } from './cdn-command.ts'
 import { edges } from './edges-command.ts'
 import { certificate, dns } from './going-live-command.ts'
+import { load, type LoadOptions } from './load-command.ts'
 import { objects } from './objects-command.ts'
 import { plan } from './plan-command.ts'
 import { waitForJob } from './wait-for-job.ts'
@@ -64,6 +66,10 @@ zest edges add NAME                   a new edge, and the command that makes a m
   --home URL                            address by which it reaches the delivery here
   --address A, --place NAME,LAT,LONG    how visitors reach it, and where it stands
 zest edges token|fill|remove NAME     let another machine take its place; fetch pages ahead; remove it
+zest load SITE --yes                  how many visitors a second it handles; --yes: the site is yours to test
+  --side origin|live|NAME               of an edge; repeatable (default: origin and live)
+  --most N, --wait S                    visitors a second, and seconds a page may take, at most
+zest cdn SITE [check]                 the CDN it rents; compare what was set with its responses
 
 SITE is an id, a name or a live host name. --json prints the result as JSON.
 ZEST_API_TOKEN holds the token; ZEST_URL the address of control (default http://127.0.0.1:8400).
@@ -291,6 +297,9 @@ const parse = (args: string[]) => {
         contact: { type: 'string' },
         'agree-terms': { type: 'boolean', default: false },
         dns: { type: 'boolean', default: false },
+        yes: { type: 'boolean', default: false },
+        most: { type: 'string' },
+        wait: { type: 'string' },
         home: { type: 'string' },
         place: { type: 'string' },
         'account-key-id': { type: 'string' },
@@ -335,6 +344,8 @@ export const runCommand = async (args: string[], env: NodeJS.ProcessEnv, out: Ou
   if (noun === 'objects') return objects(accessFrom(env), rest, values, out)
   if (noun === 'certificate') return certificate(accessFrom(env), rest, values, out)
   if (noun === 'edges') return edges(accessFrom(env), rest, values, out)
+  if (noun === 'load') return load(accessFrom(env), rest[0], values, out)
+  if (noun === 'cdn') return cdn(accessFrom(env), rest, values, out)
   if (noun === 'dns') return dns(accessFrom(env), rest[0], values, out)
   if (noun === 'plan') return plan(accessFrom(env), rest[0], values, out)
   if (noun === 'check') return check(accessFrom(env), rest[0], values.private, values.json, out)
