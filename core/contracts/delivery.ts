@@ -187,6 +187,15 @@ export const FailedRewriting = z.object({
 })
 export type FailedRewriting = z.infer<typeof FailedRewriting>
 
+/** What edges have answered for a site; what they passed on to home is counted there too. */
+export const EdgeSums = z.object({
+  edges: z.int().describe('Edges that are connected'),
+  requests: z.int(),
+  hits: z.int().describe('Answered from their own stores'),
+  bytes: z.int(),
+})
+export type EdgeSums = z.infer<typeof EdgeSums>
+
 export const Traffic = z.object({
   since: z.number().describe('When counting began, epoch ms'),
   channels: z.array(ChannelTraffic),
@@ -195,6 +204,11 @@ export const Traffic = z.object({
   storeProblem: z.string().nullable().describe('What keeps delivery from storing, in a sentence'),
 })
 export type Traffic = z.infer<typeof Traffic>
+
+export const SiteTraffic = Traffic.extend({
+  atEdges: EdgeSums.nullable().default(null).describe('null: no edge serves the site'),
+})
+export type SiteTraffic = z.infer<typeof SiteTraffic>
 
 /** Which page's rewriting to look at. */
 export const ChangesQuery = z.object({

@@ -166,6 +166,8 @@ describe('an edge that has joined', () => {
     await edge!.status('/a')
     await expect.poll(async () => (await info('isle')).sites[0]?.hits, { timeout: 20_000 }).toBe(1)
     expect((await info('isle')).sites[0]).toMatchObject({ siteId: site.id, requests: 2, hits: 1, errors: 0 })
+    const { body: traffic } = await bench.call('GET', `/sites/${site.id}/traffic`)
+    expect(traffic.atEdges).toMatchObject({ edges: 1, requests: 2, hits: 1 })
     expect((await edge!.delivery.ask('/', { host: 'trial.quay.localhost' })).status).toBe(421)
   })
   test('gets setups that are published within a second', async () => {

@@ -1,4 +1,5 @@
 import { and, eq, isNotNull } from 'drizzle-orm'
+import type { EdgeSums } from '../../core/contracts/delivery.ts'
 import type { DeliveryConfig } from '../../core/contracts/delivery-config.ts'
 import type { EdgeDraft, EdgeInfo, EdgeWithToken, Joined } from '../../core/contracts/edges.ts'
 import type { WarmOrder } from '../../core/contracts/warm-up.ts'
@@ -80,6 +81,15 @@ export const edgesOfSite = async (services: HasDatabase & HasEdges, siteId: stri
   (await listEdges(services)).filter(
     ({ state, siteIds }) => state === 'connected' && (siteIds === null || siteIds.includes(siteId)),
   )
+
+/** What the edges of a site have answered; null: none is connected. */
+export const sumsAtEdges = async (services: HasDatabase & HasEdges, siteId: string): Promise<EdgeSums | null> => {
+  const edges = await edgesOfSite(services, siteId)
+  if (edges.length === 0) return null
+  const own = edges.flatMap(({ sites }) => sites.filter((one) => one.siteId === siteId))
+  const sum = (what: 'requests' | 'hits' | 'bytes'): number => own.reduce((all, figures) => all + figures[what], 0)
+  return { edges: edges.length, requests: sum('requests'), hits: sum('hits'), bytes: sum('bytes') }
+}
 
 const rowOf = async (db: Database, id: string): Promise<EdgeRow> => {
   const [row] = await db.select().from(edges).where(eq(edges.id, id))

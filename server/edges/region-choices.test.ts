@@ -1,4 +1,5 @@
 import { afterEach, beforeEach, describe, expect, test } from 'vitest'
+import { Traffic } from '../../core/contracts/delivery.ts'
 import type { RegionChoice } from '../../core/contracts/regions.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { RunDetails } from '../../core/contracts/measuring.ts'
@@ -92,5 +93,26 @@ describe('a choice of regions', () => {
     expect((await bench.call('GET', at('/region-plan'))).body).toMatchObject(plan)
     expect((await bench.call('PUT', at('/region-plan'), { ...plan, regions: [{}] })).status).toBe(422)
     expect((await bench.call('GET', at('/region-plan'))).body).toMatchObject(plan)
+  })
+})
+
+describe('where visitors are, as counted', () => {
+  const counted = async () => (await bench.call('GET', at('/audience'))).body
+  test('is nothing to go by before home has a place', async () => {
+    const sums = {
+      requests: 40,
+      hits: 0,
+      bytes: 0,
+      hitBytes: 0,
+      savedMs: 0,
+      pageVisits: 0,
+      coldVisits: 0,
+      sparedVisits: 0,
+    }
+    const live = { ...sums, channel: 'live', course: [], kinds: [], outcomes: {}, storedAddresses: 0, storedBytes: 0 }
+    bench.traffic = Traffic.parse({ ...bench.traffic, channels: [live] })
+    expect(await counted()).toEqual([])
+    await standing()
+    expect(await counted()).toEqual([{ place: place('Home', 0), share: 40 }])
   })
 })

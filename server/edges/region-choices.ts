@@ -1,5 +1,11 @@
 import { eq } from 'drizzle-orm'
-import { RegionPlan, type MonthOfTraffic, type RegionChoice, type RegionSet } from '../../core/contracts/regions.ts'
+import {
+  RegionPlan,
+  type Audience,
+  type MonthOfTraffic,
+  type RegionChoice,
+  type RegionSet,
+} from '../../core/contracts/regions.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import {
   bestFor,
@@ -8,6 +14,7 @@ import {
   type RegionQuestion,
   type RegionSearch,
 } from '../../core/edges/choose-regions.ts'
+import { countedAudience } from '../../core/edges/counted-audience.ts'
 import { monthOfTraffic } from '../../core/edges/month-of-traffic.ts'
 import { waitByDistance } from '../../core/edges/wait-by-distance.ts'
 import { inSeconds } from '../../core/measuring/result-sentence.ts'
@@ -34,6 +41,18 @@ export const regionPlan = async (services: Pick<Needs, 'db' | 'addresses'>, site
   const { visitors } = await getSite(services, siteId)
   const places = new Map(visitors.flatMap(({ place }) => (place === null ? [] : [[place.name, place] as const])))
   return RegionPlan.parse({ audience: [...places.values()].map((place) => ({ place, share: 1 })) })
+}
+
+/** Where visitors are, as counted here and at the edges. @throws AppError NOT_FOUND */
+export const audienceOf = async (services: Needs, siteId: string): Promise<Audience[]> => {
+  const { places } = await getSite(services, siteId)
+  const { channels } = await services.delivery.traffic(siteId)
+  const live = channels.find(({ channel }) => channel === 'live')
+  const edges = (await edgesOfSite(services, siteId)).map(({ place, sites }) => {
+    const own = sites.find((one) => one.siteId === siteId)
+    return { place, requests: own?.requests ?? 0, passedOn: (own?.requests ?? 0) - (own?.hits ?? 0) }
+  })
+  return countedAudience({ place: places.origin, requests: live?.requests ?? 0 }, edges)
 }
 
 /** @throws AppError when there is no such site */

@@ -1,8 +1,9 @@
-import { RegionChoice, RegionPlan } from '../../core/contracts/regions.ts'
+import { z } from 'zod'
+import { Audience, RegionChoice, RegionPlan } from '../../core/contracts/regions.ts'
 import type { HasDelivery } from '../../delivery/control/client.ts'
 import type { HasDatabase } from '../db/database.ts'
 import type { HasEdges } from '../edges/edge-fleet.ts'
-import { chooseRegions, regionPlan, saveRegionPlan } from '../edges/region-choices.ts'
+import { audienceOf, chooseRegions, regionPlan, saveRegionPlan } from '../edges/region-choices.ts'
 import { endpoint, type Endpoint } from '../http/endpoint.ts'
 import type { HasClock } from '../live/clock.ts'
 import type { HasAddresses } from '../net/addresses.ts'
@@ -31,6 +32,16 @@ export const regionEndpoints = (
       reply: RegionPlan,
     },
     async ({ params, body }) => saveRegionPlan(services, params.siteId, body),
+  ),
+  endpoint(
+    {
+      method: 'get',
+      path: '/sites/:siteId/audience',
+      summary: 'Where visitors are, as counted here and at the edges: shares are requests',
+      input: { params: SiteParams },
+      reply: z.array(Audience),
+    },
+    async ({ params }) => audienceOf(services, params.siteId),
   ),
   endpoint(
     {

@@ -5,7 +5,7 @@ import type { HasEvents } from '../live/event-bus.ts'
 import type { HasAddresses } from '../net/addresses.ts'
 import type { HasClock } from '../live/clock.ts'
 import { z } from 'zod'
-import { Channel, PurgeManner, PurgeResult, PurgeWhat, Readiness, Traffic } from '../../core/contracts/delivery.ts'
+import { Channel, PurgeManner, PurgeResult, PurgeWhat, Readiness, SiteTraffic } from '../../core/contracts/delivery.ts'
 import { PageSequences } from '../../core/contracts/next-pages.ts'
 import { Confirmation } from '../../core/contracts/sites.ts'
 import {
@@ -19,6 +19,8 @@ import {
 import { endpoint, type Endpoint } from '../http/endpoint.ts'
 import { takeChangeCall } from '../store-admin/content-changes.ts'
 import { takeContentEvent } from '../store-admin/content-events.ts'
+import { sumsAtEdges } from '../edges/own-edges.ts'
+import type { HasEdges } from '../edges/edge-fleet.ts'
 import { refreshPaths } from '../store-admin/verify-live.ts'
 import { coverageOfSite } from '../store-admin/coverage.ts'
 import { explainRequest } from '../store-admin/request-path.ts'
@@ -29,7 +31,7 @@ import { SiteParams } from './site-routes.ts'
 /** Purge orders of the API: what is meant, with the manner beside it. */
 const PurgeRequest = z.intersection(PurgeWhat, z.object({ manner: PurgeManner.default('hard') }))
 
-type StoreIo = HasDatabase & HasDelivery & HasPublisher & HasEvents & HasAddresses & HasClock
+type StoreIo = HasDatabase & HasDelivery & HasPublisher & HasEvents & HasAddresses & HasClock & HasEdges
 
 /** What is stored, and what is to be removed or fetched again. */
 const storedResponses = (services: StoreIo): Endpoint[] => [
@@ -121,11 +123,12 @@ const counters = (services: StoreIo): Endpoint[] => [
       path: '/sites/:siteId/traffic',
       summary: 'How requests were answered since delivery started',
       input: { params: SiteParams },
-      reply: Traffic,
+      reply: SiteTraffic,
     },
     async ({ params }) => {
       await siteRow(services.db, params.siteId)
-      return services.delivery.traffic(params.siteId)
+      const traffic = await services.delivery.traffic(params.siteId)
+      return { ...traffic, atEdges: await sumsAtEdges(services, params.siteId) }
     },
   ),
   endpoint(

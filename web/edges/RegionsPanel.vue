@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { computed, ref, shallowRef, watch } from 'vue'
+import { z } from 'zod'
 import type { Place } from '../../core/contracts/measuring.ts'
-import { RegionChoice, RegionPlan, type Audience, type Region } from '../../core/contracts/regions.ts'
+import { Audience, RegionChoice, RegionPlan, type Region } from '../../core/contracts/regions.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { readPriceList, writePriceList } from '../../core/formats/price-list.ts'
 import { callApi } from '../api/client.ts'
@@ -73,6 +74,17 @@ const choose = async (): Promise<void> => {
   if (came !== undefined) choice.value = came
 }
 
+const countedWords = ref('')
+/** Each edge stands for the visitors who are led to it, and home for the others. */
+const takeCounted = async (): Promise<void> => {
+  const counted = await problems.catching(() => callApi('GET', `/sites/${props.site.id}/audience`, z.array(Audience)))
+  if (counted === undefined) return
+  if (counted.length > 1) audience.value = counted.map((one) => ({ ...one }))
+  countedWords.value =
+    counted.length > 1
+      ? `Requests counted at ${counted.length} places: each visitor counts where they were served.`
+      : 'Nothing to go by yet: visitors are counted by place once edges with a known place serve them.'
+}
 const addPlace = (): void => {
   audience.value.push({ place: { name: 'Here', latitude: 0, longitude: 0 }, share: 1 })
 }
@@ -118,7 +130,11 @@ const trafficWords = computed(() => {
       <v-text-field v-model="one.share" type="number" min="0" step="any" label="Share" />
       <span class="small muted share">{{ total > 0 ? Math.round((100 * Number(one.share)) / total) : 0 }}%</span>
     </div>
-    <v-btn size="small" @click="addPlace">Add a place</v-btn>
+    <div class="bar">
+      <v-btn size="small" @click="addPlace">Add a place</v-btn>
+      <v-btn size="small" @click="takeCounted">Take over what was counted</v-btn>
+      <span role="status" class="small muted">{{ countedWords }}</span>
+    </div>
 
     <h2>What regions cost</h2>
     <div v-if="regions.length > 0" class="scroll">

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import { PATIENCE_MS, type Traffic } from '../../core/contracts/delivery.ts'
+import { PATIENCE_MS, type EdgeSums, type Traffic } from '../../core/contracts/delivery.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { roughlyInWords } from '../../core/catalogue/setting-sentences.ts'
 import CourseBars from '../charts/HourlyBars.vue'
@@ -8,7 +8,7 @@ import { bytes, howMany, seconds, when, whole } from '../format/show.ts'
 import NoteBox from '../ui/NoteBox.vue'
 
 /** What delivery answered, how, and why: from its own decision log. */
-const props = defineProps<{ traffic: Traffic; site: Site }>()
+const props = defineProps<{ traffic: Traffic & { readonly atEdges?: EdgeSums | null }; site: Site }>()
 /** A kind by the name the check of the site gave it; one the owner named has its own. */
 const kindName = (kind: string): string => props.site.check.kinds.find(({ pattern }) => pattern === kind)?.name ?? kind
 const live = computed(() => props.traffic.channels.find(({ channel }) => channel === 'live'))
@@ -39,6 +39,11 @@ const shortStatus = (text: string): string => text.replace(/^zest-lamp; /, '')
     visitors {{ roughlyInWords(live.savedMs / 1000) }} of server wait, and your server (origin)
     {{ whole(live.hits) }} requests. The store holds {{ whole(live.storedAddresses) }} responses,
     {{ bytes(live.storedBytes) }}.
+  </p>
+  <p v-if="traffic.atEdges">
+    Your {{ howMany(traffic.atEdges.edges, 'edge') }} had {{ howMany(traffic.atEdges.requests, 'request') }} of
+    visitors, {{ percent(traffic.atEdges.hits, traffic.atEdges.requests) }} answered from their own stores,
+    {{ bytes(traffic.atEdges.bytes) }} sent. What they passed on is counted above too.
   </p>
   <p v-if="live && live.earlyHints > 0">
     {{ howMany(live.earlyHints, 'page') }} announced with 103 Early Hints while visitors waited for your server

@@ -42,6 +42,18 @@ test('traffic says how much of it the store answered', () => {
     '200 requests to www.quay.example, 75% answered from the store, 1.0 MB sent, 25% of it from the store',
   )
 })
+test('what edges have answered is told beside it', () => {
+  const host = mounted(TrafficPanel, {
+    site: aSite(),
+    traffic: {
+      ...{ since: 0, channels: [channel('live', 0)], recent: [], unrewritten: [], storeProblem: null },
+      atEdges: { edges: 2, requests: 400, hits: 300, bytes: 2_000_000 },
+    },
+  })
+  expect(textOf(host)).toContain(
+    'Your 2 edges had 400 requests of visitors, 75% answered from their own stores, 2.0 MB',
+  )
+})
 test('traffic that there is none of yet says so', () => {
   const none = { ...channel('live', 0), requests: 0 }
   const host = mounted(TrafficPanel, {

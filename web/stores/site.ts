@@ -1,7 +1,7 @@
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef, type Ref, type ShallowRef } from 'vue'
 import { z } from 'zod'
-import { Traffic } from '../../core/contracts/delivery.ts'
+import { SiteTraffic } from '../../core/contracts/delivery.ts'
 import type { Changed } from '../../core/contracts/jobs.ts'
 import { LedgerEntry, Trial } from '../../core/contracts/ledger.ts'
 import { MeasurementHead, LatestResult, type MeasurementOrder } from '../../core/contracts/measurements.ts'
@@ -50,7 +50,7 @@ const partsOf = (siteId: Ref<string>) => ({
   ledger: loaded(siteId, '/ledger', z.array(LedgerEntry), []),
   privacy: loaded<PrivacyState | null>(siteId, '/privacy', PrivacyState, null),
   messages: loaded(siteId, '/messages', z.array(Message), []),
-  traffic: loaded<Traffic | null>(siteId, '/traffic', Traffic, null),
+  traffic: loaded<SiteTraffic | null>(siteId, '/traffic', SiteTraffic, null),
 })
 type Parts = ReturnType<typeof partsOf>
 
