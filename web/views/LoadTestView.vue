@@ -1,11 +1,10 @@
 <script setup lang="ts">
-import { computed, shallowRef, watch } from 'vue'
+import { computed, defineAsyncComponent, shallowRef, watch } from 'vue'
 import { z } from 'zod'
 import { LoadTest } from '../../core/contracts/load-tests.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { callApi } from '../api/client.ts'
 import LoadTestForm from '../measure/LoadTestForm.vue'
-import LoadTestResult from '../measure/LoadTestResult.vue'
 import MeasureNav from '../measure/MeasureNav.vue'
 import { when } from '../format/show.ts'
 import { useJobs } from '../stores/jobs.ts'
@@ -13,6 +12,8 @@ import { useProblems } from '../stores/problems.ts'
 
 /** How many visitors a second the origin, live and edges handle, and what runs out first. */
 const props = defineProps<{ site: Site }>()
+/** With its chart, where there is something to draw. */
+const LoadTestResult = defineAsyncComponent(() => import('../measure/LoadTestResult.vue'))
 const jobs = useJobs()
 const problems = useProblems()
 const tests = shallowRef<readonly LoadTest[] | null>(null)
