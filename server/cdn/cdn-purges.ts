@@ -11,8 +11,13 @@ import { notePurge, purgeableCdn } from './rented-cdn.ts'
 
 /** Providers bound how often they are asked: more addresses than these at a time are everything. */
 const MOST_PATHS = 30
-/** What comes so close together is one purge, ms. */
+/** What control orders so close together is one purge, ms. */
 const GATHERED_MS = 200
+/** What visitors send purges too; nobody of them is to keep the provider busy, ms. */
+const GATHERED_FROM_VISITORS_MS = 10_000
+
+/** Who began a purge: the owner and the content system, by way of control, or visitors' requests at home. */
+type Cause = 'control' | 'home'
 
 /** What purges of one site come to; undefined: nothing that visitors of the CDN see. @param orders of one site */
 export const purgeAtCdn = (orders: readonly PurgeOrder[]): CdnPurge | undefined => {
@@ -31,7 +36,8 @@ export class CdnPurges implements EdgeOrders {
   readonly #fleet: EdgeFleet
   readonly #services: HasDatabase & HasClock
   readonly #log: (error: unknown) => void
-  readonly #gathered = new Map<string, PurgeOrder[]>()
+  /** By cause and site. */
+  readonly #gathered = new Map<string, { siteId: string; cause: Cause; orders: PurgeOrder[] }>()
   /** One purge of a site after the other. */
   readonly #last = new Map<string, Promise<void>>()
 
@@ -50,41 +56,51 @@ export class CdnPurges implements EdgeOrders {
   }
 
   purge(orders: readonly PurgeOrder[]): Promise<EdgeConfirmation[]> {
-    for (const order of orders) {
-      const waiting = this.#gathered.get(order.siteId)
-      if (waiting !== undefined) {
-        waiting.push(order)
-        continue
-      }
-      this.#gathered.set(order.siteId, [order])
-      setTimeout(() => this.#passOn(order.siteId), GATHERED_MS).unref()
-    }
+    this.#gather(orders, 'control', GATHERED_MS)
+    return this.#fleet.purge(orders)
+  }
+
+  /** Purges that home has carried out by itself. A CDN that serves files only has none of the pages that they are about. */
+  purgedAtHome(orders: readonly PurgeOrder[]): Promise<EdgeConfirmation[]> {
+    this.#gather(orders, 'home', GATHERED_FROM_VISITORS_MS)
     return this.#fleet.purge(orders)
   }
 
   /** Resolves when providers have been told of all purges so far. */
   async settled(): Promise<void> {
-    for (const siteId of this.#gathered.keys()) this.#passOn(siteId)
+    for (const key of this.#gathered.keys()) this.#passOn(key)
     await Promise.all(this.#last.values())
   }
 
-  #passOn(siteId: string): void {
-    const orders = this.#gathered.get(siteId)
-    if (orders === undefined) return
-    this.#gathered.delete(siteId)
-    const next = (this.#last.get(siteId) ?? Promise.resolve()).then(() => this.#tell(siteId, orders))
-    this.#last.set(
-      siteId,
-      next.catch((error: unknown) => this.#log(error)),
-    )
-    inBackground(next, () => undefined)
+  #gather(orders: readonly PurgeOrder[], cause: Cause, ms: number): void {
+    for (const order of orders) {
+      const key = `${cause} ${order.siteId}`
+      const waiting = this.#gathered.get(key)
+      if (waiting === undefined) {
+        this.#gathered.set(key, { siteId: order.siteId, cause, orders: [order] })
+        setTimeout(() => this.#passOn(key), ms).unref()
+        // Beyond this it is everything, whatever comes besides.
+      } else if (waiting.orders.length <= MOST_PATHS) waiting.orders.push(order)
+    }
   }
 
-  async #tell(siteId: string, orders: readonly PurgeOrder[]): Promise<void> {
+  #passOn(key: string): void {
+    const gathered = this.#gathered.get(key)
+    if (gathered === undefined) return
+    this.#gathered.delete(key)
+    const { siteId } = gathered
+    const next = (this.#last.get(siteId) ?? Promise.resolve())
+      .then(() => this.#tell(gathered))
+      .catch((error: unknown) => this.#log(error))
+    this.#last.set(siteId, next)
+    inBackground(next, this.#log)
+  }
+
+  async #tell({ siteId, cause, orders }: { siteId: string; cause: Cause; orders: PurgeOrder[] }): Promise<void> {
     const { db, now } = this.#services
-    const what = purgeAtCdn(orders)
+    const what = orders.length > MOST_PATHS ? ({ kind: 'everything' } as const) : purgeAtCdn(orders)
     const cdn = what === undefined ? undefined : await purgeableCdn(db, siteId)
-    if (what === undefined || cdn === undefined) return
+    if (what === undefined || cdn === undefined || (cause === 'home' && cdn.scope === 'files')) return
     const problem = await cdn.provider.purge(cdn.account, cdn.id, what).then(
       () => null,
       (error: unknown) => {

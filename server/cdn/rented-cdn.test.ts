@@ -172,6 +172,16 @@ describe('purges', () => {
     expect((await bench.call('GET', path())).body.cdn.purge.problem).toContain('status 503')
   })
 })
+describe('purges that visitors cause at home', () => {
+  const toldOf = async (scope: 'files' | 'site'): Promise<boolean> => {
+    await setUp({}, { scope })
+    await bench.purging.purgedAtHome([{ siteId, what: { kind: 'paths', paths: ['/a'] }, manner: 'hard' }])
+    await bench.purging.settled()
+    return (await bench.call('GET', path())).body.cdn.purge !== null
+  }
+  test('are no matter of a CDN that serves files only', async () => expect(await toldOf('files')).toBe(false))
+  test('reach one that serves the whole site', async () => expect(await toldOf('site')).toBe(true))
+})
 test('figures are those the provider counts', async () => {
   await setUp()
   await check()

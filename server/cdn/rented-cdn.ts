@@ -4,6 +4,7 @@ import type {
   CdnFigures,
   CdnFinding,
   CdnProviderId,
+  CdnScope,
   RentedCdn,
   RentedCdnDraft,
   RentedCdnState,
@@ -200,10 +201,10 @@ export const cdnFigures = (services: HasDatabase, siteId: string): Promise<CdnFi
 export const purgeableCdn = async (
   db: Database,
   siteId: string,
-): Promise<{ provider: CdnProvider; account: CdnAccount; id: string } | undefined> => {
+): Promise<{ provider: CdnProvider; account: CdnAccount; id: string; scope: CdnScope } | undefined> => {
   const row = await rowOf(db, siteId)
   if (row?.state !== 'ready' || row.distributionId === null || PROVIDERS[row.provider] === undefined) return undefined
-  return { ...(await accountOf(db, row)), id: row.distributionId }
+  return { ...(await accountOf(db, row)), id: row.distributionId, scope: row.scope }
 }
 
 /** Write down how the last purge at the provider went. */

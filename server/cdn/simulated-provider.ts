@@ -6,14 +6,10 @@ import { CdnFailure, type CdnAccount, type CdnProvider } from './cdn-provider.ts
 
 const TIMEOUT_MS = 10_000
 const MOST_BYTES = 1024 * 1024
-const Made = z.object({
-  id: z.string().max(200),
-  hosts: z
-    .array(z.url({ protocol: /^https?$/ }))
-    .min(1)
-    .max(20),
-})
-const Hosts = z.object({ hosts: z.array(z.url({ protocol: /^https?$/ })).max(20) })
+/** Where visitors come to: scheme and host, whatever else a provider writes. */
+const HostUrl = z.url({ protocol: /^https?$/ }).transform((url) => new URL(url).origin)
+const Made = z.object({ id: z.string().max(200), hosts: z.array(HostUrl).min(1).max(20) })
+const Hosts = z.object({ hosts: z.array(HostUrl).max(20) })
 
 const WHY: Record<number, string> = {
   401: 'The provider does not accept the token. Copy it again from your account there.',

@@ -287,7 +287,11 @@ test('what home says it has purged is passed on, and doubted after a break', asy
   })
   await new Promise<void>((resolve) => server.listen(path, resolve))
   const faults: unknown[] = []
-  const end = followHomePurges(path, fleet, (error) => faults.push(error))
+  const end = followHomePurges(
+    path,
+    { purgedAtHome: (orders) => fleet.purge(orders), doubtAll: () => fleet.doubtAll() },
+    (error) => faults.push(error),
+  )
   await expect.poll(() => purged.slice(0, 2)).toEqual([order, 'doubted'])
   expect(faults.length).toBeGreaterThan(0)
   end()

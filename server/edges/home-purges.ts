@@ -1,8 +1,7 @@
 import { request } from 'node:http'
 import { createInterface } from 'node:readline'
-import { PurgeOrder } from '../../core/contracts/delivery.ts'
+import { PurgeOrder, type EdgeConfirmation } from '../../core/contracts/delivery.ts'
 import { inBackground } from '../../core/in-background.ts'
-import type { EdgeFleet } from './edge-fleet.ts'
 
 /** Purges that begin so close together go to the edges as one. */
 const GATHERED_MS = 20
@@ -10,13 +9,19 @@ const BETWEEN_TRIES_MS = 500
 /** Delivery says every two seconds that it is still there. */
 const LONGEST_SILENCE_MS = 6000
 
+/** Who has to know what home has purged. */
+interface HomePurges {
+  purgedAtHome(orders: readonly PurgeOrder[]): Promise<EdgeConfirmation[]>
+  doubtAll(): void
+}
+
 /**
  * Pass on to edges what home purges by itself: because of what visitors send, or because a page has been made again.
  * @returns ends it
  */
 export const followHomePurges = (
   socketPath: string,
-  fleet: Pick<EdgeFleet, 'purge' | 'doubtAll'>,
+  fleet: HomePurges,
   log: (error: unknown) => void,
 ): (() => void) => {
   let ended = false
@@ -29,7 +34,7 @@ export const followHomePurges = (
   const passOn = (): void => {
     const orders = [...gathered.values()]
     gathered = new Map()
-    inBackground(fleet.purge(orders), log)
+    inBackground(fleet.purgedAtHome(orders), log)
   }
   const pass = (line: string): void => {
     if (line === '') return
