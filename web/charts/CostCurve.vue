@@ -2,6 +2,7 @@
 import { computed } from 'vue'
 import { scaleLinear } from 'd3-scale'
 import type { RegionSet } from '../../core/contracts/regions.ts'
+import ChartAxes from './ChartAxes.vue'
 
 /** What each further amount a month is worth in seconds: sets that none other beats, and the one that was chosen. */
 const props = defineProps<{ curve: readonly RegionSet[]; chosen: RegionSet | null; currency: string }>()
@@ -42,22 +43,16 @@ const isChosen = (set: RegionSet): boolean => set.regions.join() === props.chose
       role="img"
       aria-label="Seconds to the main content by cost a month; the table below has the chosen set"
     >
-      <g class="axis">
-        <template v-for="tick in y.ticks(5)" :key="`y${tick}`">
-          <line :x1="MARGIN.left" :x2="WIDTH - MARGIN.right" :y1="y(tick)" :y2="y(tick)" />
-          <text :x="MARGIN.left - 8" :y="y(tick) + 4" text-anchor="end">{{ tick }} s</text>
-        </template>
-        <text
-          v-for="tick in x.ticks(6)"
-          :key="`x${tick}`"
-          :x="x(tick)"
-          :y="HEIGHT - MARGIN.bottom + 18"
-          text-anchor="middle"
-        >
-          {{ tick }}
-        </text>
-        <text :x="WIDTH - MARGIN.right" :y="HEIGHT - 6" text-anchor="end">{{ currency }} a month</text>
-      </g>
+      <ChartAxes
+        :x="x"
+        :y="y"
+        :x-ticks="x.ticks(6)"
+        :y-ticks="y.ticks(5)"
+        :width="WIDTH"
+        :height="HEIGHT"
+        :margin="MARGIN"
+        :label="`${currency} a month`"
+      />
       <path v-for="line in lines" :key="line.key" class="line" :class="line.key" :d="line.d" />
       <g v-for="set in curve" :key="set.regions.join()">
         <circle
@@ -90,13 +85,6 @@ svg {
   min-width: 34rem;
   height: auto;
   display: block;
-}
-.axis line {
-  stroke: rgb(var(--v-theme-line));
-}
-text {
-  font-size: 13px;
-  fill: rgb(var(--v-theme-on-surface));
 }
 .line {
   fill: none;

@@ -2,6 +2,7 @@
 import { computed } from 'vue'
 import { scaleLinear, scaleLog } from 'd3-scale'
 import type { LoadBounds, LoadCurve } from '../../core/contracts/load-tests.ts'
+import ChartAxes from './ChartAxes.vue'
 
 /** How long pages take by how many visitors come, for each target; the owner's bound is a line across. */
 const props = defineProps<{ curves: readonly LoadCurve[]; bounds: LoadBounds }>()
@@ -61,22 +62,16 @@ const lines = computed(() =>
       role="img"
       aria-label="Seconds within which 19 of 20 pages came, by visitors a second; the tables below have the figures"
     >
-      <g class="axis">
-        <template v-for="tick in y.ticks(5)" :key="`y${tick}`">
-          <line :x1="MARGIN.left" :x2="WIDTH - MARGIN.right" :y1="y(tick)" :y2="y(tick)" />
-          <text :x="MARGIN.left - 8" :y="y(tick) + 4" text-anchor="end">{{ tick }} s</text>
-        </template>
-        <text
-          v-for="tick in ticks"
-          :key="`x${tick}`"
-          :x="x(tick)"
-          :y="HEIGHT - MARGIN.bottom + 18"
-          text-anchor="middle"
-        >
-          {{ tick }}
-        </text>
-        <text :x="WIDTH - MARGIN.right" :y="HEIGHT - 6" text-anchor="end">visitors a second</text>
-      </g>
+      <ChartAxes
+        :x="x"
+        :y="y"
+        :x-ticks="ticks"
+        :y-ticks="y.ticks(5)"
+        :width="WIDTH"
+        :height="HEIGHT"
+        :margin="MARGIN"
+        label="visitors a second"
+      />
       <line class="bound" :x1="MARGIN.left" :x2="WIDTH - MARGIN.right" :y1="boundAt" :y2="boundAt" />
       <text :x="WIDTH - MARGIN.right + 6" :y="boundAt + 4">your limit</text>
       <g v-for="line in lines" :key="line.curve.name" :class="line.look">
@@ -108,9 +103,6 @@ svg {
   min-width: 34rem;
   height: auto;
   display: block;
-}
-.axis line {
-  stroke: rgb(var(--v-theme-line));
 }
 text {
   font-size: 13px;
