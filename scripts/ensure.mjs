@@ -87,6 +87,13 @@ export const ensureNginx = async () => {
   await install('nginx-light', 'nginx')
 }
 
+/** The web servers that most sites run on, which judge the rules that are written for them; without them those tests are left out. */
+export const ensureWebServers = async () => {
+  await ensureNginx()
+  if (existsSync('/usr/sbin/apache2') || !mayInstall()) return
+  await install('apache2', 'Apache')
+}
+
 /** Makes requests from a process of its own, for the benchmarks. */
 export const ensureWrk = async () => {
   if (existsSync('/usr/bin/wrk')) return

@@ -2,7 +2,15 @@
 import { spawn } from 'node:child_process'
 import { mkdirSync, readFileSync, rmSync } from 'node:fs'
 import { join } from 'node:path'
-import { ensureChromium, ensureInstalled, ensureNamed, ensurePebble, ensurePhp, ensureRedis } from './ensure.mjs'
+import {
+  ensureChromium,
+  ensureInstalled,
+  ensureNamed,
+  ensurePebble,
+  ensurePhp,
+  ensureRedis,
+  ensureWebServers,
+} from './ensure.mjs'
 import { root } from './shell.mjs'
 
 const results = join(root, '.vitest-results')
@@ -60,6 +68,7 @@ const ensurePrograms = async () => {
   await ensurePhp()
   await ensurePebble()
   await ensureNamed()
+  await ensureWebServers()
 }
 // Side by side: each of them keeps one core busy, and none measures anything; programs are fetched meanwhile.
 await Promise.all([

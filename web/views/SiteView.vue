@@ -21,6 +21,7 @@ import WhenSeen from '../ui/WhenSeen.vue'
 
 // Not needed for the first view.
 const AutomaticCertificatePanel = defineAsyncComponent(() => import('../site/AutomaticCertificatePanel.vue'))
+const ServerRulesPanel = defineAsyncComponent(() => import('../server-rules/ServerRulesPanel.vue'))
 
 const props = defineProps<{ site: Site }>()
 const sites = useSites()
@@ -100,6 +101,9 @@ const askedAs = computed(() => {
       >Edges, Going live</RouterLink
     >.
   </p>
+
+  <h2>Server rules</h2>
+  <WhenSeen><ServerRulesPanel :site="site" /></WhenSeen>
 
   <h2 id="changes">Content changes</h2>
   <ContentChangesPanel :site="site" />

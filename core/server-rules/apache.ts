@@ -1,0 +1,128 @@
+import { durationInWords } from '../catalogue/setting-sentences.ts'
+import {
+  closing,
+  FINGERPRINTED,
+  FOR_GOOD,
+  line,
+  TEXT_TYPES,
+  TYPES_BY_SETTING,
+  type RuleId,
+  type RuleLine,
+  type RuleWriter,
+} from './rule.ts'
+
+/** Lines that hold only where a module is there: without it the file is still read, and the site answers as before. */
+const ifModule = (name: string, lines: readonly RuleLine[]): readonly RuleLine[] =>
+  lines.length === 0
+    ? []
+    : [
+        line(`<IfModule ${name}>`, `Only where the server has ${name.replace('!', 'no ')}.`),
+        ...lines.map(({ text, why }) => ({ text: `  ${text}`, why })),
+        closing('</IfModule>'),
+      ]
+
+const TYPES = TEXT_TYPES.join(' ')
+
+const compression: RuleWriter = ({ remedies: { compression: set } }) => {
+  if (!set.enabled || (!set.brotli && !set.gzip)) return []
+  const gzip = line(
+    `AddOutputFilterByType DEFLATE ${TYPES}`,
+    'Sends text compressed with gzip to browsers that take it.',
+  )
+  // A filter leaves alone what the one before it has compressed.
+  const both = line(
+    `AddOutputFilterByType BROTLI_COMPRESS;DEFLATE ${TYPES}`,
+    'Sends text compressed with Brotli to browsers that take it, and with gzip to the others.',
+  )
+  const brotli = line(
+    `AddOutputFilterByType BROTLI_COMPRESS ${TYPES}`,
+    'Sends text compressed with Brotli to browsers that take it.',
+  )
+  const without = ifModule('mod_deflate.c', set.gzip ? [gzip] : [])
+  if (!set.brotli) return ifModule('mod_filter.c', without)
+  return ifModule('mod_filter.c', [
+    ...ifModule(
+      'mod_brotli.c',
+      set.gzip ? [...ifModule('mod_deflate.c', [both]), ...ifModule('!mod_deflate.c', [brotli])] : [brotli],
+    ),
+    ...ifModule('!mod_brotli.c', without),
+  ])
+}
+
+const lifetimes: RuleWriter = ({ remedies: { browserCache: set } }) => {
+  if (!set.enabled) return []
+  const byType = (Object.keys(TYPES_BY_SETTING) as (keyof typeof TYPES_BY_SETTING)[]).flatMap((setting) =>
+    TYPES_BY_SETTING[setting].map((type) =>
+      line(
+        `ExpiresByType ${type} "access plus ${set[setting]} seconds"`,
+        `Browsers keep ${type} for ${durationInWords(set[setting])}.`,
+      ),
+    ),
+  )
+  return ifModule('mod_expires.c', [
+    line('ExpiresActive On', 'Sends Cache-Control with a lifetime for the types below.'),
+    ...byType,
+  ])
+}
+
+const fingerprinted: RuleWriter = ({ remedies: { browserCache: set } }) =>
+  set.enabled && set.fingerprinted
+    ? ifModule('mod_headers.c', [
+        line(`<FilesMatch "${FINGERPRINTED}">`, 'Files whose name holds a digest of their content.'),
+        line(
+          `  Header set Cache-Control "${FOR_GOOD}"`,
+          'Browsers keep them for a year and never ask again: other content has another name.',
+        ),
+        closing('</FilesMatch>'),
+      ])
+    : []
+
+const validators: RuleWriter = ({ remedies }) => [
+  line(
+    'FileETag MTime Size',
+    'The entity tag of a file is the same on all servers that hold it; by default it may not be.',
+  ),
+  ...(remedies.compression.enabled
+    ? ifModule('mod_headers.c', [
+        line(
+          String.raw`RequestHeader edit "If-None-Match" "^(W/)?\"(.+)-(gzip|br)\"$" "$1\"$2-$3\", \"$2\""`,
+          'A compressed file that has not changed is answered with 304, without its bytes.',
+        ),
+      ])
+    : []),
+]
+
+const security: RuleWriter = () =>
+  ifModule('mod_headers.c', [
+    line(
+      'Header always set X-Content-Type-Options "nosniff"',
+      'Browsers take files for what they are said to be, and for nothing else.',
+    ),
+    line(
+      'Header always set Referrer-Policy "strict-origin-when-cross-origin"',
+      'Other sites learn the name of yours, not the address of the page.',
+    ),
+  ])
+
+const https: RuleWriter = (_setup, { host }) =>
+  host === null
+    ? []
+    : ifModule('mod_rewrite.c', [
+        line('RewriteEngine On', 'Addresses may be sent on.'),
+        line('RewriteCond %{HTTPS} !=on', 'For visitors who come without TLS,'),
+        line('RewriteCond %{HTTP:X-Forwarded-Proto} !=https', 'also as far as a server in front says so,'),
+        line(
+          `RewriteRule ^ https://${host}%{REQUEST_URI} [R=308,L]`,
+          `the address is sent on to https://${host}; forms keep what they hold.`,
+        ),
+      ])
+
+/** Rules for a rules file of Apache (`.htaccess`), each guarded by the module it needs. */
+export const APACHE_RULES: Readonly<Record<RuleId, RuleWriter>> = {
+  compression,
+  lifetimes,
+  fingerprinted,
+  validators,
+  security,
+  https,
+}

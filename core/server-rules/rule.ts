@@ -1,0 +1,59 @@
+import type { Setup } from '../contracts/setup.ts'
+
+/** Web servers that rules are written for: a rules file in the site's folder, or a file that the server's configuration includes. */
+export type ServerKind = 'apache' | 'nginx'
+
+/** One line of rules, and what it does, in a sentence; lines that only close another have none. */
+export interface RuleLine {
+  readonly text: string
+  readonly why: string | null
+}
+
+export const RULE_IDS = ['compression', 'lifetimes', 'fingerprinted', 'validators', 'security', 'https'] as const
+export type RuleId = (typeof RULE_IDS)[number]
+
+/** What rules are made from, besides the setup. */
+export interface ServerFacts {
+  /** Host name that all visitors are to use; null: not said, and nobody is sent on. */
+  readonly host: string | null
+  /** Whether the server has a module for Brotli; a rules file asks by itself. */
+  readonly brotli: 'there' | 'not-there'
+}
+
+/** Writes one kind of rules for one kind of server; no lines: there is nothing to say. */
+export type RuleWriter = (setup: Setup, facts: ServerFacts) => readonly RuleLine[]
+
+export const line = (text: string, why: string): RuleLine => ({ text, why })
+export const closing = (text: string): RuleLine => ({ text, why: null })
+
+/** Types that compression makes smaller (RFC 6838 names; common practice). */
+export const TEXT_TYPES = [
+  'text/html',
+  'text/css',
+  'text/plain',
+  'text/xml',
+  'text/javascript',
+  'application/javascript',
+  'application/json',
+  'application/ld+json',
+  'application/manifest+json',
+  'application/xml',
+  'application/rss+xml',
+  'application/atom+xml',
+  'image/svg+xml',
+  'font/ttf',
+  'font/otf',
+] as const
+
+/** Types by the setting that says how long browsers keep them. */
+export const TYPES_BY_SETTING = {
+  styleS: ['text/css'],
+  scriptS: ['text/javascript', 'application/javascript'],
+  imageS: ['image/avif', 'image/webp', 'image/jpeg', 'image/png', 'image/gif', 'image/svg+xml', 'image/x-icon'],
+  fontS: ['font/woff2', 'font/woff', 'font/ttf', 'font/otf'],
+  mediaS: ['video/mp4', 'video/webm', 'audio/mpeg', 'audio/ogg'],
+} as const
+
+/** Names that hold a digest of the content, as `core/http/fingerprint.ts` knows them, as a regular expression both servers read (PCRE). */
+export const FINGERPRINTED = String.raw`[._-](?=[0-9a-f]*[0-9])(?=[0-9]*[a-f])[0-9a-f]{8,64}\.[0-9A-Za-z.]{1,12}$`
+export const FOR_GOOD = 'public, max-age=31536000, immutable'
