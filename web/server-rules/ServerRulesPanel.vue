@@ -129,7 +129,9 @@ const saveWithout = (): void => saveFile(FILES[kind.value], 'text/plain', withou
   </div>
   <p class="muted small">
     Keep a copy of the present file, and open your site at once after the change: if it does not answer, put the copy
-    back.
+    back. What your server then sends shows under
+    <RouterLink :to="{ name: 'check', params: { siteId: site.id } }">Measure, Quick check</RouterLink>, and what it is
+    worth in a measurement of your server (origin).
   </p>
   <details v-for="section in sections" :key="section.id">
     <summary>{{ section.title }}</summary>
