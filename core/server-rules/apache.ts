@@ -16,7 +16,7 @@ const ifModule = (name: string, lines: readonly RuleLine[]): readonly RuleLine[]
   lines.length === 0
     ? []
     : [
-        line(`<IfModule ${name}>`, `Only where the server has ${name.replace('!', 'no ')}.`),
+        line(`<IfModule ${name}>`, `Only where the server has ${name.replace('!', 'no ').replace(/\.c$/, '')}.`),
         ...lines.map(({ text, why }) => ({ text: `  ${text}`, why })),
         closing('</IfModule>'),
       ]

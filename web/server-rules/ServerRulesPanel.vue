@@ -113,7 +113,7 @@ const saveWithout = (): void => saveFile(FILES[kind.value], 'text/plain', withou
       class="present"
     />
   </div>
-  <NoteBox v-if="older.length > 0" kind="warning">
+  <NoteBox v-if="older.length > 0" kind="warning" class="older">
     <p>Other rules in this file do the same. Two of a kind contradict each other: remove them, or leave ours out.</p>
     <ul>
       <li v-for="one in older" :key="one.line">
@@ -182,9 +182,16 @@ const saveWithout = (): void => saveFile(FILES[kind.value], 'text/plain', withou
 .problem {
   color: rgb(var(--v-theme-error));
 }
+.rules td {
+  vertical-align: top;
+  min-width: 12rem;
+}
 .rules code {
   white-space: pre-wrap;
   overflow-wrap: anywhere;
+}
+.older {
+  margin-top: 0.6rem;
 }
 ul {
   margin: 0.2rem 0;
