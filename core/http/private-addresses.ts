@@ -37,6 +37,12 @@ export const staysInOwnNetwork = (hostname: string): boolean => {
   return ipaddr.isValid(plain) && OWN_NETWORKS.has(ipaddr.process(plain).range())
 }
 
+/** Whether others could read on the way what is sent to an address: without TLS, beyond one's own network. */
+export const isOpenWay = (address: string): boolean => {
+  const { protocol, hostname } = new URL(address)
+  return protocol === 'http:' && !staysInOwnNetwork(hostname)
+}
+
 /** A host leads into a private network, and the owner has not said that it may. */
 export class PrivateAddressRefused extends Error {
   override readonly name = 'PrivateAddressRefused'

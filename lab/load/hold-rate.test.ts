@@ -61,6 +61,14 @@ test('what does not come is counted by its reason', async () => {
   expect(step.failed).toEqual({ refused: 2, timedOut: 1, limited: 1, serverErrors: 1 })
   expect(step.answered).toBe(1)
 })
+test('a page that never ends is left when patience does', async () => {
+  const port = await open((_url, res) => {
+    const more = setInterval(() => res.write('more and more'), 10)
+    res.once('close', () => clearInterval(more))
+  })
+  const step = await holdRate(taskFor(port, { perSecond: 3, patienceMs: 300 }))
+  expect(step.failed).toEqual({ refused: 0, timedOut: 3, limited: 0, serverErrors: 0 })
+})
 test('answers from a store are told from others, next to the origin or at an edge', async () => {
   const fields = [
     'zest-lamp; hit; ttl=5',

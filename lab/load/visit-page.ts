@@ -15,13 +15,13 @@ const judged = (res: IncomingMessage): PageVisit => {
   return { kind: 'answered', fromStore: isFromStore(String(res.headers['cache-status'] ?? '')) }
 }
 
-const optionsFor = (way: LoadWay, target: string, patienceMs: number): RequestOptions => ({
+const optionsFor = (way: LoadWay, target: string, signal: AbortSignal): RequestOptions => ({
   host: way.connect,
   port: way.port,
   path: target,
   // Each visitor is somebody else and opens a connection of their own.
   agent: false,
-  signal: AbortSignal.timeout(patienceMs),
+  signal,
   headers: {
     host: way.host,
     accept: 'text/html,*/*',
@@ -35,14 +35,16 @@ const optionsFor = (way: LoadWay, target: string, patienceMs: number): RequestOp
 /** One visitor asks for a page and reads it to its end; never rejects. @param patienceMs after which they leave */
 export const visitPage = (way: LoadWay, target: string, patienceMs: number): Promise<PageVisit> =>
   new Promise((resolve) => {
-    const failed = (error: Error): void =>
-      resolve({ kind: error.name === 'AbortError' || error.name === 'TimeoutError' ? 'timed-out' : 'refused' })
+    const patience = AbortSignal.timeout(patienceMs)
+    // However the connection ends once their patience has: they left.
+    const failed = (): void => resolve({ kind: patience.aborted ? 'timed-out' : 'refused' })
     const answered = (res: IncomingMessage): void => {
       res.once('end', () => resolve(judged(res)))
       res.once('error', failed)
+      res.once('close', failed)
       res.resume()
     }
-    const options = optionsFor(way, target, patienceMs)
+    const options = optionsFor(way, target, patience)
     const servername = way.host.replace(/:\d+$/, '')
     const asked =
       way.scheme === 'http'

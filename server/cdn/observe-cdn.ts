@@ -13,6 +13,9 @@ import { askOutside, type OutsideAnswer } from '../net/outside-request.ts'
 const TIMEOUT_MS = 15_000
 /** Date counts whole seconds (RFC 9110 §5.6.7): after this two messages made one after the other differ in it. */
 const PAUSE_MS = 1100
+/** What is looked through of a page or a style sheet: an origin cannot keep control busy with more. */
+const MOST_READ_BYTES = 500_000
+const startOf = ({ body }: OutsideAnswer): string => body.subarray(0, MOST_READ_BYTES).toString('utf8')
 const ANY_CODING = 'br, gzip'
 const FONT = /\.(?:woff2?|ttf|otf)(?:[?#]|$)/i
 
@@ -58,12 +61,12 @@ const filesOfHome = async (live: Asks, site: Site): Promise<{ text: string | und
     const url = new URL(value, base)
     return url.host === own.host ? url.pathname + url.search : undefined
   }
-  const sheets = [...htmlElements(parse(home.body.toString('utf8')))]
+  const sheets = [...htmlElements(parse(startOf(home)))]
     .filter(({ node }) => node.tagName === 'link' && attributeOf(node, 'rel')?.toLowerCase() === 'stylesheet')
     .flatMap(({ node }) => pathOf(attributeOf(node, 'href') ?? '', own) ?? [])
   for (const sheet of sheets.slice(0, 5)) {
-    const { body } = await live(sheet, {})
-    const named = styleAddresses(readSheet(body.toString('utf8'))).find(({ value }) => FONT.test(value))?.value
+    const answer = await live(sheet, {})
+    const named = styleAddresses(readSheet(startOf(answer))).find(({ value }) => FONT.test(value))?.value
     const font = named === undefined ? undefined : pathOf(named, new URL(sheet, own))
     if (font !== undefined) return { text: sheet, font }
   }

@@ -92,6 +92,10 @@ describe('setting one up', () => {
     const { cdn: body } = (await enter({ apiAddress: 'http://127.0.0.1:1', token: null })).body
     expect(body).toMatchObject({ hasToken: false, state: 'entered', hostUrl: null })
   })
+  test('a token is not sent where others could read it on the way', async () => {
+    expect((await enter({ apiAddress: 'http://api.example' })).body.code).toBe('CDN_NEEDS_TLS')
+    expect((await bench.call('GET', path())).body.cdn).toBeNull()
+  })
   test('without an API: the host name is entered, and nothing is asked of anybody', async () => {
     expect((await bench.call('PUT', path(), { provider: 'any' })).status).toBe(422)
     const { body } = await bench.call('PUT', path(), { provider: 'any', hostUrl: 'https://files.example/x' })

@@ -10,6 +10,7 @@ import type {
   RentedCdnState,
 } from '../../core/contracts/rented-cdn.ts'
 import type { Region } from '../../core/contracts/regions.ts'
+import { isOpenWay } from '../../core/http/private-addresses.ts'
 import { newId } from '../accounts/secrets.ts'
 import { rentedCdns } from '../db/cdn-schema.ts'
 import type { Database, HasDatabase } from '../db/database.ts'
@@ -65,7 +66,7 @@ export const rentedCdnOf = async (
   return { originUrl: liveUrl, cdn: row === undefined ? null : shownAs(row), demo: services.demoCdn ?? null }
 }
 
-/** Keep what the owner says. Another provider or account is another distribution. @throws AppError NOT_FOUND */
+/** Keep what the owner says. Another provider or account is another distribution. @throws AppError NOT_FOUND, CDN_NEEDS_TLS */
 export const saveRentedCdn = async (
   services: HasDatabase & HasAddresses & HasDemoCdn,
   siteId: string,
@@ -73,6 +74,7 @@ export const saveRentedCdn = async (
 ): Promise<RentedCdnState> => {
   const { db } = services
   await siteRow(db, siteId)
+  if (apiAddress !== null && isOpenWay(apiAddress)) throw errors.cdnNeedsTls(apiAddress)
   const before = await rowOf(db, siteId)
   const isSame = before?.provider === provider && before.apiAddress === apiAddress
   // A token is for the one whose account it opens.

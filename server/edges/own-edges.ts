@@ -3,7 +3,7 @@ import type { EdgeSums } from '../../core/contracts/delivery.ts'
 import type { DeliveryConfig } from '../../core/contracts/delivery-config.ts'
 import type { EdgeDraft, EdgeInfo, EdgeWithToken, Joined } from '../../core/contracts/edges.ts'
 import type { WarmOrder } from '../../core/contracts/warm-up.ts'
-import { staysInOwnNetwork } from '../../core/http/private-addresses.ts'
+import { isOpenWay } from '../../core/http/private-addresses.ts'
 import type { HasDelivery } from '../../delivery/control/client.ts'
 import { digestToken, newId, newToken } from '../accounts/secrets.ts'
 import type { Database, HasDatabase } from '../db/database.ts'
@@ -104,9 +104,7 @@ const refuseSameName = async (db: Database, name: string, ownId?: string): Promi
 }
 
 const refuseOpenHome = ({ homeUrl }: EdgeDraft): void => {
-  const { protocol, hostname } = new URL(homeUrl)
-  // Beyond one's own network others listen.
-  if (protocol === 'http:' && !staysInOwnNetwork(hostname)) throw errors.edgeNeedsTls(homeUrl)
+  if (isOpenWay(homeUrl)) throw errors.edgeNeedsTls(homeUrl)
 }
 
 const tokenFor = (token: string, { controlCertificate }: HasControlCertificate): string =>

@@ -32,6 +32,13 @@ export const errors = {
     new AppError('NAME_TAKEN', 409, 'Name taken', `An account named "${name}" already exists. Choose another name.`),
   edgeNameTaken: (name: string) =>
     new AppError('EDGE_NAME_TAKEN', 409, 'Name taken', `An edge named "${name}" already exists. Choose another name.`),
+  cdnNeedsTls: (apiAddress: string) =>
+    new AppError(
+      'CDN_NEEDS_TLS',
+      422,
+      'The way to the provider is open',
+      `Over ${apiAddress} anybody on the way could read your token. Give an address that begins with https, or one in a private network.`,
+    ),
   cdnWithoutApi: () =>
     new AppError(
       'CDN_WITHOUT_API',

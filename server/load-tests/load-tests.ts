@@ -87,9 +87,13 @@ export const orderLoadTest = async (
   if (order.signedIn !== null) services.loadOrders.put(id, order.signedIn)
   const total = targets.length * mostSteps(order.bounds)
   const title = `Load test of ${curves.map(({ name }) => name.toLowerCase()).join(', ')}`
-  const job = await queue.order({ siteId, kind: 'load-test', title, subjectId: id, total }, jobId, (tx) =>
-    tx.insert(loadTests).values(row),
-  )
+  const job = await queue
+    .order({ siteId, kind: 'load-test', title, subjectId: id, total }, jobId, (tx) => tx.insert(loadTests).values(row))
+    .catch((error: unknown) => {
+      // Nobody will ask for it any more.
+      services.loadOrders.forget(id)
+      throw error
+    })
   await forgetOld(db, siteId)
   return job
 }

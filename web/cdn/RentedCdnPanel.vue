@@ -135,11 +135,11 @@ const hitShare = computed(() =>
             @click="create"
             >{{ cdn.state === 'ready' ? 'Ask the provider again' : 'Set it up' }}</ActionButton
           >
-          <ActionButton :under-way="working === 'prices'" @click="takePrices">Take over its prices</ActionButton>
+          <ActionButton :under-way="working === 'prices'" @click="takePrices">Use its prices</ActionButton>
         </div>
       </template>
       <template v-if="cdn.hostUrl">
-        <h2>3. Compare what you set with what comes</h2>
+        <h2>3. Compare what you set with what arrives</h2>
         <div class="bar">
           <ActionButton
             color="primary"
@@ -151,7 +151,7 @@ const hitShare = computed(() =>
           <span v-if="cdn.check" class="muted small">Last compared {{ when(cdn.check.at) }}</span>
         </div>
         <CdnFindings v-if="cdn.check" :findings="cdn.check.findings" />
-        <h2>4. {{ cdn.scope === 'files' ? 'Try it in the trial' : 'Lead visitors there' }}</h2>
+        <h2>4. {{ cdn.scope === 'files' ? 'Try it in the trial' : 'Send visitors there' }}</h2>
         <template v-if="cdn.scope === 'files'">
           <p v-if="isTried">
             “Files from a CDN” is on in the trial. Retest it under Remedies, from a visitor who is far away, before you

@@ -132,7 +132,7 @@ const trafficWords = computed(() => {
     </div>
     <div class="bar">
       <v-btn size="small" @click="addPlace">Add a place</v-btn>
-      <v-btn size="small" @click="takeCounted">Take over what was counted</v-btn>
+      <v-btn size="small" @click="takeCounted">Use what was counted</v-btn>
       <span role="status" class="small muted">{{ countedWords }}</span>
     </div>
 

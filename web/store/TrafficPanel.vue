@@ -41,7 +41,7 @@ const shortStatus = (text: string): string => text.replace(/^zest-lamp; /, '')
     {{ bytes(live.storedBytes) }}.
   </p>
   <p v-if="traffic.atEdges">
-    Your {{ howMany(traffic.atEdges.edges, 'edge') }} had {{ howMany(traffic.atEdges.requests, 'request') }} of
+    Your {{ howMany(traffic.atEdges.edges, 'edge') }} received {{ howMany(traffic.atEdges.requests, 'request') }} from
     visitors, {{ percent(traffic.atEdges.hits, traffic.atEdges.requests) }} answered from their own stores,
     {{ bytes(traffic.atEdges.bytes) }} sent. What they passed on is counted above too.
   </p>

@@ -51,7 +51,7 @@ test('what edges have answered is told beside it', () => {
     },
   })
   expect(textOf(host)).toContain(
-    'Your 2 edges had 400 requests of visitors, 75% answered from their own stores, 2.0 MB',
+    'Your 2 edges received 400 requests from visitors, 75% answered from their own stores, 2.0 MB',
   )
 })
 test('traffic that there is none of yet says so', () => {

@@ -14,3 +14,14 @@ export const srcsetAddresses = (text: string): SrcsetAddress[] => {
     return []
   }
 }
+
+/** A srcset with other addresses. @param replace the new address; undefined: it stays */
+export const replaceInSrcset = (text: string, replace: (address: string) => string | undefined): string => {
+  let after = text
+  // From the last to the first, so that places before stay where they are.
+  for (const { address, at } of srcsetAddresses(text).toReversed()) {
+    const next = replace(address)
+    if (next !== undefined) after = after.slice(0, at) + next + after.slice(at + address.length)
+  }
+  return after
+}

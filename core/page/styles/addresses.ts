@@ -1,5 +1,5 @@
 import { parse, walk, type CssNode, type WalkContext } from 'css-tree'
-import type { Edit } from '../document/edits.ts'
+import { applyEdits, type Edit } from '../document/edits.ts'
 
 /** An address in a style sheet: where it stands in the text, and what it is for. */
 export interface StyleAddress extends Omit<Edit, 'text'> {
@@ -47,3 +47,16 @@ export const writtenUrl = (address: string): string =>
   /^[\w\-./:?=&%~+,;@!$*#]+$/.test(address)
     ? `url(${address})`
     : `url("${address.replaceAll('\\', '\\\\').replaceAll('"', '\\"').replaceAll('\n', '\\a ')}")`
+
+/** Styles with other addresses: a whole sheet, or the declarations of one element. @param replace the new address; undefined: it stays */
+export const replaceInStyles = (text: string, replace: (address: string) => string | undefined): string => {
+  const isSheet = text.includes('{')
+  const shift = isSheet ? 0 : 2
+  const edits = styleAddresses(readSheet(isSheet ? text : `x{${text}}`)).flatMap(
+    ({ from, to, value, bare }): Edit[] => {
+      const next = bare ? undefined : replace(value)
+      return next === undefined ? [] : [{ from: from - shift, to: to - shift, text: writtenUrl(next) }]
+    },
+  )
+  return applyEdits(text, edits)
+}

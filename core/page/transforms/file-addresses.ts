@@ -2,13 +2,13 @@ import type { Element } from 'domhandler'
 import type { PageChange } from '../../contracts/page-changes.ts'
 import { compileExceptions } from '../context/exceptions.ts'
 import type { InlinePicture, Rewrite, RewriteContext } from '../context/rewrite-context.ts'
-import { applyEdits, insertEarly, replaceText, setAttribute, type Edit } from '../document/edits.ts'
+import { insertEarly, replaceText, setAttribute, type Edit } from '../document/edits.ts'
 import { isStyleLink, resolved, textOf, words, type PageDocument } from '../document/page-document.ts'
 import { originalPath, type FileFacts } from '../context/file-facts.ts'
-import { readSheet, styleAddresses, writtenUrl } from '../styles/addresses.ts'
+import { replaceInStyles } from '../styles/addresses.ts'
 import { maySizePictures, saysItsSize, standsInPage } from './inline-lcp-image.ts'
 import { pictureSources, sizesSeen } from './picture-sources.ts'
-import { srcsetAddresses } from '../document/srcset.ts'
+import { replaceInSrcset } from '../document/srcset.ts'
 
 /** Pictures whose size was written in by us keep their shape whatever width a style gives them; any rule of the page's own weighs more. */
 const SIZE_RULE = '<style data-zest="sizes">:where(img[data-zest-size]){height:auto}</style>'
@@ -94,32 +94,17 @@ class Addresses {
     this.page.base.origin === this.page.address.origin ? path : this.page.address.origin + path
 }
 
-const inSrcset = (value: string, to: Addresses): string => {
-  let after = value
-  // From the last to the first, so that places before stay where they are.
-  for (const { address, at } of srcsetAddresses(value).toReversed()) {
+/** The address of its own that a file is named by, which is told of. */
+const ownAddress =
+  (to: Addresses) =>
+  (address: string): string | undefined => {
     const facts = to.find(address)
-    if (facts === undefined) continue
+    if (facts === undefined) return undefined
     to.tell(facts)
-    after = after.slice(0, at) + to.written(facts.made.path) + after.slice(at + address.length)
+    return to.written(facts.made.path)
   }
-  return after
-}
-
-const inStyles = (text: string, to: Addresses): string => {
-  const wrapped = `x{${text}}`
-  const isSheet = text.includes('{')
-  const edits = styleAddresses(readSheet(isSheet ? text : wrapped)).flatMap(
-    ({ from, to: end, value, bare }): Edit[] => {
-      const facts = bare ? undefined : to.find(value)
-      if (facts === undefined) return []
-      to.tell(facts)
-      const shift = isSheet ? 0 : 2
-      return [{ from: from - shift, to: end - shift, text: writtenUrl(to.written(facts.made.path)) }]
-    },
-  )
-  return applyEdits(text, edits)
-}
+const inSrcset = (value: string, to: Addresses): string => replaceInSrcset(value, ownAddress(to))
+const inStyles = (text: string, to: Addresses): string => replaceInStyles(text, ownAddress(to))
 
 /** Attributes of a picture: where it is, in which widths, and how large it is. */
 const picture = (element: Element, facts: FileFacts, to: Addresses): Edit[] => {

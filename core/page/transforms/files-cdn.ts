@@ -1,10 +1,10 @@
 import type { Element } from 'domhandler'
 import { compileExceptions, exceptionSentence } from '../context/exceptions.ts'
 import { Work, type PageRemedy, type RewriteContext } from '../context/rewrite-context.ts'
-import { applyEdits, insertEarly, replaceText, setAttribute, type Edit } from '../document/edits.ts'
+import { insertEarly, replaceText, setAttribute, type Edit } from '../document/edits.ts'
 import { resolved, textOf, words, type PageDocument } from '../document/page-document.ts'
-import { srcsetAddresses } from '../document/srcset.ts'
-import { readSheet, styleAddresses, writtenUrl } from '../styles/addresses.ts'
+import { replaceInSrcset } from '../document/srcset.ts'
+import { replaceInStyles } from '../styles/addresses.ts'
 
 /** Which files are of which kind, by the end of their path. */
 const KINDS = [
@@ -60,27 +60,10 @@ class CdnAddresses {
   }
 }
 
-const inSrcset = (value: string, element: Element, to: CdnAddresses): string => {
-  let after = value
-  // From the last to the first, so that places before stay where they are.
-  for (const { address, at } of srcsetAddresses(value).toReversed()) {
-    const moved = to.of(address, element)
-    if (moved !== undefined) after = after.slice(0, at) + moved + after.slice(at + address.length)
-  }
-  return after
-}
-
-const inStyles = (text: string, element: Element, to: CdnAddresses): string => {
-  const isSheet = text.includes('{')
-  const edits = styleAddresses(readSheet(isSheet ? text : `x{${text}}`)).flatMap(
-    ({ from, to: end, value, bare }): Edit[] => {
-      const moved = bare ? undefined : to.of(value, element)
-      const shift = isSheet ? 0 : 2
-      return moved === undefined ? [] : [{ from: from - shift, to: end - shift, text: writtenUrl(moved) }]
-    },
-  )
-  return applyEdits(text, edits)
-}
+const inSrcset = (value: string, element: Element, to: CdnAddresses): string =>
+  replaceInSrcset(value, (address) => to.of(address, element))
+const inStyles = (text: string, element: Element, to: CdnAddresses): string =>
+  replaceInStyles(text, (address) => to.of(address, element))
 
 const ATTRIBUTES: Readonly<Record<string, readonly string[]>> = {
   img: ['src', 'data-zest-src'],
