@@ -49,7 +49,7 @@ const install = async (name, what = name) => {
   console.log(`installing ${what} …`)
   const env = { ...process.env, DEBIAN_FRONTEND: 'noninteractive', RUNLEVEL: '1' }
   await run('apt-get', ['update', '-qq', '-o', 'Acquire::http::Timeout=20'], { env })
-  await run('apt-get', ['install', '-y', '-qq', '--no-install-recommends', name], { env })
+  await run('apt-get', ['install', '-y', '-qq', '--no-install-recommends', ...[name].flat()], { env })
 }
 
 /** A server that speaks RESP, for the tests of a store that several processes share. */
@@ -92,6 +92,20 @@ export const ensureWebServers = async () => {
   await ensureNginx()
   if (existsSync('/usr/sbin/apache2') || !mayInstall()) return
   await install('apache2', 'Apache')
+}
+
+/** File servers, which judge how the rules file of a site is put there; without them those tests are left out. */
+export const ensureFileServers = async () => {
+  const missing = [
+    ['/usr/sbin/sshd', 'openssh-server'],
+    ['/usr/sbin/proftpd', 'proftpd-core'],
+    ['/usr/lib/proftpd/mod_tls.so', 'proftpd-mod-crypto'],
+    ['/usr/bin/openssl', 'openssl'],
+  ].flatMap(([file, name]) => (existsSync(file) ? [] : [name]))
+  if (missing.length === 0 || !mayInstall()) return
+  await install(missing, 'file servers for tests').catch((error) =>
+    console.log(`${error.message} Putting files on another machine is not tested.`),
+  )
 }
 
 /** Makes requests from a process of its own, for the benchmarks. */

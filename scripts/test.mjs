@@ -4,6 +4,7 @@ import { mkdirSync, readFileSync, rmSync } from 'node:fs'
 import { join } from 'node:path'
 import {
   ensureChromium,
+  ensureFileServers,
   ensureInstalled,
   ensureNamed,
   ensurePebble,
@@ -69,6 +70,7 @@ const ensurePrograms = async () => {
   await ensurePebble()
   await ensureNamed()
   await ensureWebServers()
+  await ensureFileServers()
 }
 // Side by side: each of them keeps one core busy, and none measures anything; programs are fetched meanwhile.
 await Promise.all([

@@ -1,3 +1,4 @@
+import type { RuleId } from '../contracts/server-rules.ts'
 import { durationInWords } from '../catalogue/setting-sentences.ts'
 import {
   closing,
@@ -6,7 +7,6 @@ import {
   line,
   TEXT_TYPES,
   TYPES_BY_SETTING,
-  type RuleId,
   type RuleLine,
   type RuleWriter,
 } from './rule.ts'
@@ -22,6 +22,14 @@ const ifModule = (name: string, lines: readonly RuleLine[]): readonly RuleLine[]
       ]
 
 const TYPES = TEXT_TYPES.join(' ')
+
+/** The entity tag of a compressed file is another than the file's, and is not known again by itself. */
+const knownAgain = ifModule('mod_headers.c', [
+  line(
+    String.raw`RequestHeader edit "If-None-Match" "^(W/)?\"(.+)-(gzip|br)\"$" "$1\"$2-$3\", \"$2\""`,
+    'A compressed file that has not changed is answered with 304, without its bytes.',
+  ),
+])
 
 const compression: RuleWriter = ({ remedies: { compression: set } }) => {
   if (!set.enabled || (!set.brotli && !set.gzip)) return []
@@ -39,14 +47,17 @@ const compression: RuleWriter = ({ remedies: { compression: set } }) => {
     'Sends text compressed with Brotli to browsers that take it.',
   )
   const without = ifModule('mod_deflate.c', set.gzip ? [gzip] : [])
-  if (!set.brotli) return ifModule('mod_filter.c', without)
-  return ifModule('mod_filter.c', [
-    ...ifModule(
-      'mod_brotli.c',
-      set.gzip ? [...ifModule('mod_deflate.c', [both]), ...ifModule('!mod_deflate.c', [brotli])] : [brotli],
-    ),
-    ...ifModule('!mod_brotli.c', without),
-  ])
+  if (!set.brotli) return [...ifModule('mod_filter.c', without), ...knownAgain]
+  return [
+    ...ifModule('mod_filter.c', [
+      ...ifModule(
+        'mod_brotli.c',
+        set.gzip ? [...ifModule('mod_deflate.c', [both]), ...ifModule('!mod_deflate.c', [brotli])] : [brotli],
+      ),
+      ...ifModule('!mod_brotli.c', without),
+    ]),
+    ...knownAgain,
+  ]
 }
 
 const lifetimes: RuleWriter = ({ remedies: { browserCache: set } }) => {
@@ -77,19 +88,11 @@ const fingerprinted: RuleWriter = ({ remedies: { browserCache: set } }) =>
       ])
     : []
 
-const validators: RuleWriter = ({ remedies }) => [
+const validators: RuleWriter = () => [
   line(
     'FileETag MTime Size',
     'The entity tag of a file is the same on all servers that hold it; by default it may not be.',
   ),
-  ...(remedies.compression.enabled
-    ? ifModule('mod_headers.c', [
-        line(
-          String.raw`RequestHeader edit "If-None-Match" "^(W/)?\"(.+)-(gzip|br)\"$" "$1\"$2-$3\", \"$2\""`,
-          'A compressed file that has not changed is answered with 304, without its bytes.',
-        ),
-      ])
-    : []),
 ]
 
 const security: RuleWriter = () =>

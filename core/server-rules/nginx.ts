@@ -1,3 +1,4 @@
+import type { RuleId } from '../contracts/server-rules.ts'
 import { durationInWords } from '../catalogue/setting-sentences.ts'
 import {
   closing,
@@ -6,7 +7,6 @@ import {
   line,
   TEXT_TYPES,
   TYPES_BY_SETTING,
-  type RuleId,
   type RuleLine,
   type RuleWriter,
 } from './rule.ts'

@@ -1,5 +1,5 @@
+import type { RuleId, ServerKind } from '../contracts/server-rules.ts'
 import { findBlock } from './marked-block.ts'
-import type { RuleId, ServerKind } from './rule.ts'
 
 /** A rule of somebody else's that does what ours do. */
 export interface OlderRule {

@@ -1,7 +1,5 @@
+import type { RulesChoice } from '../contracts/server-rules.ts'
 import type { Setup } from '../contracts/setup.ts'
-
-/** Web servers that rules are written for: a rules file in the site's folder, or a file that the server's configuration includes. */
-export type ServerKind = 'apache' | 'nginx'
 
 /** One line of rules, and what it does, in a sentence; lines that only close another have none. */
 export interface RuleLine {
@@ -9,16 +7,8 @@ export interface RuleLine {
   readonly why: string | null
 }
 
-export const RULE_IDS = ['compression', 'lifetimes', 'fingerprinted', 'validators', 'security', 'https'] as const
-export type RuleId = (typeof RULE_IDS)[number]
-
 /** What rules are made from, besides the setup. */
-export interface ServerFacts {
-  /** Host name that all visitors are to use; null: not said, and nobody is sent on. */
-  readonly host: string | null
-  /** Whether the server has a module for Brotli; a rules file asks by itself. */
-  readonly brotli: 'there' | 'not-there'
-}
+export type ServerFacts = Pick<RulesChoice, 'host' | 'brotli'>
 
 /** Writes one kind of rules for one kind of server; no lines: there is nothing to say. */
 export type RuleWriter = (setup: Setup, facts: ServerFacts) => readonly RuleLine[]

@@ -1,7 +1,8 @@
 import { brotliDecompressSync, gunzipSync } from 'node:zlib'
 import { afterAll, beforeAll, describe, expect, test } from 'vitest'
 import { Setup } from '../contracts/setup.ts'
-import { RULE_IDS, type RuleId, type ServerFacts, type ServerKind } from './rule.ts'
+import { RULE_IDS, type RuleId, type ServerKind } from '../contracts/server-rules.ts'
+import type { ServerFacts } from './rule.ts'
 import { rulesText, serverRules } from './server-rules.ts'
 import {
   apacheComplains,

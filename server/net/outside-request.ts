@@ -76,31 +76,30 @@ interface OutsideOptions {
   readonly method?: string
   /** Sent as a form with POST. */
   readonly form?: Record<string, string>
+  /** Sent as it is, with the method that is named. */
+  readonly body?: Buffer
   /** Whether the owner has said that private networks may be asked. */
   readonly reach?: PrivateAddresses
-  /** PEM of whoever vouches for the server; undefined: those that this machine trusts. */
   /** Name that the certificate has to be for, where the address is none. */
   readonly servername?: string | undefined
+  /** PEM of whoever vouches for the server; undefined: those that this machine trusts. */
   readonly trusted?: string | undefined
 }
 
 const requestFor = (
   url: URL,
-  { fields = {}, method = 'GET', form, reach = 'refused', trusted, servername }: OutsideOptions,
+  { fields = {}, method = 'GET', form, body: plain, reach = 'refused', trusted, servername }: OutsideOptions,
 ): ClientRequest => {
-  const body = form === undefined ? undefined : new URLSearchParams(form).toString()
-  const ofBody =
-    body === undefined
-      ? {}
-      : {
-          'content-type': 'application/x-www-form-urlencoded',
-          'content-length': String(Buffer.byteLength(body)),
-        }
+  const body = form === undefined ? plain : new URLSearchParams(form).toString()
+  const ofBody = {
+    ...(form !== undefined && { 'content-type': 'application/x-www-form-urlencoded' }),
+    ...(body !== undefined && { 'content-length': String(Buffer.byteLength(body)) }),
+  }
   const outgoing = (url.protocol === 'https:' ? httpsRequest : httpRequest)({
     ...urlToHttpOptions(url),
     hostname: url.hostname.replace(/^\[|\]$/g, ''),
     lookup: guardedLookup(reach),
-    method: body === undefined ? method : 'POST',
+    method: form === undefined ? method : 'POST',
     agent: false,
     ...(trusted !== undefined && { ca: trusted }),
     ...(servername !== undefined && { servername }),

@@ -1,0 +1,142 @@
+import { z } from 'zod'
+import { JobState } from './jobs.ts'
+
+/** Web servers that rules are written for: a rules file in the site's folder, or a file that the server's configuration includes. */
+export const ServerKind = z.enum(['apache', 'nginx'])
+export type ServerKind = z.infer<typeof ServerKind>
+
+export const RULE_IDS = ['compression', 'lifetimes', 'fingerprinted', 'validators', 'security', 'https'] as const
+export const RuleId = z.enum(RULE_IDS)
+export type RuleId = z.infer<typeof RuleId>
+
+/** Longest rules file that is read; those of real sites have a few thousand bytes. */
+export const LONGEST_RULES_FILE = 256 * 1024
+
+const HOST_NAME = /^[a-z0-9](?:[a-z0-9.-]*[a-z0-9])?$/i
+
+/** What the owner wants the web server to do. */
+export const RulesChoice = z.strictObject({
+  kind: ServerKind,
+  wanted: z.array(RuleId).max(RULE_IDS.length),
+  host: z
+    .string()
+    .max(253)
+    .regex(HOST_NAME, 'Give a host name alone, such as www.example.org.')
+    .nullable()
+    .default(null)
+    .describe('Host name that all visitors are to use; null: nobody is sent on'),
+  brotli: z.enum(['there', 'not-there']).default('not-there').describe('Whether the server has a module for Brotli'),
+  leftOut: z.array(z.string().max(500)).max(40).default([]).describe('Lines of the rules that are not wanted'),
+})
+export type RulesChoice = z.infer<typeof RulesChoice>
+
+export const RehearsalOrder = z.strictObject({
+  choice: RulesChoice,
+  present: z
+    .string()
+    .max(LONGEST_RULES_FILE, 'This file is larger than 256 kB. Give the rules file of the site alone.')
+    .describe('The rules file as it is now; in memory only'),
+})
+export type RehearsalOrder = z.infer<typeof RehearsalOrder>
+
+/** What an answer of the rehearsal looked like. */
+export const RehearsedAnswer = z.object({
+  status: z.int(),
+  fields: z.record(z.string(), z.string()),
+  bytes: z.int().describe('Of the body, as it came'),
+})
+export type RehearsedAnswer = z.infer<typeof RehearsedAnswer>
+
+/** What an address is used as. */
+export const RehearsedUse = z.enum(['page', 'style', 'script', 'image', 'font', 'other'])
+export type RehearsedUse = z.infer<typeof RehearsedUse>
+
+/** One address, asked under the present rules and under the new ones. */
+export const RehearsedAddress = z.object({
+  path: z.string(),
+  use: RehearsedUse,
+  before: RehearsedAnswer,
+  after: RehearsedAnswer,
+  changed: z.array(z.object({ field: z.string(), before: z.string().nullable(), after: z.string().nullable() })),
+  broken: z.array(z.string()).describe('What must not change and does, in sentences'),
+})
+export type RehearsedAddress = z.infer<typeof RehearsedAddress>
+
+/** A line of the rules that breaks something. */
+export const Culprit = z.object({
+  rule: RuleId,
+  line: z.int().nullable().describe('In the whole file, counted from 1; null: the whole of this kind of rules'),
+  text: z.string(),
+  sentence: z.string(),
+})
+export type Culprit = z.infer<typeof Culprit>
+
+export const RehearsalResult = z.object({
+  outcome: z.enum(['good', 'breaks', 'present-broken', 'not-possible']),
+  sentence: z.string(),
+  version: z.string().nullable().describe('Of the web server that was asked'),
+  notUsed: z
+    .array(z.object({ line: z.int(), text: z.string(), why: z.string() }))
+    .describe('Lines of the present file that the rehearsal did without'),
+  unlike: z
+    .array(z.string())
+    .describe('Where the real server answers otherwise than the rehearsal under the present file'),
+  addresses: z.array(RehearsedAddress),
+  culprits: z.array(Culprit),
+})
+export type RehearsalResult = z.infer<typeof RehearsalResult>
+
+export const Rehearsal = z.object({
+  id: z.string(),
+  jobId: z.string(),
+  at: z.iso.datetime(),
+  by: z.string(),
+  choice: RulesChoice,
+  presentChecksum: z.string().describe('CRC-32 of the present file, as in the comment line of a block'),
+  result: RehearsalResult.nullable(),
+  state: JobState,
+})
+export type Rehearsal = z.infer<typeof Rehearsal>
+
+/** What is done with the rules file on the web server. */
+export const PlacingAction = z.enum(['put', 'take-out'])
+export type PlacingAction = z.infer<typeof PlacingAction>
+
+export const PlacingOrder = z.strictObject({
+  action: PlacingAction,
+  rehearsalId: z
+    .string()
+    .max(60)
+    .nullable()
+    .default(null)
+    .describe('With put: the rehearsal whose rules are put there'),
+  file: z
+    .string()
+    .trim()
+    .max(200)
+    .regex(/^[\w.-]+$/, 'Give the name of a file, without its folder.')
+    .default('.htaccess'),
+})
+export type PlacingOrder = z.infer<typeof PlacingOrder>
+
+/** What came of changing the rules file on the web server. */
+export const PlacingResult = z.object({
+  outcome: z.enum(['in-force', 'put-back', 'nothing-done', 'unclear']),
+  sentence: z.string(),
+  holds: z.enum(['as-before', 'new', 'unknown']).describe('What the file is known to hold now'),
+  backup: z.string().nullable().describe('Name of the copy beside it'),
+  missing: z.array(z.string()).describe('What the rehearsal changed and the real server does not, in sentences'),
+})
+export type PlacingResult = z.infer<typeof PlacingResult>
+
+export const Placing = z.object({
+  id: z.string(),
+  jobId: z.string(),
+  at: z.iso.datetime(),
+  by: z.string(),
+  order: PlacingOrder,
+  backup: z.string().nullable(),
+  result: PlacingResult.nullable(),
+  state: JobState,
+})
+export type Placing = z.infer<typeof Placing>

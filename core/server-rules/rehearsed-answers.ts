@@ -1,0 +1,126 @@
+import type { RehearsedAddress, RehearsedAnswer, RehearsedUse } from '../contracts/server-rules.ts'
+import { parseDirectives } from '../http/directives.ts'
+
+/** An answer with its body taken out of its coding; null: the coding could not be read. */
+export interface HeardAnswer extends RehearsedAnswer {
+  readonly decoded: Uint8Array | null
+  /** Whether it was found to hold still when it was asked for by its own entity tag (RFC 9110 §13.1.2); null: it has none. */
+  readonly isKnownAgain: boolean | null
+}
+
+/** What differs with every answer, and what the body's length follows from. */
+const OF_NO_ACCOUNT = new Set([
+  'accept-ranges',
+  'age',
+  'connection',
+  'content-length',
+  'date',
+  'keep-alive',
+  'server',
+  'transfer-encoding',
+])
+
+/** JavaScript MIME types (WHATWG MIME Sniffing §4.6, those that are still met). */
+const SCRIPT_TYPE = /^(?:text|application)\/(?:x-)?(?:javascript|ecmascript)$/
+
+const typeOf = ({ fields }: RehearsedAnswer): string =>
+  (fields['content-type'] ?? '').split(';', 1)[0]?.trim().toLowerCase() ?? ''
+
+const isNosniff = ({ fields }: RehearsedAnswer): boolean =>
+  /^\s*nosniff\s*(?:,|$)/i.test(fields['x-content-type-options'] ?? '')
+
+/** Whether a browser refuses a file because of its type (WHATWG Fetch, "should response to request be blocked due to nosniff"). */
+const isRefusedByType = (use: RehearsedUse, answer: RehearsedAnswer): boolean => {
+  if (!isNosniff(answer)) return false
+  if (use === 'script') return !SCRIPT_TYPE.test(typeOf(answer))
+  return use === 'style' && typeOf(answer) !== 'text/css'
+}
+
+/** Whether any cache may keep an answer (RFC 9111 §3), as far as it says so itself. */
+const isForEverybody = ({ fields }: RehearsedAnswer): boolean => {
+  const directives = parseDirectives(fields['cache-control'])
+  if (directives.has('no-store') || directives.has('private') || directives.has('no-cache')) return false
+  return directives.has('public') || directives.has('max-age') || directives.has('s-maxage')
+}
+
+const equal = (one: Uint8Array, other: Uint8Array): boolean =>
+  one.length === other.length && one.every((byte, index) => byte === other[index])
+
+const NAMES: Readonly<Record<RehearsedUse, string>> = {
+  page: 'page',
+  style: 'style sheet',
+  script: 'script',
+  image: 'picture',
+  font: 'font',
+  other: 'file',
+}
+
+const quoted = (value: string | undefined): string => (value === undefined || value === '' ? 'nothing' : `“${value}”`)
+
+/** What rules must never change, in sentences. */
+const brokenBy = (path: string, use: RehearsedUse, before: HeardAnswer, after: HeardAnswer): string[] => {
+  if (before.status !== after.status)
+    return [
+      `The ${NAMES[use]} ${path} is answered with status ${after.status}; without these rules it is ${before.status}.`,
+    ]
+  const broken: string[] = []
+  const differs = (field: string): boolean => (before.fields[field] ?? '') !== (after.fields[field] ?? '')
+  if (differs('location'))
+    broken.push(
+      `${path} is sent on to ${quoted(after.fields['location'])}; without these rules to ${quoted(before.fields['location'])}.`,
+    )
+  if (differs('set-cookie')) broken.push(`The cookies that ${path} sets are others.`)
+  if (differs('content-type'))
+    broken.push(
+      `The type of ${path} is ${quoted(after.fields['content-type'])}; without these rules ${quoted(before.fields['content-type'])}.`,
+    )
+  if (after.decoded === null) broken.push(`The content of ${path} is coded in a way that browsers cannot read.`)
+  else if (before.decoded !== null && !equal(before.decoded, after.decoded))
+    broken.push(`The content of ${path} is another.`)
+  if (!isRefusedByType(use, before) && isRefusedByType(use, after))
+    broken.push(
+      `Browsers refuse the ${NAMES[use]} ${path}: its type is ${quoted(typeOf(after))}, and “nosniff” makes them take it for nothing else.`,
+    )
+  if (before.isKnownAgain === true && after.isKnownAgain === false)
+    broken.push(`${path} is sent whole again to browsers that have it: its entity tag is not known again.`)
+  if (after.fields['set-cookie'] !== undefined && !isForEverybody(before) && isForEverybody(after))
+    broken.push(`${path} sets cookies, and caches would keep it for everybody.`)
+  return broken
+}
+
+/**
+ * What rules change in the answer for one address, and what they break.
+ * @param before under the present rules
+ * @param after under the new ones
+ */
+export const compareRehearsed = (
+  path: string,
+  use: RehearsedUse,
+  before: HeardAnswer,
+  after: HeardAnswer,
+): RehearsedAddress => {
+  const names = [...new Set([...Object.keys(before.fields), ...Object.keys(after.fields)])].sort()
+  const changed = names
+    .filter((field) => !OF_NO_ACCOUNT.has(field) && before.fields[field] !== after.fields[field])
+    .map((field) => ({ field, before: before.fields[field] ?? null, after: after.fields[field] ?? null }))
+  const plain = ({ status, fields, bytes }: HeardAnswer): RehearsedAnswer => ({ status, fields, bytes })
+  return { path, use, before: plain(before), after: plain(after), changed, broken: brokenBy(path, use, before, after) }
+}
+
+/**
+ * Where a real server answers otherwise than the rehearsal under the same rules: what it does is set up elsewhere then, out of sight of this file.
+ * @param real fields of the real answer, names in lower case
+ */
+export const unlikeReal = (
+  path: string,
+  real: Readonly<Record<string, string>>,
+  rehearsed: RehearsedAnswer,
+): string[] =>
+  [
+    ['content-encoding', 'compresses'],
+    ['cache-control', 'sends a lifetime for'],
+  ].flatMap(([field, does]) =>
+    real[field ?? ''] !== undefined && rehearsed.fields[field ?? ''] === undefined
+      ? [`Your server ${does} ${path} already (${field}: ${real[field ?? '']}), by rules that are not in this file.`]
+      : [],
+  )

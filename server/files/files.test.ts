@@ -1,0 +1,266 @@
+import {
+  mkdirSync,
+  mkdtempSync,
+  readdirSync,
+  readFileSync,
+  rmSync,
+  statSync,
+  symlinkSync,
+  writeFileSync,
+} from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { afterAll, beforeAll, describe, expect, test } from 'vitest'
+import type { FilePlace, FileSecret } from '../../core/contracts/file-connections.ts'
+import {
+  BreakingWay,
+  hasDav,
+  hasFtpd,
+  hasSshd,
+  startDav,
+  startFtpd,
+  startSshd,
+  type FileServerBench,
+} from '../testing/file-servers.ts'
+import { FileFailure, onItsWay, takePlace, type FileServer } from './file-server.ts'
+import { openFiles } from './open-files.ts'
+
+const place = (more: Partial<FilePlace>): FilePlace => ({
+  protocol: 'sftp',
+  address: '',
+  user: 'keeper',
+  folder: '',
+  fingerprint: null,
+  ...more,
+})
+const open = (
+  where: FilePlace,
+  secret: FileSecret = { kind: 'none' },
+  reach: 'allowed' | 'refused' = 'allowed',
+  roots: string[] = [],
+): Promise<FileServer> => openFiles({ place: where, secret, reach }, roots)
+const text = (words: string): Buffer => Buffer.from(words)
+const failureOf = (promise: Promise<unknown>): Promise<FileFailure> =>
+  promise.then(
+    () => expect.fail('it did not fail'),
+    (error: unknown) => {
+      expect(error).toBeInstanceOf(FileFailure)
+      return error as FileFailure
+    },
+  )
+
+/** What every connection does, whatever it speaks. */
+const behavesAsFiles = async (files: FileServer, folder: string, modes: 'kept' | 'not-kept'): Promise<void> => {
+  const path = join(folder, '.htaccess')
+  expect(await files.read('.htaccess')).toBeUndefined()
+  await files.write('.htaccess', { bytes: text('# first\r\n'), mode: undefined })
+  expect(readFileSync(path, 'utf8')).toBe('# first\r\n')
+  await files.write('.htaccess', { bytes: text('# second\n'), mode: 0o640 })
+  expect(readFileSync(path, 'utf8')).toBe('# second\n')
+  if (modes === 'kept') expect(statSync(path).mode & 0o777).toBe(0o640)
+  const read = await files.read('.htaccess')
+  expect(read?.bytes.toString()).toBe('# second\n')
+  if (modes === 'kept') expect(read?.mode).toBe(0o640)
+  await files.remove('.htaccess')
+  expect(readdirSync(folder)).toEqual([])
+  expect((await failureOf(files.remove('.htaccess'))).message).toMatch(/\.$/)
+}
+
+/** Whenever the connection breaks off, the file is the old one or the new one, and whole. */
+const survivesBreaks = async (
+  connect: (port: number) => Promise<FileServer>,
+  server: FileServerBench,
+): Promise<void> => {
+  const path = join(server.files, '.htaccess')
+  const way = await BreakingWay.to(server.port)
+  const [before, after] = ['# before\n'.repeat(400), '# after\n'.repeat(900)]
+  let isWritten = false
+  let breaks = 0
+  for (let pieces = 0; !isWritten && pieces < 200; pieces++) {
+    writeFileSync(path, before)
+    way.left = pieces
+    isWritten = await connect(way.port).then(
+      async (files) => {
+        const done = await files.write('.htaccess', { bytes: text(after), mode: undefined }).then(
+          () => true,
+          () => false,
+        )
+        await files.end()
+        return done
+      },
+      () => false,
+    )
+    if (!isWritten) breaks++
+    expect([before, after]).toContain(readFileSync(path, 'utf8'))
+  }
+  expect(isWritten).toBe(true)
+  expect(breaks).toBeGreaterThan(3)
+  await way.close()
+  rmSync(path)
+  rmSync(join(server.files, onItsWay('.htaccess')), { force: true })
+}
+
+describe('a folder of this machine', () => {
+  let root = ''
+  beforeAll(() => {
+    root = mkdtempSync(join(tmpdir(), 'zest-files-'))
+    mkdirSync(join(root, 'site'))
+    mkdirSync(join(root, 'elsewhere'))
+    symlinkSync(join(root, 'elsewhere'), join(root, 'site', 'way'))
+  })
+  afterAll(() => rmSync(root, { recursive: true }))
+  const folder = (path: string): FilePlace => place({ protocol: 'folder', folder: path })
+
+  test('files are read, written whole and removed', async () => {
+    const path = join(root, 'elsewhere')
+    await behavesAsFiles(await open(folder(path), undefined, undefined, [path]), path, 'kept')
+  })
+  test('only folders that are open to sites are opened, wherever a name leads', async () => {
+    const roots = [join(root, 'site')]
+    for (const path of [root, join(root, 'elsewhere'), join(root, 'site', 'way'), '/etc'])
+      expect((await failureOf(open(folder(path), undefined, undefined, roots))).message).toContain('ZEST_SITE_FOLDERS')
+    expect((await failureOf(open(folder(join(root, 'nowhere')), undefined, undefined, roots))).message).toContain(
+      'no such folder',
+    )
+    await open(folder(join(root, 'site')), undefined, undefined, roots)
+  })
+  test('a file that is no rules file is left alone', async () => {
+    const path = join(root, 'elsewhere')
+    writeFileSync(join(path, 'large'), Buffer.alloc(300_000))
+    const files = await open(folder(path), undefined, undefined, [path])
+    expect((await failureOf(files.read('large'))).message).toContain('larger than 256 kB')
+  })
+})
+
+describe('a file that takes the place of another', () => {
+  const on = (files: Map<string, string>, refuses: (to: string, from: string) => boolean) => ({
+    rename: async (from: string, to: string) => {
+      const what = files.get(from)
+      if (what === undefined || files.has(to) || refuses(to, from)) throw new Error('refused')
+      files.delete(from)
+      files.set(to, what)
+    },
+    remove: async (name: string) => void files.delete(name),
+  })
+  test('where a server does not rename over files, the old one steps aside', async () => {
+    const files = new Map(Object.entries({ rules: 'old', 'rules.new': 'new' }))
+    await takePlace(
+      on(files, () => false),
+      'rules.new',
+      'rules',
+    )
+    expect(Object.fromEntries(files)).toEqual({ rules: 'new' })
+  })
+  test('and comes back when the new one does not arrive', async () => {
+    const files = new Map(Object.entries({ rules: 'old', 'rules.new': 'new' }))
+    const refusing = on(files, (to, from) => to === 'rules' && from === 'rules.new')
+    await expect(takePlace(refusing, 'rules.new', 'rules')).rejects.toThrow('refused')
+    expect(Object.fromEntries(files)).toEqual({ rules: 'old', 'rules.new': 'new' })
+  })
+})
+
+describe.runIf(hasSshd)('over SFTP, with OpenSSH', () => {
+  let server: FileServerBench
+  let fingerprint: string | null
+  beforeAll(async () => {
+    server = await startSshd()
+    ;({ fingerprint } = await failureOf(open(at(server.port))))
+  })
+  afterAll(() => server.stop())
+  const at = (port: number, more: Partial<FilePlace> = {}): FilePlace =>
+    place({ address: `127.0.0.1:${port}`, user: server.user, folder: server.files, ...more })
+  const key = (): FileSecret => ({ kind: 'key', key: server.secret, passphrase: '' })
+
+  test('nothing is told to a server whose key nobody has confirmed, nor to another one', async () => {
+    const unknown = await failureOf(open(at(server.port), key()))
+    expect([unknown.reason, unknown.fingerprint]).toEqual(['unknown-key', fingerprint])
+    const other = await failureOf(open(at(server.port, { fingerprint: 'x'.repeat(43) }), key()))
+    expect([other.reason, other.message.includes('another key')]).toEqual(['unknown-key', true])
+  })
+  test('files are read, written whole and removed', async () => {
+    const files = await open(at(server.port, { fingerprint }), key())
+    await behavesAsFiles(files, server.files, 'kept')
+    await files.end()
+  })
+  test('the file is whole whenever the connection is lost', async () => {
+    await survivesBreaks((port) => open(at(port, { fingerprint }), key()), server)
+  }, 120_000)
+  test('a wrong password, a wrong folder and a private network are said', async () => {
+    const wrong = await failureOf(open(at(server.port, { fingerprint }), { kind: 'password', password: 'x' }))
+    expect(wrong.message).toContain('does not accept this user and password or key')
+    expect((await failureOf(open(at(server.port, { fingerprint, folder: '/nowhere' }), key()))).message).toContain(
+      'There is no folder /nowhere',
+    )
+    expect((await failureOf(open(at(server.port, { fingerprint }), key(), 'refused'))).message).toContain(
+      'private network',
+    )
+    expect((await failureOf(open(at(1, { fingerprint }), key()))).message).toContain('Nothing answers there')
+  })
+})
+
+describe.runIf(hasFtpd)('over FTPS, with ProFTPD', () => {
+  let server: FileServerBench
+  let fingerprint: string | null
+  beforeAll(async () => {
+    server = await startFtpd()
+    ;({ fingerprint } = await failureOf(open(at(server.port))))
+  })
+  afterAll(() => server.stop())
+  const at = (port: number, more: Partial<FilePlace> = {}): FilePlace =>
+    place({ protocol: 'ftps', address: `127.0.0.1:${port}`, ...more })
+  const password = (): FileSecret => ({ kind: 'password', password: server.secret })
+
+  test('nothing is told to a server for which nobody vouches, unless the owner has confirmed its certificate', async () => {
+    const unknown = await failureOf(open(at(server.port), password()))
+    expect([unknown.reason, unknown.fingerprint]).toEqual(['unknown-key', fingerprint])
+    expect((await failureOf(open(at(server.port, { fingerprint: 'x'.repeat(43) }), password()))).reason).toBe(
+      'unknown-key',
+    )
+  })
+  test('files are read, written whole and removed', async () => {
+    const files = await open(at(server.port, { fingerprint }), password())
+    await behavesAsFiles(files, server.files, 'kept')
+    await files.end()
+  })
+  test('the file is whole whenever the connection is lost', async () => {
+    await survivesBreaks((port) => open(at(port, { fingerprint }), password()), server)
+  }, 120_000)
+  test('a wrong password, a wrong folder and a private network are said', async () => {
+    const wrong = await failureOf(open(at(server.port, { fingerprint }), { kind: 'password', password: 'x' }))
+    expect(wrong.message).toContain('does not accept this user and password')
+    expect((await failureOf(open(at(server.port, { fingerprint, folder: 'nowhere' }), password()))).message).toContain(
+      'There is no folder nowhere',
+    )
+    expect((await failureOf(open(at(server.port, { fingerprint }), password(), 'refused'))).message).toContain(
+      'private network',
+    )
+  })
+})
+
+describe.runIf(hasDav)('over WebDAV, with Apache', () => {
+  let server: FileServerBench
+  beforeAll(async () => void (server = await startDav()))
+  afterAll(() => server.stop())
+  const at = (port: number, more: Partial<FilePlace> = {}): FilePlace =>
+    place({ protocol: 'webdav', address: `http://127.0.0.1:${port}/`, ...more })
+  const password = (): FileSecret => ({ kind: 'password', password: server.secret })
+
+  test('files are read, written whole and removed', async () => {
+    await behavesAsFiles(await open(at(server.port), password()), server.files, 'not-kept')
+  })
+  test('the file is whole whenever the connection is lost', async () => {
+    await survivesBreaks((port) => open(at(port), password()), server)
+  }, 120_000)
+  test('a wrong password, a wrong folder, an open way and a private network are said', async () => {
+    expect((await failureOf(open(at(server.port), { kind: 'password', password: 'x' }))).message).toContain(
+      'does not accept this user and password',
+    )
+    expect((await failureOf(open(at(server.port, { folder: 'nowhere' }), password()))).message).toContain(
+      'no such folder',
+    )
+    expect((await failureOf(open(place({ protocol: 'webdav', address: 'http://files.example/' })))).message).toContain(
+      'Others could read your password',
+    )
+    expect((await failureOf(open(at(server.port), password(), 'refused'))).message).toContain('private network')
+  })
+})

@@ -1,0 +1,78 @@
+import { chmod, chown, open, readFile, realpath, rename, rm, stat, unlink } from 'node:fs/promises'
+import { isAbsolute, join, relative } from 'node:path'
+import type { FilePlace } from '../../core/contracts/file-connections.ts'
+import {
+  FileFailure,
+  MOST_FILE_BYTES,
+  onItsWay,
+  tooLarge,
+  whyNot,
+  type FileServer,
+  type KeptFile,
+} from './file-server.ts'
+
+const PERMISSIONS = 0o7777
+
+const isMissing = (error: unknown): boolean => (error as NodeJS.ErrnoException).code === 'ENOENT'
+
+const isWithin = (folder: string, root: string): boolean => {
+  const way = relative(root, folder)
+  return way === '' || (!way.startsWith('..') && !isAbsolute(way))
+}
+
+const failing = (what: string) => (error: unknown) => {
+  throw error instanceof FileFailure ? error : new FileFailure(whyNot(error as Error, what))
+}
+
+/** Write so that the file is whole on the disk before it takes its place, with the permissions and the owner of what was there. */
+const writeWhole = async (path: string, { bytes, mode }: KeptFile): Promise<void> => {
+  const before = await stat(path).catch((error: unknown) => (isMissing(error) ? undefined : Promise.reject(error)))
+  const on = onItsWay(path)
+  try {
+    const file = await open(on, 'w', mode ?? before?.mode ?? 0o644)
+    try {
+      await file.writeFile(bytes)
+      await file.sync()
+    } finally {
+      await file.close()
+    }
+    const wanted = mode ?? before?.mode
+    if (wanted !== undefined) await chmod(on, wanted & PERMISSIONS)
+    // Only who may give files away can; otherwise the new file is ours, as any editor would leave it.
+    if (before !== undefined) await chown(on, before.uid, before.gid).catch(() => undefined)
+    await rename(on, path)
+  } catch (error) {
+    await rm(on, { force: true })
+    throw error
+  }
+}
+
+/**
+ * Files in a folder of this machine, for instance a mounted one.
+ * @param roots folders that whoever runs this machine has opened for sites
+ * @throws FileFailure
+ */
+export const openFolder = async ({ folder }: FilePlace, roots: readonly string[]): Promise<FileServer> => {
+  const real = await realpath(folder).catch(failing(folder))
+  const allowed = await Promise.all(roots.map((root) => realpath(root).catch(() => root)))
+  // Where it leads counts, not what it is called.
+  if (!allowed.some((root) => isWithin(real, root)))
+    throw new FileFailure(
+      `The folder ${folder} is not open to sites. Whoever runs this machine names such folders in ZEST_SITE_FOLDERS.`,
+    )
+  const at = (name: string): string => join(real, name)
+  return {
+    read: async (name) => {
+      try {
+        const { size, mode } = await stat(at(name))
+        if (size > MOST_FILE_BYTES) throw tooLarge(name)
+        return { bytes: await readFile(at(name)), mode: mode & PERMISSIONS }
+      } catch (error) {
+        return isMissing(error) ? undefined : failing(name)(error)
+      }
+    },
+    write: (name, file) => writeWhole(at(name), file).catch(failing(name)),
+    remove: (name) => unlink(at(name)).catch(failing(name)),
+    end: async () => undefined,
+  }
+}

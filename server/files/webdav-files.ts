@@ -1,0 +1,100 @@
+import { isOpenWay } from '../../core/http/private-addresses.ts'
+import { askOutside, OutsideFailure, type OutsideAnswer } from '../net/outside-request.ts'
+import {
+  FILE_TIMEOUT_MS,
+  FileFailure,
+  MOST_FILE_BYTES,
+  onItsWay,
+  type FileAccess,
+  type FileServer,
+  type KeptFile,
+} from './file-server.ts'
+
+const SENTENCES: Readonly<Record<number, string>> = {
+  401: 'The server does not accept this user and password.',
+  403: 'This user may not do that there. Check the permissions of the folder.',
+  404: 'There is no such folder. Check its address.',
+  405: 'This address does not take files. Check whether it is the WebDAV address.',
+  409: 'There is no such folder. Check its address.',
+  423: 'The file is locked by somebody else. Try again later.',
+  507: 'The disk of the server is full, or your space is used up.',
+}
+
+const refused = ({ status }: OutsideAnswer, what: string): FileFailure =>
+  new FileFailure(`${what}: ${SENTENCES[status] ?? `The server answered with status ${status}.`}`)
+
+const isDone = ({ status }: OutsideAnswer): boolean => status >= 200 && status < 300
+
+/** Files over WebDAV (RFC 4918). @throws FileFailure */
+export const openWebDav = async ({ place, secret, reach }: FileAccess): Promise<FileServer> => {
+  const { address, folder } = place
+  if (isOpenWay(address))
+    throw new FileFailure(
+      'Others could read your password on the way to this address. Give one that begins with https.',
+    )
+  if (secret.kind === 'key') throw new FileFailure('WebDAV takes a password, not a key.')
+  const base = new URL(address.endsWith('/') ? address : `${address}/`)
+  const root = new URL(
+    folder
+      .split('/')
+      .filter(Boolean)
+      .map((part) => `${encodeURIComponent(part)}/`)
+      .join(''),
+    base,
+  )
+  const authorization = `Basic ${Buffer.from(`${place.user}:${secret.kind === 'password' ? secret.password : ''}`).toString('base64')}`
+  const ask = async (
+    method: string,
+    name: string,
+    fields: Record<string, string> = {},
+    body?: Buffer,
+  ): Promise<OutsideAnswer> => {
+    const url = new URL(encodeURIComponent(name), root)
+    try {
+      return await askOutside(url.href, {
+        method,
+        reach,
+        timeoutMs: FILE_TIMEOUT_MS,
+        mostBytes: MOST_FILE_BYTES,
+        fields: { authorization, 'accept-encoding': 'identity', ...fields },
+        ...(body !== undefined && { body }),
+      })
+    } catch (error) {
+      throw error instanceof OutsideFailure ? new FileFailure(error.message) : error
+    }
+  }
+  const read = async (name: string): Promise<KeptFile | undefined> => {
+    const answer = await ask('GET', name)
+    if (answer.status === 404) return undefined
+    if (!isDone(answer)) throw refused(answer, name)
+    return { bytes: answer.body, mode: undefined }
+  }
+  const remove = async (name: string): Promise<void> => {
+    const answer = await ask('DELETE', name)
+    if (!isDone(answer)) throw refused(answer, name)
+  }
+  const found = await ask('PROPFIND', '', { depth: '0' })
+  if (!isDone(found)) throw refused(found, root.href)
+  return {
+    read,
+    remove,
+    write: async (name, { bytes }) => {
+      const on = onItsWay(name)
+      try {
+        const sent = await ask('PUT', on, { 'content-type': 'application/octet-stream' }, bytes)
+        if (!isDone(sent)) throw refused(sent, name)
+        if ((await read(on))?.bytes.equals(bytes) !== true)
+          throw new FileFailure(`${name}: The server has not taken the whole file.`)
+        const moved = await ask('MOVE', on, {
+          destination: new URL(encodeURIComponent(name), root).href,
+          overwrite: 'T',
+        })
+        if (!isDone(moved)) throw refused(moved, name)
+      } catch (error) {
+        await remove(on).catch(() => undefined)
+        throw error
+      }
+    },
+    end: async () => undefined,
+  }
+}

@@ -1,0 +1,314 @@
+import { spawn, type ChildProcess } from 'node:child_process'
+import { createHash } from 'node:crypto'
+import { existsSync } from 'node:fs'
+import { chmod, mkdir, mkdtemp, readFile, rm, writeFile } from 'node:fs/promises'
+import { createServer, request, type IncomingMessage, type Server } from 'node:http'
+import { connect, type AddressInfo } from 'node:net'
+import { tmpdir } from 'node:os'
+import { dirname, join } from 'node:path'
+import { promisify } from 'node:util'
+import { brotliDecompress, gunzip } from 'node:zlib'
+import rawBody from 'raw-body'
+import type { ServerKind } from '../../core/contracts/server-rules.ts'
+import type { HeardAnswer } from '../../core/server-rules/rehearsed-answers.ts'
+import type { CopiedAddress } from './copy-site.ts'
+import {
+  apacheConfig,
+  COPIES,
+  copyScript,
+  nginxConfig,
+  PROGRAMS,
+  RULES,
+  SITE,
+  type TypesByExtension,
+} from './web-server-configs.ts'
+
+/** The web server of a rehearsal cannot run; the sentence says why. */
+export class NoWebServer extends Error {}
+
+const INSTALL: Readonly<Record<ServerKind, string>> = {
+  apache:
+    'Apache is not installed on this machine. Install it with "sudo apt-get install apache2-bin" and rehearse again.',
+  nginx:
+    'nginx is not installed on this machine. Install it with "sudo apt-get install nginx-light" and rehearse again.',
+}
+
+const LONGEST_START_MS = 20_000
+const LONGEST_ANSWER_MS = 20_000
+const MOST_BYTES = 16 * 1024 * 1024
+const BETWEEN_TRIES_MS = 25
+
+const portOf = (server: Server): number => (server.address() as AddressInfo).port
+
+const freePort = async (): Promise<number> => {
+  const server = createServer()
+  await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve))
+  const port = portOf(server)
+  await new Promise((resolve) => server.close(resolve))
+  return port
+}
+
+const listens = (port: number): Promise<boolean> =>
+  new Promise((resolve) => {
+    const socket = connect(port, '127.0.0.1')
+    socket.once('connect', () => {
+      socket.destroy()
+      resolve(true)
+    })
+    socket.once('error', () => resolve(false))
+  })
+
+/** Of the copied answer, what another server writes anew. */
+const NOT_COPIED = new Set([
+  'connection',
+  'content-encoding',
+  'content-length',
+  'date',
+  'keep-alive',
+  'server',
+  'transfer-encoding',
+  'set-cookie',
+])
+
+const fieldsOf = ({ answer }: CopiedAddress): [string, string][] => [
+  ...[...answer.fields].filter(([name]) => !NOT_COPIED.has(name)),
+  ...answer.setCookies.map((line): [string, string] => ['set-cookie', line]),
+]
+
+/** Files with an extension are files on the disk of most sites; all else is made by a content system. */
+const fileOf = ({ path, use, answer }: CopiedAddress): string | undefined => {
+  const [plain = ''] = path.split('?', 1)
+  if (use === 'page' || answer.status !== 200 || !/^(?:\/[\w@~+-][\w@~+.-]*)+\.[0-9A-Za-z]{1,10}$/.test(plain))
+    return undefined
+  return /\.(?:php|cgi|htaccess)$/i.test(plain) ? undefined : plain
+}
+
+const typesOf = (copied: readonly CopiedAddress[]): TypesByExtension =>
+  new Map(
+    copied.flatMap((one): [string, string][] => {
+      const extension = /\.[0-9A-Za-z]+$/.exec(fileOf(one) ?? '')?.[0]
+      const [type = ''] = (one.answer.fields.get('content-type') ?? '').split(';', 1)
+      return extension === undefined || type === '' ? [] : [[extension, type.trim()]]
+    }),
+  )
+
+const decodedBody = async (body: Buffer, coding: string | undefined): Promise<Uint8Array | null> => {
+  const limit = { maxOutputLength: MOST_BYTES }
+  try {
+    if (coding === undefined || coding === 'identity') return body
+    if (coding === 'gzip') return await promisify(gunzip)(body, limit)
+    return coding === 'br' ? await promisify(brotliDecompress)(body, limit) : null
+  } catch {
+    return null
+  }
+}
+
+type Answered = Omit<HeardAnswer, 'isKnownAgain'>
+
+const heardFrom = async (incoming: IncomingMessage): Promise<Answered> => {
+  const body = await rawBody(incoming, { limit: MOST_BYTES })
+  const fields = Object.fromEntries(
+    Object.entries(incoming.headersDistinct).map(([name, lines]) => [name, (lines ?? []).join(', ')]),
+  )
+  const decoded = await decodedBody(body, fields['content-encoding'])
+  return { status: incoming.statusCode ?? 0, fields, bytes: body.length, decoded }
+}
+
+/** A web server of the kind that the owner has, on a free port of this machine, over a small copy of the site. */
+export class RehearsalServer {
+  readonly #kind: ServerKind
+  readonly #folder: string
+  readonly #types: TypesByExtension
+  readonly #copies: Server
+  #child: ChildProcess | undefined
+  #port = 0
+
+  private constructor(kind: ServerKind, folder: string, types: TypesByExtension, copies: Server) {
+    this.#kind = kind
+    this.#folder = folder
+    this.#types = types
+    this.#copies = copies
+  }
+
+  /** @throws NoWebServer where the program is not installed */
+  static async over(kind: ServerKind, copied: readonly CopiedAddress[]): Promise<RehearsalServer> {
+    if (!existsSync(PROGRAMS[kind])) throw new NoWebServer(INSTALL[kind])
+    const folder = await mkdtemp(join(tmpdir(), 'zest-rehearsal-'))
+    await writeCopies(folder, copied)
+    const copies = copiesServer(copied)
+    await new Promise<void>((resolve) => copies.listen(0, '127.0.0.1', resolve))
+    return new RehearsalServer(kind, folder, typesOf(copied), copies)
+  }
+
+  /** @returns its name and version, as it says them itself */
+  async version(): Promise<string> {
+    const { said } = await this.#run(['-v'])
+    return /(?:Apache|nginx)\/[\d.]+/.exec(said)?.[0] ?? PROGRAMS[this.#kind]
+  }
+
+  /** What the syntax check says of a rules file; undefined: it takes it. */
+  async complaint(rules: string): Promise<string | undefined> {
+    await this.#writeRules(rules)
+    // Nobody listens there: the check only reads.
+    await this.#writeConfig(1, true)
+    const { code, said } = await this.#run(['-t', ...this.#args()])
+    // Where the copy stands is nothing to the owner.
+    return code === 0 ? undefined : said.replaceAll(`${this.#folder}/`, '')
+  }
+
+  /** Serve under these rules from now on. @throws NoWebServer when the server does not start */
+  async use(rules: string): Promise<void> {
+    await this.#writeRules(rules)
+    // A rules file is read with every request; a configuration only at the start.
+    if (this.#child !== undefined && this.#kind === 'apache') return
+    await this.#stop()
+    await this.#start()
+  }
+
+  /** Ask for an address, and again with what a browser would know of it then. */
+  async ask(path: string, fields: Readonly<Record<string, string>>): Promise<HeardAnswer> {
+    const answer = await this.#ask(path, fields)
+    const { etag } = answer.fields
+    const again = etag === undefined ? undefined : await this.#ask(path, { ...fields, 'if-none-match': etag })
+    return { ...answer, isKnownAgain: again === undefined ? null : again.status === 304 }
+  }
+
+  #ask(path: string, fields: Readonly<Record<string, string>>): Promise<Answered> {
+    return new Promise((resolve, reject) => {
+      const outgoing = request({ host: '127.0.0.1', port: this.#port, path, headers: { ...fields }, agent: false })
+      const timer = setTimeout(() => outgoing.destroy(new Error(`${path} took too long`)), LONGEST_ANSWER_MS)
+      outgoing.on('error', reject)
+      outgoing.on('close', () => clearTimeout(timer))
+      outgoing.on('response', (incoming) => void heardFrom(incoming).then(resolve, reject))
+      outgoing.end()
+    })
+  }
+
+  /** The last lines that the server has written about errors. */
+  async errorLog(): Promise<string> {
+    const text = await readFile(join(this.#folder, 'error.log'), 'utf8').catch(() => '')
+    return text.slice(-4000)
+  }
+
+  async end(): Promise<void> {
+    await this.#stop()
+    await new Promise((resolve) => this.#copies.close(resolve))
+    await rm(this.#folder, { recursive: true, force: true })
+  }
+
+  #writeRules(rules: string): Promise<void> {
+    return writeFile(join(this.#folder, RULES[this.#kind]), rules, { mode: 0o644 })
+  }
+
+  #writeConfig(port: number, check: boolean): Promise<void> {
+    const text =
+      this.#kind === 'apache'
+        ? apacheConfig(this.#folder, port, this.#types, check)
+        : nginxConfig(this.#folder, port, this.#types, portOf(this.#copies))
+    return writeFile(join(this.#folder, check ? 'check.conf' : 'server.conf'), text)
+  }
+
+  #args(file = 'check.conf'): string[] {
+    const config = join(this.#folder, file)
+    return this.#kind === 'apache'
+      ? ['-f', config]
+      : ['-p', this.#folder, '-c', config, '-e', join(this.#folder, 'error.log')]
+  }
+
+  #run(args: readonly string[]): Promise<{ code: number; said: string }> {
+    return new Promise((resolve, reject) => {
+      const child = spawn(PROGRAMS[this.#kind], args, { stdio: ['ignore', 'pipe', 'pipe'], env: {} })
+      let said = ''
+      const take = (chunk: Buffer): void => void (said += chunk.toString())
+      child.stdout.on('data', take)
+      child.stderr.on('data', take)
+      child.once('error', reject)
+      child.once('close', (code) => resolve({ code: code ?? 1, said }))
+    })
+  }
+
+  async #start(): Promise<void> {
+    this.#port = await freePort()
+    await this.#writeConfig(this.#port, false)
+    const args = [...this.#args('server.conf'), ...(this.#kind === 'apache' ? ['-DFOREGROUND'] : ['-g', 'daemon off;'])]
+    // Nothing of control's secrets is in its surroundings.
+    const child = spawn(PROGRAMS[this.#kind], args, {
+      stdio: ['ignore', 'ignore', 'pipe'],
+      env: { PATH: '/usr/bin:/bin' },
+    })
+    this.#child = child
+    let said = ''
+    child.stderr.on('data', (chunk: Buffer) => void (said = (said + chunk.toString()).slice(-4000)))
+    const deadline = performance.now() + LONGEST_START_MS
+    while (!(await listens(this.#port))) {
+      if (child.exitCode !== null || performance.now() > deadline)
+        throw new NoWebServer(`The web server of the rehearsal did not start: ${said.trim().split('\n').at(-1) ?? ''}`)
+      await new Promise((resolve) => setTimeout(resolve, BETWEEN_TRIES_MS))
+    }
+  }
+
+  async #stop(): Promise<void> {
+    const child = this.#child
+    this.#child = undefined
+    if (child === undefined || child.exitCode !== null) return
+    const ended = new Promise((resolve) => child.once('exit', resolve))
+    child.kill('SIGTERM')
+    await ended
+  }
+}
+
+/** The files of a copy, and the answers of its content system as a CGI program hands them out (RFC 3875 §6). */
+const writeCopies = async (folder: string, copied: readonly CopiedAddress[]): Promise<void> => {
+  for (const name of ['', SITE, COPIES]) {
+    await mkdir(join(folder, name), { recursive: true })
+    await chmod(join(folder, name), 0o755)
+  }
+  for (const one of copied) {
+    const file = fileOf(one)
+    if (file !== undefined && (await writeOpenly(join(folder, SITE), file, one.answer.body))) continue
+    const head = [`Status: ${one.answer.status}`, ...fieldsOf(one).map(([name, value]) => `${name}: ${value}`)]
+    const key = createHash('sha256').update(one.path).digest('hex')
+    await writeOpenly(
+      folder,
+      `${COPIES}/${key}`,
+      Buffer.concat([Buffer.from(`${head.join('\r\n')}\r\n\r\n`, 'latin1'), one.answer.body]),
+    )
+  }
+  await writeOpenly(join(folder, SITE), 'index.php', copyScript(folder))
+  await chmod(join(folder, SITE, 'index.php'), 0o755)
+}
+
+/** Names that are files and folders at the same time are no files. */
+const IN_THE_WAY = ['ENOTDIR', 'EISDIR', 'EEXIST']
+
+/**
+ * Read by the user that the web server runs as, whatever rights this process gives to what it writes.
+ * @returns whether there is room for it under its name
+ */
+const writeOpenly = async (folder: string, path: string, content: string | Buffer): Promise<boolean> => {
+  const whole = join(folder, path)
+  const missing: string[] = []
+  for (let at = dirname(whole); at !== folder && !existsSync(at); at = dirname(at)) missing.push(at)
+  try {
+    await mkdir(dirname(whole), { recursive: true })
+    for (const one of missing) await chmod(one, 0o755)
+    await writeFile(whole, content)
+    await chmod(whole, 0o644)
+    return true
+  } catch (error) {
+    if (IN_THE_WAY.includes((error as NodeJS.ErrnoException).code ?? '')) return false
+    throw error
+  }
+}
+
+/** The same answers over HTTP, for a server that runs no programs. */
+const copiesServer = (copied: readonly CopiedAddress[]): Server => {
+  const byPath = new Map(copied.map((one) => [one.path, one]))
+  return createServer((req, res) => {
+    const one = byPath.get(String(req.headers['zest-asked'] ?? ''))
+    if (one === undefined)
+      return void res.writeHead(404, { 'content-type': 'text/plain' }).end('Not part of this rehearsal.')
+    res.writeHead(one.answer.status, fieldsOf(one).flat())
+    res.end(one.answer.body)
+  })
+}

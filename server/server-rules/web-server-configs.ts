@@ -1,0 +1,135 @@
+import { existsSync } from 'node:fs'
+import { join } from 'node:path'
+import type { ServerKind } from '../../core/contracts/server-rules.ts'
+
+/** How Debian's packages lay the servers out; other systems that follow it are as good. */
+export const PROGRAMS: Readonly<Record<ServerKind, string>> = {
+  apache: process.env['ZEST_APACHE'] ?? '/usr/sbin/apache2',
+  nginx: process.env['ZEST_NGINX'] ?? '/usr/sbin/nginx',
+}
+const APACHE_MODULES = process.env['ZEST_APACHE_MODULES'] ?? '/usr/lib/apache2/modules'
+
+/** Modules that rules are written for, and what files of real sites use besides; none that reaches another host or runs programs of the site. */
+const MODULES = [
+  'mpm_event',
+  'authz_core',
+  'authz_host',
+  'access_compat',
+  'mime',
+  'dir',
+  'env',
+  'setenvif',
+  'alias',
+  'cgid',
+  'filter',
+  'deflate',
+  'brotli',
+  'expires',
+  'headers',
+  'rewrite',
+]
+
+const isRoot = (): boolean => process.getuid?.() === 0
+/** Whom the servers of Debian's packages run as; a rules file must not be read with the rights of control. */
+const SERVER_USER = 'www-data'
+
+export const SITE = 'site'
+export const COPIES = 'copies'
+export const RULES: Readonly<Record<ServerKind, string>> = { apache: join(SITE, '.htaccess'), nginx: 'rules.conf' }
+
+const moduleLines = (): string =>
+  [...MODULES, ...(isRoot() ? ['unixd'] : [])]
+    .filter((name) => existsSync(join(APACHE_MODULES, `mod_${name}.so`)))
+    .map((name) => `LoadModule ${name}_module ${APACHE_MODULES}/mod_${name}.so`)
+    .join('\n')
+
+/** Types as the real server names them, by extension; what it names otherwise than usual stands here. */
+export type TypesByExtension = ReadonlyMap<string, string>
+
+const TYPE = /^[\w!#$&^.+-]+\/[\w!#$&^.+-]+$/
+const typeLines = (types: TypesByExtension, write: (type: string, extension: string) => string): string =>
+  [...types]
+    .filter(([, type]) => TYPE.test(type))
+    .map(([extension, type]) => write(type, extension))
+    .join('\n')
+
+/**
+ * Apache over the copy of a site: files from the folder, everything else from a program that hands out the copied answers by the address that was asked,
+ * as a content system would.
+ * @param check the rules file as part of the configuration, so that the syntax check names its lines
+ */
+export const apacheConfig = (folder: string, port: number, types: TypesByExtension, check = false): string => `
+ServerRoot ${folder}
+ServerName rehearsal.invalid
+PidFile ${folder}/server.pid
+DefaultRuntimeDir ${folder}
+Mutex pthread
+Listen 127.0.0.1:${port}
+ErrorLog ${folder}/error.log
+LogLevel warn
+${moduleLines()}
+ScriptSock ${folder}/cgi
+${isRoot() ? `User ${SERVER_USER}\nGroup ${SERVER_USER}` : ''}
+StartServers 1
+ServerLimit 1
+ThreadsPerChild 8
+MaxRequestWorkers 8
+${existsSync('/etc/mime.types') ? 'TypesConfig /etc/mime.types' : ''}
+${typeLines(types, (type, extension) => `AddType ${type} ${extension}`)}
+DocumentRoot ${folder}/${SITE}
+TraceEnable Off
+<Directory />
+  AllowOverride None
+  Require all denied
+</Directory>
+<Directory ${folder}/${SITE}>
+  AllowOverride FileInfo AuthConfig Indexes Limit Nonfatal=Override
+  Options FollowSymLinks ExecCGI
+  Require all granted
+  DirectoryIndex index.html index.php
+  FallbackResource /index.php
+  <Files "*.php">
+    SetHandler cgi-script
+  </Files>
+${check ? `  Include ${folder}/${RULES.apache}` : ''}
+</Directory>
+`
+
+/** Hands out copied answers by the address that was asked, which it knows as any such program does (RFC 3875 §4.1; REQUEST_URI is common practice). */
+export const copyScript = (folder: string): string => `#!/bin/sh
+key=$(printf %s "$REQUEST_URI" | sha256sum | cut -c1-64)
+if [ -f "${folder}/${COPIES}/$key" ]; then cat "${folder}/${COPIES}/$key"
+else printf 'Status: 404 Not Found\\r\\nContent-Type: text/plain\\r\\n\\r\\nNot part of this rehearsal.'
+fi
+`
+
+/** nginx over the same copy. @param copiesPort where copied answers are handed out over HTTP */
+export const nginxConfig = (folder: string, port: number, types: TypesByExtension, copiesPort: number): string => `
+pid ${folder}/server.pid;
+error_log ${folder}/error.log;
+${isRoot() ? `user ${SERVER_USER};` : ''}
+worker_processes 1;
+events { worker_connections 64; }
+http {
+  ${existsSync('/etc/nginx/mime.types') ? 'include /etc/nginx/mime.types;' : ''}
+  types {
+${typeLines(types, (type, extension) => `    ${type} ${extension.slice(1)};`)}
+  }
+  access_log off;
+  client_body_temp_path ${folder}/body;
+  proxy_temp_path ${folder}/proxy;
+  fastcgi_temp_path ${folder}/fastcgi;
+  uwsgi_temp_path ${folder}/uwsgi;
+  scgi_temp_path ${folder}/scgi;
+  include ${folder}/${RULES.nginx};
+  server {
+    listen 127.0.0.1:${port};
+    root ${folder}/${SITE};
+    location / { try_files $uri @copies; }
+    location @copies {
+      proxy_pass http://127.0.0.1:${copiesPort};
+      proxy_set_header zest-asked $request_uri;
+    }
+  }
+}
+`
