@@ -22,6 +22,9 @@ import type { HasClock } from './live/clock.ts'
 import { warmUpJob } from './warmup/warm-up-job.ts'
 import type { RoundClock } from './warmup/round-work.ts'
 import type { JobHandler } from './jobs/job-queue.ts'
+import type { HasFileAccess } from './files/file-connections.ts'
+import { placingJob } from './server-rules/placing-job.ts'
+import { rehearsalJob, type HasRulesFiles } from './server-rules/rehearsals.ts'
 
 export type HandlerIo = MeasureIo &
   HasDelivery &
@@ -31,6 +34,8 @@ export type HandlerIo = MeasureIo &
   HasSimulator &
   HasLoadGenerator &
   HasLoadOrders &
+  HasRulesFiles &
+  HasFileAccess &
   HasAuthority &
   HasClock & { readonly warmUpClock?: RoundClock }
 
@@ -47,4 +52,6 @@ export const jobHandlers = (io: HandlerIo): Record<Job['kind'], JobHandler> => (
   'objects-fill': fillJob(io),
   certificate: certificateJob(io),
   'load-test': loadTestJob(io),
+  rehearsal: rehearsalJob(io),
+  'rules-placing': placingJob(io),
 })

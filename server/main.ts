@@ -5,6 +5,7 @@ import { chmod, mkdir, readFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import pino from 'pino'
 import { needsTls } from '../process/own-certificate.ts'
+import type { FileSecret } from '../core/contracts/file-connections.ts'
 import { claimSocket } from '../process/claim-socket.ts'
 import { inBackground } from '../core/in-background.ts'
 import { ownKeyDigest } from '../delivery/control/own-key.ts'
@@ -62,6 +63,8 @@ const log = pino({ level: process.env['ZEST_LOG_LEVEL'] ?? 'warn' }, pino.destin
 const ownNames = (process.env['ZEST_CONTROL_NAMES'] ?? '').split(',').filter((name) => name.trim() !== '')
 /** Name servers to ask, instead of those of this machine. */
 const nameServers = (process.env['ZEST_NAME_SERVERS'] ?? '').split(',').filter((name) => name.trim() !== '')
+/** Folders of this machine that may be the site folder of somebody's site, for instance mounted ones. */
+const siteFolders = (process.env['ZEST_SITE_FOLDERS'] ?? '').split(':').filter((folder) => folder.startsWith('/'))
 /** Open streams of events end this soon after their credentials do, ms. */
 const RECHECK_MS = 5000
 
@@ -153,6 +156,10 @@ const main = async (): Promise<void> => {
   const events = new EventBus()
   const lab = new LabClient(join(import.meta.dirname, 'lab.mjs'), () => ownKeyDigest(dataDir))
   const orders = { privacyOrders: new PrivacyOrders(), cookieOrders: new CookieOrders(), loadOrders: new LoadOrders() }
+  const files = {
+    rulesFiles: new Map<string, string>(),
+    fileAccess: { folders: siteFolders, secrets: new Map<string, FileSecret>() },
+  }
   const recordings = new Recordings(join(import.meta.dirname, 'recorder.mjs'))
   const publisher = new Publisher(db, delivery, (sentence) => log.error(sentence))
   const objects = new ObjectsClient(objectsSocketPath(dataDir))
@@ -176,6 +183,7 @@ const main = async (): Promise<void> => {
       authority,
     },
     ...orders,
+    ...files,
   })
   const jobs = new JobQueue(db, events, handlers, (error) => log.error(error))
   const token = process.env['ZEST_API_TOKEN']
@@ -188,6 +196,7 @@ const main = async (): Promise<void> => {
     events,
     jobs,
     ...orders,
+    ...files,
     recordings,
     addresses,
     startTokenDigest: token === undefined || token === '' ? undefined : digestToken(token),

@@ -15,6 +15,8 @@ export const JobKind = z.enum([
   'objects-fill',
   'certificate',
   'load-test',
+  'rehearsal',
+  'rules-placing',
 ])
 export type JobKind = z.infer<typeof JobKind>
 
@@ -58,6 +60,7 @@ export const Changed = z.object({
     'objects',
     'certificate',
     'load-tests',
+    'server-rules',
   ]),
 })
 export type Changed = z.infer<typeof Changed>

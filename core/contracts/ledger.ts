@@ -23,6 +23,7 @@ export const LedgerEntry = z.object({
     'searched',
     'guided',
     'imported',
+    'server-rules',
   ]),
   title: z.string(),
   changes: z.array(z.string()),

@@ -92,7 +92,8 @@ export const Rehearsal = z.object({
   at: z.iso.datetime(),
   by: z.string(),
   choice: RulesChoice,
-  presentChecksum: z.string().describe('CRC-32 of the present file, as in the comment line of a block'),
+  presentChecksum: z.string().describe('CRC-32 of the present file with line feeds'),
+  rules: z.string().describe('The rules that were tried'),
   result: RehearsalResult.nullable(),
   state: JobState,
 })

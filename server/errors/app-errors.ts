@@ -39,6 +39,17 @@ export const errors = {
       'The way to the provider is open',
       `Over ${apiAddress} anybody on the way could read your token. Give an address that begins with https, or one in a private network.`,
     ),
+  filesUnreachable: (sentence: string) =>
+    new AppError('FILES_UNREACHABLE', 502, 'The files could not be reached', sentence),
+  noRules: () =>
+    new AppError('NO_RULES', 422, 'No rules', 'Tick at least one kind of rules that says something for this server.'),
+  notRehearsed: () =>
+    new AppError(
+      'NOT_REHEARSED',
+      409,
+      'Not rehearsed',
+      'Only rules that were rehearsed and broke nothing are put on your server. Rehearse them first.',
+    ),
   cdnWithoutApi: () =>
     new AppError(
       'CDN_WITHOUT_API',

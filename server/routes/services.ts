@@ -11,6 +11,8 @@ import type { HasRecheck } from '../http/live-events.ts'
 import type { HasJobs } from '../jobs/job-queue.ts'
 import type { HasClock } from '../live/clock.ts'
 import type { HasEvents } from '../live/event-bus.ts'
+import type { HasFileAccess } from '../files/file-connections.ts'
+import type { HasRulesFiles } from '../server-rules/rehearsals.ts'
 import type { HasLoadOrders } from '../load-tests/load-tests.ts'
 import type { HasRecordings } from '../measuring/recordings.ts'
 import type { HasAddresses } from '../net/addresses.ts'
@@ -33,6 +35,8 @@ export type Services = HasDatabase &
   HasCookieOrders &
   HasDemoCdn &
   HasLoadOrders &
+  HasRulesFiles &
+  HasFileAccess &
   HasRecordings &
   HasAddresses &
   HasStartToken &

@@ -14,6 +14,7 @@ import type { RunOrder, RunOutcome } from '../../core/contracts/measuring.ts'
 import type { PageChange } from '../../core/contracts/page-changes.ts'
 import type { SnapshotOrder, SnapshotOutcome } from '../../core/contracts/safety.ts'
 import type { LoadStep } from '../../core/contracts/load-tests.ts'
+import type { FileSecret } from '../../core/contracts/file-connections.ts'
 import type { Setup } from '../../core/contracts/setup.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { absentAddress, type AddressState, type StoredSummary } from '../../core/contracts/store.ts'
@@ -32,6 +33,7 @@ import * as edgesSchema from '../db/edges-schema.ts'
 import * as objectsSchema from '../db/objects-schema.ts'
 import * as loadTestsSchema from '../db/load-tests-schema.ts'
 import * as cdnSchema from '../db/cdn-schema.ts'
+import * as serverRulesSchema from '../db/server-rules-schema.ts'
 import * as warmUpSchema from '../db/warm-up-schema.ts'
 import { CdnPurges } from '../cdn/cdn-purges.ts'
 import { EdgeFleet } from '../edges/edge-fleet.ts'
@@ -117,6 +119,7 @@ const emptyDatabase = async (): Promise<Database> => {
     ...warmUpSchema,
     ...loadTestsSchema,
     ...cdnSchema,
+    ...serverRulesSchema,
     ...plannerSchema,
     ...objectsSchema,
     ...goingLiveSchema,
@@ -138,6 +141,8 @@ export class ServerBench {
     trusted: undefined,
     isVisible: async () => false,
   }
+  /** Folders of this machine that are open to sites. */
+  readonly siteFolders: string[] = []
   /** Name servers that are asked. */
   readonly dns: { nameServers: string[] } = { nameServers: ['127.0.0.1:1'] }
   edges!: EdgeFleet
@@ -263,6 +268,8 @@ export class ServerBench {
       privacyOrders: new PrivacyOrders(),
       cookieOrders: new CookieOrders(),
       loadOrders: new LoadOrders(),
+      rulesFiles: new Map<string, string>(),
+      fileAccess: { folders: this.siteFolders, secrets: new Map<string, FileSecret>() },
     }
     const lab = {
       run: async (order: RunOrder) => this.lab(order),

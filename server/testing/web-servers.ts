@@ -69,16 +69,23 @@ export class WebServer {
     return folder
   }
 
-  /** Apache with a rules file in the site's folder. */
+  /** Apache with a rules file in the site's folder. @param overrides what such files may say, as the host allows it */
   static async apache(
     files: Record<string, string>,
     rules: string,
     modules: readonly OptionalModule[],
+    overrides = 'All',
   ): Promise<WebServer> {
     const folder = await WebServer.#folderWith({ ...files, '.htaccess': rules })
     const port = await freePort()
-    await writeFile(join(folder, 'apache.conf'), apacheConfig(folder, port, modules, ''))
+    const config = apacheConfig(folder, port, modules, '').replace('AllowOverride All', `AllowOverride ${overrides}`)
+    await writeFile(join(folder, 'apache.conf'), config)
     return WebServer.#started(port, folder, '/usr/sbin/apache2', ['-f', join(folder, 'apache.conf'), '-DFOREGROUND'])
+  }
+
+  /** Where the files of the site are. */
+  get site(): string {
+    return join(this.#folder, 'site')
   }
 
   /** nginx with a file of rules on the level of `http`. */

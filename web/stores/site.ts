@@ -69,6 +69,7 @@ const MADE_OLD: Record<Changed['what'], readonly (keyof Parts)[]> = {
   objects: [],
   certificate: [],
   'load-tests': [],
+  'server-rules': [],
 }
 
 const all = (loads: readonly { readonly load: () => Promise<void> }[]): Promise<unknown> =>
