@@ -107,20 +107,25 @@ export const compareRehearsed = (
   return { path, use, before: plain(before), after: plain(after), changed, broken: brokenBy(path, use, before, after) }
 }
 
+type Answered = Pick<RehearsedAnswer, 'status' | 'fields'>
+
+const DONE_ELSEWHERE: Readonly<Record<string, string>> = {
+  'content-encoding': 'compresses',
+  'cache-control': 'sends a lifetime for',
+}
+
 /**
  * Where a real server answers otherwise than the rehearsal under the same rules: what it does is set up elsewhere then, out of sight of this file.
- * @param real fields of the real answer, names in lower case
+ * @param real names of fields in lower case
  */
-export const unlikeReal = (
-  path: string,
-  real: Readonly<Record<string, string>>,
-  rehearsed: RehearsedAnswer,
-): string[] =>
-  [
-    ['content-encoding', 'compresses'],
-    ['cache-control', 'sends a lifetime for'],
-  ].flatMap(([field, does]) =>
-    real[field ?? ''] !== undefined && rehearsed.fields[field ?? ''] === undefined
-      ? [`Your server ${does} ${path} already (${field}: ${real[field ?? '']}), by rules that are not in this file.`]
+export const unlikeReal = (path: string, real: Answered, rehearsed: Answered): string[] => {
+  if (real.status !== rehearsed.status)
+    return [
+      `Your server answers ${path} with status ${real.status}, and the rehearsal with ${rehearsed.status}, both under the present file: it depends on more than this file.`,
+    ]
+  return Object.entries(DONE_ELSEWHERE).flatMap(([field, does]) =>
+    real.fields[field] !== undefined && rehearsed.fields[field] === undefined
+      ? [`Your server ${does} ${path} already (${field}: ${real.fields[field]}), by rules that are not in this file.`]
       : [],
   )
+}

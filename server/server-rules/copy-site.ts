@@ -1,7 +1,7 @@
 import type { RehearsedUse } from '../../core/contracts/server-rules.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { isHtml } from '../../core/http/freshness.ts'
-import { filesOfPage } from '../../core/page/transforms/named-files.ts'
+import { filesOfPage, filesOfSheet, type NamedFile } from '../../core/page/transforms/named-files.ts'
 import { JobFailure } from '../jobs/job-queue.ts'
 import { askSite, type AskedSite } from '../net/asked-site.ts'
 import { OutsideFailure, type OutsideAnswer } from '../net/outside-request.ts'
@@ -12,14 +12,14 @@ export interface CopiedAddress {
   readonly path: string
   readonly use: RehearsedUse
   readonly answer: OutsideAnswer
-  /** Fields of the answer when compression was allowed, names in lower case. */
-  readonly real: Readonly<Record<string, string>>
+  /** The answer when compression was allowed; names of fields in lower case. */
+  readonly real: { readonly status: number; readonly fields: Readonly<Record<string, string>> }
 }
 
 const MOST_BYTES = 8 * 1024 * 1024
 const MOST_BYTES_IN_ALL = 48 * 1024 * 1024
 /** Styles and scripts can break on a rule; of other files one of each extension shows what becomes of all. */
-const MOST_FILES = 60
+const MOST_COPIED = 70
 const ONE_OF_EACH: readonly RehearsedUse[] = ['image', 'font', 'other']
 
 /** How the server of a site is asked for it. */
@@ -32,32 +32,38 @@ export const askedSiteOf = ({ address, publicAddress, hosts }: Site): AskedSite 
 const extensionOf = (path: string): string =>
   /\.[0-9A-Za-z]{1,10}$/.exec(path.split('?', 1)[0] ?? '')?.[0].toLowerCase() ?? ''
 
-/** Files of the site itself that its pages name: every style and script, and one of each other type. */
-const filesToCopy = (pages: readonly CopiedAddress[], { named }: AskedSite): Pick<CopiedAddress, 'path' | 'use'>[] => {
-  const found = new Map<string, Pick<CopiedAddress, 'path' | 'use'>>()
-  const seen = new Set<string>()
-  const { host } = new URL(named)
-  for (const { path, answer } of pages) {
-    if (!isHtml([['content-type', answer.fields.get('content-type') ?? '']])) continue
-    const address = new URL(path, named)
-    for (const file of filesOfPage(answer.body.toString('utf8'), address)) {
-      const url = new URL(file.address)
-      const target = url.pathname + url.search
-      const extension = extensionOf(target)
-      if (url.host !== host || found.has(target) || found.size >= MOST_FILES) continue
-      if (ONE_OF_EACH.includes(file.kind) && seen.has(extension)) continue
-      seen.add(extension)
-      found.set(target, { path: target, use: file.kind })
-    }
+/** Files that a page or a style sheet names. */
+const namedBy = ({ path, use, answer }: CopiedAddress, { named }: AskedSite): NamedFile[] => {
+  const address = new URL(path, named)
+  const text = answer.body.toString('utf8')
+  if (use === 'style') return filesOfSheet(text, address)
+  return isHtml([['content-type', answer.fields.get('content-type') ?? '']]) ? filesOfPage(text, address) : []
+}
+
+/** Files of the site itself that are named and not copied yet: every style and script, and one of each other type. */
+const filesToCopy = (copied: readonly CopiedAddress[], site: AskedSite): Pick<CopiedAddress, 'path' | 'use'>[] => {
+  const known = new Set(copied.map(({ path }) => path))
+  const seen = new Set(copied.filter(({ use }) => ONE_OF_EACH.includes(use)).map(({ path }) => extensionOf(path)))
+  const found: Pick<CopiedAddress, 'path' | 'use'>[] = []
+  const { host } = new URL(site.named)
+  for (const { address, kind } of copied.flatMap((one) => namedBy(one, site))) {
+    const url = new URL(address)
+    const path = url.pathname + url.search
+    const extension = extensionOf(path)
+    if (url.host !== host || known.has(path) || known.size >= MOST_COPIED) continue
+    if (ONE_OF_EACH.includes(kind) && seen.has(extension)) continue
+    seen.add(extension)
+    known.add(path)
+    found.push({ path, use: kind })
   }
-  return [...found.values()]
+  return found
 }
 
 /** Ask for one address: as it is, and as a browser would that takes compression. */
 const copyOne = async (site: AskedSite, path: string, use: RehearsedUse): Promise<CopiedAddress> => {
   const answer = await askSite(site, path, { 'accept-encoding': 'identity' }, MOST_BYTES)
   const coded = await askSite(site, path, { 'accept-encoding': 'gzip, br' }, MOST_BYTES)
-  return { path, use, answer, real: Object.fromEntries(coded.fields) }
+  return { path, use, answer, real: { status: coded.status, fields: Object.fromEntries(coded.fields) } }
 }
 
 /**
@@ -82,9 +88,12 @@ export const copySite = async (
   }
   try {
     for (const { path } of site.sample) await copy(path, 'page', site.sample.length)
-    const files = filesToCopy(copied, asked)
-    const total = copied.length + files.length
-    for (const { path, use } of files) await copy(path, use, total).catch(skipFile)
+    // What pages name first, and then what their style sheets name: fonts, for instance.
+    for (let round = 0; round < 2; round++) {
+      const files = filesToCopy(copied, asked)
+      const total = copied.length + files.length
+      for (const { path, use } of files) await copy(path, use, total).catch(skipFile)
+    }
   } catch (error) {
     if (!(error instanceof OutsideFailure)) throw error
     throw new JobFailure(`Your server could not be copied from. ${error.message}`)

@@ -196,8 +196,8 @@ export class RehearsalServer {
     await rm(this.#folder, { recursive: true, force: true })
   }
 
-  #writeRules(rules: string): Promise<void> {
-    return writeFile(join(this.#folder, RULES[this.#kind]), rules, { mode: 0o644 })
+  async #writeRules(rules: string): Promise<void> {
+    await writeOpenly(this.#folder, RULES[this.#kind], rules)
   }
 
   #writeConfig(port: number, check: boolean): Promise<void> {

@@ -25,7 +25,11 @@ const SITE_ANSWERS: Record<string, { type: string; body: string; more?: Record<s
 let origin: Server
 let site: Site
 
+const mask = process.umask()
+
 beforeAll(async () => {
+  // As control runs: what it writes is its own user's, unless it says otherwise.
+  process.umask(0o077)
   origin = createServer((req, res) => {
     const answer = SITE_ANSWERS[req.url ?? '']
     if (answer === undefined) return void res.writeHead(404).end()
@@ -42,7 +46,10 @@ beforeAll(async () => {
     ],
   } as unknown as Site
 })
-afterAll(() => new Promise((resolve) => origin.close(resolve)))
+afterAll(() => {
+  process.umask(mask)
+  return new Promise((resolve) => origin.close(resolve))
+})
 
 const run = (
   kind: 'apache' | 'nginx',
@@ -138,6 +145,14 @@ describe.runIf(hasApache)('rehearsed on Apache', () => {
     const present = `RewriteEngine On\nRewriteRule ^look\\.css$ ${site.address}/app.js [P]\n<Files "app.js">\nForceType text/plain\n</Files>\n`
     const result = await run('apache', ['compression'], present)
     expect(at(result, '/look.css').before.status).toBe(403)
+    expect(result.unlike).toEqual([
+      'Your server answers /look.css with status 200, and the rehearsal with 403, both under the present file: it depends on more than this file.',
+    ])
+  })
+  test('a home page that the copy does not answer as the real server does is no rehearsal', async () => {
+    const result = await run('apache', ['compression'], '<Files "index.php">\nRequire all denied\n</Files>\n')
+    expect(result).toMatchObject({ outcome: 'not-possible', addresses: [] })
+    expect(result.sentence).toContain('and the rehearsal with 403')
   })
 })
 describe.runIf(hasNginx)('rehearsed on nginx', () => {

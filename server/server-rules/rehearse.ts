@@ -26,6 +26,8 @@ const MOST_CULPRITS = 5
 /** Server errors that a rules file causes (RFC 9110 §15.6.1). */
 const SERVER_ERROR = 500
 
+const NO_ANSWER = { status: 0, fields: {} }
+
 const ended = (
   outcome: RehearsalResult['outcome'],
   sentence: string,
@@ -209,9 +211,11 @@ const rehearseOn = async (
       `The present file makes the server fail: ${complaint.replace(/^.*\.htaccess: /, '')}`,
       { version, notUsed },
     )
-  const unlike = copied
-    .flatMap(({ path, real }) => unlikeReal(path, real, before.get(path) ?? { status: 0, fields: {}, bytes: 0 }))
-    .slice(0, 5)
+  const unlike = copied.flatMap(({ path, real }) => unlikeReal(path, real, before.get(path) ?? NO_ANSWER)).slice(0, 5)
+  // Visitors who are sent on are another kind than the copy was made as.
+  const home = order.choice.wanted.includes('https') ? undefined : copied.find(({ path }) => path === '/')
+  if (home !== undefined && before.get('/')?.status !== home.real.status)
+    return ended('not-possible', unlike[0] ?? '', { version, notUsed, unlike: unlike.slice(1) })
   await told('Asking with the new rules')
   const sections = chosenRules(order.choice, live)
   const rehearsing = new Rehearsing(server, copied, present.rules, fields, before)

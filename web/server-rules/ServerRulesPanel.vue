@@ -1,16 +1,26 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue'
+import { computed, ref, watch } from 'vue'
+import {
+  LONGEST_RULES_FILE,
+  RULE_IDS,
+  RulesChoice,
+  type Culprit,
+  type ServerKind,
+} from '../../core/contracts/server-rules.ts'
 import { Setup } from '../../core/contracts/setup.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { findBlock, withBlock, withoutBlock } from '../../core/server-rules/marked-block.ts'
 import { olderRules } from '../../core/server-rules/older-rules.ts'
-import { RULE_IDS, type RuleId, type ServerKind } from '../../core/contracts/server-rules.ts'
-import { rulesText, RULE_TITLES, serverRules } from '../../core/server-rules/server-rules.ts'
+import { lineDifference, readBack } from '../../core/server-rules/read-back.ts'
+import { readRulesFile } from '../../core/server-rules/rules-file-text.ts'
+import { chosenRules, rulesText, RULE_TITLES } from '../../core/server-rules/server-rules.ts'
 import { saveFile } from '../export/save.ts'
 import { useSite } from '../stores/site.ts'
 import CheckList from '../ui/CheckList.vue'
 import NoteBox from '../ui/NoteBox.vue'
 import SelectField from '../ui/SelectField.vue'
+import OnServer from './OnServer.vue'
+import RulesLines from './RulesLines.vue'
 
 /** Rules for the owner's own web server, made from the setup: what each line does, and the file with them in it. */
 defineProps<{ site: Site }>()
@@ -30,52 +40,77 @@ const brotli = ref(false)
 const host = ref('')
 const ticked = ref<string[]>(['compression', 'lifetimes', 'fingerprinted', 'validators', 'security'])
 const present = ref('')
+const tooLarge = ref(false)
+const leftOut = ref<string[]>([])
 
-/** What stands on its own names of files is no rule by itself. */
-const wanted = computed<RuleId[]>(() =>
-  RULE_IDS.filter(
-    (id) =>
-      ticked.value.includes(id) &&
-      (id !== 'fingerprinted' || kind.value === 'apache' || ticked.value.includes('lifetimes')),
-  ),
-)
 const items = computed(() =>
   RULE_IDS.filter((id) => kind.value === 'apache' || id !== 'https').map((id) => ({ id, title: RULE_TITLES[id] })),
 )
-/** The settings of live; what is ticked here is on, whatever delivery does. */
-const setup = computed(() => {
-  const { remedies } = siteData.liveVersion?.setup ?? Setup.parse({})
-  const on = {
-    compression: { ...remedies.compression, enabled: true },
-    browserCache: { ...remedies.browserCache, enabled: true },
-  }
-  return Setup.parse({ remedies: { ...remedies, ...on } })
+const hostProblem = computed(() => {
+  const given = host.value.trim()
+  const { success, error } = RulesChoice.shape.host.safeParse(given === '' ? null : given)
+  return success ? '' : (error.issues[0]?.message ?? '')
 })
-const sections = computed(() =>
-  serverRules(
-    kind.value,
-    setup.value,
-    { host: host.value.trim() === '' ? null : host.value.trim(), brotli: brotli.value ? 'there' : 'not-there' },
-    wanted.value,
-  ),
-)
-const HOST = /^[a-z0-9](?:[a-z0-9.-]*[a-z0-9])?$/i
-const hostProblem = computed(() =>
-  host.value.trim() === '' || HOST.test(host.value.trim()) ? '' : 'Give a host name alone, such as www.example.org.',
-)
+const choice = computed<RulesChoice>(() => ({
+  kind: kind.value,
+  wanted: RULE_IDS.filter((id) => ticked.value.includes(id) && items.value.some((item) => item.id === id)),
+  host: host.value.trim() === '' || hostProblem.value !== '' ? null : host.value.trim(),
+  brotli: brotli.value ? 'there' : 'not-there',
+  leftOut: leftOut.value,
+}))
+const sections = computed(() => chosenRules(choice.value, siteData.liveVersion?.setup ?? Setup.parse({})))
+const rules = computed(() => rulesText(sections.value))
+const leaveOut = ({ line, text, rule }: Culprit): void => {
+  // What has no line of its own goes as a whole.
+  if (line === null) ticked.value = ticked.value.filter((id) => id !== rule)
+  else leftOut.value = [...leftOut.value, text]
+}
+const takeBack = (text: string): void => {
+  leftOut.value = leftOut.value.filter((one) => one !== text)
+}
 const found = computed(() => findBlock(present.value))
-const older = computed(() => olderRules(present.value, kind.value).filter(({ id }) => wanted.value.includes(id)))
+/** A block that is there already says what was chosen when it was made. */
+watch(
+  () => (found.value.kind === 'ours' ? found.value.rules : null),
+  (block) => {
+    if (block === null) return
+    const back = readBack(block)
+    if (back.wanted.length === 0) return
+    ticked.value = [...back.wanted]
+    brotli.value = back.brotli === 'there'
+    if (back.host !== null) host.value = back.host
+  },
+)
+/** What becomes of the block that is there. */
+const difference = computed(() => (found.value.kind === 'ours' ? lineDifference(found.value.rules, rules.value) : null))
+const isUnchanged = computed(() => difference.value?.gone.length === 0 && difference.value.come.length === 0)
+const older = computed(() => olderRules(present.value, kind.value).filter(({ id }) => choice.value.wanted.includes(id)))
 const isReady = computed(() => sections.value.length > 0 && found.value.kind !== 'unclear' && hostProblem.value === '')
 const change = computed(() => {
   if (present.value === '')
-    return 'A new file. If your server has one already, paste it below: nothing outside the block of Zest Lamp changes.'
+    return 'A new file. If your server has one already, paste or open it above: nothing outside the block of Zest Lamp changes.'
   if (found.value.kind === 'unclear') return found.value.why
   if (found.value.kind === 'none') return 'The block is added at the beginning; every other byte of the file stays.'
   const [from, to] = found.value.lines
+  if (isUnchanged.value) return `The block in lines ${from} to ${to} holds these rules already.`
   const hand = found.value.changedByHand ? ' It has been changed by hand since, which will be lost.' : ''
   return `The block in lines ${from} to ${to} is replaced; every other byte stays.${hand}`
 })
-const save = (): void => saveFile(FILES[kind.value], 'text/plain', withBlock(present.value, rulesText(sections.value)))
+const open = async (event: Event): Promise<void> => {
+  const input = event.target as HTMLInputElement
+  const file = input.files?.[0]
+  if (file === undefined) return
+  tooLarge.value = file.size > LONGEST_RULES_FILE
+  if (!tooLarge.value) present.value = readRulesFile(new Uint8Array(await file.arrayBuffer())).text
+  input.value = ''
+}
+const copied = ref(false)
+const copy = async (): Promise<void> => {
+  await navigator.clipboard.writeText(withBlock('', rules.value))
+  copied.value = true
+}
+watch(rules, () => (copied.value = false))
+const save = (): void => saveFile(FILES[kind.value], 'text/plain', withBlock(present.value, rules.value))
 const saveWithout = (): void => saveFile(FILES[kind.value], 'text/plain', withoutBlock(present.value))
 </script>
 
@@ -103,15 +138,21 @@ const saveWithout = (): void => saveFile(FILES[kind.value], 'text/plain', withou
         :error-messages="hostProblem"
       />
     </div>
-    <v-textarea
-      v-model="present"
-      rows="7"
-      :label="`The present file, if there is one (${FILES[kind]})`"
-      hint="Read in your browser only, and sent nowhere."
-      persistent-hint
-      spellcheck="false"
-      class="present"
-    />
+    <div class="choices">
+      <v-textarea
+        v-model="present"
+        rows="7"
+        :label="`The present file, if there is one (${FILES[kind]})`"
+        hint="Read in your browser, and sent to Zest Lamp only when you rehearse."
+        persistent-hint
+        spellcheck="false"
+        class="present"
+      />
+      <label class="small">Or open it: <input type="file" @change="open" /></label>
+      <p v-if="tooLarge" class="problem" role="alert">
+        This file is larger than 256 kB. Open the rules file of the site alone.
+      </p>
+    </div>
   </div>
   <NoteBox v-if="older.length > 0" kind="warning" class="older">
     <p>Other rules in this file do the same. Two of a kind contradict each other: remove them, or leave ours out.</p>
@@ -122,8 +163,15 @@ const saveWithout = (): void => saveFile(FILES[kind.value], 'text/plain', withou
     </ul>
   </NoteBox>
   <p :class="{ problem: found.kind === 'unclear' }" role="status">{{ change }}</p>
+  <details v-if="difference && !isUnchanged">
+    <summary>What changes in it: {{ difference.gone.length }} lines go, {{ difference.come.length }} come</summary>
+    <pre class="difference"><span v-for="(one, at) in difference.gone" :key="`-${at}`">− {{ one }}
+</span><span v-for="(one, at) in difference.come" :key="`+${at}`">+ {{ one }}
+</span></pre>
+  </details>
   <div class="bar">
     <v-btn color="primary" variant="flat" :disabled="!isReady" @click="save">Save the file with these rules</v-btn>
+    <v-btn :disabled="!isReady" @click="copy">{{ copied ? 'Copied' : 'Copy the rules' }}</v-btn>
     <v-btn v-if="found.kind === 'ours'" @click="saveWithout">Save it without them</v-btn>
     <span class="muted small">{{ WHERE[kind] }}</span>
   </div>
@@ -133,32 +181,22 @@ const saveWithout = (): void => saveFile(FILES[kind.value], 'text/plain', withou
     <RouterLink :to="{ name: 'check', params: { siteId: site.id } }">Measure, Quick check</RouterLink>, and what it is
     worth in a measurement of your server (origin).
   </p>
-  <details v-for="section in sections" :key="section.id">
-    <summary>{{ section.title }}</summary>
-    <div class="scroll" tabindex="0">
-      <table class="figures rules">
-        <caption class="visually-hidden">
-          {{
-            section.title
-          }}, line by line
-        </caption>
-        <thead>
-          <tr>
-            <th scope="col">Line</th>
-            <th scope="col">What it does</th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr v-for="(one, at) in section.lines" :key="at">
-            <td>
-              <code>{{ one.text }}</code>
-            </td>
-            <td>{{ one.why }}</td>
-          </tr>
-        </tbody>
-      </table>
-    </div>
-  </details>
+  <RulesLines :sections="sections" />
+  <p v-if="leftOut.length > 0" class="small">
+    Left out:
+    <span v-for="text in leftOut" :key="text"
+      ><code>{{ text }}</code> <v-btn size="small" variant="text" @click="takeBack(text)">Take it back</v-btn></span
+    >
+  </p>
+  <OnServer
+    :site="site"
+    :choice="choice"
+    :rules="rules"
+    :present="present"
+    :ready="isReady"
+    @leave-out="leaveOut"
+    @read="present = $event"
+  />
 </template>
 
 <style scoped>
@@ -182,16 +220,13 @@ const saveWithout = (): void => saveFile(FILES[kind.value], 'text/plain', withou
 .problem {
   color: rgb(var(--v-theme-error));
 }
-.rules td {
-  vertical-align: top;
-  min-width: 12rem;
-}
-.rules code {
-  white-space: pre-wrap;
-  overflow-wrap: anywhere;
-}
 .older {
   margin-top: 0.6rem;
+}
+.difference {
+  white-space: pre-wrap;
+  overflow-wrap: anywhere;
+  font-size: 0.85rem;
 }
 ul {
   margin: 0.2rem 0;

@@ -1,10 +1,30 @@
 // @vitest-environment jsdom
-import { expect, test } from 'vitest'
+import { afterEach, beforeEach, expect, test, vi } from 'vitest'
 import { nextTick } from 'vue'
 import { withBlock } from '../../core/server-rules/marked-block.ts'
+import { chosenRules, rulesText } from '../../core/server-rules/server-rules.ts'
+import { Setup } from '../../core/contracts/setup.ts'
+import type { FileConnectionInfo } from '../../core/contracts/file-connections.ts'
+import type { Rehearsal, RulesChoice } from '../../core/contracts/server-rules.ts'
+import { rulesFileChecksum } from '../../core/server-rules/rules-file-text.ts'
 import { aSite } from '../testing/a-site.ts'
-import { mounted, textOf } from '../testing/mounted.ts'
+import { answering, whatOf, type Asked } from '../testing/answers.ts'
+import { mounted, press, textOf } from '../testing/mounted.ts'
 import ServerRulesPanel from './ServerRulesPanel.vue'
+
+const path = `/sites/${aSite().id}`
+const NO_CONNECTION: FileConnectionInfo = { place: null, secret: 'none', trial: null, folders: [] }
+let asked: Asked[]
+const answer = (more: Record<string, unknown> = {}): void => {
+  asked = answering({
+    [`GET ${path}/server-rules/rehearsals`]: [],
+    [`GET ${path}/server-rules/placings`]: [],
+    [`GET ${path}/file-connection`]: NO_CONNECTION,
+    ...more,
+  })
+}
+beforeEach(() => answer())
+afterEach(() => vi.unstubAllGlobals())
 
 const paste = async (host: HTMLElement, file: string): Promise<void> => {
   const area = host.querySelector('textarea')!
@@ -39,4 +59,113 @@ test('where it is not clear what is ours, nothing is offered', async () => {
   await paste(host, withBlock('', 'FileETag None').replace('# Zest Lamp: rules end', ''))
   expect(textOf(host)).toContain('one of its two comment lines is missing')
   expect(button(host, 'Save the file')!.disabled).toBe(true)
+})
+
+test('the settings of a block that is there are taken over, and what would change in it is shown', async () => {
+  const host = mounted(ServerRulesPanel, { site: aSite() })
+  await paste(host, withBlock('', '# Entity tags\nFileETag MTime'))
+  const boxes = [...host.querySelectorAll<HTMLInputElement>('input[type=checkbox]')]
+  expect(boxes.filter(({ checked }) => checked).length).toBe(1)
+  expect(textOf(host)).toContain('What changes in it: 1 lines go, 1 come')
+  await paste(host, withBlock('', '# Entity tags\nFileETag MTime Size'))
+  expect(textOf(host)).toContain('The block in lines 1 to 4 holds these rules already.')
+})
+
+const NOSNIFF = 'Header always set X-Content-Type-Options "nosniff"'
+const CONNECTED: FileConnectionInfo = {
+  place: { protocol: 'sftp', address: 'files.example', user: 'keeper', folder: '/www', fingerprint: null },
+  secret: 'encrypted',
+  trial: { outcome: 'good', sentence: 'Files can be read, written and removed there.', fingerprint: null },
+  folders: [],
+}
+const job = { id: 'j', siteId: aSite().id, kind: 'rehearsal', title: 'Rehearsal', subjectId: 'r', state: 'queued' }
+const queued = {
+  ...{ ...job, done: 0, total: 3, now: 'Waiting', msLeft: null, skip: null, error: null },
+  ...{ createdAt: '2026-01-05T10:00:00.000Z', finishedAt: null },
+}
+const rehearsal = (more: Partial<Rehearsal>): Rehearsal => ({
+  ...{ id: 'r', jobId: 'j', at: '2026-01-05T10:00:00.000Z', by: 'keeper', state: 'done' },
+  choice: { kind: 'apache', wanted: ['security'], host: null, brotli: 'not-there', leftOut: [] },
+  ...{ presentChecksum: rulesFileChecksum(''), rules: '', result: null },
+  ...more,
+})
+
+test('what was ticked and the present file are rehearsed; the line that breaks something can be left out', async () => {
+  const breaks: Rehearsal = rehearsal({
+    result: {
+      ...{ outcome: 'breaks', sentence: 'Browsers refuse the script /gallery.box.', version: 'Apache/2.4.1' },
+      ...{ notUsed: [], unlike: [], addresses: [] },
+      culprits: [{ rule: 'security', line: 7, text: NOSNIFF, sentence: 'Browsers refuse the script /gallery.box.' }],
+    },
+  })
+  answer({
+    [`GET ${path}/server-rules/rehearsals`]: [breaks],
+    [`POST ${path}/server-rules/rehearsals`]: () => Response.json(queued, { status: 202 }),
+  })
+  const host = mounted(ServerRulesPanel, { site: aSite() })
+  await vi.waitFor(() => expect(textOf(host)).toContain('Line 7, security headers that cost nothing:'))
+  expect(textOf(host)).toContain('The rules or the present file have changed since this rehearsal.')
+  await press(host, 'Leave it out')
+  await paste(host, '# mine\n')
+  await press(host, 'Rehearse these rules')
+  await vi.waitFor(() => expect(whatOf(asked)).toContain(`POST ${path}/server-rules/rehearsals`))
+  expect(asked.at(-1)!.body).toMatchObject({ present: '# mine\n', choice: { kind: 'apache', leftOut: [NOSNIFF] } })
+})
+
+test('rules are put on the server once they are rehearsed as they stand there, over a connection that works', async () => {
+  const host = mounted(ServerRulesPanel, { site: aSite() })
+  await vi.waitFor(() => expect(whatOf(asked)).toContain(`GET ${path}/file-connection`))
+  expect(button(host, 'Put these rules there')!.disabled).toBe(true)
+  // The rules as this panel would write them.
+  answer({ [`POST ${path}/server-rules/rehearsals`]: () => Response.json(queued, { status: 202 }) })
+  const choice: RulesChoice = {
+    ...{ kind: 'apache', host: null, brotli: 'not-there', leftOut: [] },
+    wanted: ['compression', 'lifetimes', 'fingerprinted', 'validators', 'security'],
+  }
+  const good = rehearsal({
+    choice,
+    rules: rulesText(chosenRules(choice, Setup.parse({}))),
+    result: {
+      ...{ outcome: 'good', sentence: 'Nothing breaks: 3 addresses.', version: 'Apache/2.4.1', notUsed: [] },
+      ...{ unlike: [], addresses: [], culprits: [] },
+    },
+  })
+  answer({
+    [`GET ${path}/server-rules/rehearsals`]: [good],
+    [`GET ${path}/file-connection`]: CONNECTED,
+    [`POST ${path}/server-rules/placings`]: () => Response.json({ ...queued, kind: 'rules-placing' }, { status: 202 }),
+    [`GET ${path}/server-rules/file?name=.htaccess`]: { text: '# from there\n' },
+  })
+  const ready = mounted(ServerRulesPanel, { site: aSite() })
+  await vi.waitFor(() => expect(button(ready, 'Put these rules there')!.disabled).toBe(false))
+  await press(ready, 'Read the present file')
+  await vi.waitFor(() => expect(ready.querySelector('textarea')!.value).toBe('# from there\n'))
+  // Another file than the one that was rehearsed.
+  expect(button(ready, 'Put these rules there')!.disabled).toBe(true)
+  await paste(ready, '')
+  await press(ready, 'Put these rules there')
+  await vi.waitFor(() => expect(whatOf(asked)).toContain(`POST ${path}/server-rules/placings`))
+  expect(asked.find(({ what }) => what === `POST ${path}/server-rules/placings`)!.body).toEqual({
+    action: 'put',
+    rehearsalId: 'r',
+    file: '.htaccess',
+  })
+})
+
+test('a server whose key nobody has confirmed is shown by its fingerprint, and is kept once it is confirmed', async () => {
+  const unknown: FileConnectionInfo = {
+    ...CONNECTED,
+    trial: { outcome: 'unknown-key', sentence: 'A key that nobody has confirmed.', fingerprint: 'f'.repeat(43) },
+  }
+  answer({
+    [`GET ${path}/file-connection`]: unknown,
+    [`PUT ${path}/file-connection`]: CONNECTED,
+    [`POST ${path}/file-connection/trials`]: CONNECTED,
+  })
+  const host = mounted(ServerRulesPanel, { site: aSite() })
+  await vi.waitFor(() => expect(textOf(host)).toContain('f'.repeat(43)))
+  await press(host, 'It is the right one: connect')
+  await vi.waitFor(() => expect(textOf(host)).toContain('Files can be read, written and removed there.'))
+  const sent = asked.find(({ what }) => what === `PUT ${path}/file-connection`)!.body
+  expect(sent).toMatchObject({ place: { fingerprint: 'f'.repeat(43) }, secret: null, keep: 'encrypted' })
 })
