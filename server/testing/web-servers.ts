@@ -59,7 +59,7 @@ export class WebServer {
     return new WebServer(port, child, folder)
   }
 
-  static async #folderWith(files: Record<string, string>): Promise<string> {
+  static async #folderWith(files: Record<string, string | Buffer>): Promise<string> {
     const folder = await mkdtemp(join(tmpdir(), 'zest-web-server-'))
     await chmod(folder, 0o755)
     for (const [path, text] of Object.entries(files)) {
@@ -71,7 +71,7 @@ export class WebServer {
 
   /** Apache with a rules file in the site's folder. @param overrides what such files may say, as the host allows it */
   static async apache(
-    files: Record<string, string>,
+    files: Record<string, string | Buffer>,
     rules: string,
     modules: readonly OptionalModule[],
     overrides = 'All',
@@ -89,7 +89,7 @@ export class WebServer {
   }
 
   /** nginx with a file of rules on the level of `http`. */
-  static async nginx(files: Record<string, string>, rules: string): Promise<WebServer> {
+  static async nginx(files: Record<string, string | Buffer>, rules: string): Promise<WebServer> {
     const folder = await WebServer.#folderWith(files)
     const port = await freePort()
     await writeFile(join(folder, 'rules.conf'), rules)

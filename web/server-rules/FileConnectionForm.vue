@@ -145,7 +145,7 @@ const saved = computed(() =>
         density="compact"
       />
     </template>
-    <NoteBox v-if="trial" :kind="trial.outcome === 'good' ? 'info' : 'warning'">
+    <NoteBox v-if="trial && trial.outcome !== 'good'" kind="warning">
       <p role="status">{{ trial.sentence }}</p>
       <template v-if="trial.outcome === 'unknown-key' && trial.fingerprint">
         <p>

@@ -97,6 +97,11 @@ const read = async (): Promise<void> => {
   underWay.value = ''
   if (file !== undefined) emit('read', file.text ?? '')
 }
+/** What is there is read at once, unless the owner has given a file already. */
+const take = async (changed: FileConnectionInfo): Promise<void> => {
+  connection.value = changed
+  if (isConnected.value && props.present === '') await read()
+}
 </script>
 
 <template>
@@ -145,10 +150,12 @@ const read = async (): Promise<void> => {
         Take them out
       </ActionButton>
     </div>
-    <p v-if="!isConnected" class="muted small">Say below how your files are reached.</p>
+    <p class="muted small" role="status">
+      {{ isConnected ? connection?.trial?.sentence : 'Say below how your files are reached.' }}
+    </p>
     <details v-if="connection" :open="!isConnected">
       <summary>How your files are reached</summary>
-      <FileConnectionForm :site="site" :connection="connection" @changed="connection = $event" />
+      <FileConnectionForm :site="site" :connection="connection" @changed="take" />
     </details>
   </template>
   <p v-else class="lead">
