@@ -5,6 +5,7 @@ import type { HasRecordings } from '../measuring/recordings.ts'
 import type { HasAddresses } from '../net/addresses.ts'
 import { z } from 'zod'
 import type { Journey, VisitorProfile } from '../../core/contracts/measuring.ts'
+import { CompressionPlan } from '../../core/contracts/compression-check.ts'
 import { QuickCheck, QuickCheckOrder } from '../../core/contracts/quick-check.ts'
 import { RecordedAct, RecordingState, StartRecording } from '../../core/contracts/recording.ts'
 import { Routine } from '../../core/contracts/routine.ts'
@@ -20,6 +21,7 @@ import {
   SiteHosts,
   SitePlaces,
 } from '../../core/contracts/sites.ts'
+import { compressionPlan } from '../connect/compression-paths.ts'
 import { checkNamed, checkOfSite } from '../connect/site-quick-check.ts'
 import { endpoint, type Endpoint } from '../http/endpoint.ts'
 import {
@@ -73,6 +75,16 @@ const quickChecks = (services: CheckIo): Endpoint[] => [
       reply: QuickCheck,
     },
     async ({ params, body }) => checkOfSite(services, params.siteId, body.address),
+  ),
+  endpoint(
+    {
+      method: 'get',
+      path: '/sites/:siteId/compression-plan',
+      summary: 'Which addresses tell whether the site is compressed, and what the browser that asks takes',
+      input: { params: SiteParams },
+      reply: CompressionPlan,
+    },
+    async ({ params, ctx }) => compressionPlan(services, params.siteId, ctx.get('accept-encoding')),
   ),
   put('visitors', 'Whom to measure as', SaveVisitors, (id, body: VisitorProfile[]) => saveVisitors(services, id, body)),
   put('sample', 'Which pages stand for the site', SaveSample, (id, body) => saveSample(services, id, body)),

@@ -14,7 +14,7 @@ const TOPICS: Record<QuickCheckPoint['topic'], string> = {
   validators: 'Validators',
   cookies: 'Cookies',
   store: 'Store',
-  intermediaries: 'Redirects',
+  intermediaries: 'Other caches',
 }
 const CODINGS = { none: 'not compressed', gzip: 'gzip', br: 'Brotli' } as const
 const most = computed(() => Math.max(1, ...(props.check.sizes ?? []).map((size) => size.bytes)))

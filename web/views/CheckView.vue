@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import ActionButton from '../ui/ActionButton.vue'
-import { computed, ref, shallowRef } from 'vue'
+import { computed, defineAsyncComponent, ref, shallowRef } from 'vue'
 import { QuickCheck } from '../../core/contracts/quick-check.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { callApi } from '../api/client.ts'
@@ -13,6 +13,8 @@ import SuggestField from '../ui/SuggestField.vue'
 
 /** One address of the site, in about two seconds. */
 const props = defineProps<{ site: Site }>()
+/** What is asked for only by a button. */
+const CompressionCheck = defineAsyncComponent(() => import('../measure/CompressionCheck.vue'))
 const siteData = useSite()
 const problems = useProblems()
 const base = ref(props.site.liveUrl)
@@ -65,6 +67,7 @@ const look = async (): Promise<void> => {
     <span>A cache between Zest Lamp and your pages keeps serving old pages after a change.</span>
     <v-btn size="small" :to="{ name: 'site', params: { siteId: site.id }, hash: '#host-cache' }">Purge it too</v-btn>
   </p>
+  <CompressionCheck :site="site" />
 </template>
 
 <style scoped>

@@ -102,7 +102,7 @@ const askedAs = computed(() => {
     >.
   </p>
 
-  <h2>Server rules</h2>
+  <h2 id="server-rules">Server rules</h2>
   <WhenSeen><ServerRulesPanel :site="site" /></WhenSeen>
 
   <h2 id="changes">Content changes</h2>
