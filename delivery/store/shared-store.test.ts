@@ -1,11 +1,11 @@
 import { spawn, type ChildProcess } from 'node:child_process'
 import { once } from 'node:events'
 import { mkdtemp, rm } from 'node:fs/promises'
-import { createServer, type AddressInfo } from 'node:net'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { Redis } from 'ioredis'
 import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, test } from 'vitest'
+import { freePort } from '../../process/loopback-port.ts'
 import { purge, purgeElsewhere } from '../purge/purge.ts'
 import { DeliveryBench, setupWith } from '../testing/bench-setup.ts'
 import { IndexedStore } from './indexed-store.ts'
@@ -19,13 +19,6 @@ let port: number
 let benches: DeliveryBench[] = []
 let stores: IndexedStore[] = []
 
-const freePort = async (): Promise<number> => {
-  const probe = createServer().listen(0, '127.0.0.1')
-  await once(probe, 'listening')
-  const { port: free } = probe.address() as AddressInfo
-  probe.close()
-  return free
-}
 const start = async (): Promise<void> => {
   server = spawn(
     '/usr/bin/redis-server',

@@ -1,14 +1,6 @@
 import { spawn } from 'node:child_process'
 import { once } from 'node:events'
-import { createServer, type AddressInfo } from 'node:net'
-
-const freePort = async (): Promise<number> => {
-  const probe = createServer().listen(0, '127.0.0.1')
-  await once(probe, 'listening')
-  const { port } = probe.address() as AddressInfo
-  probe.close()
-  return port
-}
+import { freePort } from '../../process/loopback-port.ts'
 
 export interface RedisServer {
   readonly port: number

@@ -3,11 +3,12 @@ import { createHash } from 'node:crypto'
 import { existsSync } from 'node:fs'
 import { chmod, mkdir, mkdtemp, readFile, rm, writeFile } from 'node:fs/promises'
 import { createServer, request, type IncomingMessage, type Server } from 'node:http'
-import { connect, type AddressInfo } from 'node:net'
+import type { AddressInfo } from 'node:net'
 import { tmpdir } from 'node:os'
 import { dirname, join } from 'node:path'
 import { promisify } from 'node:util'
 import { brotliDecompress, gunzip } from 'node:zlib'
+import { freePort, isListening } from '../../process/loopback-port.ts'
 import rawBody from 'raw-body'
 import type { ServerKind } from '../../core/contracts/server-rules.ts'
 import type { HeardAnswer } from '../../core/server-rules/rehearsed-answers.ts'
@@ -39,24 +40,6 @@ const MOST_BYTES = 16 * 1024 * 1024
 const BETWEEN_TRIES_MS = 25
 
 const portOf = (server: Server): number => (server.address() as AddressInfo).port
-
-const freePort = async (): Promise<number> => {
-  const server = createServer()
-  await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve))
-  const port = portOf(server)
-  await new Promise((resolve) => server.close(resolve))
-  return port
-}
-
-const listens = (port: number): Promise<boolean> =>
-  new Promise((resolve) => {
-    const socket = connect(port, '127.0.0.1')
-    socket.once('connect', () => {
-      socket.destroy()
-      resolve(true)
-    })
-    socket.once('error', () => resolve(false))
-  })
 
 /** Of the copied answer, what another server writes anew. */
 const NOT_COPIED = new Set([
@@ -240,7 +223,7 @@ export class RehearsalServer {
     let said = ''
     child.stderr.on('data', (chunk: Buffer) => void (said = (said + chunk.toString()).slice(-4000)))
     const deadline = performance.now() + LONGEST_START_MS
-    while (!(await listens(this.#port))) {
+    while (!(await isListening(this.#port))) {
       if (child.exitCode !== null || performance.now() > deadline)
         throw new NoWebServer(`The web server of the rehearsal did not start: ${said.trim().split('\n').at(-1) ?? ''}`)
       await new Promise((resolve) => setTimeout(resolve, BETWEEN_TRIES_MS))

@@ -3,6 +3,7 @@ import { chmodSync, chownSync, existsSync, mkdirSync, mkdtempSync, readFileSync,
 import { connect, createServer, type AddressInfo, type Server, type Socket } from 'node:net'
 import { tmpdir, userInfo } from 'node:os'
 import { join } from 'node:path'
+import { freePort, isListening } from '../../process/loopback-port.ts'
 
 /** For tests: real file servers from Debian's packages, on ports and folders of their own. */
 
@@ -14,21 +15,6 @@ export const hasDav = hasOpenssl && existsSync('/usr/lib/apache2/modules/mod_dav
 const isRoot = process.getuid?.() === 0
 const NOBODY = 65534
 const MODULES = '/usr/lib/apache2/modules'
-
-const freePort = async (): Promise<number> => {
-  const server = createServer()
-  await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve))
-  const { port } = server.address() as AddressInfo
-  await new Promise((resolve) => server.close(resolve))
-  return port
-}
-
-const listens = (port: number): Promise<boolean> =>
-  new Promise((resolve) => {
-    const socket = connect(port, '127.0.0.1')
-    socket.once('connect', () => (socket.destroy(), resolve(true)))
-    socket.once('error', () => resolve(false))
-  })
 
 /** A file server that has been started; its files are in a folder of this machine. */
 export interface FileServerBench {
@@ -45,7 +31,7 @@ const started = async (port: number, folder: string, program: string, args: stri
   const child: ChildProcess = spawn(program, args, { stdio: ['ignore', 'pipe', 'pipe'] })
   let said = ''
   for (const stream of [child.stdout, child.stderr]) stream?.on('data', (chunk: Buffer) => (said += chunk.toString()))
-  while (!(await listens(port))) {
+  while (!(await isListening(port))) {
     if (child.exitCode !== null) throw new Error(`${program} did not start: ${said}`)
     await new Promise((resolve) => setTimeout(resolve, 20))
   }

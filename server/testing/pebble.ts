@@ -1,23 +1,14 @@
 import { spawn, type ChildProcess } from 'node:child_process'
-import { once } from 'node:events'
 import { existsSync } from 'node:fs'
 import { mkdtemp, rm, writeFile } from 'node:fs/promises'
 import { get } from 'node:https'
-import { createServer, type AddressInfo } from 'node:net'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { generate } from 'selfsigned'
+import { freePort } from '../../process/loopback-port.ts'
 
 /** Whether Debian's certificate authority for tests is here. */
 export const hasPebble = existsSync('/usr/bin/pebble')
-
-const freePort = async (): Promise<number> => {
-  const probe = createServer().listen(0, '127.0.0.1')
-  await once(probe, 'listening')
-  const { port } = probe.address() as AddressInfo
-  probe.close()
-  return port
-}
 
 const says = (child: ChildProcess, words: RegExp): Promise<void> =>
   new Promise((resolve, reject) => {

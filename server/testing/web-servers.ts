@@ -1,10 +1,10 @@
 import { spawn, spawnSync, type ChildProcess } from 'node:child_process'
 import { existsSync } from 'node:fs'
 import { mkdtemp, rm, writeFile, mkdir, chmod } from 'node:fs/promises'
-import { createServer, connect, type AddressInfo } from 'node:net'
 import { request } from 'node:http'
 import { tmpdir } from 'node:os'
 import { dirname, join } from 'node:path'
+import { freePort, isListening } from '../../process/loopback-port.ts'
 
 /** For tests: Apache and nginx from Debian's packages, on ports and folders of their own. */
 
@@ -15,20 +15,6 @@ export const hasNginx = existsSync('/usr/sbin/nginx')
 const BASE = ['mpm_event', 'authz_core', 'mime', 'dir']
 export const OPTIONAL = ['filter', 'deflate', 'brotli', 'expires', 'headers', 'rewrite'] as const
 export type OptionalModule = (typeof OPTIONAL)[number]
-
-const freePort = async (): Promise<number> => {
-  const server = createServer()
-  await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve))
-  const { port } = server.address() as AddressInfo
-  await new Promise((resolve) => server.close(resolve))
-  return port
-}
-const listens = (port: number): Promise<boolean> =>
-  new Promise((resolve) => {
-    const socket = connect(port, '127.0.0.1')
-    socket.once('connect', () => (socket.destroy(), resolve(true)))
-    socket.once('error', () => resolve(false))
-  })
 
 export interface WebAnswer {
   readonly status: number
@@ -52,7 +38,7 @@ export class WebServer {
     const child = spawn(program, args, { stdio: ['ignore', 'ignore', 'pipe'] })
     let said = ''
     child.stderr.on('data', (chunk: Buffer) => (said += chunk.toString()))
-    while (!(await listens(port))) {
+    while (!(await isListening(port))) {
       if (child.exitCode !== null) throw new Error(`${program} did not start: ${said}`)
       await new Promise((resolve) => setTimeout(resolve, 20))
     }
