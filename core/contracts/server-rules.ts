@@ -115,7 +115,7 @@ export const PlacingOrder = z.strictObject({
     .string()
     .trim()
     .max(200)
-    .regex(/^[\w.-]+$/, 'Give the name of a file, without its folder.')
+    .regex(/^(?:\.ht[\w-]*|[\w-]+\.conf)$/, 'Give the name of a rules file, such as .htaccess, without its folder.')
     .default('.htaccess'),
 })
 export type PlacingOrder = z.infer<typeof PlacingOrder>

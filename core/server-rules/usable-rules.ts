@@ -1,4 +1,5 @@
 import type { RehearsalResult, ServerKind } from '../contracts/server-rules.ts'
+import { nginxStatements } from './nginx-statements.ts'
 
 type NotUsed = RehearsalResult['notUsed'][number]
 
@@ -7,24 +8,30 @@ export type UsableRules =
   | { readonly kind: 'usable'; readonly rules: string; readonly notUsed: readonly NotUsed[] }
   | { readonly kind: 'refused'; readonly sentence: string }
 
-/** A line goes on where it ends in a backslash; what it says is known only when it is read whole. */
-const continued = (lines: readonly string[]): string[] =>
-  lines.map((line, index) => {
-    let whole = line
-    for (let next = index + 1; whole.endsWith('\\') && next < lines.length; next++)
-      whole = whole.slice(0, -1) + (lines[next] ?? '')
-    return whole
-  })
+/** Lines as Apache reads them: one that ends in a backslash goes on in the next. Each with the number of its first line, counted from 1. */
+const wholeLines = (lines: readonly string[]): { readonly line: number; readonly text: string }[] => {
+  const whole: { line: number; text: string }[] = []
+  let goesOn = false
+  for (const [index, text] of lines.entries()) {
+    const last = whole.at(-1)
+    if (goesOn && last !== undefined) last.text += text.replace(/\\$/, '')
+    else whole.push({ line: index + 1, text: text.replace(/\\$/, '') })
+    goesOn = text.endsWith('\\')
+  }
+  return whole
+}
 
 /** Expressions of Apache that read files of the server, which a rehearsal must not do. */
 const READS_FILES = /\bfile(?:size|mod)?\s*[(:]/i
+/** The same as lines of their own: the check would read what they name, and say so. A name may stand in quotation marks. */
+const NAMES_FILES = /^\s*["']?(?:include(?:optional)?\b|<\s*iffile\b)/i
 /** Lines that say what runs the programs of a site: the copy has none. */
-const RUNS_PROGRAMS = /^\s*(?:(?:AddHandler|SetHandler|Action|Script)\b|AddType\b.*\bphp)/i
+const RUNS_PROGRAMS = /^\s*["']?(?:(?:AddHandler|SetHandler|Action|Script)\b|AddType\b.*\bphp)/i
+const IS_COMMENT = /^\s*#/
 
 /** What nginx may be told on the level of `http` without reaching other hosts, files or programs. */
 const NGINX_WORDS =
-  /^(?:gzip|brotli|expires|add_header|add_trailer|etag|map|map_hash|default_type|charset|types|types_hash|server_tokens|open_file_cache|sendfile|tcp_nopush|tcp_nodelay|keepalive|if_modified_since|large_client_header|client_)[a-z_]*\b/
-const NGINX_OTHER = /^(?:["'~*\w.+/-]+\s[^;{]*;|[{}]|#|$)/
+  /^(?:gzip(?:_[a-z_]+)?|brotli(?:_[a-z_]+)?|expires|add_header|add_trailer|etag|map|map_hash_[a-z_]+|default_type|charset|types|types_hash_[a-z_]+|server_tokens|sendfile|tcp_nopush|tcp_nodelay|keepalive_[a-z]+|if_modified_since)$/
 
 const commented = (line: string): string => `# ${line}`
 
@@ -37,12 +44,13 @@ export const withoutLine = (rules: string, line: number): string =>
 
 const apacheRules = (present: string): UsableRules => {
   const lines = present.split('\n')
-  const whole = continued(lines.map((line) => line.replace(/\r$/, '')))
-  const reading = whole.findIndex((line) => READS_FILES.test(line))
-  if (reading !== -1)
+  const reading = wholeLines(lines.map((line) => line.replace(/\r$/, ''))).find(
+    ({ text }) => !IS_COMMENT.test(text) && (READS_FILES.test(text) || NAMES_FILES.test(text)),
+  )
+  if (reading !== undefined)
     return {
       kind: 'refused',
-      sentence: `Line ${reading + 1} of the present file reads a file of the server, which a rehearsal must not do. Take it out for the rehearsal.`,
+      sentence: `Line ${reading.line} of the present file reads a file of the server, which a rehearsal must not do. Take it out for the rehearsal.`,
     }
   const notUsed: NotUsed[] = []
   const rules = lines.map((line, index) => {
@@ -58,17 +66,14 @@ const apacheRules = (present: string): UsableRules => {
 }
 
 const nginxRules = (present: string): UsableRules => {
-  // Rows of a table have no words of their own; they are only possible within what is allowed.
-  let depth = 0
-  for (const [index, line] of present.split('\n').entries()) {
-    const text = line.trim()
-    const allowed = depth > 0 ? NGINX_OTHER.test(text) : text === '' || /^[}#]/.test(text) || NGINX_WORDS.test(text)
-    if (!allowed)
-      return {
-        kind: 'refused',
-        sentence: `Line ${index + 1} of the present file (${text.slice(0, 80)}) is none that a rehearsal may carry out: it takes compression, lifetimes, fields and tables. Give the file with these rules alone.`,
-      }
-    if (!text.startsWith('#')) depth += (text.match(/\{/g) ?? []).length - (text.match(/\}/g) ?? []).length
+  for (const { line, words, depth } of nginxStatements(present)) {
+    const [name = ''] = words
+    // Rows of a table have no words of their own; they are only possible within what is allowed.
+    if (depth === 0 ? NGINX_WORDS.test(name) : name !== 'include') continue
+    return {
+      kind: 'refused',
+      sentence: `Line ${line} of the present file (${words.join(' ').slice(0, 80)}) is none that a rehearsal may carry out: it takes compression, lifetimes, fields and tables. Give the file with these rules alone.`,
+    }
   }
   return { kind: 'usable', rules: present, notUsed: [] }
 }

@@ -1,7 +1,7 @@
 import { spawn, type ChildProcess } from 'node:child_process'
 import { createHash } from 'node:crypto'
 import { existsSync } from 'node:fs'
-import { chmod, mkdir, mkdtemp, readFile, rm, writeFile } from 'node:fs/promises'
+import { chmod, chown, mkdir, mkdtemp, readFile, rm, writeFile } from 'node:fs/promises'
 import { createServer, request, type IncomingMessage, type Server } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { tmpdir } from 'node:os'
@@ -20,6 +20,7 @@ import {
   nginxConfig,
   PROGRAMS,
   RULES,
+  serverUser,
   SITE,
   type TypesByExtension,
 } from './web-server-configs.ts'
@@ -242,7 +243,10 @@ export class RehearsalServer {
 
 /** The files of a copy, and the answers of its content system as a CGI program hands them out (RFC 3875 §6). */
 const writeCopies = async (folder: string, copied: readonly CopiedAddress[]): Promise<void> => {
-  for (const name of ['', SITE, COPIES]) {
+  // The rules file may hold secrets: the folder is closed to everybody but the web server.
+  const user = serverUser()
+  if (user !== undefined) await chown(folder, user.uid, user.gid)
+  for (const name of [SITE, COPIES]) {
     await mkdir(join(folder, name), { recursive: true })
     await chmod(join(folder, name), 0o755)
   }

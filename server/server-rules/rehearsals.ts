@@ -17,6 +17,8 @@ import { getSite } from '../sites/sites.ts'
 import { rehearse } from './rehearse.ts'
 
 const MOST_KEPT = 10
+/** Orders that were cancelled before their turn leave their file behind, the oldest first. */
+const MOST_FILES = 20
 
 /** For whoever orders or runs rehearsals: the rules files they are about, in memory only, since such files may hold secrets. */
 export interface HasRulesFiles {
@@ -55,6 +57,8 @@ export const orderRehearsal = async (
   }
   const title = `Rehearsal of ${sections.length} ${sections.length === 1 ? 'kind' : 'kinds'} of server rules`
   rulesFiles.set(id, present)
+  const [oldest] = rulesFiles.keys()
+  if (rulesFiles.size > MOST_FILES && oldest !== undefined) rulesFiles.delete(oldest)
   const total = site.sample.length + 2
   const job = await queue
     .order({ siteId, kind: 'rehearsal', title, subjectId: id, total }, jobId, (tx) => tx.insert(rehearsals).values(row))

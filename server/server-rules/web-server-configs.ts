@@ -1,4 +1,4 @@
-import { existsSync } from 'node:fs'
+import { existsSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import type { ServerKind } from '../../core/contracts/server-rules.ts'
 
@@ -32,6 +32,16 @@ const MODULES = [
 const isRoot = (): boolean => process.getuid?.() === 0
 /** Whom the servers of Debian's packages run as; a rules file must not be read with the rights of control. */
 const SERVER_USER = 'www-data'
+
+/** Whom a rehearsal's files belong to, so that nobody else of this machine reads them; undefined: who runs control. */
+export const serverUser = (): { readonly uid: number; readonly gid: number } | undefined => {
+  if (!isRoot()) return undefined
+  const line = readFileSync('/etc/passwd', 'utf8')
+    .split('\n')
+    .find((one) => one.startsWith(`${SERVER_USER}:`))
+  const [, , uid, gid] = line?.split(':') ?? []
+  return uid === undefined || gid === undefined ? undefined : { uid: Number(uid), gid: Number(gid) }
+}
 
 export const SITE = 'site'
 export const COPIES = 'copies'

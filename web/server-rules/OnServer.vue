@@ -57,7 +57,11 @@ const job = computed(() =>
 watch(
   () => job.value?.id,
   async (_id, before) => {
-    if (before !== undefined) await load()
+    if (before === undefined) return
+    const wasPlacing = jobs.jobs.find(({ id }) => id === before)?.kind === 'rules-placing'
+    await load()
+    // The file is another now.
+    if (wasPlacing && isConnected.value) await read()
   },
 )
 const busy = computed(() => jobs.openOf(props.site.id) !== undefined)
