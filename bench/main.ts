@@ -26,6 +26,7 @@ import { modelBench } from './model/model-bench.ts'
 import { missOverhead } from './miss-overhead.ts'
 import { rewritePageBench } from './rewrite-page.ts'
 import type { BenchResult } from './results/result.ts'
+import { serverRulesGain } from './server-rules.ts'
 import { sessionsEverywhere } from './sessions.ts'
 import { storeSize } from './store-size.ts'
 import { recovery } from './recovery.ts'
@@ -56,6 +57,7 @@ const ALL = [
   firstVisit,
   nextPagePrefetch,
   nextPagePrerender,
+  serverRulesGain,
   warmPace,
   plannerSpeed,
   plannerError,
@@ -87,15 +89,20 @@ const intervalText = ({ low, high, settled }: BenchResult): string =>
     ? ''
     : `   ${low.toFixed(2)} to ${high.toFixed(2)}${settled === false ? ', not settled' : ''}`
 
+const aimText = ({ aim, better, value }: BenchResult): string => {
+  if (aim === null) return ''
+  const reached = better === 'higher' ? value >= aim : value <= aim
+  return `   aim ${better === 'higher' ? 'at least' : 'at most'} ${aim}${reached ? '' : '   not reached'}`
+}
+
 const results: BenchResult[] = []
 for (const benchmark of ALL) {
   if (!benchmark.names.some(wanted)) continue
   for (const result of await benchmark.run()) {
     if (!wanted(result.name)) continue
     results.push(result)
-    const reached = result.better === 'higher' ? result.value >= result.aim : result.value <= result.aim
     console.log(
-      `${result.name.padEnd(28)} ${result.value.toFixed(2)} ${result.unit}   aim ${result.better === 'higher' ? 'at least' : 'at most'} ${result.aim}${reached ? '' : '   not reached'}${intervalText(result)}`,
+      `${result.name.padEnd(28)} ${result.value.toFixed(2)} ${result.unit}${aimText(result)}${intervalText(result)}`,
     )
   }
 }

@@ -1,24 +1,15 @@
-import type { Job } from '../core/contracts/jobs.ts'
 import type { Trial } from '../core/contracts/ledger.ts'
 import type { Measurement, MeasurementHead } from '../core/contracts/measurements.ts'
 import type { PrefetchSettings } from '../core/contracts/rewriting.ts'
 import type { Site } from '../core/contracts/sites.ts'
 import { Stack } from '../e2e/stack.ts'
+import { finished } from './finished.ts'
 import type { Benchmark } from './results/result.ts'
 
 const PORT = 19_960
 const PAIRS = 14
 /** Visits by which delivery learns what comes next. */
 const LEARNT_FROM = 40
-
-const finished = async (stack: Stack, jobId: string): Promise<void> => {
-  for (;;) {
-    const job = await stack.api<Job>('GET', `/jobs/${jobId}`)
-    if (job.state === 'done') return
-    if (job.state !== 'queued' && job.state !== 'running') throw new Error(job.error ?? job.state)
-    await new Promise((resolve) => setTimeout(resolve, 500))
-  }
-}
 
 /** Two pages that the home page links to; the first page of the sample is the home page, from which the others are opened, by its links. */
 const linkedPages = async (stack: Stack, { sample }: Site): Promise<Site['sample']> => {

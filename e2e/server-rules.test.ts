@@ -6,9 +6,9 @@ import { afterAll, beforeAll, describe, expect, test } from 'vitest'
 import type { Job } from '../core/contracts/jobs.ts'
 import type { Measurement, MeasurementHead } from '../core/contracts/measurements.ts'
 import type { Site } from '../core/contracts/sites.ts'
-import { filesOfPage } from '../core/page/transforms/named-files.ts'
 import { hasApache, OPTIONAL, WebServer } from '../server/testing/web-servers.ts'
 import { accessibilityProblems } from './accessibility.ts'
+import { ferryFiles, type SiteFiles } from './ferry-copy.ts'
 import { openBrowser, openFerrySite, Stack } from './stack.ts'
 
 /** The ferry site on a real web server with a rules file of its own: rules are rehearsed, put there, measured, and taken out to the byte. */
@@ -26,21 +26,10 @@ const PRESENT = [
   '',
 ].join('\r\n')
 
-/** The home page and an album with their files; the album's script has a name that no web server knows the type of. */
-const ferryFiles = async (address: string): Promise<Record<string, string | Buffer>> => {
-  const files: Record<string, string | Buffer> = {}
-  for (const path of ['/', GALLERY]) {
-    const url = new URL(path.replace(/(.)\/$/, '$1'), address)
-    const html = (await (await fetch(url)).text()).replaceAll('lightbox.js', 'lightbox.gallery')
-    files[`${path.slice(1)}index.html`] = html
-    for (const file of filesOfPage(html, url)) {
-      const { pathname, host } = new URL(file.address)
-      if (host !== url.host || files[pathname.slice(1)] !== undefined) continue
-      const answer = await fetch(new URL(pathname.replace('lightbox.gallery', 'lightbox.js'), address))
-      if (answer.ok) files[pathname.slice(1)] = Buffer.from(await answer.arrayBuffer())
-    }
-  }
-  return files
+/** The album's script has a name that no web server knows the type of. */
+const withOddScript = async (address: string): Promise<SiteFiles> => {
+  const files = await ferryFiles(address, ['/', GALLERY], (html) => html.replaceAll('lightbox.js', 'lightbox.gallery'))
+  return { ...files, 'assets/lightbox.gallery': files['assets/lightbox.js'] ?? '' }
 }
 
 describe.runIf(hasApache)('server rules', () => {
@@ -54,7 +43,7 @@ describe.runIf(hasApache)('server rules', () => {
   beforeAll(async () => {
     stack = await Stack.start(19_800, { ZEST_SITE_FOLDERS: tmpdir() })
     const [ferry] = await stack.api<Site[]>('GET', '/sites')
-    server = await WebServer.apache(await ferryFiles(ferry!.address), '', OPTIONAL)
+    server = await WebServer.apache(await withOddScript(ferry!.address), '', OPTIONAL)
     file = join(server.site, '.htaccess')
     writeFileSync(file, PRESENT)
     chmodSync(file, 0o644)

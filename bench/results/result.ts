@@ -3,7 +3,8 @@ export interface BenchResult {
   readonly name: string
   readonly value: number
   readonly unit: string
-  readonly aim: number
+  /** null: shown without one. */
+  readonly aim: number | null
   readonly better: 'higher' | 'lower'
   /** 95% interval, where there is one. */
   readonly low?: number
