@@ -208,6 +208,29 @@ describe('findings', () => {
     )
     expect(worth).toEqual(worth.toSorted((a, b) => b - a))
   })
+  test('what the site’s own server does already is said, so that nobody does it twice; not of answers of ours', async () => {
+    const done = requests.map((one) => ({
+      ...one,
+      responseFields: [
+        ...one.responseFields,
+        ...(one.url.startsWith(HOME)
+          ? [
+              ['content-encoding', 'gzip'],
+              ['cache-control', 'max-age=600'],
+            ]
+          : []),
+      ] as [string, string][],
+    }))
+    const sentences = async (side: 'origin' | 'live'): Promise<(string | undefined)[]> => {
+      const { remedies } = await findWhatIsSlow([look({ requests: done, side })], emptySetup())
+      return ['compression', 'browserCache'].map((id) => remedies.find(({ remedy }) => remedy === id)?.sentence)
+    }
+    expect(await sentences('origin')).toEqual([
+      'Your server (origin) compresses already: 4 of the measured files.',
+      'Your server (origin) sends a lifetime already: 6 of the measured files.',
+    ])
+    expect((await sentences('live')).join()).not.toContain('Your server')
+  })
   test('what a store would spare is what the origin took, whatever the day', async () => {
     const { remedies } = await findWhatIsSlow([look()], emptySetup())
     const [gain] = remedies.find(({ remedy }) => remedy === 'pageCache')!.gains

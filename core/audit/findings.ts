@@ -16,7 +16,8 @@ import { jittered } from '../model/jitter.ts'
 import { changed, type WhatIf } from '../model/what-if.ts'
 import { REMEDIES } from '../catalogue/remedies.ts'
 import { evidenceFor, type LookEvidence } from './evidence.ts'
-import type { AuditedPage } from './audited-page.ts'
+import { filesOf, type AuditedFile, type AuditedPage } from './audited-page.ts'
+import { fieldValue } from '../http/fields.ts'
 import { meanGain } from './mean-gain.ts'
 
 /** Files shown for one remedy, the largest savings first. */
@@ -167,13 +168,37 @@ const NOTHING: Partial<Record<RemedyId, string>> = {
   localCopies: 'The measured pages load no script from another host.',
 }
 
+/** Files for which the site's own server does what a remedy would, and what that is. */
+const SERVER_DOES: Partial<Record<RemedyId, { readonly what: string; readonly does: (file: AuditedFile) => boolean }>> =
+  {
+    compression: {
+      what: 'Your server (origin) compresses already',
+      does: ({ own, compressible, compressed }) => own && compressible && compressed,
+    },
+    browserCache: {
+      what: 'Your server (origin) sends a lifetime already',
+      does: ({ id, own, fields }) => id > 0 && own && /max-age=[1-9]/.test(fieldValue(fields, 'cache-control') ?? ''),
+    },
+  }
+
+/** That nobody needs to do it twice; undefined where the server does not do it. */
+const doneByServer = (judged: readonly Judged[], id: RemedyId): string | undefined => {
+  const done = SERVER_DOES[id]
+  if (done === undefined) return undefined
+  const origins = judged.filter(({ look }) => look.side === 'origin')
+  const files = new Set(origins.flatMap(({ look }) => filesOf(look).filter(done.does)).map(({ item }) => item))
+  return files.size === 0 ? undefined : `${done.what}: ${files.size} of the measured files.`
+}
+
 const remedyEvidence = async (judged: readonly Judged[], id: RemedyId, pause: Pause): Promise<RemedyEvidence> => {
   const items = itemsOf(judged, id)
   return {
     remedy: id,
     applies: items.length > 0,
     sentence:
-      items.length > 0 ? withNote(items) : (NOTHING[id] ?? 'Nothing to improve was found on the measured pages.'),
+      items.length > 0
+        ? withNote(items)
+        : (doneByServer(judged, id) ?? NOTHING[id] ?? 'Nothing to improve was found on the measured pages.'),
     items: items.slice(0, MOST_ITEMS),
     gains: await gainsOf(judged, [id], pause),
   }
