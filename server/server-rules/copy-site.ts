@@ -87,7 +87,8 @@ export const copySite = async (
     copied.push(one)
   }
   try {
-    for (const { path } of site.sample) await copy(path, 'page', site.sample.length)
+    const pages = site.sample.length === 0 ? ['/'] : site.sample.map(({ path }) => path)
+    for (const path of pages) await copy(path, 'page', pages.length)
     // What pages name first, and then what their style sheets name: fonts, for instance.
     for (let round = 0; round < 2; round++) {
       const files = filesToCopy(copied, asked)
