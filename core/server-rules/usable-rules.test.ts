@@ -33,6 +33,22 @@ describe('a present file of Apache', () => {
     const used = usableRules('apache', text)
     expect(used).toMatchObject({ kind: 'usable', rules: '# AddHandler x .php\nHeader set X 1\n#   SetHandler y' })
   })
+  test.each([
+    'RewriteRule ^a http://x/ [P]',
+    '"RewriteRule" ^a http://x/ "[L,proxy]"',
+    'RewriteRule "^[a ]" "http://x/ y" [ QSA , p ]',
+    'RewriteRule ^a proxy:scgi://x/',
+    'Rewrite\\\nRule ^a http://x/ [P]',
+    'Set\\\nHandler cgi-script',
+  ])('loses what hands requests on or runs something, however it is written: %j', (text) => {
+    const used = usableRules('apache', text)
+    expect(used).toMatchObject({ kind: 'usable', notUsed: [{ line: 1 }] })
+    expect(used.kind === 'usable' && used.rules.startsWith('# ')).toBe(true)
+  })
+  test.each(['RewriteRule ^([^/]+)/p/ index.php?p=$1 [L]', 'RewriteRule ^ https://quay.example/ [R=301,NE]'])(
+    'keeps rules that only look like it: %j',
+    (text) => expect(usableRules('apache', text)).toMatchObject({ notUsed: [] }),
+  )
   test('is read once, however many lines go on in the next', () => {
     expect(kindOf('apache', '\\\n'.repeat(120_000))).toBe('usable')
   })

@@ -28,6 +28,27 @@ const NAMES_FILES = /^\s*["']?(?:include(?:optional)?\b|<\s*iffile\b)/i
 /** Lines that say what runs the programs of a site: the copy has none. */
 const RUNS_PROGRAMS = /^\s*["']?(?:(?:AddHandler|SetHandler|Action|Script)\b|AddType\b.*\bphp)/i
 const IS_COMMENT = /^\s*#/
+/** A word as Apache reads it: in quotation marks, or up to the next white space. */
+const WORD = /"(?:[^"\\]|\\.)*"|'(?:[^'\\]|\\.)*'|\S+/g
+
+/** Whether a line hands requests on to another server: RewriteRule with the flag P, or to an address of mod_proxy. */
+const handsOn = (text: string): boolean => {
+  const [name = '', , to = '', ...flags] = (text.match(WORD) ?? []).map((word) => word.replace(/^["']|["']$/g, ''))
+  if (name.toLowerCase() !== 'rewriterule') return false
+  return (
+    /^proxy:/i.test(to) ||
+    flags
+      .join(' ')
+      .split(/[\s,[\]]+/)
+      .some((flag) => /^p(?:roxy)?$/i.test(flag))
+  )
+}
+
+/** Why a line is not carried out; undefined: it is. */
+const whyNotUsed = (text: string): string | undefined => {
+  if (RUNS_PROGRAMS.test(text)) return 'It says what runs the programs of the site; the copy has none.'
+  return handsOn(text) ? 'It hands requests on to another server, which a rehearsal must not do.' : undefined
+}
 
 /** What nginx may be told on the level of `http` without reaching other hosts, files or programs. */
 const NGINX_WORDS =
@@ -44,25 +65,21 @@ export const withoutLine = (rules: string, line: number): string =>
 
 const apacheRules = (present: string): UsableRules => {
   const lines = present.split('\n')
-  const reading = wholeLines(lines.map((line) => line.replace(/\r$/, ''))).find(
-    ({ text }) => !IS_COMMENT.test(text) && (READS_FILES.test(text) || NAMES_FILES.test(text)),
-  )
+  const whole = wholeLines(lines.map((line) => line.replace(/\r$/, '')))
+  const reading = whole.find(({ text }) => !IS_COMMENT.test(text) && (READS_FILES.test(text) || NAMES_FILES.test(text)))
   if (reading !== undefined)
     return {
       kind: 'refused',
       sentence: `Line ${reading.line} of the present file reads a file of the server, which a rehearsal must not do. Take it out for the rehearsal.`,
     }
-  const notUsed: NotUsed[] = []
-  const rules = lines.map((line, index) => {
-    if (!RUNS_PROGRAMS.test(line)) return line
-    notUsed.push({
-      line: index + 1,
-      text: line.trim().slice(0, 200),
-      why: 'It says what runs the programs of the site; the copy has none.',
-    })
-    return commented(line)
+  const notUsed = whole.flatMap(({ line, text }): NotUsed[] => {
+    const why = IS_COMMENT.test(text) ? undefined : whyNotUsed(text)
+    return why === undefined ? [] : [{ line, text: text.trim().slice(0, 200), why }]
   })
-  return { kind: 'usable', rules: rules.join('\n'), notUsed }
+  // A comment goes on behind a backslash too, so that the first line takes the rest with it.
+  const out = new Set(notUsed.map(({ line }) => line))
+  const rules = lines.map((line, index) => (out.has(index + 1) ? commented(line) : line)).join('\n')
+  return { kind: 'usable', rules, notUsed }
 }
 
 const nginxRules = (present: string): UsableRules => {

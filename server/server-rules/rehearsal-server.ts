@@ -1,9 +1,8 @@
 import { spawn, type ChildProcess } from 'node:child_process'
-import { createHash } from 'node:crypto'
 import { existsSync } from 'node:fs'
 import { chmod, chown, mkdir, mkdtemp, readFile, rm, writeFile } from 'node:fs/promises'
-import { createServer, request, type IncomingMessage, type Server } from 'node:http'
-import type { AddressInfo } from 'node:net'
+import { request, type IncomingMessage } from 'node:http'
+import type { AddressInfo, Server } from 'node:net'
 import { tmpdir } from 'node:os'
 import { dirname, join } from 'node:path'
 import { promisify } from 'node:util'
@@ -12,11 +11,10 @@ import { freePort, isListening } from '../../process/loopback-port.ts'
 import rawBody from 'raw-body'
 import type { ServerKind } from '../../core/contracts/server-rules.ts'
 import type { HeardAnswer } from '../../core/server-rules/rehearsed-answers.ts'
+import { copiesServer } from './copies-server.ts'
 import type { CopiedAddress } from './copy-site.ts'
 import {
   apacheConfig,
-  COPIES,
-  copyScript,
   nginxConfig,
   PROGRAMS,
   RULES,
@@ -39,25 +37,11 @@ const LONGEST_START_MS = 20_000
 const LONGEST_ANSWER_MS = 20_000
 const MOST_BYTES = 16 * 1024 * 1024
 const BETWEEN_TRIES_MS = 25
+/** A web server that does not end when it is told to is ended, ms. */
+const LONGEST_END_MS = 5000
+const MOST_SAID = 16_000
 
 const portOf = (server: Server): number => (server.address() as AddressInfo).port
-
-/** Of the copied answer, what another server writes anew. */
-const NOT_COPIED = new Set([
-  'connection',
-  'content-encoding',
-  'content-length',
-  'date',
-  'keep-alive',
-  'server',
-  'transfer-encoding',
-  'set-cookie',
-])
-
-const fieldsOf = ({ answer }: CopiedAddress): [string, string][] => [
-  ...[...answer.fields].filter(([name]) => !NOT_COPIED.has(name)),
-  ...answer.setCookies.map((line): [string, string] => ['set-cookie', line]),
-]
 
 /** Files with an extension are files on the disk of most sites; all else is made by a content system. */
 const fileOf = ({ path, use, answer }: CopiedAddress): string | undefined => {
@@ -118,7 +102,7 @@ export class RehearsalServer {
   static async over(kind: ServerKind, copied: readonly CopiedAddress[]): Promise<RehearsalServer> {
     if (!existsSync(PROGRAMS[kind])) throw new NoWebServer(INSTALL[kind])
     const folder = await mkdtemp(join(tmpdir(), 'zest-rehearsal-'))
-    await writeCopies(folder, copied)
+    await writeFiles(folder, copied)
     const copies = copiesServer(copied)
     await new Promise<void>((resolve) => copies.listen(0, '127.0.0.1', resolve))
     return new RehearsalServer(kind, folder, typesOf(copied), copies)
@@ -160,10 +144,12 @@ export class RehearsalServer {
   #ask(path: string, fields: Readonly<Record<string, string>>): Promise<Answered> {
     return new Promise((resolve, reject) => {
       const outgoing = request({ host: '127.0.0.1', port: this.#port, path, headers: { ...fields }, agent: false })
-      const timer = setTimeout(() => outgoing.destroy(new Error(`${path} took too long`)), LONGEST_ANSWER_MS)
-      outgoing.on('error', reject)
+      const fail = (error: Error): void =>
+        reject(new NoWebServer(`The web server of the rehearsal did not answer for ${path}: ${error.message}.`))
+      const timer = setTimeout(() => outgoing.destroy(new Error('it took too long')), LONGEST_ANSWER_MS)
+      outgoing.on('error', fail)
       outgoing.on('close', () => clearTimeout(timer))
-      outgoing.on('response', (incoming) => void heardFrom(incoming).then(resolve, reject))
+      outgoing.on('response', (incoming) => void heardFrom(incoming).then(resolve, fail))
       outgoing.end()
     })
   }
@@ -187,7 +173,7 @@ export class RehearsalServer {
   #writeConfig(port: number, check: boolean): Promise<void> {
     const text =
       this.#kind === 'apache'
-        ? apacheConfig(this.#folder, port, this.#types, check)
+        ? apacheConfig(this.#folder, port, this.#types, portOf(this.#copies), check)
         : nginxConfig(this.#folder, port, this.#types, portOf(this.#copies))
     return writeFile(join(this.#folder, check ? 'check.conf' : 'server.conf'), text)
   }
@@ -201,9 +187,14 @@ export class RehearsalServer {
 
   #run(args: readonly string[]): Promise<{ code: number; said: string }> {
     return new Promise((resolve, reject) => {
-      const child = spawn(PROGRAMS[this.#kind], args, { stdio: ['ignore', 'pipe', 'pipe'], env: {} })
+      const child = spawn(PROGRAMS[this.#kind], args, {
+        stdio: ['ignore', 'pipe', 'pipe'],
+        env: {},
+        timeout: LONGEST_START_MS,
+        killSignal: 'SIGKILL',
+      })
       let said = ''
-      const take = (chunk: Buffer): void => void (said += chunk.toString())
+      const take = (chunk: Buffer): void => void (said = (said + chunk.toString()).slice(0, MOST_SAID))
       child.stdout.on('data', take)
       child.stderr.on('data', take)
       child.once('error', reject)
@@ -237,32 +228,27 @@ export class RehearsalServer {
     if (child === undefined || child.exitCode !== null) return
     const ended = new Promise((resolve) => child.once('exit', resolve))
     child.kill('SIGTERM')
+    const timer = setTimeout(() => child.kill('SIGKILL'), LONGEST_END_MS)
     await ended
+    clearTimeout(timer)
   }
 }
 
-/** The files of a copy, and the answers of its content system as a CGI program hands them out (RFC 3875 §6). */
-const writeCopies = async (folder: string, copied: readonly CopiedAddress[]): Promise<void> => {
+/** The files of a copy; all else is handed out by its content system. */
+const writeFiles = async (folder: string, copied: readonly CopiedAddress[]): Promise<void> => {
   // The rules file may hold secrets: the folder is closed to everybody but the web server.
   const user = serverUser()
   if (user !== undefined) await chown(folder, user.uid, user.gid)
-  for (const name of [SITE, COPIES]) {
-    await mkdir(join(folder, name), { recursive: true })
-    await chmod(join(folder, name), 0o755)
-  }
+  const site = join(folder, SITE)
+  await mkdir(site)
+  await chmod(site, 0o755)
   for (const one of copied) {
     const file = fileOf(one)
-    if (file !== undefined && (await writeOpenly(join(folder, SITE), file, one.answer.body))) continue
-    const head = [`Status: ${one.answer.status}`, ...fieldsOf(one).map(([name, value]) => `${name}: ${value}`)]
-    const key = createHash('sha256').update(one.path).digest('hex')
-    await writeOpenly(
-      folder,
-      `${COPIES}/${key}`,
-      Buffer.concat([Buffer.from(`${head.join('\r\n')}\r\n\r\n`, 'latin1'), one.answer.body]),
-    )
+    // A file that finds no room is handed out like a page.
+    if (file !== undefined) await writeOpenly(site, file, one.answer.body)
   }
-  await writeOpenly(join(folder, SITE), 'index.php', copyScript(folder))
-  await chmod(join(folder, SITE, 'index.php'), 0o755)
+  // There to be named by rules of the site, and never read.
+  await writeOpenly(site, 'index.php', '')
 }
 
 /** Names that are files and folders at the same time are no files. */
@@ -286,16 +272,4 @@ const writeOpenly = async (folder: string, path: string, content: string | Buffe
     if (IN_THE_WAY.includes((error as NodeJS.ErrnoException).code ?? '')) return false
     throw error
   }
-}
-
-/** The same answers over HTTP, for a server that runs no programs. */
-const copiesServer = (copied: readonly CopiedAddress[]): Server => {
-  const byPath = new Map(copied.map((one) => [one.path, one]))
-  return createServer((req, res) => {
-    const one = byPath.get(String(req.headers['zest-asked'] ?? ''))
-    if (one === undefined)
-      return void res.writeHead(404, { 'content-type': 'text/plain' }).end('Not part of this rehearsal.')
-    res.writeHead(one.answer.status, fieldsOf(one).flat())
-    res.end(one.answer.body)
-  })
 }

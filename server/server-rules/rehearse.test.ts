@@ -142,9 +142,14 @@ describe.runIf(hasApache)('rehearsed on Apache', () => {
     expect(result.sentence).toContain('they would never arrive')
   })
   test('nothing of the present file reaches other hosts or runs programs', async () => {
-    const present = `RewriteEngine On\nRewriteRule ^look\\.css$ ${site.address}/app.js [P]\n<Files "app.js">\nForceType text/plain\n</Files>\n`
+    const present = `RewriteEngine On\nRewriteRule ^look\\.css$ ${site.address}/app.js [P]\n<Files "app.js">\nForceType application/x-httpd-cgi\n</Files>\nSetEnv LD_PRELOAD ./quay.png\n`
     const result = await run('apache', ['compression'], present)
-    expect(at(result, '/look.css').before.status).toBe(403)
+    expect(result.notUsed.map(({ line }) => line)).toEqual([2])
+    expect(at(result, '/look.css').before).toMatchObject({ status: 200, fields: { 'content-type': 'text/css' } })
+    expect(at(result, '/app.js').before.status).toBe(200)
+  })
+  test('where the real server answers otherwise under the same file, that is said', async () => {
+    const result = await run('apache', ['compression'], '<Files "look.css">\nRequire all denied\n</Files>\n')
     expect(result.unlike).toEqual([
       'Your server answers /look.css with status 200, and the rehearsal with 403, both under the present file: it depends on more than this file.',
     ])

@@ -82,9 +82,13 @@ const askAll = async (
   server: RehearsalServer,
   copied: readonly CopiedAddress[],
   fields: Record<string, string>,
+  signal: AbortSignal,
 ): Promise<Map<string, HeardAnswer>> => {
   const heard = new Map<string, HeardAnswer>()
-  for (const { path } of copied) heard.set(path, await server.ask(path, fields))
+  for (const { path } of copied) {
+    signal.throwIfAborted()
+    heard.set(path, await server.ask(path, fields))
+  }
   return heard
 }
 
@@ -110,6 +114,7 @@ class Rehearsing {
   readonly #present: string
   readonly #fields: Record<string, string>
   readonly #before: ReadonlyMap<string, HeardAnswer>
+  readonly #signal: AbortSignal
 
   constructor(
     server: RehearsalServer,
@@ -117,12 +122,14 @@ class Rehearsing {
     present: string,
     fields: Record<string, string>,
     before: ReadonlyMap<string, HeardAnswer>,
+    signal: AbortSignal,
   ) {
     this.#server = server
     this.#copied = copied
     this.#present = present
     this.#fields = fields
     this.#before = before
+    this.#signal = signal
   }
 
   fileWith(sections: readonly RuleSection[]): string {
@@ -133,7 +140,7 @@ class Rehearsing {
   async under(sections: readonly RuleSection[], paths?: ReadonlySet<string>): Promise<RehearsedAddress[]> {
     await this.#server.use(this.fileWith(sections))
     const some = this.#copied.filter(({ path }) => paths?.has(path) ?? true)
-    const after = await askAll(this.#server, some, this.#fields)
+    const after = await askAll(this.#server, some, this.#fields, this.#signal)
     return some.flatMap(({ path, use }) => {
       const [one, other] = [this.#before.get(path), after.get(path)]
       return one === undefined || other === undefined ? [] : [compareRehearsed(path, use, one, other)]
@@ -193,6 +200,7 @@ const rehearseOn = async (
   order: RehearsalOrder,
   live: Setup,
   told: (now: string) => Promise<void>,
+  signal: AbortSignal,
 ): Promise<RehearsalResult> => {
   const version = await server.version()
   const present = await presentFile(server, order)
@@ -201,7 +209,7 @@ const rehearseOn = async (
   await told('Asking under the present file')
   await server.use(present.rules)
   const fields = visitorFields(site, order)
-  const before = await askAll(server, copied, fields)
+  const before = await askAll(server, copied, fields, signal)
   const log = await server.errorLog()
   const failed = [...before].find(([, { status }]) => status === SERVER_ERROR)
   const complaint = log.split('\n').findLast((line) => line.includes('.htaccess:'))
@@ -218,7 +226,7 @@ const rehearseOn = async (
     return ended('not-possible', unlike[0] ?? '', { version, notUsed, unlike: unlike.slice(1) })
   await told('Asking with the new rules')
   const sections = chosenRules(order.choice, live)
-  const rehearsing = new Rehearsing(server, copied, present.rules, fields, before)
+  const rehearsing = new Rehearsing(server, copied, present.rules, fields, before, signal)
   const refused = await server.complaint(rehearsing.fileWith(sections))
   if (refused !== undefined)
     return ended('breaks', `The server refuses these rules: ${lastLine(refused)}`, { version, notUsed, unlike })
@@ -256,7 +264,7 @@ export const rehearse = async (
   try {
     server = await RehearsalServer.over(order.choice.kind, copied)
     const steps = copied.length + 2
-    return await rehearseOn(server, copied, site, order, live, (now) => told(copied.length, steps, now))
+    return await rehearseOn(server, copied, site, order, live, (now) => told(copied.length, steps, now), signal)
   } catch (error) {
     if (error instanceof NoWebServer) return ended('not-possible', error.message)
     throw error

@@ -9,7 +9,10 @@ export const PROGRAMS: Readonly<Record<ServerKind, string>> = {
 }
 const APACHE_MODULES = process.env['ZEST_APACHE_MODULES'] ?? '/usr/lib/apache2/modules'
 
-/** Modules that rules are written for, and what files of real sites use besides; none that reaches another host or runs programs of the site. */
+/**
+ * Modules that rules are written for, and what files of real sites use besides. None runs programs: what a rules file puts into their environment would be
+ * code of its own. The one that hands requests on speaks SCGI only, and lines that would use it are not carried out (core/server-rules/usable-rules.ts).
+ */
 const MODULES = [
   'mpm_event',
   'authz_core',
@@ -20,7 +23,8 @@ const MODULES = [
   'env',
   'setenvif',
   'alias',
-  'cgid',
+  'proxy',
+  'proxy_scgi',
   'filter',
   'deflate',
   'brotli',
@@ -44,7 +48,6 @@ export const serverUser = (): { readonly uid: number; readonly gid: number } | u
 }
 
 export const SITE = 'site'
-export const COPIES = 'copies'
 export const RULES: Readonly<Record<ServerKind, string>> = { apache: join(SITE, '.htaccess'), nginx: 'rules.conf' }
 
 const moduleLines = (): string =>
@@ -64,11 +67,18 @@ const typeLines = (types: TypesByExtension, write: (type: string, extension: str
     .join('\n')
 
 /**
- * Apache over the copy of a site: files from the folder, everything else from a program that hands out the copied answers by the address that was asked,
+ * Apache over the copy of a site: files from the folder, everything else from a server that hands out the copied answers by the address that was asked,
  * as a content system would.
+ * @param copiesPort where that server listens
  * @param check the rules file as part of the configuration, so that the syntax check names its lines
  */
-export const apacheConfig = (folder: string, port: number, types: TypesByExtension, check = false): string => `
+export const apacheConfig = (
+  folder: string,
+  port: number,
+  types: TypesByExtension,
+  copiesPort: number,
+  check = false,
+): string => `
 ServerRoot ${folder}
 ServerName rehearsal.invalid
 PidFile ${folder}/server.pid
@@ -78,7 +88,6 @@ Listen 127.0.0.1:${port}
 ErrorLog ${folder}/error.log
 LogLevel warn
 ${moduleLines()}
-ScriptSock ${folder}/cgi
 ${isRoot() ? `User ${SERVER_USER}\nGroup ${SERVER_USER}` : ''}
 StartServers 1
 ServerLimit 1
@@ -94,26 +103,18 @@ TraceEnable Off
 </Directory>
 <Directory ${folder}/${SITE}>
   AllowOverride FileInfo AuthConfig Indexes Limit Nonfatal=Override
-  Options FollowSymLinks ExecCGI
+  Options FollowSymLinks
   Require all granted
   DirectoryIndex index.html index.php
   FallbackResource /index.php
   <Files "*.php">
-    SetHandler cgi-script
+    SetHandler "proxy:scgi://127.0.0.1:${copiesPort}"
   </Files>
 ${check ? `  Include ${folder}/${RULES.apache}` : ''}
 </Directory>
 `
 
-/** Hands out copied answers by the address that was asked, which it knows as any such program does (RFC 3875 §4.1; REQUEST_URI is common practice). */
-export const copyScript = (folder: string): string => `#!/bin/sh
-key=$(printf %s "$REQUEST_URI" | sha256sum | cut -c1-64)
-if [ -f "${folder}/${COPIES}/$key" ]; then cat "${folder}/${COPIES}/$key"
-else printf 'Status: 404 Not Found\\r\\nContent-Type: text/plain\\r\\n\\r\\nNot part of this rehearsal.'
-fi
-`
-
-/** nginx over the same copy. @param copiesPort where copied answers are handed out over HTTP */
+/** nginx over the same copy. */
 export const nginxConfig = (folder: string, port: number, types: TypesByExtension, copiesPort: number): string => `
 pid ${folder}/server.pid;
 error_log ${folder}/error.log;
@@ -137,8 +138,11 @@ ${typeLines(types, (type, extension) => `    ${type} ${extension.slice(1)};`)}
     root ${folder}/${SITE};
     location / { try_files $uri @copies; }
     location @copies {
-      proxy_pass http://127.0.0.1:${copiesPort};
-      proxy_set_header zest-asked $request_uri;
+      scgi_pass 127.0.0.1:${copiesPort};
+      scgi_param CONTENT_LENGTH 0;
+      scgi_param SCGI 1;
+      scgi_param REQUEST_METHOD $request_method;
+      scgi_param REQUEST_URI $request_uri;
     }
   }
 }
