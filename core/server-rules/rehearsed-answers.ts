@@ -57,6 +57,10 @@ const NAMES: Readonly<Record<RehearsedUse, string>> = {
 
 const quoted = (value: string | undefined): string => (value === undefined || value === '' ? 'nothing' : `“${value}”`)
 
+/** Whether browsers keep an answer without asking (RFC 9111 §5.2.2.1). */
+const isKept = ({ fields }: RehearsedAnswer): boolean =>
+  Number(parseDirectives(fields['cache-control']).get('max-age') ?? 0) > 0
+
 /** What rules must never change, in sentences. */
 const brokenBy = (path: string, use: RehearsedUse, before: HeardAnswer, after: HeardAnswer): string[] => {
   if (before.status !== after.status)
@@ -83,6 +87,11 @@ const brokenBy = (path: string, use: RehearsedUse, before: HeardAnswer, after: H
     )
   if (before.isKnownAgain === true && after.isKnownAgain === false)
     broken.push(`${path} is sent whole again to browsers that have it: its entity tag is not known again.`)
+  // Our rules give pages no lifetime; together with an older one they may.
+  if (use === 'page' && !isKept(before) && isKept(after))
+    broken.push(
+      `Browsers would keep the page ${path} (${after.fields['cache-control']}), and visitors would not see what changes in it. An older rule in the present file does that once lifetimes are switched on: remove it.`,
+    )
   if (after.fields['set-cookie'] !== undefined && !isForEverybody(before) && isForEverybody(after))
     broken.push(`${path} sets cookies, and caches would keep it for everybody.`)
   return broken

@@ -141,6 +141,12 @@ describe.runIf(hasApache)('rehearsed on Apache', () => {
     expect(result.outcome).toBe('breaks')
     expect(result.sentence).toContain('they would never arrive')
   })
+  test('an older lifetime that ours would switch on for pages is found', async () => {
+    const result = await run('apache', ['compression', 'lifetimes'], 'ExpiresDefault "access plus 1 day"\n')
+    expect(result.outcome).toBe('breaks')
+    expect(result.sentence).toContain('Browsers would keep the page / (max-age=86400)')
+    expect(result.culprits.map(({ text }) => text)).toEqual(['ExpiresActive On'])
+  })
   test('nothing of the present file reaches other hosts or runs programs', async () => {
     const present = `RewriteEngine On\nRewriteRule ^look\\.css$ ${site.address}/app.js [P]\n<Files "app.js">\nForceType application/x-httpd-cgi\n</Files>\nSetEnv LD_PRELOAD ./quay.png\n`
     const result = await run('apache', ['compression'], present)

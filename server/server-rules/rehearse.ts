@@ -10,7 +10,7 @@ import type { Culprit, RehearsalOrder, RehearsalResult, RehearsedAddress } from 
 import type { Setup } from '../../core/contracts/setup.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { ddmin } from '../../core/experiments/ddmin.ts'
-import { readComplaint } from '../../core/server-rules/complaints.ts'
+import { readComplaint } from '../../core/server-rules/syntax-check.ts'
 import { findBlock, withBlock } from '../../core/server-rules/marked-block.ts'
 import { compareRehearsed, unlikeReal, type HeardAnswer } from '../../core/server-rules/rehearsed-answers.ts'
 import { usableRules, withoutLine } from '../../core/server-rules/usable-rules.ts'

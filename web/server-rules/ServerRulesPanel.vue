@@ -164,7 +164,9 @@ const saveWithout = (): void => saveFile(FILES[kind.value], 'text/plain', withou
   </NoteBox>
   <p :class="{ problem: found.kind === 'unclear' }" role="status">{{ change }}</p>
   <details v-if="difference && !isUnchanged">
-    <summary>What changes in it: {{ difference.gone.length }} lines go, {{ difference.come.length }} come</summary>
+    <summary>
+      What changes in it: lines that go {{ difference.gone.length }}, lines that come {{ difference.come.length }}
+    </summary>
     <pre class="difference"><span v-for="(one, at) in difference.gone" :key="`-${at}`">− {{ one }}
 </span><span v-for="(one, at) in difference.come" :key="`+${at}`">+ {{ one }}
 </span></pre>

@@ -66,7 +66,7 @@ test('the settings of a block that is there are taken over, and what would chang
   await paste(host, withBlock('', '# Entity tags\nFileETag MTime'))
   const boxes = [...host.querySelectorAll<HTMLInputElement>('input[type=checkbox]')]
   expect(boxes.filter(({ checked }) => checked).length).toBe(1)
-  expect(textOf(host)).toContain('What changes in it: 1 lines go, 1 come')
+  expect(textOf(host)).toContain('What changes in it: lines that go 1, lines that come 1')
   await paste(host, withBlock('', '# Entity tags\nFileETag MTime Size'))
   expect(textOf(host)).toContain('The block in lines 1 to 4 holds these rules already.')
 })
