@@ -19,6 +19,7 @@ import { certificateEndpoints } from './routes/certificate-routes.ts'
 import { edgeStream } from './edges/edge-stream.ts'
 import { cdnEndpoints } from './routes/cdn-routes.ts'
 import { loadTestEndpoints } from './routes/load-test-routes.ts'
+import { upkeepEndpoints } from './routes/upkeep-routes.ts'
 import { serverRulesEndpoints } from './routes/server-rules-routes.ts'
 import { regionEndpoints } from './routes/region-routes.ts'
 import { edgeEndpoints } from './routes/edge-routes.ts'
@@ -91,6 +92,7 @@ export const endpointsOf = (services: Services) => [
   ...regionEndpoints(services),
   ...loadTestEndpoints(services),
   ...serverRulesEndpoints(services),
+  ...upkeepEndpoints(services),
   ...cdnEndpoints(services),
   ...jobEndpoints(services),
 ]

@@ -23,6 +23,13 @@ import { warmUpJob } from './warmup/warm-up-job.ts'
 import type { RoundClock } from './warmup/round-work.ts'
 import type { JobHandler } from './jobs/job-queue.ts'
 import type { HasFileAccess } from './files/file-connections.ts'
+import type { HasDatabaseSecrets } from './databases/database-connections.ts'
+import { backupJob } from './upkeep/backup-job.ts'
+import type { HasUpkeepFolder } from './upkeep/backups.ts'
+import { cleanUpJob } from './upkeep/clean-up-job.ts'
+import { restoreJob } from './upkeep/restores.ts'
+import type { HasScratch } from './upkeep/scratch-database.ts'
+import { surveyJob } from './upkeep/surveys.ts'
 import { placingJob } from './server-rules/placing-job.ts'
 import { rehearsalJob, type HasRulesFiles } from './server-rules/rehearsals.ts'
 
@@ -36,6 +43,9 @@ export type HandlerIo = MeasureIo &
   HasLoadOrders &
   HasRulesFiles &
   HasFileAccess &
+  HasDatabaseSecrets &
+  HasUpkeepFolder &
+  HasScratch &
   HasAuthority &
   HasClock & { readonly warmUpClock?: RoundClock }
 
@@ -54,4 +64,8 @@ export const jobHandlers = (io: HandlerIo): Record<Job['kind'], JobHandler> => (
   'load-test': loadTestJob(io),
   rehearsal: rehearsalJob(io),
   'rules-placing': placingJob(io),
+  'database-survey': surveyJob(io),
+  'database-backup': backupJob(io),
+  'clean-up': cleanUpJob(io),
+  'database-restore': restoreJob(io),
 })

@@ -37,6 +37,8 @@ import { startScheduledWork } from './watching/scheduled-work.ts'
 import { startWatching } from './watching/watcher.ts'
 import { LoadGenerator } from './load-tests/load-generator.ts'
 import { LoadOrders } from './load-tests/load-tests.ts'
+import type { DatabaseSecret } from '../core/contracts/site-databases.ts'
+import { ownScratch } from './upkeep/scratch-database.ts'
 import { Simulator } from './planner/simulator.ts'
 import { followPlans } from './planner/plans.ts'
 import { startWarmUps } from './warmup/warm-up-triggers.ts'
@@ -159,6 +161,9 @@ const main = async (): Promise<void> => {
   const files = {
     rulesFiles: new Map<string, string>(),
     fileAccess: { folders: siteFolders, secrets: new Map<string, FileSecret>() },
+    databaseSecrets: new Map<string, DatabaseSecret>(),
+    upkeepFolder: join(dataDir, 'upkeep'),
+    scratch: ownScratch(join(import.meta.dirname, 'scratch-database.mjs')),
   }
   const recordings = new Recordings(join(import.meta.dirname, 'recorder.mjs'))
   const publisher = new Publisher(db, delivery, (sentence) => log.error(sentence))

@@ -20,6 +20,7 @@ export const INTERFACE_PATHS = [
   '/sites/:siteId/remedies/checks/:checkId',
   '/sites/:siteId/store',
   '/sites/:siteId/edges',
+  '/sites/:siteId/upkeep',
   '/sites/:siteId/ledger',
   '/sites/:siteId/ledger/report',
   '/sites/:siteId/site',

@@ -17,6 +17,10 @@ export const JobKind = z.enum([
   'load-test',
   'rehearsal',
   'rules-placing',
+  'database-survey',
+  'database-backup',
+  'clean-up',
+  'database-restore',
 ])
 export type JobKind = z.infer<typeof JobKind>
 
@@ -61,6 +65,7 @@ export const Changed = z.object({
     'certificate',
     'load-tests',
     'server-rules',
+    'upkeep',
   ]),
 })
 export type Changed = z.infer<typeof Changed>

@@ -24,6 +24,7 @@ export const LedgerEntry = z.object({
     'guided',
     'imported',
     'server-rules',
+    'upkeep',
   ]),
   title: z.string(),
   changes: z.array(z.string()),

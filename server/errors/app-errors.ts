@@ -41,6 +41,16 @@ export const errors = {
     ),
   filesUnreachable: (sentence: string) =>
     new AppError('FILES_UNREACHABLE', 502, 'The files could not be reached', sentence),
+  upkeepUnderWay: () =>
+    new AppError(
+      'UPKEEP_UNDER_WAY',
+      409,
+      'The database is being worked on',
+      'One thing at a time: wait until the backup, the survey or the clean-up under way has ended, or cancel it.',
+    ),
+  databaseUnreachable: (sentence: string) =>
+    new AppError('DATABASE_UNREACHABLE', 502, 'The database could not be reached', sentence),
+  cleanUpNotAllowed: (sentence: string) => new AppError('CLEAN_UP_NOT_ALLOWED', 409, 'No clean-up yet', sentence),
   noRules: () =>
     new AppError('NO_RULES', 422, 'No rules', 'Tick at least one kind of rules that says something for this server.'),
   notRehearsed: () =>

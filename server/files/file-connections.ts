@@ -7,6 +7,7 @@ import {
 } from '../../core/contracts/file-connections.ts'
 import type { Database, HasDatabase } from '../db/database.ts'
 import { fileConnections } from '../db/server-rules-schema.ts'
+import { backupPlaces } from '../db/upkeep-schema.ts'
 import { errors } from '../errors/app-errors.ts'
 import { siteRow } from '../sites/sites.ts'
 import { FileFailure, type FileAccess, type FileServer } from './file-server.ts'
@@ -22,33 +23,45 @@ export interface HasFileAccess {
   }
 }
 
+/** What the files are for: the site itself, or its backups. */
+export type FilePurpose = 'site' | 'backups'
+const TABLES = { site: fileConnections, backups: backupPlaces } as const
+
 type Row = typeof fileConnections.$inferSelect
 type Needed = HasDatabase & HasFileAccess
 
-const rowOf = async (db: Database, siteId: string): Promise<Row | undefined> => {
-  const [row] = await db.select().from(fileConnections).where(eq(fileConnections.siteId, siteId))
+const secretKey = (siteId: string, purpose: FilePurpose): string =>
+  purpose === 'site' ? siteId : `${siteId} ${purpose}`
+
+const rowOf = async (db: Database, siteId: string, purpose: FilePurpose): Promise<Row | undefined> => {
+  const table = TABLES[purpose]
+  const [row] = await db.select().from(table).where(eq(table.siteId, siteId))
   return row
 }
 
-const secretOf = ({ fileAccess }: HasFileAccess, row: Row): FileSecret | undefined => {
+const secretOf = ({ fileAccess }: HasFileAccess, row: Row, purpose: FilePurpose): FileSecret | undefined => {
   if (row.place.protocol === 'folder') return { kind: 'none' }
   if (row.secret !== null) return FileSecret.parse(JSON.parse(row.secret))
-  return fileAccess.secrets.get(row.siteId)
+  return fileAccess.secrets.get(secretKey(row.siteId, purpose))
 }
 
-const secretState = (services: HasFileAccess, row: Row): FileConnectionInfo['secret'] => {
+const secretState = (services: HasFileAccess, row: Row, purpose: FilePurpose): FileConnectionInfo['secret'] => {
   if (row.place.protocol === 'folder') return 'none'
   if (row.secret !== null) return 'encrypted'
-  return services.fileAccess.secrets.has(row.siteId) ? 'in-memory' : 'missing'
+  return services.fileAccess.secrets.has(secretKey(row.siteId, purpose)) ? 'in-memory' : 'missing'
 }
 
 /** How the files of a site are reached, if that is known. @throws AppError NOT_FOUND */
-export const fileConnectionOf = async (services: Needed, siteId: string): Promise<FileConnectionInfo> => {
+export const fileConnectionOf = async (
+  services: Needed,
+  siteId: string,
+  purpose: FilePurpose = 'site',
+): Promise<FileConnectionInfo> => {
   await siteRow(services.db, siteId)
-  const row = await rowOf(services.db, siteId)
+  const row = await rowOf(services.db, siteId, purpose)
   const folders = [...services.fileAccess.folders]
   if (row === undefined) return { place: null, secret: 'none', trial: null, folders }
-  return { place: row.place, secret: secretState(services, row), trial: row.trial, folders }
+  return { place: row.place, secret: secretState(services, row, purpose), trial: row.trial, folders }
 }
 
 /** Keep what the owner says. What opens one server is never told to another. @throws AppError NOT_FOUND */
@@ -56,51 +69,59 @@ export const saveFileConnection = async (
   services: Needed,
   siteId: string,
   { place, secret, keep }: FileConnectionDraft,
+  purpose: FilePurpose = 'site',
 ): Promise<FileConnectionInfo> => {
   const { db, fileAccess } = services
   await siteRow(db, siteId)
-  const before = await rowOf(db, siteId)
+  const before = await rowOf(db, siteId, purpose)
   const isSame =
     before?.place.protocol === place.protocol &&
     before.place.address === place.address &&
     before.place.user === place.user
-  const known = secret ?? (isSame ? secretOf(services, before) : undefined)
-  fileAccess.secrets.delete(siteId)
-  if (known !== undefined && keep === 'not-kept') fileAccess.secrets.set(siteId, known)
+  const known = secret ?? (isSame ? secretOf(services, before, purpose) : undefined)
+  const key = secretKey(siteId, purpose)
+  fileAccess.secrets.delete(key)
+  if (known !== undefined && keep === 'not-kept') fileAccess.secrets.set(key, known)
   const row = { place, secret: known === undefined || keep === 'not-kept' ? null : JSON.stringify(known), trial: null }
+  const table = TABLES[purpose]
   await db
-    .insert(fileConnections)
+    .insert(table)
     .values({ siteId, ...row })
-    .onConflictDoUpdate({ target: fileConnections.siteId, set: row })
-  return fileConnectionOf(services, siteId)
+    .onConflictDoUpdate({ target: table.siteId, set: row })
+  return fileConnectionOf(services, siteId, purpose)
 }
 
 /** Forget how the files are reached, and what opens them. */
-export const forgetFileConnection = async ({ db, fileAccess }: Needed, siteId: string): Promise<void> => {
-  fileAccess.secrets.delete(siteId)
-  await db.delete(fileConnections).where(eq(fileConnections.siteId, siteId))
+export const forgetFileConnection = async (
+  { db, fileAccess }: Needed,
+  siteId: string,
+  purpose: FilePurpose = 'site',
+): Promise<void> => {
+  fileAccess.secrets.delete(secretKey(siteId, purpose))
+  const table = TABLES[purpose]
+  await db.delete(table).where(eq(table.siteId, siteId))
 }
 
 /** What opening the files of a site needs. @throws AppError when it is not known, FileFailure when the password is gone */
-const accessOf = async (services: Needed, siteId: string): Promise<FileAccess> => {
+const accessOf = async (services: Needed, siteId: string, purpose: FilePurpose): Promise<FileAccess> => {
   const { hosts } = await siteRow(services.db, siteId)
-  const row = await rowOf(services.db, siteId)
+  const row = await rowOf(services.db, siteId, purpose)
   if (row === undefined) throw errors.notFound('file connection')
-  const secret = secretOf(services, row)
+  const secret = secretOf(services, row, purpose)
   if (secret === undefined)
     throw new FileFailure('Zest Lamp was restarted, and the password or key was not to be saved. Enter it again.')
   return { place: row.place, secret, reach: hosts.privateAddresses }
 }
 
 /** Open the files of a site. @throws AppError NOT_FOUND, FileFailure */
-export const siteFiles = async (services: Needed, siteId: string): Promise<FileServer> =>
-  openFiles(await accessOf(services, siteId), services.fileAccess.folders)
+export const siteFiles = async (services: Needed, siteId: string, purpose: FilePurpose = 'site'): Promise<FileServer> =>
+  openFiles(await accessOf(services, siteId, purpose), services.fileAccess.folders)
 
-const tried = async (services: Needed, siteId: string): Promise<FileTrial> => {
+const tried = async (services: Needed, siteId: string, purpose: FilePurpose): Promise<FileTrial> => {
   const PROBE = '.zest-trial'
   try {
     await withFiles(
-      () => siteFiles(services, siteId),
+      () => siteFiles(services, siteId, purpose),
       async (files) => {
         // Whether files can be put there is known only when one has been.
         await files.write(PROBE, {
@@ -119,11 +140,16 @@ const tried = async (services: Needed, siteId: string): Promise<FileTrial> => {
 }
 
 /** Find out whether the files can be read and written, without changing any. @throws AppError NOT_FOUND */
-export const tryFileConnection = async (services: Needed, siteId: string): Promise<FileConnectionInfo> => {
-  await accessOf(services, siteId).catch((error: unknown) => {
+export const tryFileConnection = async (
+  services: Needed,
+  siteId: string,
+  purpose: FilePurpose = 'site',
+): Promise<FileConnectionInfo> => {
+  await accessOf(services, siteId, purpose).catch((error: unknown) => {
     if (!(error instanceof FileFailure)) throw error
   })
-  const trial = await tried(services, siteId)
-  await services.db.update(fileConnections).set({ trial }).where(eq(fileConnections.siteId, siteId))
-  return fileConnectionOf(services, siteId)
+  const trial = await tried(services, siteId, purpose)
+  const table = TABLES[purpose]
+  await services.db.update(table).set({ trial }).where(eq(table.siteId, siteId))
+  return fileConnectionOf(services, siteId, purpose)
 }

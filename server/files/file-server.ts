@@ -21,6 +21,10 @@ export interface FileServer {
    * @throws FileFailure; the file is then as it was, unless the failure says that it is not known
    */
   write(name: string, file: KeptFile): Promise<void>
+  /** Send a file of this machine, of any size, whole or not at all. @throws FileFailure */
+  send(from: string, name: string): Promise<void>
+  /** Get a file of any size onto this machine. @throws FileFailure */
+  fetch(name: string, to: string): Promise<void>
   /** Remove a file that is there. @throws FileFailure */
   remove(name: string): Promise<void>
   /** Close the connection; never fails. */

@@ -8,6 +8,7 @@ import {
   symlinkSync,
   writeFileSync,
 } from 'node:fs'
+import { randomBytes } from 'node:crypto'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, test } from 'vitest'
@@ -62,6 +63,20 @@ const behavesAsFiles = async (files: FileServer, folder: string, modes: 'kept' |
   expect(read?.bytes.toString()).toBe('# second\n')
   if (modes === 'kept') expect(read?.mode).toBe(0o640)
   await files.remove('.htaccess')
+  const own = mkdtempSync(join(tmpdir(), 'zest-large-'))
+  const large = randomBytes(3_000_000)
+  writeFileSync(join(own, 'large'), large)
+  for (const bytes of [text('before'), large]) {
+    writeFileSync(join(own, 'large'), bytes)
+    await files.send(join(own, 'large'), 'large.age')
+    expect(readdirSync(folder)).toEqual(['large.age'])
+    expect(readFileSync(join(folder, 'large.age')).equals(bytes)).toBe(true)
+    await files.fetch('large.age', join(own, 'back'))
+    expect(readFileSync(join(own, 'back')).equals(bytes)).toBe(true)
+  }
+  await files.remove('large.age')
+  expect((await failureOf(files.fetch('large.age', join(own, 'none')))).message).toMatch(/\.$/)
+  rmSync(own, { recursive: true })
   expect(readdirSync(folder)).toEqual([])
   expect((await failureOf(files.remove('.htaccess'))).message).toMatch(/\.$/)
 }

@@ -1,4 +1,4 @@
-import { chmod, chown, open, readFile, realpath, rename, rm, stat, unlink } from 'node:fs/promises'
+import { chmod, chown, copyFile, open, readFile, realpath, rename, rm, stat, unlink } from 'node:fs/promises'
 import { isAbsolute, join, relative } from 'node:path'
 import type { FilePlace } from '../../core/contracts/file-connections.ts'
 import {
@@ -47,6 +47,20 @@ const writeWhole = async (path: string, { bytes, mode }: KeptFile): Promise<void
   }
 }
 
+/** A copy that is whole on the disk before it takes its place. */
+const copyWhole = async (from: string, to: string): Promise<void> => {
+  const on = onItsWay(to)
+  try {
+    await copyFile(from, on)
+    const file = await open(on, 'r+')
+    await file.sync().finally(() => file.close())
+    await rename(on, to)
+  } catch (error) {
+    await rm(on, { force: true })
+    throw error
+  }
+}
+
 /**
  * Files in a folder of this machine, for instance a mounted one.
  * @param roots folders that whoever runs this machine has opened for sites
@@ -72,6 +86,8 @@ export const openFolder = async ({ folder }: FilePlace, roots: readonly string[]
       }
     },
     write: (name, file) => writeWhole(at(name), file).catch(failing(name)),
+    send: (from, name) => copyWhole(from, at(name)).catch(failing(name)),
+    fetch: (name, to) => copyFile(at(name), to).catch(failing(name)),
     remove: (name) => unlink(at(name)).catch(failing(name)),
     end: async () => undefined,
   }

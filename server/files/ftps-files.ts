@@ -18,6 +18,7 @@ import {
   type FileAccess,
   type FileServer,
   type KeptFile,
+  type Renaming,
 } from './file-server.ts'
 
 const FTP_PORT = 21
@@ -159,19 +160,20 @@ const readFile = async (client: Client, path: string): Promise<KeptFile | undefi
   }
 }
 
+const renaming = (client: Client): Renaming => ({
+  rename: async (from, to) => void (await client.rename(from, to)),
+  remove: async (name) => void (await client.remove(name)),
+})
+
 const writeWhole = async (client: Client, path: string, { bytes, mode }: KeptFile): Promise<void> => {
   const on = onItsWay(path)
-  const renaming = {
-    rename: async (from: string, to: string) => void (await client.rename(from, to)),
-    remove: async (name: string) => void (await client.remove(name)),
-  }
   try {
     await client.uploadFrom(Readable.from([bytes]), on)
     if ((await client.size(on)) !== bytes.length)
       throw new FileFailure(`${path}: The server has not taken the whole file.`)
     // Not every server has it; permissions are then those of a new file.
     if (mode !== undefined) await client.send(`SITE CHMOD ${mode.toString(8)} ${on}`, true)
-    await takePlace(renaming, on, path)
+    await takePlace(renaming(client), on, path)
   } catch (error) {
     await client.remove(on, true).catch(() => undefined)
     throw failure(error, path)
@@ -192,6 +194,21 @@ export const openFtps = async (access: FileAccess): Promise<FileServer> => {
   return {
     read: (name) => readFile(client, name),
     write: (name, file) => writeWhole(client, name, file),
+    send: async (from, name) => {
+      const on = onItsWay(name)
+      try {
+        await client.uploadFrom(from, on)
+        await takePlace(renaming(client), on, name)
+      } catch (error) {
+        await client.remove(on, true).catch(() => undefined)
+        throw failure(error, name)
+      }
+    },
+    fetch: async (name, to) => {
+      await client.downloadTo(to, name).catch((error: unknown) => {
+        throw failure(error, name)
+      })
+    },
     remove: async (name) => {
       await client.remove(name).catch((error: unknown) => {
         throw failure(error, name)

@@ -1,10 +1,7 @@
-import { Client, type SFTPWrapper, type Stats } from 'ssh2'
+import type { Client, SFTPWrapper, Stats } from 'ssh2'
 import {
-  connectTo,
   FILE_TIMEOUT_MS,
   FileFailure,
-  fingerprintOf,
-  hostAndPort,
   MOST_FILE_BYTES,
   onItsWay,
   takePlace,
@@ -15,16 +12,14 @@ import {
   type KeptFile,
   type Renaming,
 } from './file-server.ts'
+import { closed, LOST, signInOverSsh } from './ssh-connection.ts'
 
-const SSH_PORT = 22
 const PERMISSIONS = 0o7777
 /** SSH_FX_NO_SUCH_FILE (draft-ietf-secsh-filexfer-02 §7). */
 const NO_SUCH_FILE = 2
 
 /** Calls back once: with an error, or with what was asked for. */
 type Ended<T> = (error: Error | null | undefined, value: T) => void
-
-const LOST = 'The connection was lost on the way.'
 
 /** What the server says in numbers, in the words of a sentence (as before, §7). */
 const SAID: Readonly<Record<number, string>> = {
@@ -44,9 +39,6 @@ const failure = (error: unknown, what: string): FileFailure => {
   const said = SAID[codeOf(error) ?? -1]
   return new FileFailure(said === undefined ? whyNot(error as Error, what) : `${what}: ${said}`)
 }
-
-/** Connections that are closed say nothing any more, not even that. */
-const closed = new WeakSet<Client>()
 
 /** One operation, which ends with the connection too. */
 const operation = <T>(client: Client, what: string, start: (ended: Ended<T>) => void): Promise<T> =>
@@ -76,48 +68,6 @@ const operation = <T>(client: Client, what: string, start: (ended: Ended<T>) => 
       reject(error)
     }
   })
-
-/** @throws FileFailure; with the server's key where the owner has not confirmed it */
-const signIn = async ({ place, secret, reach }: FileAccess): Promise<Client> => {
-  const target = hostAndPort(place.address, SSH_PORT)
-  const what = `${target.host}:${target.port}`
-  const sock = await connectTo(target, reach)
-  const client = new Client()
-  let shown: string | null = null
-  return new Promise((resolve, reject) => {
-    client.once('ready', () => resolve(client))
-    client.once('close', () => {
-      closed.add(client)
-      reject(new FileFailure(`${what}: ${LOST}`))
-    })
-    client.on('error', (error: Error & { level?: string }) => {
-      if (shown !== null && shown !== place.fingerprint)
-        return reject(
-          new FileFailure(
-            place.fingerprint === null
-              ? `${what} shows a key that nobody has confirmed yet. Compare it with what your host tells you.`
-              : `${what} shows another key than the one you confirmed. Ask your host whether it has changed; somebody may be in between.`,
-            'unknown-key',
-            shown,
-          ),
-        )
-      if (error.level === 'client-authentication')
-        return reject(new FileFailure(`${what} does not accept this user and password or key.`))
-      reject(new FileFailure(whyNot(error, what)))
-    })
-    client.connect({
-      sock,
-      username: place.user,
-      readyTimeout: FILE_TIMEOUT_MS,
-      ...(secret.kind === 'password' && { password: secret.password }),
-      ...(secret.kind === 'key' && { privateKey: secret.key, passphrase: secret.passphrase }),
-      hostVerifier: (key: Buffer) => {
-        shown = fingerprintOf(key)
-        return shown === place.fingerprint
-      },
-    })
-  })
-}
 
 const renaming = (client: Client, sftp: SFTPWrapper): Renaming => ({
   // The protocol's own rename refuses where a file is in the way; the one of OpenSSH takes its place at once.
@@ -161,6 +111,32 @@ const writeWhole = async (
   }
 }
 
+/** A transfer, which may take any time, and ends with the connection. */
+const transfer = (client: Client, what: string, start: (ended: Ended<void>) => void): Promise<void> =>
+  new Promise((resolve, reject) => {
+    const onClose = (): void => reject(new FileFailure(`${what}: ${LOST}`))
+    if (closed.has(client)) return onClose()
+    client.once('close', onClose)
+    start((error) => {
+      client.removeListener('close', onClose)
+      if (error === null || error === undefined) resolve()
+      else reject(error)
+    })
+  })
+
+const sendWhole = async (client: Client, sftp: SFTPWrapper, from: string, path: string): Promise<void> => {
+  const on = onItsWay(path)
+  try {
+    await transfer(client, path, (ended) => sftp.fastPut(from, on, (error) => ended(error, undefined)))
+    await takePlace(renaming(client, sftp), on, path)
+  } catch (error) {
+    await renaming(client, sftp)
+      .remove(on)
+      .catch(() => undefined)
+    throw failure(error, path)
+  }
+}
+
 const readFile = async (client: Client, sftp: SFTPWrapper, path: string): Promise<KeptFile | undefined> => {
   try {
     const { size, mode } = await operation<Stats>(client, path, (ended) => sftp.stat(path, ended))
@@ -175,7 +151,7 @@ const readFile = async (client: Client, sftp: SFTPWrapper, path: string): Promis
 
 /** Files over SFTP (SSH File Transfer Protocol, version 3). @throws FileFailure */
 export const openSftp = async (access: FileAccess): Promise<FileServer> => {
-  const client = await signIn(access)
+  const client = await signInOverSsh({ ...access.place, secret: access.secret, reach: access.reach })
   const end = async (): Promise<void> => {
     client.end()
     client.destroy()
@@ -193,6 +169,13 @@ export const openSftp = async (access: FileAccess): Promise<FileServer> => {
     return {
       read: (name) => readFile(client, sftp, base + name),
       write: (name, file) => writeWhole(client, sftp, base + name, file),
+      send: (from, name) => sendWhole(client, sftp, from, base + name),
+      fetch: (name, to) =>
+        transfer(client, name, (ended) => sftp.fastGet(base + name, to, (error) => ended(error, undefined))).catch(
+          (error: unknown) => {
+            throw failure(error, name)
+          },
+        ),
       remove: (name) =>
         renaming(client, sftp)
           .remove(base + name)

@@ -1,10 +1,17 @@
-import { isOpenWay } from '../../core/http/private-addresses.ts'
+import { createReadStream, createWriteStream } from 'node:fs'
+import { stat } from 'node:fs/promises'
+import { request as httpRequest, type ClientRequest, type IncomingMessage, type RequestOptions } from 'node:http'
+import { request as httpsRequest } from 'node:https'
+import { pipeline } from 'node:stream/promises'
+import { isOpenWay, refusePrivate, type PrivateAddresses } from '../../core/http/private-addresses.ts'
+import { guardedLookup } from '../net/private-addresses.ts'
 import { askOutside, OutsideFailure, type OutsideAnswer } from '../net/outside-request.ts'
 import {
   FILE_TIMEOUT_MS,
   FileFailure,
   MOST_FILE_BYTES,
   onItsWay,
+  whyNot,
   type FileAccess,
   type FileServer,
   type KeptFile,
@@ -20,8 +27,43 @@ const SENTENCES: Readonly<Record<number, string>> = {
   507: 'The disk of the server is full, or your space is used up.',
 }
 
-const refused = ({ status }: OutsideAnswer, what: string): FileFailure =>
+const refusedWith = (status: number, what: string): FileFailure =>
   new FileFailure(`${what}: ${SENTENCES[status] ?? `The server answered with status ${status}.`}`)
+const refused = ({ status }: OutsideAnswer, what: string): FileFailure => refusedWith(status, what)
+
+/**
+ * A request whose body, or whose answer’s body, is a file: it passes by without being held.
+ * @param to where the body of a good answer is written
+ * @returns the status
+ */
+const passing = async (
+  url: URL,
+  reach: PrivateAddresses,
+  options: RequestOptions,
+  send: (outgoing: ClientRequest) => Promise<void>,
+  to?: string,
+): Promise<number> => {
+  refusePrivate(url.hostname, reach)
+  const outgoing = (url.protocol === 'https:' ? httpsRequest : httpRequest)(url, {
+    ...options,
+    lookup: guardedLookup(reach),
+    agent: false,
+    timeout: FILE_TIMEOUT_MS,
+  })
+  outgoing.once('timeout', () => outgoing.destroy(Object.assign(new Error('timeout'), { code: 'ETIMEDOUT' })))
+  const answered = new Promise<IncomingMessage>((resolve, reject) =>
+    outgoing.once('response', resolve).on('error', reject),
+  )
+  // A server may refuse before it has read everything; what it says then is better than the broken connection.
+  const sent = send(outgoing).catch((error: unknown) => error)
+  const answer = await answered
+  const status = answer.statusCode ?? 0
+  if (to !== undefined && status === 200) await pipeline(answer, createWriteStream(to, { mode: 0o600 }))
+  else answer.resume()
+  const failed = await sent
+  if (failed !== undefined && status < 400) throw failed
+  return status
+}
 
 const isDone = ({ status }: OutsideAnswer): boolean => status >= 200 && status < 300
 
@@ -73,6 +115,10 @@ export const openWebDav = async ({ place, secret, reach }: FileAccess): Promise<
     const answer = await ask('DELETE', name)
     if (!isDone(answer)) throw refused(answer, name)
   }
+  const moved = async (on: string, name: string): Promise<void> => {
+    const answer = await ask('MOVE', on, { destination: new URL(encodeURIComponent(name), root).href, overwrite: 'T' })
+    if (!isDone(answer)) throw refused(answer, name)
+  }
   const found = await ask('PROPFIND', '', { depth: '0' })
   if (!isDone(found)) throw refused(found, root.href)
   return {
@@ -85,14 +131,45 @@ export const openWebDav = async ({ place, secret, reach }: FileAccess): Promise<
         if (!isDone(sent)) throw refused(sent, name)
         if ((await read(on))?.bytes.equals(bytes) !== true)
           throw new FileFailure(`${name}: The server has not taken the whole file.`)
-        const moved = await ask('MOVE', on, {
-          destination: new URL(encodeURIComponent(name), root).href,
-          overwrite: 'T',
-        })
-        if (!isDone(moved)) throw refused(moved, name)
+        await moved(on, name)
       } catch (error) {
         await remove(on).catch(() => undefined)
         throw error
+      }
+    },
+    send: async (from, name) => {
+      const on = onItsWay(name)
+      try {
+        const { size } = await stat(from)
+        const url = new URL(encodeURIComponent(on), root)
+        const status = await passing(
+          url,
+          reach,
+          { method: 'PUT', headers: { authorization, 'content-length': String(size) } },
+          async (outgoing) => {
+            await pipeline(createReadStream(from), outgoing)
+          },
+        )
+        if (status < 200 || status > 299) throw refusedWith(status, name)
+        await moved(on, name)
+      } catch (error) {
+        await remove(on).catch(() => undefined)
+        throw error instanceof FileFailure ? error : new FileFailure(whyNot(error as Error, name))
+      }
+    },
+    fetch: async (name, to) => {
+      try {
+        const url = new URL(encodeURIComponent(name), root)
+        const status = await passing(
+          url,
+          reach,
+          { method: 'GET', headers: { authorization } },
+          async (outgoing) => void outgoing.end(),
+          to,
+        )
+        if (status < 200 || status > 299) throw refusedWith(status, name)
+      } catch (error) {
+        throw error instanceof FileFailure ? error : new FileFailure(whyNot(error as Error, name))
       }
     },
     end: async () => undefined,

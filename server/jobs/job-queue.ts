@@ -46,12 +46,28 @@ const insertJob = async (db: Database, job: NewJob, id: string): Promise<JobRow>
  * Jobs of one lane run one after the other: what measures has the machine to itself. A warm-up waits for the origin most of the time, and pauses by
  * itself while its site is measured.
  */
-const LANES = ['measuring', 'warming', 'filling', 'certificates'] as const
+const LANES = ['measuring', 'warming', 'filling', 'certificates', 'upkeep'] as const
 type Lane = (typeof LANES)[number]
+/** Never two of them at once: a backup sees no clean-up, and two clean-ups do not meet. */
+const UPKEEP: ReadonlySet<JobKind> = new Set<JobKind>([
+  'database-survey',
+  'database-backup',
+  'clean-up',
+  'database-restore',
+])
 const laneOf = (kind: JobKind): Lane => {
   if (kind === 'warm-up') return 'warming'
   if (kind === 'certificate') return 'certificates'
+  if (UPKEEP.has(kind)) return 'upkeep'
   return kind === 'objects-fill' ? 'filling' : 'measuring'
+}
+/** What is said when something of a lane is under way already. */
+const UNDER_WAY: Record<Lane, () => Error> = {
+  measuring: errors.measuring,
+  warming: errors.measuring,
+  filling: errors.measuring,
+  certificates: errors.gettingCertificate,
+  upkeep: errors.upkeepUnderWay,
 }
 const kindsOf = (lane: Lane): JobKind[] => JobKind.options.filter((kind) => laneOf(kind) === lane)
 
@@ -112,8 +128,7 @@ export class JobQueue {
    */
   async order(job: NewJob, id: string, write: (tx: Database) => Promise<unknown>): Promise<Job> {
     const row = await this.#db.transaction(async (tx) => {
-      if (await hasOpenJob(tx, job.siteId, laneOf(job.kind)))
-        throw job.kind === 'certificate' ? errors.gettingCertificate() : errors.measuring()
+      if (await hasOpenJob(tx, job.siteId, laneOf(job.kind))) throw UNDER_WAY[laneOf(job.kind)]()
       await write(tx)
       return insertJob(tx, job, id)
     })

@@ -11,6 +11,7 @@ import type { HasRecheck } from '../http/live-events.ts'
 import type { HasJobs } from '../jobs/job-queue.ts'
 import type { HasClock } from '../live/clock.ts'
 import type { HasEvents } from '../live/event-bus.ts'
+import type { HasDatabaseSecrets } from '../databases/database-connections.ts'
 import type { HasFileAccess } from '../files/file-connections.ts'
 import type { HasRulesFiles } from '../server-rules/rehearsals.ts'
 import type { HasLoadOrders } from '../load-tests/load-tests.ts'
@@ -37,6 +38,7 @@ export type Services = HasDatabase &
   HasLoadOrders &
   HasRulesFiles &
   HasFileAccess &
+  HasDatabaseSecrets &
   HasRecordings &
   HasAddresses &
   HasStartToken &

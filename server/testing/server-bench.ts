@@ -15,6 +15,7 @@ import type { PageChange } from '../../core/contracts/page-changes.ts'
 import type { SnapshotOrder, SnapshotOutcome } from '../../core/contracts/safety.ts'
 import type { LoadStep } from '../../core/contracts/load-tests.ts'
 import type { FileSecret } from '../../core/contracts/file-connections.ts'
+import type { DatabaseSecret } from '../../core/contracts/site-databases.ts'
 import type { Setup } from '../../core/contracts/setup.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { absentAddress, type AddressState, type StoredSummary } from '../../core/contracts/store.ts'
@@ -34,6 +35,7 @@ import * as objectsSchema from '../db/objects-schema.ts'
 import * as loadTestsSchema from '../db/load-tests-schema.ts'
 import * as cdnSchema from '../db/cdn-schema.ts'
 import * as serverRulesSchema from '../db/server-rules-schema.ts'
+import * as upkeepSchema from '../db/upkeep-schema.ts'
 import * as warmUpSchema from '../db/warm-up-schema.ts'
 import { CdnPurges } from '../cdn/cdn-purges.ts'
 import { EdgeFleet } from '../edges/edge-fleet.ts'
@@ -53,6 +55,8 @@ import type { LoadTask } from '../../lab/load/load-messages.ts'
 import { runSimulation } from '../../core/planner/run-simulation.ts'
 import { aRequest, someMetrics } from '../../core/measuring/testing/made-up.ts'
 import { aSight } from '../../core/safety/testing/sights.ts'
+import { openEmbeddedDatabase } from '../upkeep/embedded-database.ts'
+import { ownScratch, type ScratchDatabases } from '../upkeep/scratch-database.ts'
 import { Recordings } from '../measuring/recordings.ts'
 import type { RoundClock } from '../warmup/round-work.ts'
 import type { Services } from '../routes/services.ts'
@@ -117,6 +121,7 @@ const emptyDatabase = async (): Promise<Database> => {
   const tables = Object.values({
     ...schema,
     ...warmUpSchema,
+    ...upkeepSchema,
     ...loadTestsSchema,
     ...cdnSchema,
     ...serverRulesSchema,
@@ -143,6 +148,12 @@ export class ServerBench {
   }
   /** Folders of this machine that are open to sites. */
   readonly siteFolders: string[] = []
+  /** Where backups are on their way. */
+  upkeepFolder = ''
+  /** Where backups are restored for proof. */
+  readonly scratch: ScratchDatabases = {
+    open: (engine) => (engine === 'postgresql' ? openEmbeddedDatabase() : ownScratch('/nowhere').open(engine)),
+  }
   /** Name servers that are asked. */
   readonly dns: { nameServers: string[] } = { nameServers: ['127.0.0.1:1'] }
   edges!: EdgeFleet
@@ -236,6 +247,7 @@ export class ServerBench {
     })
     bench.siteUrl = `http://127.0.0.1:${await listen(site)}`
     bench.objectsSocket = objectsSocketPath(folder)
+    bench.upkeepFolder = join(folder, 'upkeep')
     bench.#db = await emptyDatabase()
     const server = createServer((req, res) => app.callback()(req, res))
     const port = await listen(server)
@@ -270,6 +282,9 @@ export class ServerBench {
       loadOrders: new LoadOrders(),
       rulesFiles: new Map<string, string>(),
       fileAccess: { folders: this.siteFolders, secrets: new Map<string, FileSecret>() },
+      databaseSecrets: new Map<string, DatabaseSecret>(),
+      upkeepFolder: this.upkeepFolder,
+      scratch: this.scratch,
     }
     const lab = {
       run: async (order: RunOrder) => this.lab(order),

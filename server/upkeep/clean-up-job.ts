@@ -1,0 +1,245 @@
+import { mkdir, rm } from 'node:fs/promises'
+import { createReadStream } from 'node:fs'
+import { setTimeout as pause } from 'node:timers/promises'
+import { eq } from 'drizzle-orm'
+import type { CleanUpResult, GroupProgress } from '../../core/contracts/clean-up.ts'
+import type { Site } from '../../core/contracts/sites.ts'
+import { UnknownInSchema, type DatabaseSchema } from '../../core/upkeep/database-schema.ts'
+import { minutesUntilQuiet } from '../../core/upkeep/quiet-hours.ts'
+import { dialectOf, tableSql } from '../../core/upkeep/sql-dialect.ts'
+import { siteDatabase, type HasDatabaseSecrets } from '../databases/database-connections.ts'
+import { withDatabase } from '../databases/open-database-at.ts'
+import { DatabaseFailure } from '../databases/open-database.ts'
+import { readSchema } from '../databases/read-schema.ts'
+import type { HasDatabase } from '../db/database.ts'
+import { cleanUps } from '../db/upkeep-schema.ts'
+import { siteFiles, type HasFileAccess } from '../files/file-connections.ts'
+import { FileFailure } from '../files/file-server.ts'
+import { withFiles } from '../files/open-files.ts'
+import { JobFailure, type JobHandler, type JobProgress } from '../jobs/job-queue.ts'
+import type { HasClock } from '../live/clock.ts'
+import type { HasEvents } from '../live/event-bus.ts'
+import type { HasAddresses } from '../net/addresses.ts'
+import { writeEntry } from '../release/ledger.ts'
+import { getSite } from '../sites/sites.ts'
+import { localFile, type HasUpkeepFolder } from './backups.ts'
+import { cleanUpGroups, type CleanUpPace } from './clean-up-groups.ts'
+import { RemovedFile } from './removed-file.ts'
+import { compareWaits, sampleWaits, waitOnce } from './site-wait.ts'
+import { writeSealedFile } from './sql-file.ts'
+import { digestOfSchema } from './surveys.ts'
+import { upkeepPlanOf } from './upkeep-plan.ts'
+
+type Needed = HasDatabase & HasEvents & HasAddresses & HasClock & HasDatabaseSecrets & HasFileAccess & HasUpkeepFolder
+type Row = typeof cleanUps.$inferSelect
+
+/** A site this much slower than before is busy: the clean-up waits. */
+const BUSY = 1.5
+const BUSY_MS = 50
+const LOOK_EVERY_MS = 2000
+const LONGEST_PAUSE_MS = 30_000
+const MINUTE_MS = 60_000
+
+/** Names of the files of a clean-up. */
+export const removedFileName = (id: string): string => `removed-${id}.sql`
+const sealedName = (id: string): string => `removed-${id}.sql.gz.age`
+
+/** One clean-up, from the first look at the site to the last. */
+class CleanUpRun {
+  readonly #needed: Needed
+  readonly #row: Row
+  readonly #site: Site
+  readonly #progress: JobProgress
+  #usualMs = Number.POSITIVE_INFINITY
+  #lookedAt = 0
+
+  constructor(needed: Needed, row: Row, site: Site, progress: JobProgress) {
+    this.#needed = needed
+    this.#row = row
+    this.#site = site
+    this.#progress = progress
+  }
+
+  #set(change: Partial<Row>): Promise<unknown> {
+    return this.#needed.db.update(cleanUps).set(change).where(eq(cleanUps.id, this.#row.id))
+  }
+
+  #open(use: 'reading' | 'clean-up') {
+    return siteDatabase(this.#needed, this.#row.siteId, use)
+  }
+
+  /** @throws JobFailure when the database is not the one that was looked at */
+  async #schema(): Promise<DatabaseSchema> {
+    const schema = await withDatabase(() => this.#open('reading'), readSchema)
+    if (digestOfSchema(schema) !== this.#row.order.schemaDigest)
+      throw new JobFailure(
+        'The tables of the database have changed since you looked at the groups. Look through it again, so that what goes is what you have seen.',
+      )
+    return schema
+  }
+
+  async #space(schema: DatabaseSchema, tables: ReadonlySet<string>): Promise<Record<string, number>> {
+    const now = schema.tables.length === 0 ? schema : await withDatabase(() => this.#open('reading'), readSchema)
+    return Object.fromEntries(now.tables.filter(({ name }) => tables.has(name)).map(({ name, bytes }) => [name, bytes]))
+  }
+
+  /** Waits while it is not the time for it. */
+  async #whenQuiet(tell: (words: string) => Promise<void>): Promise<void> {
+    const { signal } = this.#progress
+    const { plan } = await upkeepPlanOf(this.#needed.db, this.#row.siteId)
+    if (this.#row.order.start === 'quiet-hours' && plan.quiet !== null)
+      for (;;) {
+        const minutes = minutesUntilQuiet(plan.quiet, this.#needed.now())
+        if (minutes === 0) break
+        await tell(`Waiting for quiet hours, which begin at ${plan.quiet.from}`)
+        await pause(Math.min(minutes, 1) * MINUTE_MS, undefined, { signal })
+      }
+    if (performance.now() - this.#lookedAt < LOOK_EVERY_MS) return
+    for (let ms = LOOK_EVERY_MS; ; ms = Math.min(LONGEST_PAUSE_MS, ms * 2)) {
+      const now = await waitOnce(this.#site)
+      this.#lookedAt = performance.now()
+      if (now === undefined || now <= this.#usualMs * BUSY + BUSY_MS) return
+      await tell('The site is busy: waiting until it answers as usual')
+      await pause(ms, undefined, { signal })
+    }
+  }
+
+  async #remove(schema: DatabaseSchema, file: RemovedFile): Promise<GroupProgress[]> {
+    const { signal, report } = this.#progress
+    const { groups } = this.#row.order
+    const pace: CleanUpPace = {
+      elapsed: () => performance.now(),
+      pause: async (ms, until) => void (await pause(ms, undefined, { signal: until })),
+      whenQuiet: (tell) => this.#whenQuiet(tell),
+    }
+    let told = 0
+    return cleanUpGroups(groups, this.#row.progress, {
+      ...{ pace, signal },
+      open: () => this.#open('clean-up'),
+      scope: { schema, now: this.#row.at },
+      writeDown: (statements) => file.append(statements),
+      told: async (progress, words) => {
+        const ended = progress.every(({ state }) => state === 'done')
+        if (performance.now() - told < 300 && !ended) return
+        told = performance.now()
+        await this.#set({ progress: [...progress] })
+        const done = progress.filter(({ state }) => state === 'done').length
+        const removed = progress.reduce((sum, one) => sum + one.removed, 0)
+        await report(5 + Math.floor((80 * done) / groups.length), 100, `${words}: ${removed} so far`, null)
+      },
+    })
+  }
+
+  /** In the manner of the database: what was used by rows that are gone can be used again. */
+  async #optimise(schema: DatabaseSchema, tables: ReadonlySet<string>): Promise<void> {
+    await withDatabase(
+      () => this.#open('clean-up'),
+      async (db) => {
+        const dialect = dialectOf(db.engine)
+        for (const table of schema.tables) {
+          if (!tables.has(table.name) || this.#progress.signal.aborted) continue
+          await this.#progress.report(90, 100, `Optimising ${table.name}`, null)
+          const statement =
+            db.engine === 'postgresql'
+              ? `vacuum (analyze) ${tableSql(dialect, table)}`
+              : `optimize table ${tableSql(dialect, table)}`
+          await db.run(statement).catch((error: unknown) => {
+            // In use for longer than visitors should wait: the space is used again all the same, only later.
+            if (!(error instanceof DatabaseFailure) || error.reason !== 'locked') throw error
+          })
+        }
+      },
+    )
+  }
+
+  /** Keep what was removed, encrypted, here and at the backup place. */
+  async #keep(): Promise<CleanUpResult['kept']> {
+    const { recipient } = await upkeepPlanOf(this.#needed.db, this.#row.siteId)
+    const plain = localFile(this.#needed, removedFileName(this.#row.id))
+    const name = sealedName(this.#row.id)
+    const sealed = localFile(this.#needed, name)
+    const { bytes, sha256 } = await writeSealedFile(sealed, createReadStream(plain), recipient)
+    await rm(plain)
+    const offSite = await withFiles(
+      () => siteFiles(this.#needed, this.#row.siteId, 'backups'),
+      (files) => files.send(sealed, name),
+    ).then(
+      () => true,
+      (error: unknown) => {
+        if (error instanceof FileFailure) return false
+        throw error
+      },
+    )
+    return { file: name, bytes, sha256, offSite }
+  }
+
+  async run(): Promise<CleanUpResult> {
+    const { signal, report } = this.#progress
+    const schema = await this.#schema()
+    const touched = new Set(
+      this.#row.order.groups.flatMap(({ table, referring }) => [
+        table,
+        ...referring.filter(({ treat }) => treat === 'remove').map((one) => one.table),
+      ]),
+    )
+    await report(1, 100, 'Measuring how long pages take', null)
+    const before = this.#row.waitBefore ?? (await sampleWaits(this.#site, signal))
+    const spaceBefore = this.#row.spaceBefore ?? (await this.#space(schema, touched))
+    await this.#set({ waitBefore: before, spaceBefore })
+    this.#usualMs = before.waits.length === 0 ? Number.POSITIVE_INFINITY : Math.max(...before.waits)
+    const file = await RemovedFile.open(localFile(this.#needed, removedFileName(this.#row.id)))
+    const progress = await this.#remove(schema, file).finally(() => file.close())
+    await this.#set({ progress })
+    const removed = progress.reduce((sum, one) => sum + one.removed + one.along, 0)
+    const left = progress.reduce((sum, one) => sum + one.left, 0)
+    const stopped = signal.aborted
+    if (!stopped) await this.#optimise(schema, touched)
+    const kept = await this.#keep()
+    if (!stopped) await report(94, 100, 'Measuring how long pages take now', null)
+    const wait = stopped ? null : compareWaits(before, await sampleWaits(this.#site, signal))
+    const after = await this.#space(schema, touched)
+    const stayed = left === 0 ? '' : ` ${left} stayed because they were in use, or something points to them.`
+    return {
+      removed,
+      wait,
+      kept,
+      space: [...touched].map((table) => ({ table, before: spaceBefore[table] ?? 0, after: after[table] ?? 0 })),
+      sentence: `${stopped ? 'Stopped: ' : ''}${removed === 1 ? 'one row was' : `${removed} rows were`} removed.${stayed}${wait === null ? '' : ` ${wait.sentence}`}`,
+    }
+  }
+}
+
+/** Remove the rows of the groups that the owner has confirmed. */
+export const cleanUpJob =
+  (needed: Needed): JobHandler =>
+  async (job, progress) => {
+    const [row] = await needed.db.select().from(cleanUps).where(eq(cleanUps.id, job.subjectId))
+    if (row === undefined) throw new JobFailure('This clean-up is gone; order it again.')
+    await mkdir(needed.upkeepFolder, { recursive: true, mode: 0o700 })
+    progress.afterwards(async () => needed.events.changed(job.siteId, 'upkeep'))
+    try {
+      const site = await getSite(needed, job.siteId)
+      const result = await new CleanUpRun(needed, row, site, progress).run()
+      await needed.db.update(cleanUps).set({ result }).where(eq(cleanUps.id, row.id))
+      const changes = [
+        result.sentence,
+        ...result.space.map(
+          ({ table, before, after }) =>
+            `${table}: ${Math.round(before / 1024)} kB before, ${Math.round(after / 1024)} kB after`,
+        ),
+      ]
+      await writeEntry(
+        needed.db,
+        job.siteId,
+        { kind: 'upkeep', title: job.title, changes, by: row.by, decision: 'none' },
+        needed.now(),
+      )
+    } catch (error) {
+      if (error instanceof DatabaseFailure || error instanceof UnknownInSchema) throw new JobFailure(error.message)
+      if ((error as NodeJS.ErrnoException).code === 'ENOSPC')
+        throw new JobFailure(
+          'The disk of this machine is full, so nothing more was removed: what goes must be written down first. Make room in ZEST_DATA_DIR.',
+        )
+      throw error
+    }
+  }

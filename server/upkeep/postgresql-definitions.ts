@@ -1,0 +1,204 @@
+import type { OpenDatabase, Value } from '../databases/open-database.ts'
+import { POSTGRESQL } from '../../core/upkeep/sql-dialect.ts'
+
+/** How a database is built, as SQL: what is made before the rows, and what after them. */
+export interface Definitions {
+  readonly before: readonly string[]
+  readonly after: readonly string[]
+  /** What is there that cannot be written down; the backup would not be complete. */
+  readonly missing: readonly string[]
+}
+
+const OWN = "n.nspname not in ('pg_catalog', 'information_schema') and n.nspname not like 'pg\\_%'"
+/** What belongs to an extension is made by it. */
+const notOfExtension = (oid: string): string =>
+  `not exists (select 1 from pg_depend e where e.objid = ${oid} and e.deptype = 'e')`
+const text = (value: Value | undefined): string => value ?? ''
+const quoted = (...path: (Value | undefined)[]): string => path.map((part) => POSTGRESQL.name(text(part))).join('.')
+
+const schemas = async (db: OpenDatabase): Promise<string[]> => {
+  const rows = await db.rows(`select n.nspname from pg_namespace n where ${OWN} and n.nspname <> 'public' order by 1`)
+  return rows.map(([name]) => `create schema ${quoted(name)};`)
+}
+
+const extensions = async (db: OpenDatabase): Promise<string[]> => {
+  const rows = await db.rows("select extname from pg_extension where extname <> 'plpgsql' order by 1")
+  return rows.map(([name]) => `create extension if not exists ${quoted(name)};`)
+}
+
+const types = async (db: OpenDatabase): Promise<string[]> => {
+  const enums = await db.rows(
+    `select n.nspname, t.typname, string_agg(quote_literal(e.enumlabel), ', ' order by e.enumsortorder)
+     from pg_type t join pg_namespace n on n.oid = t.typnamespace join pg_enum e on e.enumtypid = t.oid
+     where ${OWN} and ${notOfExtension('t.oid')} group by 1, 2 order by 1, 2`,
+  )
+  const domains = await db.rows(
+    `select n.nspname, t.typname, format_type(t.typbasetype, t.typtypmod), case when t.typnotnull then ' not null' else '' end,
+       coalesce(' default ' || t.typdefault, ''),
+       coalesce((select string_agg(' constraint ' || quote_ident(k.conname) || ' ' || pg_get_constraintdef(k.oid), '' order by k.conname) from pg_constraint k where k.contypid = t.oid and k.contype = 'c'), '')
+     from pg_type t join pg_namespace n on n.oid = t.typnamespace where t.typtype = 'd' and ${OWN} and ${notOfExtension('t.oid')} order by 1, 2`,
+  )
+  return [
+    ...enums.map(([schema, name, labels]) => `create type ${quoted(schema, name)} as enum (${text(labels)});`),
+    ...domains.map(
+      ([schema, name, base, empty, usual, checks]) =>
+        `create domain ${quoted(schema, name)} as ${text(base)}${text(usual)}${text(empty)}${text(checks)};`,
+    ),
+  ]
+}
+
+const sequences = async (db: OpenDatabase): Promise<{ made: string[]; set: string[] }> => {
+  const rows = await db.rows(
+    `select n.nspname, c.relname, format_type(s.seqtypid, null), s.seqincrement, s.seqmin, s.seqmax, s.seqstart, s.seqcache,
+       case when s.seqcycle then ' cycle' else '' end, v.last_value, d.deptype, tn.nspname, t.relname, a.attname
+     from pg_sequence s join pg_class c on c.oid = s.seqrelid join pg_namespace n on n.oid = c.relnamespace
+     join pg_sequences v on v.schemaname = n.nspname and v.sequencename = c.relname
+     left join pg_depend d on d.classid = 'pg_class'::regclass and d.objid = c.oid and d.refclassid = 'pg_class'::regclass and d.deptype in ('a', 'i')
+     left join pg_class t on t.oid = d.refobjid left join pg_namespace tn on tn.oid = t.relnamespace
+     left join pg_attribute a on a.attrelid = d.refobjid and a.attnum = d.refobjsubid
+     where ${OWN} order by 1, 2`,
+  )
+  return {
+    made: rows
+      .filter((row) => row[10] !== 'i')
+      .map(
+        ([schema, name, type, by, min, max, start, cache, cycle]) =>
+          `create sequence ${quoted(schema, name)} as ${text(type)} increment by ${text(by)} minvalue ${text(min)} maxvalue ${text(max)} start with ${text(start)} cache ${text(cache)}${text(cycle)};`,
+      ),
+    set: rows.flatMap(([schema, name, , , , , , , , last, dependence, tableSchema, table, column]) => [
+      ...(last === null
+        ? []
+        : [`select pg_catalog.setval(${POSTGRESQL.text(quoted(schema, name))}, ${text(last)}, true);`]),
+      ...(dependence === 'a'
+        ? [`alter sequence ${quoted(schema, name)} owned by ${quoted(tableSchema, table, column)};`]
+        : []),
+    ]),
+  }
+}
+
+const tables = async (db: OpenDatabase): Promise<string[]> => {
+  const rows = await db.rows(
+    `select n.nspname, c.relname, a.attname, format_type(a.atttypid, a.atttypmod),
+       case when a.attcollation <> t.typcollation and a.attcollation <> 0 then ' collate ' || (select quote_ident(cn.nspname) || '.' || quote_ident(l.collname) from pg_collation l join pg_namespace cn on cn.oid = l.collnamespace where l.oid = a.attcollation) else '' end,
+       case when a.attidentity = 'a' then ' generated always as identity' when a.attidentity = 'd' then ' generated by default as identity'
+         when a.attgenerated = 's' then ' generated always as (' || pg_get_expr(d.adbin, d.adrelid) || ') stored'
+         when a.atthasdef then ' default ' || pg_get_expr(d.adbin, d.adrelid) else '' end,
+       case when a.attnotnull then ' not null' else '' end,
+       (select ' (sequence name ' || quote_ident(sn.nspname) || '.' || quote_ident(sc.relname) || ')' from pg_depend p join pg_class sc on sc.oid = p.objid join pg_namespace sn on sn.oid = sc.relnamespace where p.refobjid = c.oid and p.refobjsubid = a.attnum and p.deptype = 'i' and sc.relkind = 'S')
+     from pg_attribute a join pg_class c on c.oid = a.attrelid join pg_namespace n on n.oid = c.relnamespace join pg_type t on t.oid = a.atttypid
+     left join pg_attrdef d on d.adrelid = a.attrelid and d.adnum = a.attnum
+     where c.relkind = 'r' and not c.relispartition and a.attnum > 0 and not a.attisdropped and ${OWN} and ${notOfExtension('c.oid')} order by 1, 2, a.attnum`,
+  )
+  const made = new Map<string, string[]>()
+  for (const [schema, table, column, type, collation, usual, empty, sequence] of rows) {
+    const name = quoted(schema, table)
+    const line = `  ${quoted(column)} ${text(type)}${text(collation)}${text(usual)}${text(sequence)}${text(empty)}`
+    made.set(name, [...(made.get(name) ?? []), line])
+  }
+  const bare = await db.rows(
+    `select n.nspname, c.relname from pg_class c join pg_namespace n on n.oid = c.relnamespace
+     where c.relkind = 'r' and not c.relispartition and ${OWN} and not exists (select 1 from pg_attribute a where a.attrelid = c.oid and a.attnum > 0 and not a.attisdropped) order by 1, 2`,
+  )
+  return [
+    ...[...made].map(([name, columns]) => `create table ${name} (\n${columns.join(',\n')}\n);`),
+    ...bare.map(([schema, table]) => `create table ${quoted(schema, table)} ();`),
+  ]
+}
+
+/** Statements that the server itself writes: one column, without the semicolon. */
+const asWritten = async (db: OpenDatabase, sql: string): Promise<string[]> =>
+  (await db.rows(sql)).map(([statement]) => `${text(statement)};`)
+
+const functions = (db: OpenDatabase): Promise<string[]> =>
+  asWritten(
+    db,
+    `select pg_get_functiondef(p.oid) from pg_proc p join pg_namespace n on n.oid = p.pronamespace
+     where p.prokind in ('f', 'p') and ${OWN} and ${notOfExtension('p.oid')} order by n.nspname, p.proname, p.oid::text`,
+  )
+
+const constraints = (db: OpenDatabase): Promise<string[]> =>
+  asWritten(
+    db,
+    `select 'alter table ' || quote_ident(n.nspname) || '.' || quote_ident(c.relname) || ' add constraint ' || quote_ident(k.conname) || ' ' || pg_get_constraintdef(k.oid)
+     from pg_constraint k join pg_class c on c.oid = k.conrelid join pg_namespace n on n.oid = c.relnamespace
+     where c.relkind = 'r' and not c.relispartition and k.contype in ('p', 'u', 'c', 'x', 'f') and ${OWN}
+     order by case k.contype when 'f' then 2 else 1 end, n.nspname, c.relname, k.conname`,
+  )
+
+const indexes = (db: OpenDatabase): Promise<string[]> =>
+  asWritten(
+    db,
+    `select pg_get_indexdef(i.indexrelid) from pg_index i join pg_class c on c.oid = i.indrelid join pg_namespace n on n.oid = c.relnamespace
+     where c.relkind = 'r' and ${OWN} and not exists (select 1 from pg_constraint k where k.conindid = i.indexrelid and k.contype in ('p', 'u', 'x')) order by 1`,
+  )
+
+const views = (db: OpenDatabase): Promise<string[]> =>
+  asWritten(
+    db,
+    `select 'create ' || case c.relkind when 'm' then 'materialized view ' else 'view ' end || quote_ident(n.nspname) || '.' || quote_ident(c.relname) || ' as' || E'\\n' || rtrim(pg_get_viewdef(c.oid), ';')
+     from pg_class c join pg_namespace n on n.oid = c.relnamespace where c.relkind in ('v', 'm') and ${OWN} and ${notOfExtension('c.oid')} order by c.oid`,
+  )
+
+const triggers = (db: OpenDatabase): Promise<string[]> =>
+  asWritten(
+    db,
+    `select pg_get_triggerdef(t.oid) from pg_trigger t join pg_class c on c.oid = t.tgrelid join pg_namespace n on n.oid = c.relnamespace
+     where not t.tgisinternal and ${OWN} order by n.nspname, c.relname, t.tgname`,
+  )
+
+const comments = (db: OpenDatabase): Promise<string[]> =>
+  asWritten(
+    db,
+    `select case when d.objsubid = 0 then 'comment on table ' || quote_ident(n.nspname) || '.' || quote_ident(c.relname)
+       else 'comment on column ' || quote_ident(n.nspname) || '.' || quote_ident(c.relname) || '.' || quote_ident(a.attname) end || ' is ' || quote_literal(d.description)
+     from pg_description d join pg_class c on c.oid = d.objoid and d.classoid = 'pg_class'::regclass join pg_namespace n on n.oid = c.relnamespace
+     left join pg_attribute a on a.attrelid = c.oid and a.attnum = d.objsubid
+     where c.relkind = 'r' and ${OWN} order by n.nspname, c.relname, d.objsubid`,
+  )
+
+/** What this writer does not know, in words. */
+const missing = async (db: OpenDatabase): Promise<string[]> => {
+  const rows = await db.rows(
+    `select 'the partitioned table ' || c.relname from pg_class c join pg_namespace n on n.oid = c.relnamespace where c.relkind = 'p' and ${OWN}
+     union all select 'the inherited table ' || c.relname from pg_inherits i join pg_class c on c.oid = i.inhrelid join pg_namespace n on n.oid = c.relnamespace where c.relkind = 'r' and not c.relispartition and ${OWN}
+     union all select 'the foreign table ' || c.relname from pg_class c join pg_namespace n on n.oid = c.relnamespace where c.relkind = 'f' and ${OWN}
+     union all select 'row security of ' || c.relname from pg_class c join pg_namespace n on n.oid = c.relnamespace where c.relrowsecurity and ${OWN}
+     union all select 'the type ' || t.typname from pg_type t join pg_namespace n on n.oid = t.typnamespace left join pg_class c on c.oid = t.typrelid
+       where ${OWN} and ${notOfExtension('t.oid')} and (t.typtype = 'r' or (t.typtype = 'c' and c.relkind = 'c') or (t.typtype = 'b' and t.typelem = 0))
+     union all select 'the aggregate ' || p.proname from pg_proc p join pg_namespace n on n.oid = p.pronamespace where p.prokind in ('a', 'w') and ${OWN} and ${notOfExtension('p.oid')}
+     union all select 'the rule ' || r.rulename from pg_rewrite r join pg_class c on c.oid = r.ev_class join pg_namespace n on n.oid = c.relnamespace where r.rulename <> '_RETURN' and ${OWN}
+     union all select 'large objects' where exists (select 1 from pg_largeobject_metadata)`,
+  )
+  return rows.map(([what]) => text(what))
+}
+
+/** How a PostgreSQL database is built. Names are written with their schema. @throws DatabaseFailure */
+export const postgresqlDefinitions = async (db: OpenDatabase): Promise<Definitions> => {
+  await db.run("select set_config('search_path', '', false)")
+  try {
+    const counted = await sequences(db)
+    return {
+      before: [
+        "select pg_catalog.set_config('search_path', '', false);",
+        'set check_function_bodies to off;',
+        ...(await extensions(db)),
+        ...(await schemas(db)),
+        ...(await types(db)),
+        ...counted.made,
+        ...(await functions(db)),
+        ...(await tables(db)),
+      ],
+      after: [
+        ...counted.set,
+        ...(await constraints(db)),
+        ...(await indexes(db)),
+        ...(await views(db)),
+        ...(await triggers(db)),
+        ...(await comments(db)),
+      ],
+      missing: await missing(db),
+    }
+  } finally {
+    await db.run('reset search_path')
+  }
+}
