@@ -45,6 +45,7 @@ const PROGRAMS = {
   'bulk-worker': 'delivery/transform/bulk-worker.ts',
   simulator: 'server/planner/simulator-program.ts',
   lab: 'lab/main.ts',
+  'scratch-database': 'server/upkeep/scratch-program.ts',
   load: 'lab/load/main.ts',
   recorder: 'lab/recorder.ts',
   site: 'standins/site/main.ts',
@@ -52,6 +53,7 @@ const PROGRAMS = {
   distance: 'standins/distance/main.ts',
   names: 'standins/names/main.ts',
   cdn: 'standins/cdn/main.ts',
+  storage: 'standins/storage/main.ts',
   zest: 'cli/zest.ts',
 }
 

@@ -9,7 +9,7 @@ const ACCOUNT = { name: 'keeper@orrin-sound.example', password: 'nine quays' }
 export const SIGN_IN_NOTICE = `Demo account: ${ACCOUNT.name}, password: ${ACCOUNT.password}`
 
 /** Programs of the demo, in the order in which they are started. */
-export const DEMO_PROGRAMS = ['third', 'site', 'names', 'cdn', 'delivery', 'objects', 'control']
+export const DEMO_PROGRAMS = ['third', 'site', 'names', 'cdn', 'storage', 'delivery', 'objects', 'control']
 
 /** What the demo's programs are told besides: whom to ask for names, and how to reach the rented CDN. */
 export const demoSettings = () => ({
@@ -50,8 +50,32 @@ export const connectDemo = async (dataDir, token) => {
       privateAddresses: 'allowed',
     }))
   const target = await ask(token, 'GET', `/sites/${ferry.id}/event-target`)
+  await connectDatabase(token, ferry.id)
   await mkdir(join(dataDir, 'demo'), { recursive: true })
   await writeFile(join(dataDir, 'demo/event-target.json'), JSON.stringify(target), { mode: 0o600 })
+}
+
+/** The site's database and a place for its backups, unless the owner has said something else. Clean-ups stay for the owner to allow. */
+const connectDatabase = async (token, siteId) => {
+  const path = `/sites/${siteId}/database`
+  const { place } = await ask(token, 'GET', `${path}/connection`)
+  if (place !== null) return
+  await ask(token, 'PUT', `${path}/connection`, {
+    place: {
+      engine: 'postgresql',
+      address: `127.0.0.1:${basePort() + 12}`,
+      database: 'ferry',
+      user: 'ferry',
+      encryption: 'none',
+    },
+    secret: { password: 'low tide at noon' },
+  })
+  await ask(token, 'PUT', `${path}/backup-place`, {
+    place: { protocol: 'webdav', address: `http://127.0.0.1:${basePort() + 13}/`, user: 'keeper' },
+    secret: { kind: 'password', password: 'storm lantern' },
+  })
+  await ask(token, 'POST', `${path}/backup-place/trials`)
+  await ask(token, 'POST', `${path}/connection/trials`)
 }
 
 /** Places of the demo, all of them at sea. */

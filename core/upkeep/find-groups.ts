@@ -27,10 +27,13 @@ const plain = (text: string): string =>
 const seenLive = async (context: FindContext, group: CleanUpGroup): Promise<string | undefined> => {
   const { live, probe, schema, now } = context
   const columns = profileOf(context, group.table)?.table.columns ?? []
+  // What names another row is not the address of this one.
+  const pointing = new Set(context.references.filter(({ table }) => table === group.table).map(({ column }) => column))
   if (live.segments.size === 0 && live.texts.length === 0) return undefined
   for (const row of await probe.rows(samplesSql({ schema, now }, group, ROWS_LOOKED_FOR)))
     for (const [at, value] of row.entries()) {
-      if (columns[at]?.kind !== 'text' || value === null) continue
+      const column = columns[at]
+      if (column?.kind !== 'text' || value === null || pointing.has(column.name)) continue
       if (value.length >= 4 && live.segments.has(value.toLowerCase())) return `an address ends in “${value}”`
       const text = plain(value)
       if (text.length >= TELLING_LENGTH && live.texts.some((page) => page.includes(text.slice(0, 190))))

@@ -27,9 +27,11 @@ const openEmbedded = async (program: string): Promise<OpenDatabase> => {
   const waiting = new Map<number, { resolve: (answer: ScratchAnswer) => void; reject: (error: Error) => void }>()
   let id = 0
   child.on('message', (given) => {
-    const answer = ScratchAnswer.parse(given)
-    waiting.get(answer.id)?.resolve(answer)
-    waiting.delete(answer.id)
+    const answer = ScratchAnswer.safeParse(given)
+    // What is no answer ends the proof, and nothing else.
+    if (!answer.success) return void child.kill('SIGKILL')
+    waiting.get(answer.data.id)?.resolve(answer.data)
+    waiting.delete(answer.data.id)
   })
   child.once('exit', () => {
     const lost = new DatabaseFailure(

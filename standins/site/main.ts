@@ -5,6 +5,7 @@ import { loadAssets } from './assets.ts'
 import { ObjectCache, readSetting, writeSetting } from './content/object-cache.ts'
 import { SiteDatabase } from './content/database.ts'
 import { makePictures } from './pictures.ts'
+import { databaseServer } from './database-server.ts'
 import { seed } from './content/seed.ts'
 import { FerrySite } from './site.ts'
 
@@ -12,6 +13,8 @@ import { FerrySite } from './site.ts'
  * The demo site's own process. ZEST_DEMO_HOSTING_WAIT_MS is the extra wait that stands for modest hosting; ZEST_DEMO_PICTURES a folder that several
  * demos share, since drawing the pictures takes longer than all else.
  */
+/** Made up, as everything here. */
+const [DATABASE_USER, DATABASE_PASSWORD] = ['ferry', 'low tide at noon']
 const folder = join(process.env['ZEST_DATA_DIR'] ?? './data', 'demo')
 const basePort = Number(process.env['ZEST_PORT'] ?? 8400)
 await mkdir(folder, { recursive: true })
@@ -56,9 +59,14 @@ server.on('error', (error: NodeJS.ErrnoException) => {
   )
   process.exit(78)
 })
+// The site's database, for whoever looks after it: as on small hosting, on the machine of the site alone.
+const databasePort = databaseServer(database.engine, DATABASE_USER, DATABASE_PASSWORD)
+databasePort.on('error', (error) => console.error(`The database of the demo site is not reachable: ${error.message}`))
+databasePort.listen(basePort + 12, '127.0.0.1')
 server.listen(basePort + 1, '127.0.0.1', () => console.log(`demo site ready on port ${basePort + 1}`))
 const stop = (): void => {
   server.close()
+  databasePort.close()
   objects.close()
   void database.close().finally(() => process.exit(0))
 }

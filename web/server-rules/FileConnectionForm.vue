@@ -14,7 +14,14 @@ import NoteBox from '../ui/NoteBox.vue'
 import SelectField from '../ui/SelectField.vue'
 
 /** How the files of the site are reached on the machine that serves it. */
-const props = defineProps<{ site: Site; connection: FileConnectionInfo }>()
+const props = defineProps<{
+  site: Site
+  connection: FileConnectionInfo
+  /** Where it is saved, below the address of the site. */
+  at?: string
+  /** What the folder is for. */
+  folderLabel?: string
+}>()
 const emit = defineEmits<{ changed: [connection: FileConnectionInfo] }>()
 const problems = useProblems()
 
@@ -37,7 +44,7 @@ const keeps = ref(props.connection.secret !== 'in-memory')
 const underWay = ref<'' | 'saving' | 'forgetting'>('')
 
 const isRemote = computed(() => protocol.value !== 'folder')
-const path = computed(() => `/sites/${props.site.id}/file-connection`)
+const path = computed(() => `/sites/${props.site.id}/${props.at ?? 'file-connection'}`)
 const ADDRESSES: Record<FileProtocol, string> = {
   sftp: 'files.example.org',
   ftps: 'files.example.org',
@@ -105,7 +112,7 @@ const saved = computed(() =>
       <v-text-field v-if="isRemote" v-model="user" label="User" autocomplete="off" />
       <v-text-field
         v-model="folder"
-        label="Folder of the site, with its rules file"
+        :label="folderLabel ?? 'Folder of the site, with its rules file'"
         :placeholder="isRemote ? '/www' : connection.folders[0]"
       />
     </div>

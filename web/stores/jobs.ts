@@ -4,8 +4,11 @@ import { z } from 'zod'
 import { Job } from '../../core/contracts/jobs.ts'
 import { callApi } from '../api/client.ts'
 
+/** Work on the database: one at a time, beside everything else. */
+export const UPKEEP = ['database-survey', 'database-backup', 'clean-up', 'database-restore'] as const
+
 /** Work that keeps nothing else from being ordered. */
-const BESIDE: ReadonlySet<Job['kind']> = new Set(['warm-up', 'simulation', 'objects-fill', 'certificate'])
+const BESIDE: ReadonlySet<Job['kind']> = new Set(['warm-up', 'simulation', 'objects-fill', 'certificate', ...UPKEEP])
 
 const isOpen = ({ state }: Job): boolean => state === 'queued' || state === 'running'
 

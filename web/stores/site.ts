@@ -70,6 +70,7 @@ const MADE_OLD: Record<Changed['what'], readonly (keyof Parts)[]> = {
   certificate: [],
   'load-tests': [],
   'server-rules': [],
+  upkeep: [],
 }
 
 const all = (loads: readonly { readonly load: () => Promise<void> }[]): Promise<unknown> =>

@@ -30,6 +30,11 @@ export class SiteDatabase {
     return rows[0]!.count === 0
   }
 
+  /** The engine itself, for who speaks its protocol. */
+  get engine(): PGlite {
+    return this.#db
+  }
+
   close(): Promise<void> {
     return this.#db.close()
   }
@@ -124,5 +129,9 @@ create table if not exists albums (slug text primary key, name text not null);
 create table if not exists photos (id serial primary key, album text not null, picture text not null, caption text not null);
 create table if not exists people (name text primary key, role text not null, password text not null, shown text not null);
 create table if not exists sessions (token text primary key, person text not null);
+alter table comments add column if not exists state text not null default 'shown';
+alter table sessions add column if not exists seen timestamptz not null default now();
+create table if not exists story_revisions (id serial primary key, story text not null, body text not null, saved timestamptz not null);
+create table if not exists weather_cache (name text primary key, value text not null, expires timestamptz not null);
 create table if not exists baskets (token text not null, item text not null, amount int not null, primary key (token, item));
 `

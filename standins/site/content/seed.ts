@@ -218,8 +218,51 @@ const seedShop = async (db: Queries): Promise<void> => {
   )
 }
 
+const DAY_MS = 86_400_000
+const ago = (days: number): string => new Date(Date.now() - days * DAY_MS).toISOString()
+
+/** What years without upkeep leave behind: an earlier state of a story for each time it was saved, junk among the comments, and records whose time is over. */
+const seedNeglect = async (db: Queries): Promise<void> => {
+  for (const [i, title] of STORIES.entries()) {
+    const sentences = prose(i + 60, 28).split('. ')
+    const saves = 40 + (i % 5) * 10
+    const bodies = Array.from({ length: saves }, (_, s) =>
+      sentences.filter((_sentence, n) => n % saves !== s).join('. '),
+    )
+    await db.all(
+      'insert into story_revisions (story, body, saved) select $1, * from unnest($2::text[], $3::timestamptz[])',
+      slugOf(title),
+      bodies,
+      bodies.map((_, s) => ago(700 - s * (600 / saves))),
+    )
+  }
+  const junk = Array.from({ length: 900 }, (_, n) => n)
+  await db.all(
+    "insert into comments (story, name, body, state, at) select *, 'spam' , $4::timestamptz from unnest($1::text[], $2::text[], $3::text[])",
+    junk.map((n) => slugOf(STORIES[n % STORIES.length]!)),
+    junk.map((n) => `Bargain ${n}`),
+    junk.map((n) => `Cheap ${prose(n, 1)}`),
+    ago(200),
+  )
+  const records = Array.from({ length: 1500 }, (_, n) => n)
+  await db.all(
+    'insert into weather_cache select * from unnest($1::text[], $2::text[], $3::timestamptz[])',
+    records.map((n) => `forecast-${n}`),
+    records.map(
+      (n) => `Wind ${n % 9}, sea ${['slight', 'moderate', 'rough'][n % 3]}, seen at ${n % 24} o'clock on day ${n}`,
+    ),
+    records.map((n) => ago(n % 50 === 0 ? -10 : 20 + (n % 300))),
+  )
+  const sessions = Array.from({ length: 400 }, (_, n) => n)
+  await db.all(
+    "insert into sessions select md5('visit ' || n), 'rider', seen from unnest($1::int[], $2::timestamptz[]) as s (n, seen)",
+    sessions,
+    sessions.map((n) => ago(90 + n)),
+  )
+}
+
 /** Fill an empty database with the ferry company. */
 export const seed = async (database: SiteDatabase): Promise<void> => {
   const db = database.session()
-  for (const part of [seedFrame, seedSailings, seedReading, seedShop]) await part(db)
+  for (const part of [seedFrame, seedSailings, seedReading, seedShop, seedNeglect]) await part(db)
 }

@@ -66,7 +66,7 @@ const frame = async ({ db }: PageContext): Promise<Record<string, string>> => {
   const recent: string[] = []
   for (const { slug } of await db.all('select slug from stories order by changed desc, slug limit 6')) {
     const story = await db.one('select title from stories where slug = $1', slug)
-    const comments = await db.one('select count(*) as n from comments where story = $1', slug)
+    const comments = await db.one("select count(*) as n from comments where story = $1 and state = 'shown'", slug)
     recent.push(
       `<li><a href="/stories/${slug}">${escapeHtml(story!.title)}</a> <small>${comments!.n} comments</small></li>`,
     )

@@ -22,7 +22,7 @@ export const home = async (context: PageContext): Promise<Page> => {
   )
   const stories: string[] = []
   for (const story of await db.all('select slug, title, picture from stories order by changed desc, slug limit 12')) {
-    await db.one('select count(*) from comments where story = $1', story.slug)
+    await db.one("select count(*) from comments where story = $1 and state = 'shown'", story.slug)
     stories.push(card(`/stories/${story.slug}`, story.picture, story.title))
   }
   const items = (await db.all('select slug, name, picture, price_pence from items')).map((i) =>
@@ -122,7 +122,10 @@ export const stories = async ({ db }: PageContext): Promise<Page> => ({
 export const story = async ({ db }: PageContext, slug: string): Promise<Page | undefined> => {
   const found = await db.one('select * from stories where slug = $1', slug)
   if (found === undefined) return undefined
-  const comments = await db.all('select name, body from comments where story = $1 order by id', slug)
+  const comments = await db.all(
+    "select name, body from comments where story = $1 and state = 'shown' order by id",
+    slug,
+  )
   return {
     title: found.title,
     body: `<article><h1>${escapeHtml(found.title)}</h1>${picture(found.picture, found.title)}<p class="by">${found.author}</p>${found[

@@ -1,0 +1,36 @@
+import { computed, ref, watch } from 'vue'
+import { Job } from '../../core/contracts/jobs.ts'
+import { callApi } from '../api/client.ts'
+import { UPKEEP, useJobs } from '../stores/jobs.ts'
+import { useProblems } from '../stores/problems.ts'
+
+const KINDS: ReadonlySet<Job['kind']> = new Set(UPKEEP)
+
+/**
+ * Work on the database of a site: what is under way, and ordering more of it.
+ * @param whenDone told when something has ended
+ */
+export const useUpkeepWork = (siteId: () => string, whenDone: () => Promise<void>) => {
+  const jobs = useJobs()
+  const problems = useProblems()
+  const ordering = ref('')
+  const job = computed(() =>
+    jobs.jobs.find(
+      (one) => one.siteId === siteId() && KINDS.has(one.kind) && (one.state === 'queued' || one.state === 'running'),
+    ),
+  )
+  watch(
+    () => job.value?.id,
+    async (_id, before) => {
+      if (before !== undefined) await whenDone()
+    },
+  )
+  /** @param what the button, so that it shows that it was pressed */
+  const order = async (what: string, path: string, body?: unknown): Promise<void> => {
+    ordering.value = what
+    const ordered = await problems.catching(() => callApi('POST', `/sites/${siteId()}/database/${path}`, Job, body))
+    ordering.value = ''
+    if (ordered !== undefined) jobs.take(ordered)
+  }
+  return { job, order, ordering }
+}

@@ -1,0 +1,156 @@
+<script setup lang="ts">
+import { computed, defineAsyncComponent, ref, shallowRef, watch } from 'vue'
+import { useRoute } from 'vue-router'
+import { z } from 'zod'
+import { CleanUp, Survey, UpkeepPlan, type CleanUpGroup } from '../../core/contracts/clean-up.ts'
+import { BackupsInfo, type Backup } from '../../core/contracts/database-backups.ts'
+import { DatabaseConnectionInfo } from '../../core/contracts/site-databases.ts'
+import type { Site } from '../../core/contracts/sites.ts'
+import { callApi } from '../api/client.ts'
+import { useProblems } from '../stores/problems.ts'
+import { useUpkeepWork } from '../upkeep/upkeep-work.ts'
+
+/** What keeps a site lean over the years: its database, with backups and a way back. */
+const props = defineProps<{ site: Site }>()
+const problems = useProblems()
+const SECTIONS = [
+  { id: 'groups', title: 'What can go' },
+  { id: 'backups', title: 'Backups' },
+  { id: 'connection', title: 'Connection' },
+] as const
+type Section = (typeof SECTIONS)[number]['id']
+const section = ref<Section>(SECTIONS.find(({ id }) => id === useRoute()?.query['part'])?.id ?? 'groups')
+
+const DatabaseForm = defineAsyncComponent(() => import('../upkeep/DatabaseForm.vue'))
+const BackupsPanel = defineAsyncComponent(() => import('../upkeep/BackupsPanel.vue'))
+const GroupsPanel = defineAsyncComponent(() => import('../upkeep/GroupsPanel.vue'))
+
+const connection = shallowRef<DatabaseConnectionInfo | null>(null)
+const backups = shallowRef<BackupsInfo | null>(null)
+const survey = shallowRef<Survey | null>(null)
+const cleanUps = shallowRef<readonly CleanUp[]>([])
+const plan = shallowRef<UpkeepPlan | null>(null)
+const path = (rest: string): string => `/sites/${props.site.id}/database/${rest}`
+
+const load = async (): Promise<void> => {
+  await problems.catching(async () => {
+    ;[backups.value, survey.value, cleanUps.value, plan.value, connection.value] = await Promise.all([
+      callApi('GET', path('backups'), BackupsInfo),
+      callApi('GET', path('survey'), z.object({ survey: Survey.nullable() })).then((came) => came.survey),
+      callApi('GET', path('clean-ups'), z.array(CleanUp)),
+      plan.value ?? callApi('GET', path('plan'), UpkeepPlan),
+      callApi('GET', path('connection'), DatabaseConnectionInfo),
+    ])
+  })
+}
+watch(
+  () => props.site.id,
+  async () => {
+    plan.value = null
+    await load()
+    if (connection.value?.place === null) section.value = 'connection'
+  },
+  { immediate: true },
+)
+const { job, order, ordering } = useUpkeepWork(() => props.site.id, load)
+/** How far a clean-up is stands in its own list too. */
+watch(
+  () => job.value?.now,
+  () => {
+    if (job.value?.kind === 'clean-up')
+      void callApi('GET', path('clean-ups'), z.array(CleanUp)).then(
+        (came) => (cleanUps.value = came),
+        () => undefined,
+      )
+  },
+)
+const savePlan = async (changed: UpkeepPlan): Promise<void> => {
+  plan.value = changed
+  await problems.catching(() => callApi('PUT', path('plan'), UpkeepPlan, changed))
+}
+const FRESH_MS = 24 * 3_600_000
+const hindrance = computed(() => {
+  if (connection.value?.allows !== 'clean-up') return 'You have allowed reading only: allow clean-ups under Connection.'
+  const [newest] = backups.value?.backups ?? []
+  if (newest?.stage !== 'proved' || Date.now() - Date.parse(newest.at) > FRESH_MS)
+    return 'Nothing is removed without a backup of the last 24 hours that was proved to restore: make one under Backups.'
+  return null
+})
+const cleanUp = (groups: CleanUpGroup[], start: 'now' | 'quiet-hours'): Promise<void> =>
+  order('clean-up', 'clean-ups', { groups, start, schemaDigest: survey.value?.result?.schemaDigest })
+const restoreAll = (backup: Backup, database: string): Promise<void> =>
+  order('restore', 'restores', { what: 'everything', backupId: backup.id, database })
+</script>
+
+<template>
+  <h1>Upkeep</h1>
+  <p>
+    A database grows with every edit: revisions, trash, spam and expired records that every query wades through. Here it
+    becomes lean again, with a backup first and a way back.
+  </p>
+  <div class="bar tabs" role="tablist" aria-label="Parts of upkeep">
+    <v-btn
+      v-for="one in SECTIONS"
+      :id="`tab-${one.id}`"
+      :key="one.id"
+      role="tab"
+      size="small"
+      :variant="section === one.id ? 'flat' : 'outlined'"
+      :color="section === one.id ? 'primary' : undefined"
+      :aria-selected="section === one.id"
+      aria-controls="upkeep-part"
+      @click="section = one.id"
+      >{{ one.title }}</v-btn
+    >
+  </div>
+  <div id="upkeep-part" role="tabpanel" :aria-labelledby="`tab-${section}`">
+    <i
+      v-if="connection === null || backups === null || plan === null"
+      class="bone tall"
+      role="status"
+      aria-label="Loading"
+    />
+    <template v-else-if="section === 'connection'">
+      <p>
+        Say how the database of the site is reached. Its password is encrypted with a key that is not in Zest Lamp’s
+        database. Nothing is changed unless you allow it.
+      </p>
+      <DatabaseForm :key="site.id" :site="site" :connection="connection" @changed="connection = $event" />
+    </template>
+    <p v-else-if="connection.place === null">
+      The database is not connected yet. <v-btn size="small" @click="section = 'connection'">Connect it</v-btn>
+    </p>
+    <BackupsPanel
+      v-else-if="section === 'backups'"
+      :site="site"
+      :backups="backups"
+      :plan="plan"
+      :busy="job !== undefined"
+      :ordering="ordering"
+      @placed="backups = { ...backups, place: $event }"
+      @order="order('backup', 'backups')"
+      @restore="restoreAll"
+      @plan="savePlan"
+    />
+    <GroupsPanel
+      v-else
+      :site="site"
+      :survey="survey"
+      :plan="plan"
+      :clean-ups="cleanUps"
+      :hindrance="hindrance"
+      :busy="job !== undefined"
+      :ordering="ordering"
+      @survey="order('survey', 'survey')"
+      @plan="savePlan"
+      @clean-up="cleanUp"
+      @restore="order('restore', 'restores', { what: 'clean-up', cleanUpId: $event })"
+    />
+  </div>
+</template>
+
+<style scoped>
+.tabs {
+  margin: 0.6rem 0;
+}
+</style>
