@@ -8,7 +8,7 @@ const control = `http://127.0.0.1:${process.env['ZEST_PORT'] ?? 8400}`
 
 /** What most forms are made of. */
 const FIELDS =
-  /vuetify[\\/]lib[\\/]components[\\/](?:VInput|VLabel|VMessages|VCheckbox|VSwitch|VRadio|VRadioGroup|VSelectionControl|VSelectionControlGroup)[\\/]/
+  /vuetify[\\/]lib[\\/]components[\\/](?:VInput|VLabel|VMessages|VCheckbox|VSwitch|VSelectionControl|VSelectionControlGroup)[\\/]/
 
 /** The interface. `npm run dev` shows it against a Zest Lamp on the usual port, which takes its requests for those of its own pages. */
 export default defineConfig({

@@ -1,7 +1,9 @@
+import { isIP } from 'node:net'
 import { createConnection, type Connection, type ResultSetHeader } from 'mysql2'
 import { wayTo } from './database-socket.ts'
 import {
   CONNECT_TIMEOUT_MS,
+  DatabaseFailure,
   failureOf,
   LONGEST_LOCK_WAIT_S,
   LONGEST_QUESTION_S,
@@ -47,6 +49,14 @@ export const openMariadb = async (access: DatabaseAccess): Promise<OpenDatabase>
     throw failureOf(error, place.socket || place.address, CODES)
   })
   const { stream, host, what } = way
+  const isEncrypted = place.encryption === 'tls' && place.socket === ''
+  // The library compares certificates with names only: by an address, any server with a good certificate would pass.
+  if (isEncrypted && isIP(host) !== 0) {
+    way.end()
+    throw new DatabaseFailure(
+      `${what}: Its certificate is for a name. Give the name that stands in it instead of the address.`,
+    )
+  }
   const connection: Connection = createConnection({
     stream,
     user: place.user,
@@ -57,11 +67,10 @@ export const openMariadb = async (access: DatabaseAccess): Promise<OpenDatabase>
     multipleStatements: false,
     // Asked by a hostile server for files of this machine, the library has none to give.
     flags: ['-LOCAL_FILES'],
-    ...(place.encryption === 'tls' &&
-      place.socket === '' && {
-        host,
-        ssl: { verifyIdentity: true, ...(place.authority.trim() !== '' && { ca: place.authority }) },
-      }),
+    ...(isEncrypted && {
+      host,
+      ssl: { verifyIdentity: true, ...(place.authority.trim() !== '' && { ca: place.authority }) },
+    }),
   })
   connection.on('error', () => undefined)
   const options = (sql: string): { sql: string; rowsAsArray: true; typeCast: typeof asText } => ({

@@ -65,6 +65,13 @@ const WHY: Readonly<Record<string, string>> = {
   CERT_HAS_EXPIRED: 'Its certificate has expired. Renew it first.',
 }
 
+/** What libraries say that hide the code. */
+const WHY_IN_WORDS: readonly [RegExp, string][] = [
+  [/self-signed certificate|unable to (?:verify|get)/, 'DEPTH_ZERO_SELF_SIGNED_CERT'],
+  [/does not match certificate/, 'ERR_TLS_CERT_ALTNAME_INVALID'],
+  [/certificate has expired/, 'CERT_HAS_EXPIRED'],
+]
+
 const LOST = new Set(['ECONNRESET', 'EPIPE', 'PROTOCOL_CONNECTION_LOST', '57P01', '57P02', '08006', '08003'])
 
 /** What both kinds of database say in codes of their own. */
@@ -94,5 +101,6 @@ export const failureOf = (error: unknown, what: string, codes: ServerCodes): Dat
   if (codes.refers.has(code)) return new DatabaseFailure(`${what}: Other rows point to these.`, 'refers')
   if (codes.tooSlow.has(code)) return new DatabaseFailure(`${what}: The question took too long.`, 'too-slow')
   if (codes.full.has(code)) return new DatabaseFailure(`${what}: The disk of the database is full.`)
-  return new DatabaseFailure(`${what}: ${WHY[code] ?? `${message.replace(/\.$/, '')}.`}`)
+  const inWords = WHY_IN_WORDS.find(([pattern]) => pattern.test(message))?.[1]
+  return new DatabaseFailure(`${what}: ${WHY[code] ?? WHY[inWords ?? ''] ?? `${message.replace(/\.$/, '')}.`}`)
 }

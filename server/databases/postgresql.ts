@@ -1,3 +1,4 @@
+import { isIP } from 'node:net'
 import { Client } from 'pg'
 import { wayTo } from './database-socket.ts'
 import {
@@ -72,7 +73,9 @@ export const openPostgresql = async (access: DatabaseAccess): Promise<OpenDataba
     ...(place.encryption === 'tls' &&
       place.socket === '' && {
         ssl: {
-          servername: host,
+          // By this name its certificate is judged, also where it is an address.
+          host,
+          ...(isIP(host) === 0 && { servername: host }),
           ...(place.authority.trim() !== '' && { ca: place.authority, allowPartialTrustChain: true }),
         },
       }),

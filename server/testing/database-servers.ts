@@ -37,6 +37,8 @@ export interface DatabaseServerBench {
   readonly engine: DatabaseEngine
   readonly port: number
   readonly password: string
+  /** File with the certificate that it shows, where it speaks TLS: for `localhost`, and vouched for by nobody else. */
+  readonly certificate: string
   /** Makes a database, and says where it is. */
   newDatabase(name: string): Promise<DatabasePlace>
   open(place: DatabasePlace, allows?: 'reading' | 'clean-up'): Promise<OpenDatabase>
@@ -79,6 +81,7 @@ interface Kind {
   readonly prepare: (folder: string, user: { uid: number; gid: number } | undefined) => void
   readonly program: string
   readonly args: (folder: string, port: number) => string[]
+  readonly tls: (certificate: string, key: string) => string[]
   readonly owner: string
   readonly first: { user: string; database: string; socket: (folder: string, port: number) => string }
   readonly setUp: string[]
@@ -120,6 +123,7 @@ const KINDS: Record<DatabaseEngine, Kind> = {
       '-c',
       'fsync=off',
     ],
+    tls: (certificate, key) => ['-c', 'ssl=on', '-c', `ssl_cert_file=${certificate}`, '-c', `ssl_key_file=${key}`],
     first: { user: 'root', database: 'postgres', socket: (folder, port) => join(folder, `.s.PGSQL.${port}`) },
     setUp: [`create role ${USER} login createdb password '${PASSWORD}'`],
     client: ({ database }, port) => [
@@ -171,6 +175,7 @@ const KINDS: Record<DatabaseEngine, Kind> = {
       '--innodb-flush-log-at-trx-commit=0',
       '--skip-name-resolve',
     ],
+    tls: (certificate, key) => [`--ssl-cert=${certificate}`, `--ssl-key=${key}`],
     first: { user: 'root', database: 'mysql', socket: (folder) => join(folder, 'socket') },
     setUp: [`create user ${USER}@'%' identified by '${PASSWORD}'`, `grant all on *.* to ${USER}@'%'`],
     client: ({ database }, port) => [
@@ -194,15 +199,29 @@ const KINDS: Record<DatabaseEngine, Kind> = {
 }
 
 /** Start a server with nothing in it. */
-export const startDatabaseServer = async (engine: DatabaseEngine): Promise<DatabaseServerBench> => {
+export const startDatabaseServer = async (
+  engine: DatabaseEngine,
+  { tls = false } = {},
+): Promise<DatabaseServerBench> => {
   const kind = KINDS[engine]
   const user = as(kind.owner)
   const folder = mkdtempSync(join(tmpdir(), `zest-${engine}-`))
   chmodSync(folder, 0o755)
   if (user !== undefined) chownSync(folder, user.uid, user.gid)
   kind.prepare(folder, user)
+  const [certificate, key] = [join(folder, 'cert.pem'), join(folder, 'key.pem')]
+  if (tls) {
+    const subject = ['-subj', '/CN=localhost', '-addext', 'subjectAltName=DNS:localhost']
+    const curve = ['-newkey', 'ec', '-pkeyopt', 'ec_paramgen_curve:P-256']
+    done(
+      'openssl',
+      ['req', '-x509', ...curve, '-nodes', '-days', '2', ...subject, '-keyout', key, '-out', certificate],
+      user,
+    )
+  }
   const port = await freePort()
-  let child = await starting(port, kind.program, kind.args(folder, port), user)
+  const args = [...kind.args(folder, port), ...(tls ? kind.tls(certificate, key) : [])]
+  let child = await starting(port, kind.program, args, user)
   const base = { engine, encryption: 'none' as const, authority: '', tunnel: null }
   const inside: DatabasePlace = {
     ...base,
@@ -230,6 +249,7 @@ export const startDatabaseServer = async (engine: DatabaseEngine): Promise<Datab
     engine,
     port,
     password: PASSWORD,
+    certificate,
     newDatabase: async (name) => {
       const place: DatabasePlace = {
         ...base,
@@ -261,7 +281,7 @@ export const startDatabaseServer = async (engine: DatabaseEngine): Promise<Datab
     },
     restart: async () => {
       await ended(child, 'SIGKILL')
-      child = await starting(port, kind.program, kind.args(folder, port), user)
+      child = await starting(port, kind.program, args, user)
     },
     stop: async () => {
       await ended(child, engine === 'postgresql' ? 'SIGINT' : 'SIGTERM')

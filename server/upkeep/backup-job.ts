@@ -130,7 +130,7 @@ const prove = async (
         differences: differences.slice(0, 20),
         sentence:
           differences.length === 0
-            ? `Restored on ${db.server}: ${rows} rows in ${tables}, all of them equal.`
+            ? `Restored on ${db.server}: ${rows.toLocaleString('en')} rows in ${tables}, all of them equal.`
             : `Restored on ${db.server}, and not equal: ${differences[0] ?? ''}`,
       }
     },

@@ -204,7 +204,7 @@ class CleanUpRun {
       wait,
       kept,
       space: [...touched].map((table) => ({ table, before: spaceBefore[table] ?? 0, after: after[table] ?? 0 })),
-      sentence: `${stopped ? 'Stopped: ' : ''}${removed === 1 ? 'one row was' : `${removed} rows were`} removed.${stayed}${wait === null ? '' : ` ${wait.sentence}`}`,
+      sentence: `${stopped ? 'Stopped: ' : ''}${removed === 1 ? 'one row was' : `${removed.toLocaleString('en')} rows were`} removed.${stayed}${wait === null ? '' : ` ${wait.sentence}`}`,
     }
   }
 }

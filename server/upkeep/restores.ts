@@ -135,7 +135,7 @@ const restoreRemoved = async (
         if (done % 20 === 0) await progress.report(Math.min(99, done), 100, 'Putting rows back', null)
       }),
   )
-  const sentence = `${rows === 1 ? 'One row was' : `${rows} rows were`} put back.${failed.length === 0 ? '' : ` Some could not be: ${failed[0] ?? ''}`}`
+  const sentence = `${rows === 1 ? 'One row was' : `${rows.toLocaleString('en')} rows were`} put back.${failed.length === 0 ? '' : ` Some could not be: ${failed[0] ?? ''}`}`
   await needed.db.update(cleanUps).set({ restored: sentence }).where(eq(cleanUps.id, row.id))
   return sentence
 }

@@ -125,7 +125,7 @@ describe.each<DatabaseEngine>(['postgresql', 'mariadb'])('Upkeep of a database o
 
       const backup = await backedUp()
       expect(backup).toMatchObject({ stage: 'proved', error: null })
-      expect(backup.proof!.sentence).toMatch(/^Restored on .*: \d+ rows in 6 tables, all of them equal\.$/)
+      expect(backup.proof!.sentence).toMatch(/^Restored on .*: [\d,]+ rows in 6 tables, all of them equal\.$/)
       expect(readdirSync(backups)).toEqual([backup.file])
       // Nobody but the owner reads it there.
       expect(readFileSync(join(backups, backup.file), 'latin1')).toMatch(/^age-encryption\.org\/v1/)
@@ -138,7 +138,7 @@ describe.each<DatabaseEngine>(['postgresql', 'mariadb'])('Upkeep of a database o
       )
       const done = await cleanedUp(chosen, schemaDigest)
       expect(done).toMatchObject({ state: 'done', error: null })
-      expect(done.result!.sentence).toMatch(/^\d+ rows were removed\./)
+      expect(done.result!.sentence).toMatch(/^[\d,]+ rows were removed\./)
       expect(done.progress.every(({ state: one }) => one === 'done')).toBe(true)
       expect(done.result!.kept).toMatchObject({ offSite: true })
       const [[left]] = (await asked("select count(*) from leaflets where stage = 'binned'")) as [[string]]

@@ -1,5 +1,5 @@
 import {
-  mdiBroom,
+  mdiBucketOutline,
   mdiClipboardTextClockOutline,
   mdiDatabaseOutline,
   mdiMapMarkerMultipleOutline,
@@ -16,7 +16,7 @@ export const PLACES = [
   { name: 'remedies', title: 'Remedies', icon: mdiTuneVariant },
   { name: 'store', title: 'Store', icon: mdiDatabaseOutline },
   { name: 'edges', title: 'Edges', icon: mdiMapMarkerMultipleOutline },
-  { name: 'upkeep', title: 'Upkeep', icon: mdiBroom },
+  { name: 'upkeep', title: 'Upkeep', icon: mdiBucketOutline },
   { name: 'ledger', title: 'Ledger', icon: mdiClipboardTextClockOutline },
   { name: 'site', title: 'Site', icon: mdiWebSync },
 ] as const

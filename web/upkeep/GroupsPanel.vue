@@ -101,6 +101,17 @@ const forget = (id: string): void => {
   groups.value = groups.value.filter(({ group }) => group.id !== id)
   choose(id, false)
 }
+/** What went, or came back, is counted again. */
+watch(
+  () => props.cleanUps.map(({ state, restored }) => `${state} ${restored ?? ''}`).join(),
+  async () => {
+    if (props.cleanUps[0]?.state === 'running' || props.cleanUps[0]?.state === 'queued') return
+    for (const { group } of groups.value) {
+      const seen = await look(group)
+      if (seen !== undefined) put(seen)
+    }
+  },
+)
 const rows = computed(() => confirmed.value.reduce((sum, one) => sum + (one.rows ?? 0), 0))
 const size = computed(() => confirmed.value.reduce((sum, one) => sum + (one.bytes ?? 0), 0))
 

@@ -12,7 +12,6 @@ import { when } from '../format/show.ts'
 import { useBaseline } from '../measure/baseline.ts'
 import ObjectCacheRow from '../remedies/ObjectCacheRow.vue'
 import RemedyList from '../remedies/RemedyList.vue'
-import SessionsNotice from '../remedies/SessionsNotice.vue'
 import WhatCannotBeFixed from '../remedies/WhatCannotBeFixed.vue'
 import ChangesNotice from '../store/ChangesNotice.vue'
 import ReadinessNote from '../store/ReadinessNote.vue'
@@ -32,6 +31,7 @@ const props = defineProps<{ site: Site }>()
 const KeptPanel = defineAsyncComponent(() => import('../trial/KeptPanel.vue'))
 const SafetyPanel = defineAsyncComponent(() => import('../trial/SafetyPanel.vue'))
 const TrialVerdict = defineAsyncComponent(() => import('../trial/TrialVerdict.vue'))
+const SessionsNotice = defineAsyncComponent(() => import('../remedies/SessionsNotice.vue'))
 const PrivacyPanel = defineAsyncComponent(() => import('../remedies/PrivacyPanel.vue'))
 const StartingPoints = defineAsyncComponent(() => import('../remedies/StartingPoints.vue'))
 const RemedyDetail = defineAsyncComponent(() => import('../remedies/RemedyDetail.vue'))
@@ -125,7 +125,11 @@ const seekSlow = ({ pageId, visitorId }: PageResult): Promise<unknown> =>
     <v-btn :to="{ name: 'measure', params: { siteId: site.id } }">Choose what to measure …</v-btn>
   </NextStep>
   <ChangesNotice :site="site" />
-  <SessionsNotice :site="site" :disabled="busy" />
+  <SessionsNotice
+    v-if="site.check.findings.some(({ code }) => code === 'sessions-everywhere')"
+    :site="site"
+    :disabled="busy"
+  />
   <ReadinessNote :site="site" />
   <TrialPanel :site="site" @kept="(version) => (keptVersion = version)" />
   <KeptPanel v-if="keptVersion !== null" :site="site" :version="keptVersion" />

@@ -1,0 +1,95 @@
+import type { Browser, Page } from 'playwright-core'
+import { afterAll, beforeAll, describe, expect, test } from 'vitest'
+import type { CleanUp } from '../core/contracts/clean-up.ts'
+import type { Site } from '../core/contracts/sites.ts'
+import { accessibilityProblems } from './accessibility.ts'
+import { openBrowser, openFerrySite, Stack } from './stack.ts'
+
+/** The ferry site's own database: looked through, backed up with proof, cleaned up, and put back. */
+
+describe('upkeep of the database', () => {
+  let stack: Stack
+  let browser: Browser
+  let page: Page
+  let site: Site
+
+  beforeAll(async () => {
+    stack = await Stack.start(20_200)
+    ;[site] = (await stack.api<Site[]>('GET', '/sites')) as [Site]
+    browser = await openBrowser()
+    page = await (await browser.newContext({ viewport: { width: 1280, height: 800 } })).newPage()
+    page.setDefaultTimeout(60_000)
+    await openFerrySite(page, stack.url)
+  })
+  afterAll(async () => {
+    await browser?.close()
+    await stack?.stop()
+  })
+  const part = (name: string): Promise<void> => page.getByRole('tab', { name }).click()
+  const remove = () => page.getByRole('button', { name: /^Remove [\d,]+ rows/ })
+  const cleanUps = (): Promise<CleanUp[]> => stack.api('GET', `/sites/${site.id}/database/clean-ups`)
+
+  test('what can go is found and shown with its reasons and rows', async () => {
+    await page.goto(`${stack.url}/sites/${site.id}/upkeep`)
+    await page.getByRole('button', { name: 'Look through the database' }).click()
+    await page.getByRole('checkbox', { name: 'Old revisions in story_revisions' }).waitFor()
+    for (const name of [
+      'Spam in comments',
+      'Temporary records that have expired in weather_cache',
+      'Sessions that are long over in sessions',
+    ])
+      expect(await page.getByRole('checkbox', { name }).count()).toBe(1)
+    await page.getByText('Why, which rows, and what stays').first().click()
+    await page.getByText('one row after the other holds nearly the same text').waitFor()
+    await page.getByRole('cell', { name: 'a-bicycle-on-every-deck' }).first().waitFor()
+    expect(await accessibilityProblems(page)).toEqual([])
+  })
+
+  test('the owner narrows a group, and describes one by hand', async () => {
+    await page.getByLabel('Keep the newest').fill('30')
+    await page.getByRole('button', { name: 'Count again' }).click()
+    await page.getByText('of each story, the newest 30 stay').waitFor()
+    await page.getByRole('button', { name: 'Describe a group' }).click()
+    await page.getByLabel('What these rows are').fill('Comments of one bargain')
+    await page.getByLabel('Table').selectOption('comments')
+    await page.getByLabel('Column').selectOption('name')
+    await page.getByLabel('Values, with commas between').fill('Bargain 7, Bargain 8')
+    expect(await accessibilityProblems(page)).toEqual([])
+    await page.getByRole('button', { name: 'Count these rows' }).click()
+    await page.getByRole('checkbox', { name: 'Comments of one bargain' }).waitFor()
+    await page.getByText('2 rows ·').waitFor()
+  })
+
+  test('nothing is removed before it is allowed, and before a backup was proved', async () => {
+    await page.getByRole('checkbox', { name: 'Old revisions in story_revisions' }).check()
+    await page.getByText('You have allowed reading only').waitFor()
+    expect(await remove().isDisabled()).toBe(true)
+    await part('Connection')
+    await page.getByRole('checkbox', { name: 'Allow clean-ups.' }).check()
+    await page.getByRole('button', { name: 'Save and try', exact: true }).click()
+    await page.getByText('PostgreSQL 18').waitFor()
+    expect(await accessibilityProblems(page)).toEqual([])
+    await part('What can go')
+    await page.getByText('Nothing is removed without a backup').waitFor()
+    expect(await remove().isDisabled()).toBe(true)
+
+    await part('Backups')
+    await page.getByRole('button', { name: 'Back up now' }).click()
+    await page.getByText(/Restored on an embedded PostgreSQL: [\d,]+ rows in 17 tables, all of them equal/).waitFor()
+    expect(await accessibilityProblems(page)).toEqual([])
+  })
+
+  test('rows go with progress and an honest word on what it was worth, and come back', async () => {
+    await part('What can go')
+    await remove().click()
+    await page.getByRole('button', { name: 'Put these rows back' }).waitFor({ timeout: 120_000 })
+    const [done] = await cleanUps()
+    expect(done!.result!.removed).toBeGreaterThan(300)
+    expect(done!.result!.wait!.sentence).toMatch(/per page of the sample\.$/)
+    expect(done!.result!.kept!.offSite).toBe(true)
+    await page.getByText('0 rows · 0 B').waitFor()
+    expect(await accessibilityProblems(page)).toEqual([])
+    await page.getByRole('button', { name: 'Put these rows back' }).click()
+    await page.getByText(`${done!.result!.removed.toLocaleString('en')} rows were put back.`).waitFor()
+  })
+})
