@@ -32,6 +32,7 @@ import { storeSize } from './store-size.ts'
 import { recovery } from './recovery.ts'
 import { purgeSlices } from './purge-slices.ts'
 import { memoryUnderAttack } from './under-attack.ts'
+import { upkeepBench } from './upkeep.ts'
 import { storedPage } from './stored-page.ts'
 
 const ALL = [
@@ -58,6 +59,7 @@ const ALL = [
   nextPagePrefetch,
   nextPagePrerender,
   serverRulesGain,
+  upkeepBench,
   warmPace,
   plannerSpeed,
   plannerError,

@@ -1,12 +1,13 @@
 // npm run bench [-- NAME…] [--json FILE]: ratios measured within one run.
 import { join } from 'node:path'
-import { ensureChromium, ensureInstalled, ensureNginx, ensureWrk } from './ensure.mjs'
+import { ensureChromium, ensureDatabaseServers, ensureInstalled, ensureNginx, ensureWrk } from './ensure.mjs'
 import { root, run } from './shell.mjs'
 
 await ensureInstalled()
 await ensureChromium()
 await ensureNginx()
 await ensureWrk()
+await ensureDatabaseServers()
 const { buildAll, buildBench } = await import('./build.mjs')
 await buildAll()
 await buildBench()

@@ -63,6 +63,7 @@ const BENCH_PROGRAMS = {
   'store-opener': 'bench/store-opener.ts',
   'purge-process': 'bench/purge-process.ts',
   soak: 'bench/soak.ts',
+  'database-site': 'bench/database-site.ts',
 }
 
 const bundling = (programs) => ({

@@ -108,6 +108,19 @@ export const ensureFileServers = async () => {
   )
 }
 
+/** Database servers, which judge backups and clean-ups, and what opens a backup; without them those tests are left out. */
+export const ensureDatabaseServers = async () => {
+  const missing = [
+    ['/usr/lib/postgresql', 'postgresql'],
+    ['/usr/sbin/mariadbd', 'mariadb-server'],
+    ['/usr/bin/age', 'age'],
+  ].flatMap(([file, name]) => (existsSync(file) ? [] : [name]))
+  if (missing.length === 0 || !mayInstall()) return
+  await install(missing, 'database servers for tests').catch((error) =>
+    console.log(`${error.message} Backups and clean-ups are not tested on real servers.`),
+  )
+}
+
 /** Makes requests from a process of its own, for the benchmarks. */
 export const ensureWrk = async () => {
   if (existsSync('/usr/bin/wrk')) return

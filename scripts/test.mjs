@@ -4,6 +4,7 @@ import { mkdirSync, readFileSync, rmSync } from 'node:fs'
 import { join } from 'node:path'
 import {
   ensureChromium,
+  ensureDatabaseServers,
   ensureFileServers,
   ensureInstalled,
   ensureNamed,
@@ -71,6 +72,7 @@ const ensurePrograms = async () => {
   await ensureNamed()
   await ensureWebServers()
   await ensureFileServers()
+  await ensureDatabaseServers()
 }
 // Side by side: each of them keeps one core busy, and none measures anything; programs are fetched meanwhile.
 await Promise.all([

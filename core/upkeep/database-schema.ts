@@ -67,12 +67,12 @@ export const singleKey = (table: Table): string | undefined => (table.key.length
 export const schemaText = ({ engine, tables }: DatabaseSchema): string =>
   JSON.stringify([
     engine,
-    tables
+    [...tables]
+      .sort((a, b) => (a.name < b.name ? -1 : 1))
       .map(({ name, columns, key, foreignKeys }) => [
         name,
         columns.map((column) => [column.name, column.type, column.nullable]),
         key,
         foreignKeys,
-      ])
-      .sort(([a], [b]) => (String(a) < String(b) ? -1 : 1)),
+      ]),
   ])

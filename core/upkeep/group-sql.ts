@@ -117,7 +117,7 @@ export const keysSql = (scope: GroupScope, group: CleanUpGroup): string => {
     .map((key) => `t.${key} desc`)
     .join(
       ', ',
-    )}) as place from ${from} t\nwhere t.${per} is not null and ${rowConditionsSql(scope, group, 'without-held-back')}`
+    )}) as place from ${from} t\nwhere t.${per} is not null${group.where.length === 0 ? '' : ` and ${rowConditionsSql(scope, group, 'without-held-back')}`}`
   const joined = keys.map((key) => `n.${key} = t.${key}`).join(' and ')
   const held = group.referring
     .filter(({ treat }) => treat === 'stay')

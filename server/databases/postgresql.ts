@@ -68,8 +68,8 @@ export const openPostgresql = async (access: DatabaseAccess): Promise<OpenDataba
     host,
     connectionTimeoutMillis: CONNECT_TIMEOUT_MS,
     application_name: 'Zest Lamp',
-    stream: () => connected as never,
-    types: AS_TEXT as never,
+    stream: () => connected,
+    types: AS_TEXT,
     ...(place.encryption === 'tls' &&
       place.socket === '' && {
         ssl: {
@@ -85,7 +85,7 @@ export const openPostgresql = async (access: DatabaseAccess): Promise<OpenDataba
   const asked = async (sql: string): Promise<Answer> => {
     if (lost !== undefined) throw new DatabaseFailure(`${what}: The connection was lost on the way.`, 'lost')
     try {
-      return (await client.query({ text: sql, rowMode: 'array' })) as unknown as Answer
+      return await client.query({ text: sql, rowMode: 'array' })
     } catch (error) {
       throw failureOf(error, what, CODES)
     }

@@ -17,7 +17,7 @@ export const openEmbeddedDatabase = async (): Promise<OpenDatabase> => {
   const asked = async (sql: string): Promise<{ rows: Value[][]; changed: number }> => {
     try {
       const { rows, affectedRows } = await db.query<Value[]>(sql, [], { rowMode: 'array', parsers })
-      return { rows: rows as unknown as Value[][], changed: affectedRows ?? 0 }
+      return { rows: rows, changed: affectedRows ?? 0 }
     } catch (error) {
       throw new DatabaseFailure((error as Error).message)
     }
