@@ -38,6 +38,7 @@ import { startWatching } from './watching/watcher.ts'
 import { LoadGenerator } from './load-tests/load-generator.ts'
 import { LoadOrders } from './load-tests/load-tests.ts'
 import type { DatabaseSecret } from '../core/contracts/site-databases.ts'
+import { startScheduledUpkeep } from './upkeep/scheduled-upkeep.ts'
 import { ownScratch } from './upkeep/scratch-database.ts'
 import { Simulator } from './planner/simulator.ts'
 import { followPlans } from './planner/plans.ts'
@@ -223,6 +224,7 @@ const main = async (): Promise<void> => {
   await jobs.start()
   const endWatching = startWatching(services, (error) => log.error(error))
   const endScheduledWork = startScheduledWork(services, (error) => log.error(error))
+  const endUpkeep = startScheduledUpkeep(services, (error) => log.error(error))
   const endPlans = followPlans(services, (error) => log.error(error))
   const endWarmUps = startWarmUps(services, (error) => log.error(error))
   const endRenewals = startRenewals({ ...services, authority }, (error) => log.error(error))
@@ -241,6 +243,7 @@ const main = async (): Promise<void> => {
     await endWarmUps()
     endWatching()
     endScheduledWork()
+    endUpkeep()
     publisher.close()
     objectsPublisher.close()
     lab.stop()

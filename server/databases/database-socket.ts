@@ -4,7 +4,7 @@ import type { DatabasePlace } from '../../core/contracts/site-databases.ts'
 import { staysInOwnNetwork } from '../../core/http/private-addresses.ts'
 import { connectTo, FileFailure, hostAndPort } from '../files/file-server.ts'
 import { signInOverSsh } from '../files/ssh-connection.ts'
-import { CONNECT_TIMEOUT_MS, DatabaseFailure, type DatabaseAccess } from './open-database.ts'
+import { CONNECT_TIMEOUT_MS, DatabaseFailure, isAway, type DatabaseAccess } from './open-database.ts'
 
 /** The way to a database: a socket, a connection, or one through an SSH server. */
 export interface DatabaseWay {
@@ -46,6 +46,11 @@ const throughTunnel = async (
   return { stream, host: target.host, what: `${target.host}:${target.port}`, end: () => client.end() }
 }
 
+const reasonOf = ({ reason, cause }: FileFailure): DatabaseFailure['reason'] => {
+  if (reason === 'unknown-key') return 'unknown-key'
+  return isAway(cause) ? 'away' : 'failed'
+}
+
 /** Open the way to a database. @param usualPort where its kind listens @throws DatabaseFailure */
 export const wayTo = async (access: DatabaseAccess, usualPort: number): Promise<DatabaseWay> => {
   const { place, reach } = access
@@ -69,12 +74,7 @@ export const wayTo = async (access: DatabaseAccess, usualPort: number): Promise<
     const stream = await connectTo(target, reach)
     return { stream, host: target.host, what, end: () => stream.destroy() }
   } catch (error) {
-    if (error instanceof FileFailure)
-      throw new DatabaseFailure(
-        error.message,
-        error.reason === 'unknown-key' ? 'unknown-key' : 'failed',
-        error.fingerprint,
-      )
+    if (error instanceof FileFailure) throw new DatabaseFailure(error.message, reasonOf(error), error.fingerprint)
     throw error
   }
 }

@@ -21,7 +21,7 @@ export interface OpenDatabase {
 
 /** Why a database did not do what it was asked; the sentence says what to do. */
 export class DatabaseFailure extends Error {
-  readonly reason: 'unknown-key' | 'lost' | 'locked' | 'refers' | 'too-slow' | 'failed'
+  readonly reason: 'unknown-key' | 'away' | 'lost' | 'locked' | 'refers' | 'too-slow' | 'failed'
   /** Of the key that the SSH server in front showed. */
   readonly fingerprint: string | null
   constructor(sentence: string, reason: DatabaseFailure['reason'] = 'failed', fingerprint: string | null = null) {
@@ -72,7 +72,13 @@ const WHY_IN_WORDS: readonly [RegExp, string][] = [
   [/certificate has expired/, 'CERT_HAS_EXPIRED'],
 ]
 
+/** Nobody answers for now: the server may be starting, or about to. */
+const AWAY: ReadonlySet<string> = new Set(['ECONNREFUSED', 'ENOENT', 'ETIMEDOUT', '57P03'])
+
 const LOST = new Set(['ECONNRESET', 'EPIPE', 'PROTOCOL_CONNECTION_LOST', '57P01', '57P02', '08006', '08003'])
+
+/** Whether it is worth trying again in a moment. */
+export const isAway = (error: unknown): boolean => AWAY.has(String((error as { code?: unknown } | undefined)?.code))
 
 /** What both kinds of database say in codes of their own. */
 export interface ServerCodes {
@@ -91,6 +97,8 @@ export const failureOf = (error: unknown, what: string, codes: ServerCodes): Dat
   const { code = '', message } = error as { code?: string; message: string }
   if (LOST.has(code) || /connection (?:terminated|is closed|closed|lost)|closed state|not queryable/i.test(message))
     return new DatabaseFailure(`${what}: The connection was lost on the way.`, 'lost')
+  if (isAway(error))
+    return new DatabaseFailure(`${what}: ${WHY[code] ?? 'The database is starting. Try again in a moment.'}`, 'away')
   if (codes.wrongPassword.has(code)) return new DatabaseFailure(`${what} does not accept this user and password.`)
   if (codes.noDatabase.has(code)) return new DatabaseFailure(`${what} has no database of this name.`)
   if (codes.forbidden.has(code))

@@ -100,7 +100,8 @@ export const hostAndPort = (address: string, usual: number): { host: string; por
 /** A connection to a file server, only where it may go. @throws FileFailure */
 export const connectTo = ({ host, port }: { host: string; port: number }, reach: PrivateAddresses): Promise<Socket> =>
   new Promise((resolve, reject) => {
-    const fail = (error: Error): void => reject(new FileFailure(whyNot(error, `${host}:${port}`)))
+    const fail = (error: Error): void =>
+      reject(Object.assign(new FileFailure(whyNot(error, `${host}:${port}`)), { cause: error }))
     try {
       refusePrivate(host, reach)
     } catch (error) {

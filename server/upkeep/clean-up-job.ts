@@ -9,7 +9,7 @@ import { minutesUntilQuiet } from '../../core/upkeep/quiet-hours.ts'
 import { dialectOf, tableSql } from '../../core/upkeep/sql-dialect.ts'
 import { siteDatabase, type HasDatabaseSecrets } from '../databases/database-connections.ts'
 import { withDatabase } from '../databases/open-database-at.ts'
-import { DatabaseFailure } from '../databases/open-database.ts'
+import { DatabaseFailure, type OpenDatabase } from '../databases/open-database.ts'
 import { readSchema } from '../databases/read-schema.ts'
 import type { HasDatabase } from '../db/database.ts'
 import { cleanUps } from '../db/upkeep-schema.ts'
@@ -39,6 +39,7 @@ const BUSY_MS = 50
 const LOOK_EVERY_MS = 2000
 const LONGEST_PAUSE_MS = 30_000
 const MINUTE_MS = 60_000
+const RECONNECTS = 5
 
 /** Names of the files of a clean-up. */
 export const removedFileName = (id: string): string => `removed-${id}.sql`
@@ -64,8 +65,16 @@ class CleanUpRun {
     return this.#needed.db.update(cleanUps).set(change).where(eq(cleanUps.id, this.#row.id))
   }
 
-  #open(use: 'reading' | 'clean-up') {
-    return siteDatabase(this.#needed, this.#row.siteId, use)
+  /** A database that is being started again is waited for. */
+  async #open(use: 'reading' | 'clean-up'): Promise<OpenDatabase> {
+    for (let tries = 0; ; tries++)
+      try {
+        return await siteDatabase(this.#needed, this.#row.siteId, use)
+      } catch (error) {
+        const away = error instanceof DatabaseFailure && (error.reason === 'away' || error.reason === 'lost')
+        if (!away || tries >= RECONNECTS) throw error
+        await pause(500 * 2 ** tries, undefined, { signal: this.#progress.signal })
+      }
   }
 
   /** @throws JobFailure when the database is not the one that was looked at */
@@ -145,7 +154,8 @@ class CleanUpRun {
               : `optimize table ${tableSql(dialect, table)}`
           await db.run(statement).catch((error: unknown) => {
             // In use for longer than visitors should wait: the space is used again all the same, only later.
-            if (!(error instanceof DatabaseFailure) || error.reason !== 'locked') throw error
+            const passes = error instanceof DatabaseFailure && (error.reason === 'locked' || error.reason === 'lost')
+            if (!passes) throw error
           })
         }
       },

@@ -17,6 +17,7 @@ import { bytes, howMany, when } from '../format/show.ts'
 import { useProblems } from '../stores/problems.ts'
 import ActionButton from '../ui/ActionButton.vue'
 import NoteBox from '../ui/NoteBox.vue'
+import SelectField from '../ui/SelectField.vue'
 import CleanUpItem from './CleanUpItem.vue'
 import GroupForm from './GroupForm.vue'
 import GroupItem from './GroupItem.vue'
@@ -140,6 +141,21 @@ const quiet = computed<QuietHours | null>(() =>
   hasQuiet.value ? { from: from.value, to: to.value, zone: props.plan.quiet?.zone ?? zone } : null,
 )
 watch(quiet, (hours) => emit('plan', { ...props.plan, quiet: hours }))
+const UNITS = [
+  { value: 'hours', title: 'hours' },
+  { value: 'days', title: 'days' },
+  { value: 'weeks', title: 'weeks' },
+] as const
+const repeats = ref(props.plan.every !== null)
+const count = ref(String(props.plan.every?.count ?? 1))
+const unit = ref<(typeof UNITS)[number]['value']>(props.plan.every?.unit ?? 'weeks')
+const every = computed<UpkeepPlan['every']>(() => {
+  const number = Number(count.value)
+  return repeats.value && Number.isInteger(number) && number >= 1 && number <= 1000
+    ? { count: number, unit: unit.value }
+    : null
+})
+watch(every, (now) => emit('plan', { ...props.plan, every: now }))
 </script>
 
 <template>
@@ -204,6 +220,21 @@ watch(quiet, (hours) => emit('plan', { ...props.plan, quiet: hours }))
         <label>from <input v-model="from" type="time" required /></label>
         <label>to <input v-model="to" type="time" required /></label>
         <span class="muted small">{{ quiet?.zone }}</span>
+      </template>
+    </div>
+    <div class="bar quiet">
+      <v-checkbox
+        v-model="repeats"
+        label="By itself, after a backup of its own, every"
+        hide-details
+        density="compact"
+      />
+      <template v-if="repeats">
+        <label
+          ><span class="visually-hidden">How many</span
+          ><input v-model="count" type="number" min="1" max="1000" required
+        /></label>
+        <SelectField v-model="unit" :items="UNITS" label="Unit" hide-label />
       </template>
     </div>
     <div class="bar">
