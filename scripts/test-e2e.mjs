@@ -1,5 +1,12 @@
 // npm run test:e2e [-- NAME…]: the tests through the real interface, on what is built now; npm run test:long: those that take minutes.
-import { ensureChromium, ensureInstalled, ensurePebble, ensurePhp, ensureRedis } from './ensure.mjs'
+import {
+  ensureChromium,
+  ensureDatabaseServers,
+  ensureInstalled,
+  ensurePebble,
+  ensurePhp,
+  ensureRedis,
+} from './ensure.mjs'
 import { run } from './shell.mjs'
 
 const [project = 'e2e', ...names] = process.argv.slice(2)
@@ -8,6 +15,7 @@ await ensureChromium()
 await ensureRedis()
 await ensurePhp()
 await ensurePebble()
+await ensureDatabaseServers()
 const { buildAll } = await import('./build.mjs')
 await buildAll()
 await run('npx', ['vitest', 'run', `--project=${project}`, ...names])
