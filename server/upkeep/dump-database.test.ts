@@ -24,7 +24,7 @@ const HARD: Record<DatabaseEngine, string[]> = {
     `create table "Other side"."Odd ""name""" (id int generated always as identity primary key, "a b" short, m mood default 'calm', big numeric(40, 12), f double precision, bytes bytea, tags text[], doc jsonb, doubled int generated always as (length("a b") * 2) stored)`,
     `insert into "Other side"."Odd ""name""" ("a b", m, big, f, bytes, tags, doc) values
       ('it''s', 'sto''rmy', 12345678901234567890.123456789012, 0.1, '\\x00ff10', array['a,b', 'c"d', null], '{"k": "v\\n"}'),
-      (E'back\\\\slash', 'calm', null, 'NaN', null, '{}', 'null'), (E'two\\nlines', 'calm', -0.5, 1e308, '\\x', null, '[]'), ('日本語 ø', 'calm', 0, '-Infinity', null, null, null)`,
+      (E'back\\\\slash', 'calm', null, 'NaN', null, '{}', 'null'), (E'two\\r\\nli\\rn\\u2028es', 'calm', -0.5, 1e308, '\\x', null, '[]'), ('日本語 ø', 'calm', 0, '-Infinity', null, null, null)`,
     `create table children (id serial primary key, parent int references "Other side"."Odd ""name""" (id) on delete cascade, at timestamptz default now(), note text unique)`,
     `insert into children (parent, at, note) values (1, '2026-03-29 02:30:00.123456+00', '-- statements end with: -- x'), (null, 'infinity', ''), (2, '1999-12-31 23:59:59+00', ';;')`,
     `create index children_note on children (lower(note)) where parent is not null`,
@@ -36,7 +36,7 @@ const HARD: Record<DatabaseEngine, string[]> = {
   ],
   mariadb: [
     "create table `Odd ``name``` (id int auto_increment primary key, `a b` varchar(20), m enum('calm','sto''rmy') default 'calm', big decimal(40,12), f double, bytes blob, bits bit(10), doc json, doubled int generated always as (char_length(`a b`) * 2) stored, at timestamp(6) default current_timestamp(6), day date) default charset utf8mb4",
-    "insert into `Odd ``name``` (`a b`, m, big, f, bytes, bits, doc, at, day) values ('it''s', 'sto''rmy', 12345678901234567890.123456789012, 0.1, x'00ff10', b'1011', '{\"k\": \"v\"}', '2026-03-29 02:30:00.123456', '0000-00-00'), ('back\\\\slash', 'calm', null, 1e308, x'', null, null, '2026-01-01 00:00:00', null), ('two\\nlines', 'calm', -0.5, 2.2250738585072014e-308, null, b'0', '[]', '1999-12-31 23:59:59', '2026-02-28'), ('日本語 ø', 'calm', 0, 0, null, null, null, '2026-01-01 00:00:00', null)",
+    "insert into `Odd ``name``` (`a b`, m, big, f, bytes, bits, doc, at, day) values ('it''s', 'sto''rmy', 12345678901234567890.123456789012, 0.1, x'00ff10', b'1011', '{\"k\": \"v\"}', '2026-03-29 02:30:00.123456', '0000-00-00'), ('back\\\\slash', 'calm', null, 1e308, x'', null, null, '2026-01-01 00:00:00', null), ('two\\r\\nli\\rn\u2028es', 'calm', -0.5, 2.2250738585072014e-308, null, b'0', '[]', '1999-12-31 23:59:59', '2026-02-28'), ('日本語 ø', 'calm', 0, 0, null, null, null, '2026-01-01 00:00:00', null)",
     'create table children (id int auto_increment primary key, parent int, note varchar(100) unique, key parent (parent), constraint p foreign key (parent) references `Odd ``name``` (id) on delete cascade) engine=innodb',
     "insert into children (parent, note) values (1, '-- statements end with: -- x'), (null, ''), (2, ';;')",
     'create view calm as select id, note from children where parent is not null',

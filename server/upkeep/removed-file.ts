@@ -1,7 +1,31 @@
-import { createReadStream } from 'node:fs'
-import { open, readFile, type FileHandle } from 'node:fs/promises'
-import { createInterface } from 'node:readline'
-import { newEndMark } from './sql-file.ts'
+import { constants, createReadStream } from 'node:fs'
+import { open, type FileHandle } from 'node:fs/promises'
+import { linesOf, newEndMark } from './sql-file.ts'
+
+const HEAD_BYTES = 200
+const PART_BYTES = 1024 * 1024
+
+const readAt = async (file: FileHandle, from: number, length: number): Promise<Buffer> => {
+  const { buffer, bytesRead } = await file.read(Buffer.alloc(length), 0, length, from)
+  return buffer.subarray(0, bytesRead)
+}
+
+/** The mark that ends statements, by the first line; undefined: the file is new, or was begun and no more. */
+const markOf = async (file: FileHandle): Promise<string | undefined> =>
+  /^-- statements end with: (-- [\w-]{20,})\n/.exec((await readAt(file, 0, HEAD_BYTES)).toString('latin1'))?.[1]
+
+/** Where the last whole statement ends, looked for from the end of the file, which may be large. */
+const endOf = async (file: FileHandle, mark: string): Promise<number> => {
+  const line = Buffer.from(`\n${mark}\n`)
+  const { size } = await file.stat()
+  for (let to = size; to > 0; to -= PART_BYTES) {
+    const from = Math.max(0, to - PART_BYTES)
+    // A mark may stand across the border of two parts.
+    const found = (await readAt(file, from, to - from + line.length)).lastIndexOf(line)
+    if (found >= 0) return from + found + line.length
+  }
+  return Buffer.byteLength(`-- statements end with: ${mark}\n`)
+}
 
 /** The file in which a clean-up writes down what it removes, while it does. Every row is on the disk before it is gone. */
 export class RemovedFile {
@@ -17,23 +41,18 @@ export class RemovedFile {
 
   /** Begin a file, or go on with one that an earlier process began. */
   static async open(path: string): Promise<RemovedFile> {
-    const before = await readFile(path, 'utf8').catch((error: NodeJS.ErrnoException) => {
-      if (error.code === 'ENOENT') return ''
-      throw error
-    })
-    const [first = ''] = before.split('\n', 1)
-    const known = /^-- statements end with: (-- [\w-]{20,})$/.exec(first)?.[1]
-    const file = await open(path, known === undefined ? 'w' : 'r+', 0o600)
+    const file = await open(path, constants.O_RDWR | constants.O_CREAT, 0o600)
+    const known = await markOf(file)
     if (known !== undefined) {
       // What was being written when the process ended belongs to rows that are still there.
-      const end = before.lastIndexOf(`\n${known}\n`)
-      const size = Buffer.byteLength(end < 0 ? `${first}\n` : before.slice(0, end + known.length + 2))
+      const size = await endOf(file, known)
       await file.truncate(size)
       return new RemovedFile(file, known, size)
     }
+    await file.truncate(0)
     const mark = newEndMark()
     const head = `-- statements end with: ${mark}\n`
-    await file.writeFile(head)
+    await file.write(head, 0)
     return new RemovedFile(file, mark, Buffer.byteLength(head))
   }
 
@@ -61,5 +80,4 @@ export class RemovedFile {
 }
 
 /** The lines of such a file. */
-export const linesOfRemovedFile = (path: string): AsyncIterable<string> =>
-  createInterface({ input: createReadStream(path), crlfDelay: Number.POSITIVE_INFINITY })
+export const linesOfRemovedFile = (path: string): AsyncIterable<string> => linesOf(createReadStream(path))

@@ -1,8 +1,8 @@
 import { createReadStream, createWriteStream } from 'node:fs'
 import { open } from 'node:fs/promises'
 import { createHash, randomBytes } from 'node:crypto'
-import { createInterface } from 'node:readline'
 import { Readable, Transform } from 'node:stream'
+import { StringDecoder } from 'node:string_decoder'
 import { pipeline } from 'node:stream/promises'
 import { createGunzip, createGzip } from 'node:zlib'
 import { Decrypter, Encrypter } from 'age-encryption'
@@ -24,6 +24,22 @@ export const sqlText = async function* (
 ): AsyncIterable<string> {
   yield `-- statements end with: ${mark}\n`
   for await (const statement of statements) yield `${statement}\n${mark}\n`
+}
+
+/**
+ * Lines of a text, without their ends. Only a line feed ends one: carriage returns and other separators belong to the values they stand in, and Node's
+ * own reader of lines would lose them.
+ */
+export const linesOf = async function* (chunks: AsyncIterable<Buffer>): AsyncIterable<string> {
+  const decoder = new StringDecoder('utf8')
+  let rest = ''
+  for await (const chunk of chunks) {
+    const lines = (rest + decoder.write(chunk)).split('\n')
+    rest = lines.pop() ?? ''
+    yield* lines
+  }
+  rest += decoder.end()
+  if (rest !== '') yield rest
 }
 
 /** Statements of a file of SQL, one after the other. What stands after the last end was cut off, and is none. @throws Error when it is no such file */
@@ -112,7 +128,7 @@ export const linesOfSealedFile = async function* (path: string, identity: string
   const unzipped = createGunzip()
   const chain = pipeline(Readable.fromWeb(plain as never), unzipped)
   chain.catch((error: unknown) => unzipped.destroy(error as Error))
-  yield* createInterface({ input: unzipped, crlfDelay: Number.POSITIVE_INFINITY })
+  yield* linesOf(unzipped)
   await chain
 }
 
