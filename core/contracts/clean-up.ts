@@ -138,11 +138,20 @@ export const Survey = z.object({
 })
 export type Survey = z.infer<typeof Survey>
 
+/** Whether clocks of this machine know a time zone (tz database). */
+const isTimeZone = (name: string): boolean => {
+  try {
+    return new Intl.DateTimeFormat('en', { timeZone: name }).format() !== ''
+  } catch {
+    return false
+  }
+}
+
 /** Hours in which clean-ups may run, by the clock of the site’s time zone; from and to may be around midnight. */
 export const QuietHours = z.strictObject({
   from: z.string().regex(/^([01]\d|2[0-3]):[0-5]\d$/, 'Give a time such as 02:00.'),
   to: z.string().regex(/^([01]\d|2[0-3]):[0-5]\d$/, 'Give a time such as 05:00.'),
-  zone: z.string().max(100),
+  zone: z.string().max(100).refine(isTimeZone, 'Give a time zone such as Europe/Dublin.'),
 })
 export type QuietHours = z.infer<typeof QuietHours>
 

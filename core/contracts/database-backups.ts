@@ -1,18 +1,6 @@
 import { z } from 'zod'
 import { FileConnectionInfo } from './file-connections.ts'
 import { JobState } from './jobs.ts'
-import { DatabasePlace, DatabaseSecret } from './site-databases.ts'
-
-/** Where a backup is restored for proof: here, on a server of this machine’s own, or on one that the owner names. */
-export const ScratchPlace = z.discriminatedUnion('kind', [
-  z.strictObject({ kind: z.literal('own') }),
-  z.strictObject({
-    kind: z.literal('server'),
-    place: DatabasePlace.describe('An empty database, whose contents are removed again'),
-    secret: DatabaseSecret.nullable().default(null),
-  }),
-])
-export type ScratchPlace = z.infer<typeof ScratchPlace>
 
 export const BackedUpTable = z.object({
   name: z.string(),

@@ -1,5 +1,4 @@
-import type { CleanUpGroup, Condition, FoundGroup, GroupKind, Referring, TimeForm } from '../contracts/clean-up.ts'
-import { nameWords } from './name-words.ts'
+import type { CleanUpGroup, Condition, FoundGroup, GroupKind, Referring } from '../contracts/clean-up.ts'
 import type { DatabaseSchema } from './database-schema.ts'
 import type { SqlDialect } from './sql-dialect.ts'
 import type { ColumnProfile, Probe, Reference, TableProfile } from './table-profiles.ts'
@@ -68,13 +67,7 @@ export const usualTreatment = ({ table, column, key, onDelete }: Reference): Ref
 export const proseOf = (profile: TableProfile, least: number): ColumnProfile[] =>
   profile.columns.filter(({ column, length }) => column.kind === 'text' && length >= least)
 
-export const formOf = (profile: ColumnProfile): TimeForm | null => profile.time
-
 export const share = (part: number, whole: number): number => (whole === 0 ? 0 : part / whole)
 
 /** A share in whole percent. */
 export const percent = (part: number, whole: number): string => `${Math.round(share(part, whole) * 100)}%`
-
-/** Whether a name says what a thing is called rather than what it is. */
-export const isNamed = (name: string, ...words: string[]): boolean =>
-  nameWords(name).some((word) => words.includes(word))

@@ -111,6 +111,7 @@ export const siteDatabase = async (
 /** Another database of the same server, for instance an empty one. @throws AppError NOT_FOUND, DatabaseFailure */
 export const neighbourDatabase = async (services: Needed, siteId: string, database: string): Promise<OpenDatabase> => {
   const access = await accessOf(services, siteId)
+  if (access.allows !== 'clean-up') throw new DatabaseFailure('You have allowed reading only. Allow clean-ups first.')
   if (access.place.database === database)
     throw new DatabaseFailure('This is the database of the site itself. Give the name of an empty one.')
   return openDatabaseAt({ ...access, place: { ...access.place, database }, allows: 'clean-up' })

@@ -1,6 +1,7 @@
 import { mkdir, rm } from 'node:fs/promises'
 import { and, desc, eq, inArray } from 'drizzle-orm'
 import type { Backup } from '../../core/contracts/database-backups.ts'
+import type { DatabaseEngine } from '../../core/contracts/site-databases.ts'
 import { siteDatabase, type HasDatabaseSecrets } from '../databases/database-connections.ts'
 import { withDatabase } from '../databases/open-database-at.ts'
 import { DatabaseFailure } from '../databases/open-database.ts'
@@ -44,6 +45,7 @@ const percentTeller = ({ report }: JobProgress): ((percent: number, now: string)
 type Tell = ReturnType<typeof percentTeller>
 
 interface Written {
+  readonly engine: DatabaseEngine
   readonly built: readonly string[]
   readonly tables: BackupRow['tables']
   readonly sha256: string
@@ -72,7 +74,7 @@ const write = async (
       const built = await builtLike(db)
       const file = await writeSealedFile(path, sqlText(newEndMark(), statements()), known.recipient, signal)
       await set(needed, row.id, { written: file, tables: dump.tables, stage: 'written' })
-      return { built, tables: dump.tables, sha256: file.sha256 }
+      return { built, engine: db.engine, tables: dump.tables, sha256: file.sha256 }
     },
   )
 
@@ -105,12 +107,8 @@ const prove = async (
   signal: AbortSignal,
 ): Promise<NonNullable<Backup['proof']>> => {
   await tell(SENT, 'Starting an empty database for the proof')
-  const { engine } = await withDatabase(
-    () => siteDatabase(needed, row.siteId),
-    async (db) => db,
-  )
   return withDatabase(
-    () => needed.scratch.open(engine),
+    () => needed.scratch.open(written.engine),
     async (db) => {
       const rows = written.tables.reduce((sum, table) => sum + table.rows, 0)
       await restoreInto(
@@ -149,13 +147,14 @@ const removeOld = async (needed: Needed, siteId: string, generations: number): P
   await withFiles(
     () => siteFiles(needed, siteId, 'backups'),
     async (files) => {
-      for (const row of old) {
-        await files.remove(row.file).catch((error: unknown) => {
-          // Somebody has removed it already.
+      for (const row of old)
+        try {
+          await files.remove(row.file)
+          await set(needed, row.id, { stage: 'removed' })
+        } catch (error) {
+          // It stays on the list, and is tried again after the next backup.
           if (!(error instanceof FileFailure)) throw error
-        })
-        await set(needed, row.id, { stage: 'removed' })
-      }
+        }
     },
   )
 }

@@ -87,9 +87,9 @@ class CleanUpRun {
     return schema
   }
 
-  async #space(schema: DatabaseSchema, tables: ReadonlySet<string>): Promise<Record<string, number>> {
-    const now = schema.tables.length === 0 ? schema : await withDatabase(() => this.#open('reading'), readSchema)
-    return Object.fromEntries(now.tables.filter(({ name }) => tables.has(name)).map(({ name, bytes }) => [name, bytes]))
+  async #space(tables: ReadonlySet<string>): Promise<Record<string, number>> {
+    const { tables: now } = await withDatabase(() => this.#open('reading'), readSchema)
+    return Object.fromEntries(now.filter(({ name }) => tables.has(name)).map(({ name, bytes }) => [name, bytes]))
   }
 
   /** Waits while it is not the time for it. */
@@ -194,7 +194,7 @@ class CleanUpRun {
     )
     await report(1, 100, 'Measuring how long pages take', null)
     const before = this.#row.waitBefore ?? (await sampleWaits(this.#site, signal))
-    const spaceBefore = this.#row.spaceBefore ?? (await this.#space(schema, touched))
+    const spaceBefore = this.#row.spaceBefore ?? (await this.#space(touched))
     await this.#set({ waitBefore: before, spaceBefore })
     this.#usualMs = before.waits.length === 0 ? Number.POSITIVE_INFINITY : Math.max(...before.waits)
     const file = await RemovedFile.open(localFile(this.#needed, removedFileName(this.#row.id)))
@@ -207,7 +207,7 @@ class CleanUpRun {
     const kept = await this.#keep()
     if (!stopped) await report(94, 100, 'Measuring how long pages take now', null)
     const wait = stopped ? null : compareWaits(before, await sampleWaits(this.#site, signal))
-    const after = await this.#space(schema, touched)
+    const after = await this.#space(touched)
     const stayed = left === 0 ? '' : ` ${left} stayed because they were in use, or something points to them.`
     return {
       removed,

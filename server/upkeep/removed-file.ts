@@ -70,10 +70,6 @@ export class RemovedFile {
     }
   }
 
-  get bytes(): number {
-    return this.#size
-  }
-
   close(): Promise<void> {
     return this.#file.close()
   }

@@ -55,12 +55,28 @@ const textOf = async (site: Site, path: string): Promise<string> => {
   }
 }
 
+/** Longest text of a page that is compared with rows: an origin may send whatever it likes. */
+const LONGEST_TEXT = 150_000
+
+/** Without what stands between a tag and its end; one that never ends takes the rest. In one pass, whatever the page is. */
+export const withoutElements = (html: string, name: string): string => {
+  const [open, close] = [`<${name}`, `</${name}>`]
+  const parts: string[] = []
+  let at = 0
+  for (let from = html.indexOf(open); from >= 0; from = html.indexOf(open, at)) {
+    parts.push(html.slice(at, from))
+    const end = html.indexOf(close, from)
+    if (end < 0) return parts.join(' ')
+    at = end + close.length
+  }
+  return [...parts, html.slice(at)].join(' ')
+}
+
 const plain = (html: string): string =>
-  html
-    .toLowerCase()
-    .replaceAll(/<(script|style)\b[^<]*(?:<(?!\/\1)[^<]*)*<\/\1>/g, ' ')
+  withoutElements(withoutElements(html.toLowerCase(), 'script'), 'style')
     .replaceAll(/<[^<>]*>/g, ' ')
     .replaceAll(/\s+/g, ' ')
+    .slice(0, LONGEST_TEXT)
 
 const LINKED = /(?:href="|<loc>)([^"<>\s]{1,500})/g
 
