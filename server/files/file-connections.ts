@@ -7,6 +7,7 @@ import {
 } from '../../core/contracts/file-connections.ts'
 import type { Database, HasDatabase } from '../db/database.ts'
 import { fileConnections } from '../db/server-rules-schema.ts'
+import { mediaPlaces } from '../db/pictures-schema.ts'
 import { backupPlaces } from '../db/upkeep-schema.ts'
 import { errors } from '../errors/app-errors.ts'
 import { siteRow } from '../sites/sites.ts'
@@ -23,9 +24,9 @@ export interface HasFileAccess {
   }
 }
 
-/** What the files are for: the site itself, or its backups. */
-export type FilePurpose = 'site' | 'backups'
-const TABLES = { site: fileConnections, backups: backupPlaces } as const
+/** What the files are for: the site itself, its backups, or its media folder. */
+export type FilePurpose = 'site' | 'backups' | 'media'
+const TABLES = { site: fileConnections, backups: backupPlaces, media: mediaPlaces } as const
 
 type Row = typeof fileConnections.$inferSelect
 type Needed = HasDatabase & HasFileAccess

@@ -12,6 +12,13 @@ export interface KeptFile {
   readonly mode: number | undefined
 }
 
+/** A file or folder in a folder. */
+export interface FolderEntry {
+  readonly name: string
+  readonly kind: 'file' | 'folder'
+  readonly bytes: number
+}
+
 /** The files of a site on the machine that serves it; names are below the folder of the connection. */
 export interface FileServer {
   /** @returns undefined when there is no such file @throws FileFailure */
@@ -25,6 +32,10 @@ export interface FileServer {
   send(from: string, name: string): Promise<void>
   /** Get a file of any size onto this machine. @throws FileFailure */
   fetch(name: string, to: string): Promise<void>
+  /** What is in a folder, at most so much that fits in memory; '' is the folder of the connection. @throws FileFailure */
+  list(folder: string): Promise<FolderEntry[]>
+  /** Make a folder, and those above it; one that is there stays. @throws FileFailure */
+  makeFolder(name: string): Promise<void>
   /** Remove a file that is there. @throws FileFailure */
   remove(name: string): Promise<void>
   /** Close the connection; never fails. */
@@ -57,6 +68,20 @@ export const FILE_TIMEOUT_MS = 20_000
 
 /** Name under which a file is written before it takes the place of the one that is there. */
 export const onItsWay = (name: string): string => `${name}.zest-new`
+
+/** Entries of one folder that are taken up. */
+export const MOST_ENTRIES = 20_000
+
+/** Whether a name that a server tells is one that can be asked for: one step down, and nothing that ends a line. */
+export const isPlainName = (name: string): boolean =>
+  name !== '' && name !== '.' && name !== '..' && name.length <= 255 && !/[/\\\p{Cc}]/u.test(name)
+
+/** A folder and those above it, the uppermost first. */
+export const withParents = (folder: string): string[] =>
+  folder
+    .split('/')
+    .filter(Boolean)
+    .map((_, index, parts) => parts.slice(0, index + 1).join('/'))
 
 export const tooLarge = (name: string): FileFailure =>
   new FileFailure(`The file ${name} is larger than 256 kB. Such a file is left alone.`)

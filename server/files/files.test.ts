@@ -75,10 +75,28 @@ const behavesAsFiles = async (files: FileServer, folder: string, modes: 'kept' |
     expect(readFileSync(join(own, 'back')).equals(bytes)).toBe(true)
   }
   await files.remove('large.age')
+  await listsFolders(files, folder, own)
   expect((await failureOf(files.fetch('large.age', join(own, 'none')))).message).toMatch(/\.$/)
   rmSync(own, { recursive: true })
   expect(readdirSync(folder)).toEqual([])
   expect((await failureOf(files.remove('.htaccess'))).message).toMatch(/\.$/)
+}
+
+/** Folders are made and listed, and files in them have names of any script. */
+const listsFolders = async (files: FileServer, folder: string, own: string): Promise<void> => {
+  writeFileSync(join(own, 'picture'), text('picture'))
+  await files.makeFolder('2026/harbour')
+  await files.makeFolder('2026/harbour')
+  const names = ['Mole & Küste 100%.jpg', '港.png']
+  for (const name of names) await files.send(join(own, 'picture'), `2026/harbour/${name}`)
+  expect(await files.list('')).toEqual([{ name: '2026', kind: 'folder', bytes: expect.any(Number) as number }])
+  expect((await files.list('2026/harbour')).sort((a, b) => (a.name < b.name ? -1 : 1))).toEqual(
+    names.map((name) => ({ name, kind: 'file', bytes: 7 })),
+  )
+  await files.fetch('2026/harbour/港.png', join(own, 'back'))
+  expect(readFileSync(join(own, 'back'), 'utf8')).toBe('picture')
+  expect((await failureOf(files.list('2027'))).message).toMatch(/\.$/)
+  rmSync(join(folder, '2026'), { recursive: true })
 }
 
 /** Whenever the connection breaks off, the file is the old one or the new one, and whole. */

@@ -1,13 +1,29 @@
-import { chmod, chown, copyFile, open, readFile, realpath, rename, rm, stat, unlink } from 'node:fs/promises'
+import {
+  chmod,
+  chown,
+  copyFile,
+  mkdir,
+  open,
+  readdir,
+  readFile,
+  realpath,
+  rename,
+  rm,
+  stat,
+  unlink,
+} from 'node:fs/promises'
 import { isAbsolute, join, relative } from 'node:path'
 import type { FilePlace } from '../../core/contracts/file-connections.ts'
 import {
   FileFailure,
+  isPlainName,
+  MOST_ENTRIES,
   MOST_FILE_BYTES,
   onItsWay,
   tooLarge,
   whyNot,
   type FileServer,
+  type FolderEntry,
   type KeptFile,
 } from './file-server.ts'
 
@@ -61,6 +77,17 @@ const copyWhole = async (from: string, to: string): Promise<void> => {
   }
 }
 
+const entriesOf = async (path: string): Promise<FolderEntry[]> => {
+  const found: FolderEntry[] = []
+  for (const entry of await readdir(path, { withFileTypes: true })) {
+    if (found.length >= MOST_ENTRIES || !isPlainName(entry.name)) continue
+    if (entry.isDirectory()) found.push({ name: entry.name, kind: 'folder', bytes: 0 })
+    // What a link leads to may be anywhere.
+    if (entry.isFile()) found.push({ name: entry.name, kind: 'file', bytes: (await stat(join(path, entry.name))).size })
+  }
+  return found
+}
+
 /**
  * Files in a folder of this machine, for instance a mounted one.
  * @param roots folders that whoever runs this machine has opened for sites
@@ -74,7 +101,11 @@ export const openFolder = async ({ folder }: FilePlace, roots: readonly string[]
     throw new FileFailure(
       `The folder ${folder} is not open to sites. Whoever runs this machine names such folders in ZEST_SITE_FOLDERS.`,
     )
-  const at = (name: string): string => join(real, name)
+  const at = (name: string): string => {
+    const path = join(real, name)
+    if (!isWithin(path, real)) throw new FileFailure(`${name} is not in the folder.`)
+    return path
+  }
   return {
     read: async (name) => {
       try {
@@ -88,6 +119,8 @@ export const openFolder = async ({ folder }: FilePlace, roots: readonly string[]
     write: (name, file) => writeWhole(at(name), file).catch(failing(name)),
     send: (from, name) => copyWhole(from, at(name)).catch(failing(name)),
     fetch: (name, to) => copyFile(at(name), to).catch(failing(name)),
+    list: (name) => entriesOf(at(name)).catch(failing(name)),
+    makeFolder: async (name) => void (await mkdir(at(name), { recursive: true, mode: 0o755 }).catch(failing(name))),
     remove: (name) => unlink(at(name)).catch(failing(name)),
     end: async () => undefined,
   }

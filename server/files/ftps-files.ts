@@ -10,11 +10,14 @@ import {
   FileFailure,
   fingerprintOf,
   hostAndPort,
+  isPlainName,
+  MOST_ENTRIES,
   MOST_FILE_BYTES,
   onItsWay,
   takePlace,
   tooLarge,
   whyNot,
+  withParents,
   type FileAccess,
   type FileServer,
   type KeptFile,
@@ -208,6 +211,23 @@ export const openFtps = async (access: FileAccess): Promise<FileServer> => {
       await client.downloadTo(to, name).catch((error: unknown) => {
         throw failure(error, name)
       })
+    },
+    list: async (name) => {
+      const entries = await client.list(name).catch((error: unknown) => {
+        throw failure(error, name)
+      })
+      return entries
+        .filter((entry) => isPlainName(entry.name) && (entry.isFile || entry.isDirectory))
+        .slice(0, MOST_ENTRIES)
+        .map((entry) => ({ name: entry.name, kind: entry.isDirectory ? 'folder' : 'file', bytes: entry.size }))
+    },
+    makeFolder: async (name) => {
+      for (const folder of withParents(name)) {
+        // 550 is said of a folder that is there already as of one that may not be made; whether it can be used shows next.
+        await client.send(`MKD ${folder}`).catch((error: unknown) => {
+          if (!isMissing(error)) throw failure(error, name)
+        })
+      }
     },
     remove: async (name) => {
       await client.remove(name).catch((error: unknown) => {

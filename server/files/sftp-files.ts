@@ -1,14 +1,18 @@
-import type { Client, SFTPWrapper, Stats } from 'ssh2'
+import type { Client, FileEntryWithStats, SFTPWrapper, Stats } from 'ssh2'
 import {
   FILE_TIMEOUT_MS,
   FileFailure,
+  isPlainName,
+  MOST_ENTRIES,
   MOST_FILE_BYTES,
   onItsWay,
   takePlace,
   tooLarge,
   whyNot,
+  withParents,
   type FileAccess,
   type FileServer,
+  type FolderEntry,
   type KeptFile,
   type Renaming,
 } from './file-server.ts'
@@ -149,6 +153,35 @@ const readFile = async (client: Client, sftp: SFTPWrapper, path: string): Promis
   }
 }
 
+const listFolder = async (client: Client, sftp: SFTPWrapper, path: string): Promise<FolderEntry[]> => {
+  try {
+    const entries = await operation<FileEntryWithStats[]>(client, path, (ended) => sftp.readdir(path, ended))
+    return entries
+      .filter(({ filename, attrs }) => isPlainName(filename) && (attrs.isFile() || attrs.isDirectory()))
+      .slice(0, MOST_ENTRIES)
+      .map(({ filename, attrs }) => ({
+        name: filename,
+        kind: attrs.isDirectory() ? 'folder' : 'file',
+        bytes: attrs.size,
+      }))
+  } catch (error) {
+    throw failure(error, path)
+  }
+}
+
+const makeFolder = async (client: Client, sftp: SFTPWrapper, path: string): Promise<void> => {
+  const isThere = await operation<Stats>(client, path, (ended) => sftp.stat(path, ended)).then(
+    (stats) => stats.isDirectory(),
+    () => false,
+  )
+  if (isThere) return
+  await operation<void>(client, path, (ended) => sftp.mkdir(path, (error) => ended(error, undefined))).catch(
+    (error: unknown) => {
+      throw failure(error, path)
+    },
+  )
+}
+
 /** Files over SFTP (SSH File Transfer Protocol, version 3). @throws FileFailure */
 export const openSftp = async (access: FileAccess): Promise<FileServer> => {
   const client = await signInOverSsh({ ...access.place, secret: access.secret, reach: access.reach })
@@ -176,6 +209,10 @@ export const openSftp = async (access: FileAccess): Promise<FileServer> => {
             throw failure(error, name)
           },
         ),
+      list: (name) => listFolder(client, sftp, base + name || '.'),
+      makeFolder: async (name) => {
+        for (const folder of withParents(name)) await makeFolder(client, sftp, base + folder)
+      },
       remove: (name) =>
         renaming(client, sftp)
           .remove(base + name)

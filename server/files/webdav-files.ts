@@ -3,17 +3,22 @@ import { stat } from 'node:fs/promises'
 import { request as httpRequest, type ClientRequest, type IncomingMessage, type RequestOptions } from 'node:http'
 import { request as httpsRequest } from 'node:https'
 import { pipeline } from 'node:stream/promises'
+import { SaxesParser } from 'saxes'
 import { isOpenWay, refusePrivate, type PrivateAddresses } from '../../core/http/private-addresses.ts'
 import { guardedLookup } from '../net/private-addresses.ts'
 import { askOutside, OutsideFailure, type OutsideAnswer } from '../net/outside-request.ts'
 import {
   FILE_TIMEOUT_MS,
   FileFailure,
+  isPlainName,
+  MOST_ENTRIES,
   MOST_FILE_BYTES,
   onItsWay,
   whyNot,
+  withParents,
   type FileAccess,
   type FileServer,
+  type FolderEntry,
   type KeptFile,
 } from './file-server.ts'
 
@@ -67,6 +72,53 @@ const passing = async (
 
 const isDone = ({ status }: OutsideAnswer): boolean => status >= 200 && status < 300
 
+/** Every step of a name as it stands in an address. */
+const encoded = (name: string): string => name.split('/').map(encodeURIComponent).join('/')
+
+/** What a multi-status answer names below a folder (RFC 4918 §14.16). @throws FileFailure for what is no such answer */
+const entriesOf = (xml: string, folder: URL): FolderEntry[] => {
+  const found: FolderEntry[] = []
+  let [href, bytes, text] = ['', 0, '']
+  let kind: FolderEntry['kind'] = 'file'
+  const parser = new SaxesParser({ xmlns: true })
+  parser.on('opentag', ({ local, uri }) => {
+    text = ''
+    if (uri !== 'DAV:') return
+    if (local === 'response') [href, bytes, kind] = ['', 0, 'file']
+    if (local === 'collection') kind = 'folder'
+  })
+  parser.on('text', (more) => (text += more))
+  parser.on('closetag', ({ local, uri }) => {
+    if (uri !== 'DAV:') return
+    if (local === 'href') href = text.trim()
+    if (local === 'getcontentlength') bytes = Number(text) || 0
+    if (local !== 'response' || found.length >= MOST_ENTRIES || !URL.canParse(href, folder)) return
+    const { pathname } = new URL(href, folder)
+    if (!pathname.startsWith(folder.pathname)) return
+    const name = decoded(pathname.slice(folder.pathname.length).replace(/\/$/, ''))
+    if (name !== undefined && isPlainName(name)) found.push({ name, kind, bytes })
+  })
+  try {
+    parser.write(xml).close()
+  } catch {
+    throw new FileFailure(`${folder.href}: The server did not list the folder in a way that can be read.`)
+  }
+  return found
+}
+
+const decoded = (name: string): string | undefined => {
+  try {
+    return decodeURIComponent(name)
+  } catch {
+    return undefined
+  }
+}
+
+/** Answers that list a folder are longer than files of rules. */
+const MOST_LIST_BYTES = 32 * 1024 * 1024
+const WANTED =
+  '<?xml version="1.0" encoding="utf-8"?><propfind xmlns="DAV:"><prop><resourcetype/><getcontentlength/></prop></propfind>'
+
 /** Files over WebDAV (RFC 4918). @throws FileFailure */
 export const openWebDav = async ({ place, secret, reach }: FileAccess): Promise<FileServer> => {
   const { address, folder } = place
@@ -90,14 +142,15 @@ export const openWebDav = async ({ place, secret, reach }: FileAccess): Promise<
     name: string,
     fields: Record<string, string> = {},
     body?: Buffer,
+    mostBytes = MOST_FILE_BYTES,
   ): Promise<OutsideAnswer> => {
-    const url = new URL(encodeURIComponent(name), root)
+    const url = new URL(encoded(name), root)
     try {
       return await askOutside(url.href, {
         method,
         reach,
         timeoutMs: FILE_TIMEOUT_MS,
-        mostBytes: MOST_FILE_BYTES,
+        mostBytes,
         fields: { authorization, 'accept-encoding': 'identity', ...fields },
         ...(body !== undefined && { body }),
       })
@@ -116,7 +169,7 @@ export const openWebDav = async ({ place, secret, reach }: FileAccess): Promise<
     if (!isDone(answer)) throw refused(answer, name)
   }
   const moved = async (on: string, name: string): Promise<void> => {
-    const answer = await ask('MOVE', on, { destination: new URL(encodeURIComponent(name), root).href, overwrite: 'T' })
+    const answer = await ask('MOVE', on, { destination: new URL(encoded(name), root).href, overwrite: 'T' })
     if (!isDone(answer)) throw refused(answer, name)
   }
   const found = await ask('PROPFIND', '', { depth: '0' })
@@ -124,6 +177,25 @@ export const openWebDav = async ({ place, secret, reach }: FileAccess): Promise<
   return {
     read,
     remove,
+    list: async (name) => {
+      const folder = new URL(name === '' ? '' : `${encoded(name)}/`, root)
+      const answer = await ask(
+        'PROPFIND',
+        name === '' ? '' : `${name}/`,
+        { depth: '1', 'content-type': 'application/xml' },
+        Buffer.from(WANTED),
+        MOST_LIST_BYTES,
+      )
+      if (!isDone(answer)) throw refused(answer, folder.href)
+      return entriesOf(answer.body.toString('utf8'), folder)
+    },
+    makeFolder: async (name) => {
+      for (const one of withParents(name)) {
+        const answer = await ask('MKCOL', `${one}/`)
+        // 405: it is there already (RFC 4918 §9.3.1).
+        if (!isDone(answer) && answer.status !== 405) throw refused(answer, name)
+      }
+    },
     write: async (name, { bytes }) => {
       const on = onItsWay(name)
       try {
@@ -141,7 +213,7 @@ export const openWebDav = async ({ place, secret, reach }: FileAccess): Promise<
       const on = onItsWay(name)
       try {
         const { size } = await stat(from)
-        const url = new URL(encodeURIComponent(on), root)
+        const url = new URL(encoded(on), root)
         const status = await passing(
           url,
           reach,
@@ -159,7 +231,7 @@ export const openWebDav = async ({ place, secret, reach }: FileAccess): Promise<
     },
     fetch: async (name, to) => {
       try {
-        const url = new URL(encodeURIComponent(name), root)
+        const url = new URL(encoded(name), root)
         const status = await passing(
           url,
           reach,
