@@ -40,6 +40,7 @@ import { workerPool } from './transform/worker-pool.ts'
 import { GeneratedAssets } from './transform/generated-assets.ts'
 import { memoizingPool } from './transform/memoizing-pool.ts'
 import { PageRewriter } from './transform/page-rewriter.ts'
+import { PreparedPictures } from './transform/prepared-pictures.ts'
 import { ownFolder } from '../process/own-folder.ts'
 import { edgeKeysOf } from './request/edge-access.ts'
 import { RouteCompiler, rewrittenAnew, type Routes } from './request/routes.ts'
@@ -238,10 +239,12 @@ const main = async (): Promise<void> => {
   let edges = edgeKeysOf(config)
   const announcements = new Announcements()
   const contact = new Contact(now)
+  const prepared = new PreparedPictures(join(dataDir, 'pictures'))
   const io: { -readonly [K in keyof DeliveryIo]: DeliveryIo[K] } = {
     ...beginBefore(join(folder, 'store'), () => routes),
     edges: () => edges,
     contact,
+    prepared,
     announce: (order) => announcements.announce(order),
   }
   const certificates = new Certificates(certificatesFolder(dataDir), () => Date.now())
@@ -276,6 +279,7 @@ const main = async (): Promise<void> => {
   const nextPages = new NextPages()
   const keptNextPages = await keepNextPages(join(folder, 'next-pages.json'), nextPages)
   io.nextPages = nextPages
+  inBackground(prepared.refreshAll(), (error) => log.report(error, { reading: 'lighter pictures' }))
   inBackground(relearnLinks(io), (error) => log.report(error, { reading: 'the links of stored pages' }))
   const configure = async (next: DeliveryConfig): Promise<void> => {
     // Compiled first: a configuration that cannot be used must not replace one that can.

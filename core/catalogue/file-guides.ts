@@ -72,6 +72,12 @@ export const images: RemedyGuide<'images'> = {
   undo: 'Switch it off: pages name the originals again.',
   options: [
     {
+      key: 'prepared',
+      label: 'Pictures made in Upkeep',
+      hint: 'sent for the originals, whoever names them: pages, CSS and scripts.',
+      input: SWITCH,
+    },
+    {
       key: 'avif',
       label: 'AVIF',
       hint: 'the smallest; supported by browsers since about 2021 to 2023.',

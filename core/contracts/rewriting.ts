@@ -47,6 +47,10 @@ export const FingerprintSettings = z.strictObject({
 
 export const ImageSettings = z.strictObject({
   enabled: z.boolean().default(false),
+  prepared: z
+    .boolean()
+    .default(true)
+    .describe('Answer the addresses of pictures with the lighter ones that Upkeep has made'),
   avif: z.boolean().default(true).describe('Offer AVIF to browsers that take it'),
   webp: z.boolean().default(true).describe('Offer WebP to browsers that take it'),
   quality: z

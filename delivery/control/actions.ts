@@ -53,5 +53,6 @@ export const actionsOf = (
     pages: revalidation.waiting(siteId),
     pictures: io.rewriter.pictures.waiting(siteId),
   }),
+  picturesChanged: async (siteId) => io.prepared?.refresh(siteId),
   picturesMade: (siteId) => picturesMade(siteId, store),
 })

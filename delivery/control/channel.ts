@@ -30,6 +30,8 @@ export interface ControlActions {
   readonly visited: (siteId: string) => Promise<Visited>
   readonly nextPages: (siteId: string) => PageSequences
   readonly warm: (order: WarmOrder) => Promise<WarmResult>
+  /** Lighter pictures of a site have come or gone on disk. */
+  readonly picturesChanged: (siteId: string) => Promise<void>
   readonly picturesMade: (siteId: string) => Promise<number>
 }
 
@@ -50,6 +52,9 @@ const handle = async (req: IncomingMessage, res: ServerResponse, actions: Contro
       return replyJson(res, 200, { ok: true })
     case 'PUT contact':
       actions.contact()
+      return replyJson(res, 200, { ok: true })
+    case 'PUT pictures':
+      await actions.picturesChanged(decodeURIComponent(id))
       return replyJson(res, 200, { ok: true })
     case 'GET traffic':
       return replyJson(res, 200, actions.traffic(decodeURIComponent(id)))

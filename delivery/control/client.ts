@@ -110,6 +110,11 @@ export class DeliveryClient {
     return PageChanges.parse(await this.#send('POST', '/changes', query, 120_000))
   }
 
+  /** The lighter pictures of a site have changed on disk. @throws DeliveryUnavailable */
+  async picturesChanged(siteId: string): Promise<void> {
+    await this.#send('PUT', `/pictures/${encodeURIComponent(siteId)}`)
+  }
+
   /** Which pages of live are asked for most. */
   async visited(siteId: string): Promise<Visited> {
     return Visited.parse(await this.#send('GET', `/visited/${encodeURIComponent(siteId)}`))

@@ -38,6 +38,7 @@ const start = (path: string): Promise<Server> => {
   const created = createControlChannel({
     configure: async (config) => void configured.push(config),
     purge: async (order) => ({ purged: purged.push(order), orders: [order] }),
+    picturesChanged: async () => undefined,
     announcements: (res) => void res.end(),
     contact: () => undefined,
     doubt: () => undefined,

@@ -7,6 +7,7 @@ import type { OriginAnswer } from '../fetch/origin-client.ts'
 import { kindLabel } from '../metrics/counters.ts'
 import type { BeforeOpening } from '../store/before-opening.ts'
 import type { PageRewriter } from '../transform/page-rewriter.ts'
+import type { PreparedPictures } from '../transform/prepared-pictures.ts'
 import type { Recompression } from './recompression.ts'
 
 /** What comes of a request that sends something; "fruitless": requests like it have changed nothing for a while. */
@@ -50,6 +51,8 @@ export interface DeliveryIo extends FetchIo {
   /** Edges that may ask here. */
   readonly edges?: (() => EdgeKeys) | undefined
   readonly rewriter: PageRewriter
+  /** Lighter pictures that Upkeep has made; an edge has none of its own. */
+  readonly prepared?: PreparedPictures | undefined
   /** Told what visitors have sent; undefined while the store is being opened. */
   readonly edits?: WatchesEdits | undefined
   /** Sessions that hold nothing; undefined while the store is being opened, when they pass. */

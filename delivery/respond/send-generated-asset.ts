@@ -6,7 +6,9 @@ import { seconds } from '../../core/time.ts'
 import type { RequestContext } from './request-context.ts'
 import type { Route } from '../request/routes.ts'
 import type { StoredEntry } from '../store/response-store.ts'
-import { sendStored } from './send-stored.ts'
+import type { PictureRecipe } from '../transform/generated-assets.ts'
+import { digestOf } from './lighter-picture.ts'
+import { sendHeld, sendStored } from './send-stored.ts'
 
 const YEAR_S = 31_536_000
 
@@ -44,6 +46,24 @@ const send = async (context: RequestContext, entry: StoredEntry): Promise<boolea
 
 const WIDTH = /\.w(\d{1,5})\.z[0-9a-f]{19}/
 
+/** Send what Upkeep has made of the same source, where it has the width that is asked for. It is not stored: the owner may leave it out again. */
+const sendPrepared = async (
+  context: RequestContext,
+  digest: string,
+  { source, form }: PictureRecipe,
+  width: number,
+): Promise<boolean> => {
+  const { io, route, fields } = context
+  if (route.rewriting?.remedies.images.prepared !== true || io.prepared?.has(route.siteId, source) !== true)
+    return false
+  const accept = fieldValue(fields, 'accept')
+  const chosen = await io.prepared.lightest(route.siteId, source, { own: form, accept, width })
+  if (chosen === undefined) return false
+  const entry = io.rewriter.made.unstored(route.siteId, digest, { width, ...chosen, digest: digestOf(chosen.bytes) })
+  sendHeld(context, entry, chosen.bytes, { kind: 'hit', ttl: seconds(YEAR_S) }, seconds(0))
+  return true
+}
+
 /** A picture in the best form that is there; the best there could be is ordered, for the next visitor. */
 const sendPicture = async (context: RequestContext, digest: string): Promise<RequestContext | 'sent'> => {
   const { io, route, path, fields } = context
@@ -52,6 +72,7 @@ const sendPicture = async (context: RequestContext, digest: string): Promise<Req
   const width = Number(WIDTH.exec(path)?.[1])
   // Only widths that were offered: nobody can keep the machine busy with others.
   if (recipe === undefined || !recipe.widths.includes(width)) return standIn(context, originalPath(path))
+  if (await sendPrepared(context, digest, recipe, width)) return 'sent'
   const forms = acceptedForms(fieldValue(fields, 'accept'), recipe.forms)
   const { entry, better } = pictures.best(route.siteId, digest, width, forms)
   if (better !== undefined && route.rewriting !== undefined)

@@ -12,6 +12,7 @@ import { storeOf } from '../fetch/fetch-context.ts'
 import { type RequestContext, countWhenDone } from './request-context.ts'
 import type { StoredEntry } from '../store/response-store.ts'
 import { addCodings, wasTried } from './add-codings.ts'
+import { lighterPicture, mayBeLighter, originalBesideLighter } from './lighter-picture.ts'
 import { hasFragments, sendAssembled } from './assemble-fragments.ts'
 import { closing, extendByAge } from './response-fields.ts'
 import { mayBeCoded, prepared, type Prepared } from './header-cache.ts'
@@ -118,6 +119,7 @@ export const sendStored = (
 ): boolean | Promise<boolean> => {
   const { route, req } = context
   if (hasFragments(route, entry)) return sendAssembled(context, entry, outcome)
+  if (mayBeLighter(context, entry)) return sendLighter(context, entry, outcome, age)
   // Parts are of the identity form only, so that parts of two codings are never put together.
   const wanted =
     mayBeCoded(route, entry) && req.headers.range === undefined
@@ -143,6 +145,28 @@ const sendBytes = (
   write({ context, entry, coding, body: bytes, outcome, age })
   return true
 }
+
+/** A picture in the lightest form that the browser takes. */
+const sendLighter = async (
+  context: RequestContext,
+  entry: StoredEntry,
+  outcome: Outcome,
+  age: Seconds,
+): Promise<boolean> => {
+  const lighter = await lighterPicture(context, entry)
+  if (lighter !== undefined) return sendBytes(context, lighter.entry, 'identity', lighter.bytes, outcome, age)
+  const bytes = await storeOf(context).body(entry, 'identity')
+  return sendBytes(context, originalBesideLighter(entry), 'identity', bytes, outcome, age)
+}
+
+/** Answer with bytes that are at hand. @param entry says what is true of them */
+export const sendHeld = (
+  context: RequestContext,
+  entry: StoredEntry,
+  bytes: Buffer,
+  outcome: Outcome,
+  age: Seconds,
+): void => void sendBytes(context, entry, 'identity', bytes, outcome, age)
 
 const sendCoded = async (
   context: RequestContext,

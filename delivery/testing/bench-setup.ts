@@ -27,6 +27,7 @@ import { transformHere } from '../transform/transform-pool.ts'
 import { GeneratedAssets } from '../transform/generated-assets.ts'
 import { memoizingPool } from '../transform/memoizing-pool.ts'
 import { PageRewriter } from '../transform/page-rewriter.ts'
+import { PreparedPictures } from '../transform/prepared-pictures.ts'
 import { Contact } from '../purge/contact.ts'
 import { edgeKeysOf, type EdgeKeys } from '../request/edge-access.ts'
 import { compileRoutes } from '../request/routes.ts'
@@ -107,6 +108,7 @@ export class DeliveryBench {
       store: parts.store,
       ownCopies: new MemoryStore(8e6),
       recompression: new Recompression(parts.store),
+      prepared: new PreparedPictures(`${parts.folder}-pictures`),
       rewriter: new PageRewriter(memoizingPool(transformHere()), new GeneratedAssets(parts.store, now)),
       say: (sentence) => {
         throw new Error(sentence)
@@ -267,7 +269,7 @@ export class DeliveryBench {
     await this.io.rewriter.pictures.settled()
     await this.#store.close()
     this.io.origin.close()
-    await rm(`${this.folder}-tls`, { recursive: true, force: true })
+    for (const beside of ['tls', 'pictures']) await rm(`${this.folder}-${beside}`, { recursive: true, force: true })
     if (!keepFolder) await rm(this.folder, { recursive: true, force: true })
   }
 

@@ -39,6 +39,15 @@ describe('AVIF keeps colours', () => {
     const original = await photo.clone().jpeg({ chromaSubsampling: '4:2:0' }).toBuffer()
     expect(halved(await made(original, true))).toEqual([false, false])
   })
+  test('what moves is left alone, in whatever form it does', async () => {
+    const png = await photo.clone().png().toBuffer()
+    expect(await BULK_TASKS.pictureFacts(png)).toEqual({ width: 64, height: 48, form: 'png' })
+    // PNG, third edition, §11.3.3.1: an acTL chunk before the picture; its checksum is not looked at here.
+    const control = Buffer.from([0, 0, 0, 8, ...Buffer.from('acTL'), 0, 0, 0, 2, 0, 0, 0, 0, 0, 0, 0, 0])
+    expect(
+      await BULK_TASKS.pictureFacts(Buffer.concat([png.subarray(0, 33), control, png.subarray(33)])),
+    ).toBeUndefined()
+  })
   test('what is no picture gives none', async () =>
     expect(
       await BULK_TASKS.picture({

@@ -3,6 +3,7 @@ import sharp, { type Sharp } from 'sharp'
 import subsetFont from 'subset-font'
 import { isIconFont, keptCharacters } from '../../core/page/fonts/characters.ts'
 import { minifyScript } from '../../core/page/minify/script.ts'
+import { isMovingPng } from '../../core/pictures/picture-kind.ts'
 import { qualityFor, type PictureForm } from '../../core/page/pictures/widths.ts'
 
 /** One thread and little memory: this runs beside visitors' traffic, for as long as it takes. */
@@ -76,7 +77,7 @@ export const BULK_TASKS = {
       .metadata()
       .catch(() => undefined)
     const form = FORMS[meta?.format ?? '']
-    if (meta === undefined || form === undefined || (meta.pages ?? 1) > 1) return undefined
+    if (meta === undefined || form === undefined || (meta.pages ?? 1) > 1 || isMovingPng(bytes)) return undefined
     if (meta.width * meta.height > MOST_PIXELS) return undefined
     // Turned by the camera: shown with width and height exchanged (Exif orientation 5 to 8).
     const turned = (meta.orientation ?? 1) >= 5

@@ -5,7 +5,7 @@ import { cacheKey, keyPartition } from '../../core/cache/cache-key.ts'
 import type { Fields } from '../../core/http/fields.ts'
 import type { PictureForm } from '../../core/page/pictures/widths.ts'
 import { seconds, type EpochMs } from '../../core/time.ts'
-import type { ResponseStore, StoredEntry } from '../store/response-store.ts'
+import type { NewEntry, ResponseStore, StoredEntry } from '../store/response-store.ts'
 
 /** How a picture is made that somebody may ask for: kept, so that it can be made whenever that happens. */
 export const PictureRecipe = z.object({
@@ -63,6 +63,7 @@ export const picturesMade = async (siteId: string, store: Pick<ResponseStore, 'a
 export class GeneratedAssets {
   readonly #store: ResponseStore
   readonly #now: () => EpochMs
+  readonly #unstored = new LRUCache<string, StoredEntry>({ max: 2000 })
   readonly #recipes = new LRUCache<string, PictureRecipe>({
     maxSize: MOST_RECIPE_BYTES,
     sizeCalculation: ({ address, widths }, id) => 300 + id.length + address.length + 8 * widths.length,
@@ -78,20 +79,22 @@ export class GeneratedAssets {
   }
 
   #put(key: CacheKey, type: string, bytes: Buffer, more: Fields = []): StoredEntry {
+    return this.#store.put(this.#described(key, type, more), new Map([['identity', bytes]]))
+  }
+
+  /** What is said of a file made here. */
+  #described(key: CacheKey, type: string, more: Fields): NewEntry {
     const now = this.#now()
-    return this.#store.put(
-      {
-        key,
-        status: 200,
-        fields: [['content-type', type], ['cache-control', FOR_GOOD], ['date', new Date(now).toUTCString()], ...more],
-        requestTime: now,
-        responseTime: now,
-        correctedInitialAge: seconds(0),
-        nominated: [],
-        rewritten: true,
-      },
-      new Map([['identity', bytes]]),
-    )
+    return {
+      key,
+      status: 200,
+      fields: [['content-type', type], ['cache-control', FOR_GOOD], ['date', new Date(now).toUTCString()], ...more],
+      requestTime: now,
+      responseTime: now,
+      correctedInitialAge: seconds(0),
+      nominated: [],
+      rewritten: true,
+    }
   }
 
   /** A file of which there is one form. */
@@ -115,6 +118,26 @@ export class GeneratedAssets {
   ): StoredEntry {
     // One address, several forms: caches on the way must keep them apart (RFC 9110 §12.5.5).
     return this.#put(this.#key(siteId, digest, `${width}.${form}`), `image/${type}`, bytes, [['vary', 'accept']])
+  }
+
+  /** A picture that is made elsewhere and held there, as it is sent. @param digest of its bytes */
+  unstored(
+    siteId: string,
+    digest: string,
+    picture: { width: number; form: PictureForm; bytes: Buffer; digest: string },
+  ): StoredEntry {
+    const { width, form, bytes } = picture
+    const key = this.#key(siteId, digest, `${width}.${form}`)
+    const name = `${key} ${picture.digest}`
+    const known = this.#unstored.get(name)
+    if (known !== undefined) return known
+    const entry: StoredEntry = {
+      ...this.#described(key, `image/${form}`, [['vary', 'accept']]),
+      id: '',
+      bodies: [{ coding: 'identity', bytes: bytes.length, digest: picture.digest }],
+    }
+    this.#unstored.set(name, entry)
+    return entry
   }
 
   async recipe(siteId: string, digest: string): Promise<PictureRecipe | undefined> {

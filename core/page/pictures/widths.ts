@@ -36,10 +36,10 @@ export const offeredForms = (own: PictureForm, { avif, webp }: Pick<ImageSetting
 export const qualityFor = (form: PictureForm, jpegQuality: number): number =>
   Math.round(form === 'avif' ? jpegQuality * 0.67 : form === 'webp' ? jpegQuality - 4 : jpegQuality)
 
-/** Forms a browser says it takes (RFC 9110 §12.5.1); wildcards do not count, since all browsers send one. */
+/** Whether a browser says that it takes a form (RFC 9110 §12.5.1); wildcards do not count, since all browsers send one. */
+export const takesForm = (accept: string | undefined, form: PictureForm): boolean =>
+  new RegExp(`image/${form}(?!\\s*;\\s*q=0(?:\\.0*)?\\s*(?:,|$))`, 'i').test(accept ?? '')
+
+/** Forms a browser takes of those that are offered; the last is the picture’s own. */
 export const acceptedForms = (accept: string | undefined, offered: readonly PictureForm[]): PictureForm[] =>
-  offered.filter(
-    (form, index) =>
-      index === offered.length - 1 ||
-      new RegExp(`image/${form}(?!\\s*;\\s*q=0(?:\\.0*)?\\s*(?:,|$))`, 'i').test(accept ?? ''),
-  )
+  offered.filter((form, index) => index === offered.length - 1 || takesForm(accept, form))
