@@ -45,6 +45,7 @@ const PROGRAMS = {
   'bulk-worker': 'delivery/transform/bulk-worker.ts',
   simulator: 'server/planner/simulator-program.ts',
   lab: 'lab/main.ts',
+  'picture-maker': 'server/pictures/picture-program.ts',
   'scratch-database': 'server/upkeep/scratch-program.ts',
   load: 'lab/load/main.ts',
   recorder: 'lab/recorder.ts',

@@ -19,6 +19,7 @@ import { certificateEndpoints } from './routes/certificate-routes.ts'
 import { edgeStream } from './edges/edge-stream.ts'
 import { cdnEndpoints } from './routes/cdn-routes.ts'
 import { loadTestEndpoints } from './routes/load-test-routes.ts'
+import { pictureEndpoints } from './routes/picture-routes.ts'
 import { upkeepEndpoints } from './routes/upkeep-routes.ts'
 import { serverRulesEndpoints } from './routes/server-rules-routes.ts'
 import { regionEndpoints } from './routes/region-routes.ts'
@@ -93,6 +94,7 @@ export const endpointsOf = (services: Services) => [
   ...loadTestEndpoints(services),
   ...serverRulesEndpoints(services),
   ...upkeepEndpoints(services),
+  ...pictureEndpoints(services),
   ...cdnEndpoints(services),
   ...jobEndpoints(services),
 ]

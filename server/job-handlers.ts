@@ -30,6 +30,11 @@ import { cleanUpJob } from './upkeep/clean-up-job.ts'
 import { restoreJob } from './upkeep/restores.ts'
 import type { HasScratch } from './upkeep/scratch-database.ts'
 import { surveyJob } from './upkeep/surveys.ts'
+import { conversionJob } from './pictures/conversion-job.ts'
+import { picturePlacingJob } from './pictures/placing-job.ts'
+import type { HasPictureMaker } from './pictures/picture-worker.ts'
+import type { HasPicturesFolder } from './pictures/prepared-folder.ts'
+import { pictureSurveyJob } from './pictures/survey-job.ts'
 import { placingJob } from './server-rules/placing-job.ts'
 import { rehearsalJob, type HasRulesFiles } from './server-rules/rehearsals.ts'
 
@@ -46,6 +51,8 @@ export type HandlerIo = MeasureIo &
   HasDatabaseSecrets &
   HasUpkeepFolder &
   HasScratch &
+  HasPictureMaker &
+  HasPicturesFolder &
   HasAuthority &
   HasClock & { readonly warmUpClock?: RoundClock }
 
@@ -68,4 +75,7 @@ export const jobHandlers = (io: HandlerIo): Record<Job['kind'], JobHandler> => (
   'database-backup': backupJob(io),
   'clean-up': cleanUpJob(io),
   'database-restore': restoreJob(io),
+  'picture-survey': pictureSurveyJob(io),
+  'picture-conversion': conversionJob(io),
+  'picture-placing': picturePlacingJob(io),
 })

@@ -40,6 +40,8 @@ import { LoadOrders } from './load-tests/load-tests.ts'
 import type { DatabaseSecret } from '../core/contracts/site-databases.ts'
 import { startScheduledUpkeep } from './upkeep/scheduled-upkeep.ts'
 import { ownScratch } from './upkeep/scratch-database.ts'
+import { pictureProcess } from './pictures/picture-worker.ts'
+import { startScheduledPictures } from './pictures/scheduled-pictures.ts'
 import { Simulator } from './planner/simulator.ts'
 import { followPlans } from './planner/plans.ts'
 import { startWarmUps } from './warmup/warm-up-triggers.ts'
@@ -164,6 +166,8 @@ const main = async (): Promise<void> => {
     fileAccess: { folders: siteFolders, secrets: new Map<string, FileSecret>() },
     databaseSecrets: new Map<string, DatabaseSecret>(),
     upkeepFolder: join(dataDir, 'upkeep'),
+    picturesFolder: join(dataDir, 'pictures'),
+    pictureMaker: pictureProcess(join(import.meta.dirname, 'picture-maker.mjs')),
     scratch: ownScratch(join(import.meta.dirname, 'scratch-database.mjs')),
   }
   const recordings = new Recordings(join(import.meta.dirname, 'recorder.mjs'))
@@ -225,6 +229,7 @@ const main = async (): Promise<void> => {
   const endWatching = startWatching(services, (error) => log.error(error))
   const endScheduledWork = startScheduledWork(services, (error) => log.error(error))
   const endUpkeep = startScheduledUpkeep(services, (error) => log.error(error))
+  const endPictures = startScheduledPictures(services, (error) => log.error(error))
   const endPlans = followPlans(services, (error) => log.error(error))
   const endWarmUps = startWarmUps(services, (error) => log.error(error))
   const endRenewals = startRenewals({ ...services, authority }, (error) => log.error(error))
@@ -244,6 +249,7 @@ const main = async (): Promise<void> => {
     endWatching()
     endScheduledWork()
     endUpkeep()
+    endPictures()
     publisher.close()
     objectsPublisher.close()
     lab.stop()

@@ -21,6 +21,9 @@ export const JobKind = z.enum([
   'database-backup',
   'clean-up',
   'database-restore',
+  'picture-survey',
+  'picture-conversion',
+  'picture-placing',
 ])
 export type JobKind = z.infer<typeof JobKind>
 

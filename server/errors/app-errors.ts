@@ -48,6 +48,13 @@ export const errors = {
       'The database is being worked on',
       'One thing at a time: wait until the backup, the survey or the clean-up under way has ended, or cancel it.',
     ),
+  picturesUnderWay: () =>
+    new AppError(
+      'PICTURES_UNDER_WAY',
+      409,
+      'Pictures are being worked on',
+      'One thing at a time: wait until the work on pictures has ended, or cancel it.',
+    ),
   databaseUnreachable: (sentence: string) =>
     new AppError('DATABASE_UNREACHABLE', 502, 'The database could not be reached', sentence),
   cleanUpNotAllowed: (sentence: string) => new AppError('CLEAN_UP_NOT_ALLOWED', 409, 'No clean-up yet', sentence),

@@ -46,7 +46,7 @@ const insertJob = async (db: Database, job: NewJob, id: string): Promise<JobRow>
  * Jobs of one lane run one after the other: what measures has the machine to itself. A warm-up waits for the origin most of the time, and pauses by
  * itself while its site is measured.
  */
-const LANES = ['measuring', 'warming', 'filling', 'certificates', 'upkeep'] as const
+const LANES = ['measuring', 'warming', 'filling', 'certificates', 'upkeep', 'pictures'] as const
 type Lane = (typeof LANES)[number]
 /** Never two of them at once: a backup sees no clean-up, and two clean-ups do not meet. */
 const UPKEEP: ReadonlySet<JobKind> = new Set<JobKind>([
@@ -55,10 +55,13 @@ const UPKEEP: ReadonlySet<JobKind> = new Set<JobKind>([
   'clean-up',
   'database-restore',
 ])
+/** Beside the database, but never two of them at once: they work on the same pictures. */
+const PICTURES: ReadonlySet<JobKind> = new Set<JobKind>(['picture-survey', 'picture-conversion', 'picture-placing'])
 const laneOf = (kind: JobKind): Lane => {
   if (kind === 'warm-up') return 'warming'
   if (kind === 'certificate') return 'certificates'
   if (UPKEEP.has(kind)) return 'upkeep'
+  if (PICTURES.has(kind)) return 'pictures'
   return kind === 'objects-fill' ? 'filling' : 'measuring'
 }
 /** What is said when something of a lane is under way already. */
@@ -68,6 +71,7 @@ const UNDER_WAY: Record<Lane, () => Error> = {
   filling: errors.measuring,
   certificates: errors.gettingCertificate,
   upkeep: errors.upkeepUnderWay,
+  pictures: errors.picturesUnderWay,
 }
 const kindsOf = (lane: Lane): JobKind[] => JobKind.options.filter((kind) => laneOf(kind) === lane)
 

@@ -13,6 +13,7 @@ import type { HasClock } from '../live/clock.ts'
 import type { HasEvents } from '../live/event-bus.ts'
 import type { HasDatabaseSecrets } from '../databases/database-connections.ts'
 import type { HasFileAccess } from '../files/file-connections.ts'
+import type { HasPicturesFolder } from '../pictures/prepared-folder.ts'
 import type { HasRulesFiles } from '../server-rules/rehearsals.ts'
 import type { HasLoadOrders } from '../load-tests/load-tests.ts'
 import type { HasRecordings } from '../measuring/recordings.ts'
@@ -39,6 +40,7 @@ export type Services = HasDatabase &
   HasRulesFiles &
   HasFileAccess &
   HasDatabaseSecrets &
+  HasPicturesFolder &
   HasRecordings &
   HasAddresses &
   HasStartToken &

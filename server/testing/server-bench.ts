@@ -35,6 +35,7 @@ import * as objectsSchema from '../db/objects-schema.ts'
 import * as loadTestsSchema from '../db/load-tests-schema.ts'
 import * as cdnSchema from '../db/cdn-schema.ts'
 import * as serverRulesSchema from '../db/server-rules-schema.ts'
+import * as picturesSchema from '../db/pictures-schema.ts'
 import * as upkeepSchema from '../db/upkeep-schema.ts'
 import * as warmUpSchema from '../db/warm-up-schema.ts'
 import { CdnPurges } from '../cdn/cdn-purges.ts'
@@ -48,6 +49,8 @@ import { CookieOrders } from '../privacy/cookie-search.ts'
 import { PrivacyOrders } from '../privacy/privacy-checks.ts'
 import { ObjectsClient } from '../../objects/control/client.ts'
 import { ObjectsPublisher } from '../objects/objects-publisher.ts'
+import { chooseVariants, factsOf } from '../pictures/picture-tasks.ts'
+import type { PictureMaker } from '../pictures/picture-worker.ts'
 import { Publisher } from '../release/publisher.ts'
 import { LoadOrders } from '../load-tests/load-tests.ts'
 import { holdRate } from '../../lab/load/hold-rate.ts'
@@ -122,6 +125,7 @@ const emptyDatabase = async (): Promise<Database> => {
     ...schema,
     ...warmUpSchema,
     ...upkeepSchema,
+    ...picturesSchema,
     ...loadTestsSchema,
     ...cdnSchema,
     ...serverRulesSchema,
@@ -150,6 +154,16 @@ export class ServerBench {
   readonly siteFolders: string[] = []
   /** Where backups are on their way. */
   upkeepFolder = ''
+  /** Where lighter pictures are. */
+  picturesFolder = ''
+  /** Sites whose lighter pictures delivery was told have changed. */
+  readonly picturesChanged: string[] = []
+  /** Makes pictures lighter in this process; replaceable. */
+  readonly pictureMaker: PictureMaker = {
+    facts: (bytes) => factsOf(bytes),
+    choose: (bytes, plan) => chooseVariants(bytes, plan, async () => undefined),
+    end: () => undefined,
+  }
   /** Where backups are restored for proof. */
   readonly scratch: ScratchDatabases = {
     open: (engine) => (engine === 'postgresql' ? openEmbeddedDatabase() : ownScratch('/nowhere').open(engine)),
@@ -174,7 +188,9 @@ export class ServerBench {
   objectsSocket = '/nowhere/objects.sock'
   url = ''
   /** Answers of the site that is connected, by path. */
-  site: (path: string) => { status?: number; headers?: Record<string, string>; body: string } | undefined = (path) =>
+  site: (path: string) => { status?: number; headers?: Record<string, string>; body: string | Buffer } | undefined = (
+    path,
+  ) =>
     path === '/' ? { headers: { 'content-type': 'text/html' }, body: '<title>Home – Test Quay</title>' } : undefined
   siteUrl = ''
   /** What was asked of delivery about the rewriting of pages. */
@@ -230,6 +246,7 @@ export class ServerBench {
       },
       preparing: () => ({ waiting: bench.preparing.shift() ?? 0, pages: 0, pictures: 0 }),
       picturesMade: async () => 0,
+      picturesChanged: async (siteId) => void bench.picturesChanged.push(siteId),
       coverage: async ({ addresses }) =>
         addresses.map((address) => ({ ...absentAddress(address), ...bench.coverage(address) })),
       visited: async () => bench.visited,
@@ -248,6 +265,7 @@ export class ServerBench {
     bench.siteUrl = `http://127.0.0.1:${await listen(site)}`
     bench.objectsSocket = objectsSocketPath(folder)
     bench.upkeepFolder = join(folder, 'upkeep')
+    bench.picturesFolder = join(folder, 'pictures')
     bench.#db = await emptyDatabase()
     const server = createServer((req, res) => app.callback()(req, res))
     const port = await listen(server)
@@ -285,6 +303,8 @@ export class ServerBench {
       databaseSecrets: new Map<string, DatabaseSecret>(),
       upkeepFolder: this.upkeepFolder,
       scratch: this.scratch,
+      picturesFolder: this.picturesFolder,
+      pictureMaker: this.pictureMaker,
     }
     const lab = {
       run: async (order: RunOrder) => this.lab(order),
@@ -364,6 +384,13 @@ export class ServerBench {
       body: text === '' ? undefined : JSON.parse(text),
       headers: response.headers,
     }
+  }
+
+  /** What is sent at an address, as bytes. */
+  async raw(path: string): Promise<{ status: number; headers: Headers; body: Buffer }> {
+    const response = await fetch(`${this.url}/api/v1${path}`, { headers: { authorization: `Bearer ${TOKEN}` } })
+    const { status, headers } = response
+    return { status, headers, body: Buffer.from(await response.arrayBuffer()) }
   }
 
   async connect(): Promise<Site> {
