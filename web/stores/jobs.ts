@@ -7,8 +7,18 @@ import { callApi } from '../api/client.ts'
 /** Work on the database: one at a time, beside everything else. */
 export const UPKEEP = ['database-survey', 'database-backup', 'clean-up', 'database-restore'] as const
 
+/** Work on pictures, likewise. */
+export const PICTURES = ['picture-survey', 'picture-conversion', 'picture-placing'] as const
+
 /** Work that keeps nothing else from being ordered. */
-const BESIDE: ReadonlySet<Job['kind']> = new Set(['warm-up', 'simulation', 'objects-fill', 'certificate', ...UPKEEP])
+const BESIDE: ReadonlySet<Job['kind']> = new Set([
+  'warm-up',
+  'simulation',
+  'objects-fill',
+  'certificate',
+  ...UPKEEP,
+  ...PICTURES,
+])
 
 const isOpen = ({ state }: Job): boolean => state === 'queued' || state === 'running'
 

@@ -10,19 +10,21 @@ import { callApi } from '../api/client.ts'
 import { useProblems } from '../stores/problems.ts'
 import { useUpkeepWork } from '../upkeep/upkeep-work.ts'
 
-/** What keeps a site lean over the years: its database, with backups and a way back. */
+/** What keeps a site lean over the years: its pictures, and its database with backups and a way back. */
 const props = defineProps<{ site: Site }>()
 const problems = useProblems()
 const SECTIONS = [
-  { id: 'groups', title: 'What can go' },
+  { id: 'pictures', title: 'Pictures' },
+  { id: 'groups', title: 'Database' },
   { id: 'backups', title: 'Backups' },
-  { id: 'connection', title: 'Connection' },
+  { id: 'connection', title: 'Database connection' },
 ] as const
 type Section = (typeof SECTIONS)[number]['id']
-const section = ref<Section>(SECTIONS.find(({ id }) => id === useRoute()?.query['part'])?.id ?? 'groups')
+const section = ref<Section>(SECTIONS.find(({ id }) => id === useRoute()?.query['part'])?.id ?? 'pictures')
 
 const DatabaseForm = defineAsyncComponent(() => import('../upkeep/DatabaseForm.vue'))
 const BackupsPanel = defineAsyncComponent(() => import('../upkeep/BackupsPanel.vue'))
+const PicturesPanel = defineAsyncComponent(() => import('../upkeep/PicturesPanel.vue'))
 const GroupsPanel = defineAsyncComponent(() => import('../upkeep/GroupsPanel.vue'))
 
 const connection = shallowRef<DatabaseConnectionInfo | null>(null)
@@ -48,7 +50,6 @@ watch(
   async () => {
     plan.value = null
     await load()
-    if (connection.value?.place === null) section.value = 'connection'
   },
   { immediate: true },
 )
@@ -85,8 +86,8 @@ const restoreAll = (backup: Backup, database: string): Promise<void> =>
 <template>
   <h1>Upkeep</h1>
   <p>
-    A database grows with every edit: revisions, trash, spam and expired records that every query wades through. Here it
-    becomes lean again, with a backup first and a way back.
+    A site grows heavier unnoticed: pictures larger than anybody sees, and a database full of revisions, trash and spam.
+    Here both become lean again, in quiet hours and with a way back.
   </p>
   <div class="bar tabs" role="tablist" aria-label="Parts of upkeep">
     <v-btn
@@ -104,8 +105,9 @@ const restoreAll = (backup: Backup, database: string): Promise<void> =>
     >
   </div>
   <div id="upkeep-part" role="tabpanel" :aria-labelledby="`tab-${section}`">
+    <PicturesPanel v-if="section === 'pictures'" :key="site.id" :site="site" />
     <i
-      v-if="connection === null || backups === null || plan === null"
+      v-else-if="connection === null || backups === null || plan === null"
       class="bone tall"
       role="status"
       aria-label="Loading"

@@ -1,0 +1,105 @@
+<script setup lang="ts">
+import { computed, ref } from 'vue'
+import type { LibraryPicture, PictureForm, PictureTreatment } from '../../core/contracts/picture-library.ts'
+import type { Site } from '../../core/contracts/sites.ts'
+import { bytes } from '../format/show.ts'
+import SelectField from '../ui/SelectField.vue'
+
+/** A picture before and after, one laid over the other at one pixel for each of the screen, with a line that moves between them. */
+const props = defineProps<{ site: Site; picture: LibraryPicture; busy: boolean }>()
+const emit = defineEmits<{ treat: [treatment: PictureTreatment] }>()
+const NAMES = { avif: 'AVIF', webp: 'WebP', jpeg: 'JPEG', png: 'PNG', gif: 'GIF' } as const
+const form = ref<PictureForm>(props.picture.variants[0]?.form ?? 'jpeg')
+const variant = computed(() => props.picture.variants.find((one) => one.form === form.value))
+const items = computed(() =>
+  props.picture.variants.map((one) => ({ value: one.form, title: `${NAMES[one.form]}, ${bytes(one.bytes)}` })),
+)
+const share = ref(50)
+const at = (rest: string): string => `/api/v1/sites/${props.site.id}/pictures/${props.picture.id}/${rest}`
+/** Another address for another result, so that no browser shows the one before. */
+const lighter = computed(() => at(`lighter/${form.value}?made=${encodeURIComponent(props.picture.doneAt ?? '')}`))
+const size = computed(() => ({ width: `${variant.value?.width ?? 0}px`, height: `${variant.value?.height ?? 0}px` }))
+</script>
+
+<template>
+  <div v-if="variant" class="compare">
+    <div class="controls">
+      <SelectField v-model="form" :items="items" label="Compare with" />
+      <label class="slider">
+        <span>Original on the left, lighter on the right</span>
+        <input v-model.number="share" type="range" min="0" max="100" :aria-valuetext="`${share}% original`" />
+      </label>
+    </div>
+    <p class="muted small">
+      {{ NAMES[variant.form] }}, {{ variant.quality === null ? 'every pixel kept' : `quality ${variant.quality}` }};
+      similarity {{ variant.similarity.toFixed(4) }} (1 is the same); {{ bytes(picture.bytes) }} before,
+      {{ bytes(variant.bytes) }} after<template v-if="variant.width < picture.width"
+        >; {{ variant.width }} pixels wide, {{ picture.width }} before</template
+      >.
+    </p>
+    <div class="window" tabindex="0" role="group" :aria-label="`${picture.path} before and after; scrolls`">
+      <div class="over" :style="size">
+        <img :src="at('original')" alt="The original" />
+        <img :src="lighter" alt="The lighter picture" :style="{ clipPath: `inset(0 0 0 ${share}%)` }" />
+        <i :style="{ left: `${share}%` }" />
+      </div>
+    </div>
+    <div class="bar">
+      <v-btn v-if="picture.treatment !== 'lossless'" size="small" :disabled="busy" @click="emit('treat', 'lossless')"
+        >Keep every pixel of this one</v-btn
+      >
+      <v-btn size="small" :disabled="busy" @click="emit('treat', 'as-planned')">Make it again</v-btn>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.controls {
+  display: grid;
+  grid-template-columns: minmax(0, 14rem) minmax(0, 1fr);
+  gap: 0.8rem 1.2rem;
+  align-items: end;
+  max-width: 46rem;
+  margin-top: 0.6rem;
+}
+@media (max-width: 600px) {
+  .controls {
+    grid-template-columns: minmax(0, 1fr);
+  }
+}
+.slider span {
+  display: block;
+  font-size: 0.85rem;
+}
+.slider input {
+  width: 100%;
+  height: 28px;
+  accent-color: rgb(var(--v-theme-primary));
+}
+.window {
+  overflow: auto;
+  max-width: min(100%, 70rem);
+  max-height: 32rem;
+  border: 1px solid rgb(var(--v-theme-line));
+}
+.over {
+  position: relative;
+}
+.over img {
+  position: absolute;
+  inset: 0;
+  width: 100%;
+  height: 100%;
+}
+.over i {
+  position: absolute;
+  top: 0;
+  bottom: 0;
+  width: 2px;
+  margin-left: -1px;
+  background: rgb(var(--v-theme-primary));
+}
+.bar {
+  margin: 0.5rem 0;
+}
+</style>
