@@ -1,8 +1,11 @@
 import { createServer, Agent, request } from 'node:http'
 import type { AddressInfo } from 'node:net'
+import { join } from 'node:path'
 import sharp from 'sharp'
+import { PicturePlan } from '../core/contracts/picture-library.ts'
 import { Setup } from '../core/contracts/setup.ts'
 import { median } from '../core/stats/median.ts'
+import { pictureProcess } from '../server/pictures/picture-worker.ts'
 import { configFor, HOST, startDelivery, type DeliveryProcess } from './delivery-process.ts'
 import type { Benchmark } from './results/result.ts'
 
@@ -66,6 +69,21 @@ const load = (path: string): Promise<void> =>
       .end()
   })
 
+/** The same while Upkeep makes a library lighter with the share of the processor that it usually has. */
+const p99WithUpkeep = async (bytes: Buffer): Promise<number[]> => {
+  const maker = pictureProcess(join(import.meta.dirname, 'picture-maker.mjs'))
+  const ended = new AbortController()
+  const working = (async () => {
+    while (!ended.signal.aborted) await maker.choose(bytes, PicturePlan.parse({}), ended.signal)
+  })().catch(() => undefined)
+  const times: number[] = []
+  for (let turn = 0; turn < TURNS; turn++) times.push(await p99())
+  ended.abort()
+  await working
+  maker.end()
+  return times
+}
+
 /** 99th percentile of a stored page while hundreds of pictures are converted, to that on an idle machine; and how many are converted a second. */
 export const bulk: Benchmark = {
   names: ['bulk-p99-vs-idle', 'pictures-per-s'],
@@ -101,14 +119,16 @@ export const bulk: Benchmark = {
       if (left === 0) throw new Error('The conversion ended before it was measured; raise PHOTOS.')
       const perSecond = (before - left) / ((performance.now() - startedAt) / 1000)
       while ((await waiting(delivery)) > 0) await new Promise((resolve) => setTimeout(resolve, 200))
+      const upkeep = await p99WithUpkeep(bytes)
       for (let turn = 0; turn < TURNS / 2; turn++) idle.push(await p99())
       console.log(
-        `p99 idle ${idle.map((ms) => ms.toFixed(2)).join(' ')} ms, converting ${busy.map((ms) => ms.toFixed(2)).join(' ')} ms; photos of 1600x1067 to AVIF`,
+        `p99 idle ${idle.map((ms) => ms.toFixed(2)).join(' ')} ms, converting ${busy.map((ms) => ms.toFixed(2)).join(' ')} ms, with Upkeep ${upkeep.map((ms) => ms.toFixed(2)).join(' ')} ms; photos of 1600x1067 to AVIF`,
       )
       return [
         {
           name: 'bulk-p99-vs-idle',
-          value: median(busy) / median(idle),
+          // Whoever converts, visitors are not to feel it: the worse of the two.
+          value: Math.max(median(busy), median(upkeep)) / median(idle),
           unit: 'ratio',
           aim: 1.5,
           better: 'lower',

@@ -4,6 +4,7 @@ import { editSeen } from './content-systems.ts'
 import { falseAlarms } from './false-alarms.ts'
 import { ferryHome } from './ferry-home.ts'
 import { bulk } from './bulk.ts'
+import { bulkLibrary } from './bulk-library.ts'
 import { connections } from './connections.ts'
 import { firstVisit } from './first-visit.ts'
 import { nextPagePrefetch, nextPagePrerender } from './next-page.ts'
@@ -46,6 +47,7 @@ const ALL = [
   connections,
   rewritePageBench,
   bulk,
+  bulkLibrary,
   homeBytes,
   modelBench,
   labSpread,

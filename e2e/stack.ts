@@ -22,6 +22,7 @@ const START_MS = 240_000
 export interface LiveAnswer {
   readonly status: number
   readonly cacheStatus: string
+  readonly type: string
   readonly body: string
 }
 
@@ -109,6 +110,7 @@ export class Stack {
             done({
               status: res.statusCode!,
               cacheStatus: String(res.headers['cache-status'] ?? ''),
+              type: String(res.headers['content-type'] ?? ''),
               body: Buffer.concat(chunks).toString(),
             }),
           )

@@ -1,13 +1,15 @@
 import type { Browser, Page } from 'playwright-core'
 import { afterAll, beforeAll, describe, expect, test } from 'vitest'
 import type { CleanUp } from '../core/contracts/clean-up.ts'
+import type { LibraryPicture, PictureLibrary } from '../core/contracts/picture-library.ts'
+import type { Trial } from '../core/contracts/ledger.ts'
 import type { Site } from '../core/contracts/sites.ts'
 import { accessibilityProblems } from './accessibility.ts'
 import { openBrowser, openFerrySite, Stack } from './stack.ts'
 
-/** The ferry site's own database: looked through, backed up with proof, cleaned up, and put back. */
+/** The ferry site's own database: looked through, backed up with proof, cleaned up, and put back; and its pictures. */
 
-describe('upkeep of the database', () => {
+describe('upkeep', () => {
   let stack: Stack
   let browser: Browser
   let page: Page
@@ -25,12 +27,13 @@ describe('upkeep of the database', () => {
     await browser?.close()
     await stack?.stop()
   })
-  const part = (name: string): Promise<void> => page.getByRole('tab', { name }).click()
+  const part = (name: string): Promise<void> => page.getByRole('tab', { name, exact: true }).click()
   const remove = () => page.getByRole('button', { name: /^Remove [\d,]+ rows/ })
   const cleanUps = (): Promise<CleanUp[]> => stack.api('GET', `/sites/${site.id}/database/clean-ups`)
 
   test('what can go is found and shown with its reasons and rows', async () => {
     await page.goto(`${stack.url}/sites/${site.id}/upkeep`)
+    await part('Database')
     await page.getByRole('button', { name: 'Look through the database' }).click()
     await page.getByRole('checkbox', { name: 'Old revisions in story_revisions' }).waitFor()
     for (const name of [
@@ -64,12 +67,12 @@ describe('upkeep of the database', () => {
     await page.getByRole('checkbox', { name: 'Old revisions in story_revisions' }).check()
     await page.getByText('You have allowed reading only').waitFor()
     expect(await remove().isDisabled()).toBe(true)
-    await part('Connection')
+    await part('Database connection')
     await page.getByRole('checkbox', { name: 'Allow clean-ups.' }).check()
     await page.getByRole('button', { name: 'Save and try', exact: true }).click()
     await page.getByText('PostgreSQL 18').waitFor()
     expect(await accessibilityProblems(page)).toEqual([])
-    await part('What can go')
+    await part('Database')
     await page.getByText('Nothing is removed without a backup').waitFor()
     expect(await remove().isDisabled()).toBe(true)
 
@@ -80,7 +83,7 @@ describe('upkeep of the database', () => {
   })
 
   test('rows go with progress and an honest word on what it was worth, and come back', async () => {
-    await part('What can go')
+    await part('Database')
     await remove().click()
     await page.getByRole('button', { name: 'Put these rows back' }).waitFor({ timeout: 120_000 })
     const [done] = await cleanUps()
@@ -91,5 +94,74 @@ describe('upkeep of the database', () => {
     expect(await accessibilityProblems(page)).toEqual([])
     await page.getByRole('button', { name: 'Put these rows back' }).click()
     await page.getByText(`${done!.result!.removed.toLocaleString('en')} rows were put back.`).waitFor()
+  })
+
+  const library = (): Promise<PictureLibrary> => stack.api('GET', `/sites/${site.id}/pictures`)
+  const lighterOnes = (): Promise<LibraryPicture[]> =>
+    stack
+      .api<{ pictures: LibraryPicture[] }>('GET', `/sites/${site.id}/pictures/list?state=lighter`)
+      .then(({ pictures }) => pictures)
+
+  test('pictures are found, and what they would save is told before anything is done', async () => {
+    await part('Pictures')
+    await page.getByText('How pictures are made, and when').click()
+    // Small pictures, so that this test need not try many large ones.
+    await page.getByLabel('Widest, CSS px').fill('200')
+    await page.getByLabel('Times that on dense screens').fill('1')
+    await page.getByLabel('Share of one processor core, %').fill('100')
+    await page.getByRole('checkbox', { name: 'AVIF' }).uncheck()
+    await page.getByRole('button', { name: 'Save', exact: true }).first().click()
+    expect(await accessibilityProblems(page)).toEqual([])
+    await page.getByText('How pictures are made, and when').click()
+    await page.getByRole('button', { name: 'Look for pictures' }).click()
+    await page.getByText(/pictures were tried: .* that wait would become about/).waitFor()
+    const { counts, survey } = await library()
+    expect(counts.found).toBeGreaterThan(20)
+    expect(survey?.result?.estimate?.after).toBeLessThan(survey?.result?.estimate?.before ?? 0)
+    expect(await accessibilityProblems(page)).toEqual([])
+  })
+
+  test('work on pictures pauses and goes on, and each is laid over its original', async () => {
+    await page.getByRole('button', { name: /^Make \d+ pictures lighter$/ }).click()
+    await page.getByRole('button', { name: 'Pause' }).click()
+    await page.getByText('Work on pictures is paused.').waitFor()
+    await expect
+      .poll(async () => (await stack.api<{ now: string }[]>('GET', '/jobs'))[0]?.now, { timeout: 30_000 })
+      .toBe('Paused')
+    const before = (await library()).counts.found ?? 0
+    await page.getByRole('button', { name: 'Continue' }).click()
+    await expect.poll(async () => (await library()).counts.found, { timeout: 60_000 }).toBeLessThan(before - 3)
+    await page
+      .getByRole('button', { name: /^Compare / })
+      .first()
+      .click()
+    const lighter = page.getByAltText('The lighter picture')
+    await lighter.waitFor()
+    const widthOf = (): Promise<number> => lighter.evaluate((image) => (image as HTMLImageElement).naturalWidth)
+    await expect.poll(widthOf).toBe(200)
+    const slider = page.getByRole('slider', { name: /Original on the left/ })
+    await slider.fill('25')
+    expect(await lighter.evaluate((image) => (image as HTMLElement).style.clipPath)).toContain('50px')
+    expect(await accessibilityProblems(page)).toEqual([])
+    await expect.poll(async () => (await library()).counts.found, { timeout: 200_000 }).toBe(0)
+  })
+
+  test('visitors get them once the remedy is kept, but for those that the owner leaves out', async () => {
+    const [one, other] = (await lighterOnes()) as [LibraryPicture, LibraryPicture]
+    const at = `/sites/${site.id}/trial`
+    const trial = await stack.api<Trial>('GET', at)
+    const { remedies } = trial.setup
+    const on = { pageCache: { ...remedies.pageCache, enabled: true }, images: { ...remedies.images, enabled: true } }
+    const setup = { ...trial.setup, remedies: { ...remedies, ...on } }
+    const { revision } = await stack.api<Trial>('PUT', at, { setup, revision: trial.revision })
+    await stack.api('POST', `${at}/keep`, { note: '', revision })
+    const typeOf = async ({ path }: LibraryPicture): Promise<string> =>
+      (await stack.visit(path, { accept: 'image/webp,*/*' })).type
+    await expect.poll(() => typeOf(one)).toBe('image/webp')
+    await expect.poll(() => typeOf(other)).toBe('image/webp')
+    await page.getByRole('button', { name: `Leave out ${one.path}`, exact: true }).click()
+    await expect.poll(() => typeOf(one)).toBe('image/jpeg')
+    expect(await typeOf(other)).toBe('image/webp')
+    await page.getByText('Visitors get the lighter pictures.').waitFor()
   })
 })

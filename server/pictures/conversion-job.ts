@@ -81,11 +81,15 @@ const convert = async (
   plan: PicturePlan,
   signal: AbortSignal,
 ): Promise<void> => {
-  const set = (change: Partial<PictureRow>) =>
-    needed.db
+  /** What came of it, unless the owner has decided otherwise meanwhile. @returns whether it was taken */
+  const set = async (change: Partial<PictureRow>): Promise<boolean> => {
+    const taken = await needed.db
       .update(libraryPictures)
       .set({ doneAt: needed.now(), ...change })
-      .where(eq(libraryPictures.id, row.id))
+      .where(and(eq(libraryPictures.id, row.id), eq(libraryPictures.state, 'found')))
+      .returning({ id: libraryPictures.id })
+    return taken.length > 0
+  }
   const came = await fetchPicture(askedSiteOf(site), row.path)
   if (came.kind !== 'here') {
     const reason = came.kind === 'failed' ? came.reason : 'It is no longer there.'
@@ -107,7 +111,7 @@ const convert = async (
   const lossless = row.treatment === 'lossless' ? 'everything' : plan.lossless
   const choice = await needed.pictureMaker.choose(bytes, { ...plan, lossless }, signal)
   await putPrepared(needed, site.id, digest, choice.kind === 'made' ? choice.variants : [])
-  await set({ ...changed, ...outcomeOf(choice) })
+  if (!(await set({ ...changed, ...outcomeOf(choice) }))) await removePrepared(needed, site.id, digest)
 }
 
 const isFull = (error: unknown): boolean => (error as NodeJS.ErrnoException).code === 'ENOSPC'

@@ -357,3 +357,22 @@ test('new pictures are found and made lighter by schedule', async () => {
   await bench.services.jobs.idle()
   expect((await named('mole.jpg')).state).toBe('found')
 })
+
+test('what the owner leaves out while it is being made stays left out', async () => {
+  await plan(QUICK)
+  await worked('/surveys')
+  const { id } = await named('harbour.jpg')
+  const { choose } = bench.pictureMaker
+  Object.assign(bench.pictureMaker, {
+    choose: async (...args: Parameters<PictureMaker['choose']>) => {
+      await sent('PUT', `/${id}`, { treatment: 'leave-out' })
+      return choose(...args)
+    },
+  })
+  await worked('/conversions')
+  const digest = createHash('sha256')
+    .update(made['harbour.jpg'] ?? '')
+    .digest('hex')
+  expect((await named('harbour.jpg')).state).toBe('left-out')
+  expect(readdirSync(join(bench.picturesFolder, siteId)).some((name) => name.startsWith(digest))).toBe(false)
+})

@@ -181,9 +181,11 @@ class Survey {
       SAMPLE,
     )
     const sample: SampledPicture[] = []
+    const began = performance.now()
     for (const [index, at] of chosen.entries()) {
       const { path, bytes } = waiting[at] as (typeof waiting)[number]
-      await report(index, chosen.length, `Trying ${path}`, null)
+      const each = (performance.now() - began) / Math.max(1, index)
+      await report(index, chosen.length, `Trying ${path}`, index === 0 ? null : each * (chosen.length - index))
       const came = await fetchPicture(this.#asked, path)
       if (came.kind !== 'here') continue
       const choice = await pictureMaker.choose(came.bytes, { ...this.#plan, processor: 100 }, signal)

@@ -1,20 +1,39 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue'
+import { computed, onMounted, ref, useTemplateRef } from 'vue'
 import type { LibraryPicture, PictureForm, PictureTreatment } from '../../core/contracts/picture-library.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { bytes } from '../format/show.ts'
 import SelectField from '../ui/SelectField.vue'
 
 /** A picture before and after, one laid over the other at one pixel for each of the screen, with a line that moves between them. */
-const props = defineProps<{ site: Site; picture: LibraryPicture; busy: boolean }>()
-const emit = defineEmits<{ treat: [treatment: PictureTreatment] }>()
+const props = defineProps<{ site: Site; picture: LibraryPicture }>()
+const emit = defineEmits<{ treat: [treatment: PictureTreatment]; closed: [] }>()
 const NAMES = { avif: 'AVIF', webp: 'WebP', jpeg: 'JPEG', png: 'PNG', gif: 'GIF' } as const
 const form = ref<PictureForm>(props.picture.variants[0]?.form ?? 'jpeg')
 const variant = computed(() => props.picture.variants.find((one) => one.form === form.value))
 const items = computed(() =>
   props.picture.variants.map((one) => ({ value: one.form, title: `${NAMES[one.form]}, ${bytes(one.bytes)}` })),
 )
+/** Where the line is, as a share of what is visible. */
 const share = ref(50)
+const shown = ref({ from: 0, width: 0 })
+const view = useTemplateRef<HTMLElement>('view')
+const measure = (): void => {
+  if (view.value !== null) shown.value = { from: view.value.scrollLeft, width: view.value.clientWidth }
+}
+onMounted(() => {
+  const box = view.value
+  if (box === null) return
+  box.scrollIntoView({ block: 'nearest' })
+  // The middle shows more than the sky.
+  box.scrollTo((box.scrollWidth - box.clientWidth) / 2, (box.scrollHeight - box.clientHeight) / 2)
+  measure()
+})
+/** Pixels from the left edge of the picture. */
+const line = computed(() => {
+  const width = variant.value?.width ?? 0
+  return Math.round(shown.value.from + (share.value / 100) * Math.min(shown.value.width, width))
+})
 const at = (rest: string): string => `/api/v1/sites/${props.site.id}/pictures/${props.picture.id}/${rest}`
 /** Another address for another result, so that no browser shows the one before. */
 const lighter = computed(() => at(`lighter/${form.value}?made=${encodeURIComponent(props.picture.doneAt ?? '')}`))
@@ -22,7 +41,8 @@ const size = computed(() => ({ width: `${variant.value?.width ?? 0}px`, height: 
 </script>
 
 <template>
-  <div v-if="variant" class="compare">
+  <section v-if="variant" class="panel compare" :aria-label="`Compare ${picture.path}`">
+    <h3>{{ picture.path }}</h3>
     <div class="controls">
       <SelectField v-model="form" :items="items" label="Compare with" />
       <label class="slider">
@@ -37,20 +57,28 @@ const size = computed(() => ({ width: `${variant.value?.width ?? 0}px`, height: 
         >; {{ variant.width }} pixels wide, {{ picture.width }} before</template
       >.
     </p>
-    <div class="window" tabindex="0" role="group" :aria-label="`${picture.path} before and after; scrolls`">
+    <div
+      ref="view"
+      class="window"
+      @scroll="measure"
+      tabindex="0"
+      role="group"
+      :aria-label="`${picture.path} before and after; scrolls`"
+    >
       <div class="over" :style="size">
         <img :src="at('original')" alt="The original" />
-        <img :src="lighter" alt="The lighter picture" :style="{ clipPath: `inset(0 0 0 ${share}%)` }" />
-        <i :style="{ left: `${share}%` }" />
+        <img :src="lighter" alt="The lighter picture" :style="{ clipPath: `inset(0 0 0 ${line}px)` }" />
+        <i :style="{ left: `${line}px` }" />
       </div>
     </div>
     <div class="bar">
-      <v-btn v-if="picture.treatment !== 'lossless'" size="small" :disabled="busy" @click="emit('treat', 'lossless')"
+      <v-btn v-if="picture.treatment !== 'lossless'" size="small" @click="emit('treat', 'lossless')"
         >Keep every pixel of this one</v-btn
       >
-      <v-btn size="small" :disabled="busy" @click="emit('treat', 'as-planned')">Make it again</v-btn>
+      <v-btn size="small" @click="emit('treat', 'as-planned')">Make it again</v-btn>
+      <v-btn size="small" @click="emit('closed')">Close</v-btn>
     </div>
-  </div>
+  </section>
 </template>
 
 <style scoped>
@@ -60,7 +88,6 @@ const size = computed(() => ({ width: `${variant.value?.width ?? 0}px`, height: 
   gap: 0.8rem 1.2rem;
   align-items: end;
   max-width: 46rem;
-  margin-top: 0.6rem;
 }
 @media (max-width: 600px) {
   .controls {
@@ -76,9 +103,16 @@ const size = computed(() => ({ width: `${variant.value?.width ?? 0}px`, height: 
   height: 28px;
   accent-color: rgb(var(--v-theme-primary));
 }
+.compare {
+  padding: 0.6rem 1rem;
+  margin: 0.6rem 0;
+}
+h3 {
+  margin: 0 0 0.6rem;
+  overflow-wrap: anywhere;
+}
 .window {
   overflow: auto;
-  max-width: min(100%, 70rem);
   max-height: 32rem;
   border: 1px solid rgb(var(--v-theme-line));
 }

@@ -17,7 +17,6 @@ const props = defineProps<{
   site: Site
   /** Counts up when the list may have changed. */
   turn: number
-  busy: boolean
 }>()
 const emit = defineEmits<{ changed: [] }>()
 const PictureCompare = defineAsyncComponent(() => import('./PictureCompare.vue'))
@@ -42,7 +41,10 @@ const sort = ref<(typeof SORTS)[number]['value']>('saving')
 const search = ref('')
 const offset = ref(0)
 const page = shallowRef<PicturePage | null>(null)
-const compared = ref<string | null>(null)
+const comparedId = ref<string | null>(null)
+const compared = computed(() =>
+  page.value?.pictures.find(({ id, variants }) => id === comparedId.value && variants.length > 0),
+)
 
 let asked = 0
 const load = async (): Promise<void> => {
@@ -88,6 +90,14 @@ const last = computed(() => Math.min(offset.value + PAGE, page.value?.matches ??
     <SelectField v-model="sort" :items="SORTS" label="Order by" />
     <v-text-field v-model="search" label="Part of the address" type="search" hide-details />
   </form>
+  <PictureCompare
+    v-if="compared"
+    :key="compared.id"
+    :site="site"
+    :picture="compared"
+    @treat="treat(compared, $event)"
+    @closed="comparedId = null"
+  />
   <p v-if="page && page.matches === 0" role="status" class="muted">No matches</p>
   <div v-else-if="page" class="scroll" tabindex="0" role="group" aria-label="Pictures">
     <table class="figures">
@@ -103,8 +113,8 @@ const last = computed(() => Math.min(offset.value + PAGE, page.value?.matches ??
           <th scope="col"><span class="visually-hidden">Actions</span></th>
         </tr>
       </thead>
-      <tbody v-for="one in page.pictures" :key="one.id">
-        <tr>
+      <tbody>
+        <tr v-for="one in page.pictures" :key="one.id">
           <td class="path">
             {{ one.path }}
             <span v-if="one.pages.length > 0" class="muted small"
@@ -128,32 +138,21 @@ const last = computed(() => Math.min(offset.value + PAGE, page.value?.matches ??
             <v-btn
               v-if="one.variants.length > 0"
               size="small"
-              :aria-expanded="compared === one.id"
+              :aria-expanded="comparedId === one.id"
               :aria-label="`Compare ${one.path}`"
-              @click="compared = compared === one.id ? null : one.id"
+              @click="comparedId = comparedId === one.id ? null : one.id"
               >Compare</v-btn
             >
             <v-btn
               v-if="one.state === 'left-out'"
               size="small"
-              :disabled="busy"
               :aria-label="`Take in ${one.path}`"
               @click="treat(one, 'as-planned')"
               >Take in</v-btn
             >
-            <v-btn
-              v-else
-              size="small"
-              :disabled="busy"
-              :aria-label="`Leave out ${one.path}`"
-              @click="treat(one, 'leave-out')"
+            <v-btn v-else size="small" :aria-label="`Leave out ${one.path}`" @click="treat(one, 'leave-out')"
               >Leave out</v-btn
             >
-          </td>
-        </tr>
-        <tr v-if="compared === one.id">
-          <td colspan="8" class="wide">
-            <PictureCompare :site="site" :picture="one" :busy="busy" @treat="treat(one, $event)" />
           </td>
         </tr>
       </tbody>

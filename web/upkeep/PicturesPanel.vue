@@ -40,8 +40,16 @@ const percent = (before: number, after: number): string =>
   before === 0 ? '' : `${Math.round((100 * (before - after)) / before)}%`
 const estimate = computed(() => {
   const known = library.value?.survey?.result?.estimate
-  if (known === null || known === undefined || library.value?.counts.found === 0) return null
+  if (known === null || known === undefined || library.value?.lighter.before !== 0) return null
   return `${howMany(known.pictures, 'picture')} were tried: ${bytes(known.before)} that wait would become about ${bytes(known.after)} (95%: ${bytes(known.low)} to ${bytes(known.high)}).`
+})
+const lighterWords = computed(() => {
+  const { counts, lighter } = library.value as PictureLibrary
+  const pictures = howMany(counts.lighter ?? 0, 'picture')
+  const { before, after } = lighter
+  return before === 0
+    ? pictures
+    : `${pictures}: ${bytes(before)} became ${bytes(after)} (${percent(before, after)} less)`
 })
 const DELIVERED: Record<PictureLibrary['delivered'], string> = {
   live: 'Visitors get the lighter pictures.',
@@ -87,7 +95,6 @@ const DELIVERED: Record<PictureLibrary['delivered'], string> = {
       >
     </div>
     <p v-if="isPaused" role="status">Work on pictures is paused. It stays so until you continue it.</p>
-    <p v-if="job" role="status" class="muted">{{ job.title }}: {{ job.done }} of {{ job.total }}. {{ job.now }}</p>
     <p v-if="library.survey?.error" class="problem">{{ library.survey.error }}</p>
     <p v-if="total === 0 && library.survey?.result" role="status">
       No pictures were found on {{ howMany(library.survey.result.pages, 'page') }}. Connect the media folder below if
@@ -106,13 +113,7 @@ const DELIVERED: Record<PictureLibrary['delivered'], string> = {
         <div>
           <dt>Made lighter</dt>
           <dd>
-            {{ howMany(library.counts.lighter ?? 0, 'picture') }}
-            <template v-if="library.lighter.before > 0"
-              >: {{ bytes(library.lighter.before) }} became {{ bytes(library.lighter.after) }} ({{
-                percent(library.lighter.before, library.lighter.after)
-              }}
-              less)</template
-            >
+            {{ lighterWords }}
           </dd>
           <dd class="muted small">
             {{ library.counts['no-gain'] }} as light as they get, {{ library.counts['left-alone'] }} left alone,
@@ -127,7 +128,7 @@ const DELIVERED: Record<PictureLibrary['delivered'], string> = {
           >Open Remedies</RouterLink
         >
       </NoteBox>
-      <PictureList :site="site" :turn="turn" :busy="isConverting" @changed="load" />
+      <PictureList :site="site" :turn="turn" @changed="load" />
       <section v-if="library.months.length > 0">
         <h2>Saved by month</h2>
         <div class="scroll" tabindex="0" role="group" aria-label="Saved by month">
