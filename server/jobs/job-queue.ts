@@ -94,6 +94,16 @@ export const hasOpenJob = async (db: Database, siteId: string, lane: Lane): Prom
   return open !== undefined
 }
 
+/** Whether work of a lane is being done on this machine, for whatever site. */
+export const isLaneBusy = async (db: Database, lane: Lane): Promise<boolean> => {
+  const [running] = await db
+    .select({ id: jobs.id })
+    .from(jobs)
+    .where(and(eq(jobs.state, 'running'), inArray(jobs.kind, kindsOf(lane).filter(excludesOthers))))
+    .limit(1)
+  return running !== undefined
+}
+
 interface Running {
   readonly id: string
   readonly cancel: AbortController

@@ -7,7 +7,7 @@ import { minutesUntilQuiet } from '../../core/upkeep/quiet-hours.ts'
 import { newId } from '../accounts/secrets.ts'
 import type { HasDatabase } from '../db/database.ts'
 import { libraryPictures } from '../db/pictures-schema.ts'
-import { JobFailure, type HasJobs, type JobHandler, type JobProgress } from '../jobs/job-queue.ts'
+import { isLaneBusy, JobFailure, type HasJobs, type JobHandler, type JobProgress } from '../jobs/job-queue.ts'
 import type { HasAddresses } from '../net/addresses.ts'
 import { askedSiteOf } from '../server-rules/copy-site.ts'
 import { getSite } from '../sites/sites.ts'
@@ -19,7 +19,6 @@ import type { PictureRow, PicturesNeeded } from './survey-job.ts'
 
 /** How often it is looked whether a pause has ended, ms. */
 const LOOK_MS = 2000
-const MINUTE_MS = 60_000
 /** Delivery is told of new pictures after so many, and at the end. */
 const TELL_EVERY = 10
 
@@ -45,7 +44,16 @@ export const orderConversion = async (
   )
 }
 
-/** Wait while the owner wants a pause, or until quiet hours begin. @returns the plan as it is then */
+/** Why pictures are not worked on right now; null: they may be. */
+const hindrance = async ({ db, now }: PicturesNeeded, { work, quiet }: PicturePlan): Promise<string | null> => {
+  if (work === 'paused') return 'Paused'
+  if (quiet !== null && minutesUntilQuiet(quiet, now()) > 0)
+    return `Waiting for quiet hours, which begin at ${quiet.from}`
+  // What is measured meanwhile would be slower than it is.
+  return (await isLaneBusy(db, 'measuring')) ? 'Waiting until the measurement under way has ended' : null
+}
+
+/** Wait while the owner wants a pause, until quiet hours begin, and while something is measured. @returns the plan as it is then */
 const whenAllowed = async (
   needed: PicturesNeeded,
   siteId: string,
@@ -54,12 +62,10 @@ const whenAllowed = async (
 ): Promise<PicturePlan> => {
   for (let told = ''; ;) {
     const plan = await picturePlanOf(needed.db, siteId)
-    const minutes = plan.quiet === null ? 0 : minutesUntilQuiet(plan.quiet, needed.now())
-    if (plan.work === 'running' && minutes === 0) return plan
-    const words =
-      plan.work === 'paused' ? 'Paused' : `Waiting for quiet hours, which begin at ${plan.quiet?.from ?? ''}`
+    const words = await hindrance(needed, plan)
+    if (words === null) return plan
     if (words !== told) await tell((told = words))
-    await pause(plan.work === 'paused' ? LOOK_MS : Math.min(minutes * MINUTE_MS, MINUTE_MS), undefined, { signal })
+    await pause(LOOK_MS, undefined, { signal })
   }
 }
 

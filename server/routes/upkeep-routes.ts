@@ -1,9 +1,11 @@
 import { z } from 'zod'
 import { CleanUp, CleanUpGroup, CleanUpOrder, GroupPreview, Survey, UpkeepPlan } from '../../core/contracts/clean-up.ts'
+import { Calendar } from '../../core/contracts/calendar.ts'
 import { BackupsInfo, RestoreOrder } from '../../core/contracts/database-backups.ts'
 import { FileConnectionDraft, FileConnectionInfo } from '../../core/contracts/file-connections.ts'
 import { Job } from '../../core/contracts/jobs.ts'
 import { DatabaseConnectionDraft, DatabaseConnectionInfo } from '../../core/contracts/site-databases.ts'
+import { siteCalendar } from '../calendar/site-calendar.ts'
 import {
   databaseConnectionOf,
   forgetDatabaseConnection,
@@ -105,6 +107,16 @@ const connectionEndpoints = (services: Needed): Endpoint[] => [
 
 /** Upkeep of the database: looked through, backed up, cleaned up, restored. */
 export const upkeepEndpoints = (services: Needed): Endpoint[] => [
+  endpoint(
+    {
+      method: 'get',
+      path: '/sites/:siteId/calendar',
+      summary: 'What will run by itself in the next two weeks, and what is in the way of what',
+      input,
+      reply: Calendar,
+    },
+    async ({ params }) => siteCalendar(services, params.siteId),
+  ),
   ...connectionEndpoints(services),
   endpoint(
     {

@@ -25,7 +25,8 @@ const PAGES = 3
 /** How often is looked whether one is due. */
 const LOOK_MS = 60_000
 
-const lastRetest = async (db: Database, siteId: string): Promise<Date | null> => {
+/** When the routine has ordered a measurement last. */
+export const lastRetest = async (db: Database, siteId: string): Promise<Date | null> => {
   const [last] = await db
     .select({ at: measurements.createdAt })
     .from(measurements)

@@ -18,6 +18,7 @@ const SECTIONS = [
   { id: 'groups', title: 'Database' },
   { id: 'backups', title: 'Backups' },
   { id: 'connection', title: 'Database connection' },
+  { id: 'calendar', title: 'Calendar' },
 ] as const
 type Section = (typeof SECTIONS)[number]['id']
 const section = ref<Section>(SECTIONS.find(({ id }) => id === useRoute()?.query['part'])?.id ?? 'pictures')
@@ -25,6 +26,7 @@ const section = ref<Section>(SECTIONS.find(({ id }) => id === useRoute()?.query[
 const DatabaseForm = defineAsyncComponent(() => import('../upkeep/DatabaseForm.vue'))
 const BackupsPanel = defineAsyncComponent(() => import('../upkeep/BackupsPanel.vue'))
 const PicturesPanel = defineAsyncComponent(() => import('../upkeep/PicturesPanel.vue'))
+const CalendarPanel = defineAsyncComponent(() => import('../upkeep/CalendarPanel.vue'))
 const GroupsPanel = defineAsyncComponent(() => import('../upkeep/GroupsPanel.vue'))
 
 const connection = shallowRef<DatabaseConnectionInfo | null>(null)
@@ -106,6 +108,7 @@ const restoreAll = (backup: Backup, database: string): Promise<void> =>
   </div>
   <div id="upkeep-part" role="tabpanel" :aria-labelledby="`tab-${section}`">
     <PicturesPanel v-if="section === 'pictures'" :key="site.id" :site="site" />
+    <CalendarPanel v-else-if="section === 'calendar'" :key="`calendar-${site.id}`" :site="site" />
     <i
       v-else-if="connection === null || backups === null || plan === null"
       class="bone tall"
