@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { HabitAnswers } from './site-habits.ts'
 import { JobState } from './jobs.ts'
 
 /** What a column holds, as far as clean-ups care. */
@@ -165,6 +166,7 @@ export const UpkeepPlan = z.strictObject({
     .nullable()
     .default(null)
     .describe('How often a backup and the clean-up after it run by themselves; null: never'),
+  answers: HabitAnswers.default({}).describe('What the owner says of what nobody can see from outside'),
 })
 export type UpkeepPlan = z.infer<typeof UpkeepPlan>
 

@@ -94,6 +94,9 @@ export const pictureArchive = async (
         )
       })
     }
+  const archive = zip.outputStream as Readable
+  // A file that goes while it is sent breaks the archive off, and nothing else.
+  zip.on('error', (error: Error) => archive.destroy(error))
   zip.end()
-  return zip.outputStream as Readable
+  return archive
 }

@@ -376,3 +376,12 @@ test('what the owner leaves out while it is being made stays left out', async ()
   expect((await named('harbour.jpg')).state).toBe('left-out')
   expect(readdirSync(join(bench.picturesFolder, siteId)).some((name) => name.startsWith(digest))).toBe(false)
 })
+
+test('lighter pictures go with their site', async () => {
+  await plan(QUICK)
+  await worked('/surveys')
+  await worked('/conversions')
+  expect(existsSync(join(bench.picturesFolder, siteId))).toBe(true)
+  await bench.call('DELETE', `/sites/${siteId}`)
+  expect(existsSync(join(bench.picturesFolder, siteId))).toBe(false)
+})

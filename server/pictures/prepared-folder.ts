@@ -47,6 +47,10 @@ export const removePrepared = async (
     if (readPreparedName(name)?.source === digest && !but.has(join(folder, name))) await rm(join(folder, name))
 }
 
+/** Remove all lighter pictures of a site. */
+export const forgetPrepared = async ({ picturesFolder }: HasPicturesFolder, siteId: string): Promise<void> =>
+  rm(join(picturesFolder, siteId), { recursive: true, force: true })
+
 /** Delivery learns that the lighter pictures of a site have changed; one that does not run reads them when it starts. */
 export const tellDelivery = async ({ delivery }: HasDelivery, siteId: string): Promise<void> => {
   try {

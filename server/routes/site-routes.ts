@@ -33,6 +33,7 @@ import { lookForChanges, saveWatch } from '../watching/watcher.ts'
 import { listVersions } from '../release/setups.ts'
 import { eventTarget, renewChangeKey, saveHmacField } from '../store-admin/content-changes.ts'
 import { connectSite, checkSiteAgain } from '../connect/connect-site.ts'
+import { forgetPrepared, tellDelivery, type HasPicturesFolder } from '../pictures/prepared-folder.ts'
 import { getSite, listSites, removeSite } from '../sites/sites.ts'
 
 /** Where control was asked just now: under the name that the owner has given it, if there is one, since content systems may be on other machines. */
@@ -47,6 +48,7 @@ type SiteIo = HasDatabase &
   HasEvents &
   HasAddresses &
   HasClock &
+  HasPicturesFolder &
   HasControlNames
 
 /** Sites, from the first check to their removal. */
@@ -94,6 +96,8 @@ const connectedSites = (services: SiteIo): Endpoint[] => [
     },
     async ({ params }) => {
       await removeSite(services, params.siteId)
+      await forgetPrepared(services, params.siteId)
+      await tellDelivery(services, params.siteId)
       // Its objects go with it.
       services.objectsPublisher.publishBehind()
     },

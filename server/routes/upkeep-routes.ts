@@ -4,6 +4,7 @@ import { Calendar } from '../../core/contracts/calendar.ts'
 import { BackupsInfo, RestoreOrder } from '../../core/contracts/database-backups.ts'
 import { FileConnectionDraft, FileConnectionInfo } from '../../core/contracts/file-connections.ts'
 import { Job } from '../../core/contracts/jobs.ts'
+import { HabitAnswers, SiteHabits } from '../../core/contracts/site-habits.ts'
 import { DatabaseConnectionDraft, DatabaseConnectionInfo } from '../../core/contracts/site-databases.ts'
 import { siteCalendar } from '../calendar/site-calendar.ts'
 import {
@@ -28,6 +29,7 @@ import type { HasAddresses } from '../net/addresses.ts'
 import { listBackups, orderBackup } from '../upkeep/backups.ts'
 import { listCleanUps, orderCleanUp } from '../upkeep/clean-ups.ts'
 import { orderRestore } from '../upkeep/restores.ts'
+import { lookAtHabits, saveHabitAnswers } from '../upkeep/site-habits.ts'
 import { latestSurvey, orderSurvey, previewOf } from '../upkeep/surveys.ts'
 import { saveUpkeepPlan, upkeepPlanOf } from '../upkeep/upkeep-plan.ts'
 import { SiteParams } from './site-routes.ts'
@@ -38,6 +40,30 @@ const place = `${base}/backup-place`
 const input = { params: SiteParams }
 
 type Needed = HasDatabase & HasJobs & HasClock & HasAddresses & HasFileAccess & HasDatabaseSecrets
+
+/** How the site is run, besides its database. */
+const habitEndpoints = (services: Needed): Endpoint[] => [
+  endpoint(
+    {
+      method: 'post',
+      path: '/sites/:siteId/habits',
+      summary: 'Look at what can be seen from outside of how the site is run; takes some seconds',
+      input,
+      reply: SiteHabits,
+    },
+    async ({ params }) => lookAtHabits(services, params.siteId),
+  ),
+  endpoint(
+    {
+      method: 'put',
+      path: '/sites/:siteId/habits/answers',
+      summary: 'What the owner says of what nobody can see from outside',
+      input: { params: SiteParams, body: HabitAnswers },
+      reply: HabitAnswers,
+    },
+    async ({ params, body }) => saveHabitAnswers(services, params.siteId, body),
+  ),
+]
 
 /** How the database, and the place of its backups, are reached. */
 const connectionEndpoints = (services: Needed): Endpoint[] => [
@@ -118,6 +144,7 @@ export const upkeepEndpoints = (services: Needed): Endpoint[] => [
     async ({ params }) => siteCalendar(services, params.siteId),
   ),
   ...connectionEndpoints(services),
+  ...habitEndpoints(services),
   endpoint(
     {
       method: 'get',

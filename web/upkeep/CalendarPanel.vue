@@ -57,7 +57,7 @@ const long = (ms: number | null): string =>
     </NoteBox>
     <p v-if="calendar.conflicts.length === 0 && days.length > 0" role="status">Nothing is in the way of anything.</p>
     <p v-if="days.length === 0" role="status">
-      Nothing runs by itself yet. Schedules are set with each piece of work: retests under Site, warm-up under Store,
+      Nothing runs by itself yet. Schedules are set with each piece of work: retests under Measure, warm-up under Store,
       backups, clean-ups and pictures here.
     </p>
     <div v-else class="scroll" tabindex="0" role="group" aria-label="Calendar">

@@ -19,6 +19,7 @@ const SECTIONS = [
   { id: 'backups', title: 'Backups' },
   { id: 'connection', title: 'Database connection' },
   { id: 'calendar', title: 'Calendar' },
+  { id: 'habits', title: 'Other habits' },
 ] as const
 type Section = (typeof SECTIONS)[number]['id']
 const section = ref<Section>(SECTIONS.find(({ id }) => id === useRoute()?.query['part'])?.id ?? 'pictures')
@@ -27,6 +28,7 @@ const DatabaseForm = defineAsyncComponent(() => import('../upkeep/DatabaseForm.v
 const BackupsPanel = defineAsyncComponent(() => import('../upkeep/BackupsPanel.vue'))
 const PicturesPanel = defineAsyncComponent(() => import('../upkeep/PicturesPanel.vue'))
 const CalendarPanel = defineAsyncComponent(() => import('../upkeep/CalendarPanel.vue'))
+const HabitsPanel = defineAsyncComponent(() => import('../upkeep/HabitsPanel.vue'))
 const GroupsPanel = defineAsyncComponent(() => import('../upkeep/GroupsPanel.vue'))
 
 const connection = shallowRef<DatabaseConnectionInfo | null>(null)
@@ -114,6 +116,12 @@ const restoreAll = (backup: Backup, database: string): Promise<void> =>
       class="bone tall"
       role="status"
       aria-label="Loading"
+    />
+    <HabitsPanel
+      v-else-if="section === 'habits'"
+      :site="site"
+      :answers="plan.answers"
+      @answered="plan = { ...plan, answers: $event }"
     />
     <template v-else-if="section === 'connection'">
       <p>

@@ -1,0 +1,32 @@
+import { z } from 'zod'
+
+/** What is seen from outside of how a site is run. */
+export const SiteHabit = z.object({
+  topic: z.enum(['content-system', 'language', 'server', 'page-making', 'file-wait', 'distance', 'protocol']),
+  sentence: z.string(),
+  evidence: z.array(z.string()),
+  seconds: z.number().nullable().describe('What of a visit it takes, where that can be told'),
+})
+export type SiteHabit = z.infer<typeof SiteHabit>
+
+/** What nobody can see from outside. */
+export const HabitQuestion = z.enum([
+  'unused-extensions',
+  'unused-themes',
+  'system-current',
+  'language-current',
+  'shared-host',
+])
+export type HabitQuestion = z.infer<typeof HabitQuestion>
+export const HabitAnswer = z.enum(['yes', 'no', 'unknown'])
+export type HabitAnswer = z.infer<typeof HabitAnswer>
+
+export const HabitAnswers = z.partialRecord(HabitQuestion, HabitAnswer)
+export type HabitAnswers = z.infer<typeof HabitAnswers>
+
+export const SiteHabits = z.object({
+  at: z.iso.datetime(),
+  seen: z.array(SiteHabit),
+  answers: HabitAnswers,
+})
+export type SiteHabits = z.infer<typeof SiteHabits>
