@@ -1,4 +1,4 @@
-import { index, jsonb, pgTable, text } from 'drizzle-orm/pg-core'
+import { bigint, index, jsonb, pgTable, primaryKey, text } from 'drizzle-orm/pg-core'
 import type {
   CleanUpOrder,
   CleanUpResult,
@@ -6,7 +6,7 @@ import type {
   SurveyResult,
   UpkeepPlan,
 } from '../../core/contracts/clean-up.ts'
-import type { BackedUpTable, Backup, RestoreOrder } from '../../core/contracts/database-backups.ts'
+import type { BackedUpTable, Backup, MediaBackup, RestoreOrder } from '../../core/contracts/database-backups.ts'
 import type { FilePlace, FileTrial } from '../../core/contracts/file-connections.ts'
 import type { DatabasePlace, DatabaseTrial } from '../../core/contracts/site-databases.ts'
 import { instant, siteId } from './schema.ts'
@@ -67,8 +67,27 @@ export const databaseBackups = pgTable(
     written: jsonb('written').$type<{ bytes: number; plainBytes: number; sha256: string }>(),
     tables: jsonb('tables').$type<BackedUpTable[]>().notNull(),
     proof: jsonb('proof').$type<Backup['proof']>(),
+    /** What came of the media folder; null: it is not connected. */
+    media: jsonb('media').$type<MediaBackup>(),
   },
   (table) => [index('database_backups_site').on(table.siteId, table.at)],
+)
+
+/** Files of the media folder that are at the backup place. */
+export const mediaBackupFiles = pgTable(
+  'media_backup_files',
+  {
+    siteId: siteId(),
+    /** Name below the media folder. */
+    file: text('file').notNull(),
+    bytes: bigint('bytes', { mode: 'number' }).notNull(),
+    /** Of what it holds, and where that is at the backup place. */
+    sha256: text('sha256').notNull(),
+    stored: text('stored').notNull(),
+    /** When it was first seen to be gone from the media folder. */
+    goneAt: instant('gone_at'),
+  },
+  (table) => [primaryKey({ columns: [table.siteId, table.file] })],
 )
 
 export const cleanUps = pgTable(

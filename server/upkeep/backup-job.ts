@@ -16,6 +16,7 @@ import type { HasEvents } from '../live/event-bus.ts'
 import { writeEntry } from '../release/ledger.ts'
 import { localFile, type BackupRow, type HasUpkeepFolder } from './backups.ts'
 import { dumpDatabase, IncompleteDump } from './dump-database.ts'
+import { backUpMedia } from './media-backup.ts'
 import { builtLike, differencesOf, restoreInto } from './restore-database.ts'
 import type { HasScratch } from './scratch-database.ts'
 import { digestOfFile, linesOfSealedFile, newEndMark, sqlText, statementsOf, writeSealedFile } from './sql-file.ts'
@@ -184,6 +185,11 @@ export const backupJob =
         { kind: 'upkeep', title: 'Database backed up', changes: [proof.sentence], by: row.by, decision: 'none' },
         needed.now(),
       )
+      const media = await backUpMedia(needed, job.siteId, known, async (done, total, file) => {
+        progress.signal.throwIfAborted()
+        await tell(RESTORED + ((99 - RESTORED) * done) / Math.max(1, total), `Backing up ${file}`)
+      })
+      await set(needed, row.id, { media })
       await removeOld(needed, job.siteId, known.plan.generations)
       if (proof.differences.length > 0)
         throw new JobFailure(`${proof.sentence} No clean-up is possible with it. Please report this with what differs.`)

@@ -19,6 +19,7 @@ import type { HasEvents } from '../live/event-bus.ts'
 import { writeEntry } from '../release/ledger.ts'
 import { localFile, type HasUpkeepFolder } from './backups.ts'
 import { removedFileName } from './clean-up-job.ts'
+import { restoreMedia } from './media-backup.ts'
 import { linesOfRemovedFile } from './removed-file.ts'
 import { isEmpty, restoreInto } from './restore-database.ts'
 import { digestOfFile, linesOfSealedFile, statementsOf } from './sql-file.ts'
@@ -31,8 +32,16 @@ const subjectOf = async ({ db }: HasDatabase, siteId: string, order: RestoreOrde
     const [row] = await db.select().from(cleanUps).where(eq(cleanUps.id, order.cleanUpId))
     return row?.siteId === siteId
   }
+  if (order.what === 'media') return (await upkeepPlanOf(db, siteId)) !== undefined
   const [row] = await db.select().from(databaseBackups).where(eq(databaseBackups.id, order.backupId))
   return row?.siteId === siteId && row.stage !== 'removed'
+}
+
+const titleOf = (order: RestoreOrder): string => {
+  if (order.what === 'clean-up') return 'Putting removed rows back'
+  return order.what === 'media'
+    ? 'Putting missing files back into the media folder'
+    : `Restoring the backup into ${order.database}`
 }
 
 /** Queue the way back. @throws AppError NOT_FOUND, UPKEEP_UNDER_WAY */
@@ -45,7 +54,7 @@ export const orderRestore = async (
   if (!(await subjectOf(services, siteId, order)))
     throw errors.notFound(order.what === 'clean-up' ? 'clean-up' : 'backup')
   const [id, jobId] = [newId(), newId()]
-  const title = order.what === 'clean-up' ? 'Putting removed rows back' : `Restoring the backup into ${order.database}`
+  const title = titleOf(order)
   return services.jobs.order({ siteId, kind: 'database-restore', title, subjectId: id, total: 100 }, jobId, (tx) =>
     tx.insert(databaseRestores).values({ id, siteId, jobId, at: services.now(), by, order }),
   )
@@ -172,7 +181,22 @@ const restoreEverything = async (
   return `The backup was restored into ${database}. Point your site to it once you have looked at it.`
 }
 
-/** Put rows back, or restore a whole backup. */
+/** @returns what was done, in a sentence */
+const carryOut = async (
+  needed: Needed,
+  siteId: string,
+  order: RestoreOrder,
+  progress: JobProgress,
+): Promise<string> => {
+  if (order.what === 'clean-up') return restoreRemoved(needed, siteId, order.cleanUpId, progress)
+  if (order.what === 'everything') return restoreEverything(needed, siteId, order.backupId, order.database, progress)
+  return restoreMedia(needed, siteId, await upkeepPlanOf(needed.db, siteId), async (done, total, file) => {
+    progress.signal.throwIfAborted()
+    await progress.report(Math.floor((100 * done) / Math.max(1, total)), 100, file, null)
+  })
+}
+
+/** Put rows or files back, or restore a whole backup. */
 export const restoreJob =
   (needed: Needed): JobHandler =>
   async (job, progress) => {
@@ -182,10 +206,7 @@ export const restoreJob =
     progress.afterwards(async () => needed.events.changed(job.siteId, 'upkeep'))
     try {
       const { order } = row
-      const sentence =
-        order.what === 'clean-up'
-          ? await restoreRemoved(needed, job.siteId, order.cleanUpId, progress)
-          : await restoreEverything(needed, job.siteId, order.backupId, order.database, progress)
+      const sentence = await carryOut(needed, job.siteId, order, progress)
       await writeEntry(
         needed.db,
         job.siteId,

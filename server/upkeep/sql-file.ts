@@ -132,6 +132,14 @@ export const linesOfSealedFile = async function* (path: string, identity: string
   await chain
 }
 
+/** Decrypt and unpack a file. @throws Error when the key does not open it, or it was changed */
+export const openSealedFile = async (path: string, identity: string, to: string): Promise<void> => {
+  const decrypter = new Decrypter()
+  decrypter.addIdentity(identity)
+  const plain = await decrypter.decrypt(Readable.toWeb(createReadStream(path)) as ReadableStream<Uint8Array>)
+  await pipeline(Readable.fromWeb(plain as never), createGunzip(), createWriteStream(to, { mode: 0o600 }))
+}
+
 /** SHA-256 of a file, in hexadecimal digits. */
 export const digestOfFile = async (path: string): Promise<string> => {
   const hash = createHash('sha256')

@@ -19,6 +19,7 @@ const emit = defineEmits<{
   order: []
   restore: [backup: Backup, database: string]
   plan: [plan: UpkeepPlan]
+  media: []
 }>()
 const problems = useProblems()
 
@@ -31,6 +32,8 @@ const STAGES: Record<Backup['stage'], string> = {
   'not-proved': 'Not proved',
   removed: 'Removed, as newer ones are kept',
 }
+/** Whether the media folder is at the backup place too. */
+const hasMedia = computed(() => props.backups.backups.some(({ media }) => media !== null))
 const restoring = ref<string | null>(null)
 const database = ref('')
 const generations = ref(String(props.plan.generations))
@@ -54,7 +57,7 @@ const restore = (backup: Backup): void => {
   <p class="lead">
     A backup is a file of SQL that your database’s own client reads, compressed and encrypted. It is sent to a place
     that is not your server, brought back, restored into an empty database and compared row by row. Only a backup that
-    passed all of this allows a clean-up.
+    passed all of this allows a clean-up. Where the media folder is connected (under Pictures), its files go there too.
   </p>
   <div class="bar">
     <ActionButton
@@ -67,6 +70,7 @@ const restore = (backup: Backup): void => {
       Back up now
     </ActionButton>
     <v-btn :disabled="!isPlaced" @click="saveKey">Save the key</v-btn>
+    <v-btn v-if="hasMedia" :disabled="!isPlaced || busy" @click="emit('media')">Put missing media files back</v-btn>
   </div>
   <p class="muted small">
     Keep the key where neither this machine nor the backups are: without it nobody opens them. With it, on any machine:
@@ -95,6 +99,7 @@ const restore = (backup: Backup): void => {
           <td class="num">{{ bytes(one.bytes) }}</td>
           <td class="proof">
             {{ one.error ?? one.proof?.sentence ?? '' }}
+            {{ one.media?.sentence ?? '' }}
             <span v-if="one.tables.length > 0 && !one.proof" class="muted"
               >{{ whole(one.tables.reduce((sum, { rows }) => sum + rows, 0)) }} rows</span
             >

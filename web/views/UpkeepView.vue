@@ -143,6 +143,7 @@ const restoreAll = (backup: Backup, database: string): Promise<void> =>
       @placed="backups = { ...backups, place: $event }"
       @order="order('backup', 'backups')"
       @restore="restoreAll"
+      @media="order('restore', 'restores', { what: 'media' })"
       @plan="savePlan"
     />
     <GroupsPanel
