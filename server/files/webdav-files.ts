@@ -37,6 +37,18 @@ const refusedWith = (status: number, what: string): FileFailure =>
 const refused = ({ status }: OutsideAnswer, what: string): FileFailure => refusedWith(status, what)
 
 /**
+ * A file as the body of a request. A server that has read what was announced answers, and may close before this end has noted that the file has come to
+ * its end: what counts then is its answer.
+ */
+const fileAsBody = async (path: string, size: number, outgoing: ClientRequest): Promise<void> => {
+  const source = createReadStream(path)
+  await pipeline(source, outgoing).catch((error: unknown) => {
+    const isClosed = (error as NodeJS.ErrnoException).code === 'ERR_STREAM_PREMATURE_CLOSE'
+    if (!isClosed || source.bytesRead < size) throw error
+  })
+}
+
+/**
  * A request whose body, or whose answer’s body, is a file: it passes by without being held.
  * @param to where the body of a good answer is written
  * @returns the status
@@ -219,7 +231,7 @@ export const openWebDav = async ({ place, secret, reach }: FileAccess): Promise<
           reach,
           { method: 'PUT', headers: { authorization, 'content-length': String(size) } },
           async (outgoing) => {
-            await pipeline(createReadStream(from), outgoing)
+            await fileAsBody(from, size, outgoing)
           },
         )
         if (status < 200 || status > 299) throw refusedWith(status, name)
