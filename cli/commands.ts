@@ -16,6 +16,7 @@ import { certificate, dns } from './going-live-command.ts'
 import { load } from './load-command.ts'
 import { objects } from './objects-command.ts'
 import { plan } from './plan-command.ts'
+import { calendar, database, pictures } from './upkeep-command.ts'
 import { waitForJob } from './wait-for-job.ts'
 import { accessFrom, callApi, CommandFailure, type ApiAccess } from './api.ts'
 
@@ -70,6 +71,15 @@ zest load SITE --yes                  how many visitors a second it handles; --y
   --side origin|live|NAME               of an edge; repeatable (default: origin and live)
   --most N, --wait S                    visitors a second, and seconds a page may take, at most
 zest cdn SITE [check]                 the CDN it rents; compare what was set with its responses
+zest pictures SITE [WHAT]             the picture library in figures; WHAT is one of
+  find, lighten                         look for pictures; make those lighter that wait (--all: all again)
+  pause, continue                       the work on them
+  over, beside, back                    write them to the media folder; put originals back
+zest database SITE [WHAT]             what can go from its database; WHAT is one of
+  find, backup, backups                 look through it; back it up with proof; the backups there are
+  clean-up                              remove the confirmed groups (--quiet: in quiet hours)
+  back, media                           put the last clean-up's rows back; missing files of the media folder
+zest calendar SITE                    what will run by itself, and what is in the way of what
 
 SITE is an id, a name or a live host name. --json prints the result as JSON.
 ZEST_API_TOKEN holds the token; ZEST_URL the address of control (default http://127.0.0.1:8400).
@@ -298,6 +308,8 @@ const parse = (args: string[]) => {
         'agree-terms': { type: 'boolean', default: false },
         dns: { type: 'boolean', default: false },
         yes: { type: 'boolean', default: false },
+        all: { type: 'boolean', default: false },
+        quiet: { type: 'boolean', default: false },
         most: { type: 'string' },
         wait: { type: 'string' },
         home: { type: 'string' },
@@ -346,6 +358,9 @@ export const runCommand = async (args: string[], env: NodeJS.ProcessEnv, out: Ou
   if (noun === 'edges') return edges(accessFrom(env), rest, values, out)
   if (noun === 'load') return load(accessFrom(env), rest[0], values, out)
   if (noun === 'cdn') return cdn(accessFrom(env), rest, values, out)
+  if (noun === 'pictures') return pictures(accessFrom(env), rest, values, out)
+  if (noun === 'database') return database(accessFrom(env), rest, values, out)
+  if (noun === 'calendar') return calendar(accessFrom(env), rest[0], values.json, out)
   if (noun === 'dns') return dns(accessFrom(env), rest[0], values, out)
   if (noun === 'plan') return plan(accessFrom(env), rest[0], values, out)
   if (noun === 'check') return check(accessFrom(env), rest[0], values.private, values.json, out)
