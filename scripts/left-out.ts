@@ -2,16 +2,18 @@
 import { readFileSync } from 'node:fs'
 import type { Plugin } from 'vite'
 
-/** What is left out: schemas are not written out as JSON Schema, and nothing here is a calendar. */
+/** What is left out: schemas are not written out as JSON Schema, nothing here is a calendar, no progress comes in waves, and icons are drawn instead of taken from a font. */
 const LEFT_OUT =
-  /\/(?:zod\/v4\/core\/(?:to-json-schema|json-schema-processors)|vuetify\/lib\/composables\/date\/adapters\/vuetify)\.js$/
+  /\/(?:zod\/v4\/core\/(?:to-json-schema|json-schema-processors)|vuetify\/lib\/(?:composables\/date\/adapters\/vuetify|components\/VProgressLinear\/waves|iconsets\/mdi))\.js$/
 
 const CONTRACTS = /\/core\/contracts\/[\w-]+\.ts$/
 
 /** A module with the same names, each a function that makes nothing. */
 export const hollow = (code: string): string => {
   const names = [...code.matchAll(/^export (?:const|function|class) (\w+)/gm)].map(([, name]) => name!)
-  const renamed = [...code.matchAll(/^export \{ (\w+) as (\w+) \}/gm)].map(([, , name]) => name!)
+  const renamed = [...code.matchAll(/^export \{([^}]*)\}/gm)].flatMap(([, list]) =>
+    list!.split(',').flatMap((part) => part.trim().split(' as ').at(-1) || []),
+  )
   return [
     'function none() { return none }',
     `export { ${[...names, ...renamed].map((name) => `none as ${name}`).join(', ')} }`,

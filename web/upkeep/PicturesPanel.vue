@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, defineAsyncComponent, shallowRef } from 'vue'
+import { computed, defineAsyncComponent, shallowRef, watch } from 'vue'
 import { PictureLibrary, PicturePlan } from '../../core/contracts/picture-library.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { callApi } from '../api/client.ts'
@@ -7,12 +7,12 @@ import { bytes, howMany, seconds, when } from '../format/show.ts'
 import { useProblems } from '../stores/problems.ts'
 import ActionButton from '../ui/ActionButton.vue'
 import NoteBox from '../ui/NoteBox.vue'
-import PictureList from './PictureList.vue'
 import { useUpkeepWork } from './upkeep-work.ts'
 
 /** The picture library of a site: found, made lighter, delivered or written back. */
 const props = defineProps<{ site: Site }>()
 const PicturePlanForm = defineAsyncComponent(() => import('./PicturePlanForm.vue'))
+const PictureList = defineAsyncComponent(() => import('./PictureList.vue'))
 const MediaFolder = defineAsyncComponent(() => import('./MediaFolder.vue'))
 const problems = useProblems()
 const library = shallowRef<PictureLibrary | null>(null)
@@ -29,12 +29,21 @@ const load = async (): Promise<void> => {
 void load()
 const { job, order, ordering } = useUpkeepWork(() => props.site.id, load, 'pictures')
 
+const isConverting = computed(() => job.value?.kind === 'picture-conversion')
+
+/** Figures and list follow the work, picture by picture. */
+watch(
+  () => job.value?.done,
+  () => {
+    if (isConverting.value) void load()
+  },
+)
+
 const savePlan = async (plan: PicturePlan): Promise<void> => {
   const saved = await problems.catching(() => callApi('PUT', path('/plan'), PicturePlan, plan))
   if (saved !== undefined && library.value !== null) library.value = { ...library.value, plan: saved }
 }
 const total = computed(() => Object.values(library.value?.counts ?? {}).reduce((sum, one) => sum + one, 0))
-const isConverting = computed(() => job.value?.kind === 'picture-conversion')
 const isPaused = computed(() => library.value?.plan.work === 'paused')
 const percent = (before: number, after: number): string =>
   before === 0 ? '' : `${Math.round((100 * (before - after)) / before)}%`
