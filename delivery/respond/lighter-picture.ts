@@ -82,11 +82,14 @@ export const digestOf = (bytes: Buffer): string => {
 export const originalBesideLighter = (entry: StoredEntry): StoredEntry =>
   entryWith(entry, 'original', () => ({ ...entry, fields: varyBy(entry.fields, 'accept') }))
 
+/** The original’s date is no name for other bytes: a part of them must never be put to a part of the original (RFC 9110 §13.1.5). */
+const NOT_OF_LIGHTER = new Set([...ABOUT_BYTES, 'last-modified'])
+
 const lighterEntry = (entry: StoredEntry, { form, bytes }: PreparedChoice): StoredEntry => {
   const digest = digestOf(bytes)
   return entryWith(entry, digest, () => ({
     ...entry,
-    fields: varyBy(withField(withoutFields(entry.fields, ABOUT_BYTES), 'content-type', `image/${form}`), 'accept'),
+    fields: varyBy(withField(withoutFields(entry.fields, NOT_OF_LIGHTER), 'content-type', `image/${form}`), 'accept'),
     rewritten: true,
     bodies: [{ coding: 'identity', bytes: bytes.length, digest }],
   }))
