@@ -164,14 +164,6 @@ export const PictureLibrary = z.object({
 })
 export type PictureLibrary = z.infer<typeof PictureLibrary>
 
-export const PictureQuery = z.object({
-  state: PictureState.optional(),
-  search: z.string().max(200).optional(),
-  sort: z.enum(['bytes', 'saving', 'path']).default('saving'),
-  offset: z.coerce.number().int().min(0).max(1_000_000).default(0),
-})
-export type PictureQuery = z.infer<typeof PictureQuery>
-
 export const PicturePage = z.object({ pictures: z.array(LibraryPicture), matches: z.int() })
 export type PicturePage = z.infer<typeof PicturePage>
 

@@ -9,20 +9,19 @@ export const SiteHabit = z.object({
 })
 export type SiteHabit = z.infer<typeof SiteHabit>
 
-/** What nobody can see from outside. */
-export const HabitQuestion = z.enum([
-  'unused-extensions',
-  'unused-themes',
-  'system-current',
-  'language-current',
-  'shared-host',
-])
-export type HabitQuestion = z.infer<typeof HabitQuestion>
 export const HabitAnswer = z.enum(['yes', 'no', 'unknown'])
 export type HabitAnswer = z.infer<typeof HabitAnswer>
 
-export const HabitAnswers = z.partialRecord(HabitQuestion, HabitAnswer)
+/** What the owner says of what nobody can see from outside. */
+export const HabitAnswers = z.strictObject({
+  'unused-extensions': HabitAnswer.optional(),
+  'unused-themes': HabitAnswer.optional(),
+  'system-current': HabitAnswer.optional(),
+  'language-current': HabitAnswer.optional(),
+  'shared-host': HabitAnswer.optional(),
+})
 export type HabitAnswers = z.infer<typeof HabitAnswers>
+export type HabitQuestion = keyof HabitAnswers
 
 export const SiteHabits = z.object({
   at: z.iso.datetime(),

@@ -159,9 +159,9 @@ describe('What kind of picture it is', () => {
     const large: Pixels = { width: 1300, height: 1000, values: new Uint8Array(1300 * 1000 * 4) }
     for (let y = 0; y < 1000; y++) for (let x = 0; x < 1300; x++) large.values[4 * (y * 1300 + x)] = x / 10
     const tiles = sampleTiles(large)
-    expect([tiles?.width, tiles?.height]).toEqual([768, 512])
+    expect([tiles?.width, tiles?.height]).toEqual([576, 384])
     // The middle of each tile is the middle of its third.
-    expect([128, 384, 640].map((x) => tiles?.values[4 * x])).toEqual([21, 65, 108])
+    expect([96, 288, 480].map((x) => tiles?.values[4 * x])).toEqual([21, 65, 108])
   })
 })
 

@@ -6,12 +6,12 @@ export interface Pixels {
 }
 
 /** Side of a tile, pixels: whole blocks of every form, so that a tile is compressed as it would be in its place. */
-const TILE = 256
+const TILE = 192
 const ACROSS = 3
 const DOWN = 2
 
 /** A picture with fewer pixels is tried as it is. */
-const LARGE = 1_000_000
+const LARGE = 350_000
 
 /**
  * Parts of a large picture, spread over it and laid side by side: what quality it needs can be tried on them in a fraction of the time.

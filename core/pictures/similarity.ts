@@ -165,6 +165,11 @@ const halved = ({ width, height, values }: Plane): Plane => {
   return { width: w, height: h, values: half }
 }
 
+/** 128, and what rounds a colour difference without its going above 255. */
+const HALF = 128 * 65_536 + 32_767
+
+const overGrey = (value: number, opacity: number): number => Math.round((value * opacity + 128 * (255 - opacity)) / 255)
+
 /** The planes of a picture. What is transparent is laid over middle grey: it hides as little of light pictures as of dark ones. */
 export const planesOf = ({ values: pixels, width, height }: Pixels): Planes => {
   const count = width * height
@@ -177,15 +182,20 @@ export const planesOf = ({ values: pixels, width, height }: Pixels): Planes => {
   let opaque = true
   for (let i = 0; i < count; i++) {
     const opacity = pixels[4 * i + 3] as number
-    const over = (value: number): number => (opacity === 255 ? value : (value * opacity + 128 * (255 - opacity)) / 255)
-    const r = over(pixels[4 * i] as number)
-    const g = over(pixels[4 * i + 1] as number)
-    const b = over(pixels[4 * i + 2] as number)
-    luma[i] = Math.round(0.299 * r + 0.587 * g + 0.114 * b)
-    blue[i] = Math.round(Math.min(255, 128 - 0.1687 * r - 0.3313 * g + 0.5 * b))
-    red[i] = Math.round(Math.min(255, 128 + 0.5 * r - 0.4187 * g - 0.0813 * b))
+    let r = pixels[4 * i] as number
+    let g = pixels[4 * i + 1] as number
+    let b = pixels[4 * i + 2] as number
+    if (opacity !== 255) {
+      opaque = false
+      r = overGrey(r, opacity)
+      g = overGrey(g, opacity)
+      b = overGrey(b, opacity)
+    }
+    // Whole numbers, 65,536 standing for 1: there are millions of pixels.
+    luma[i] = (19_595 * r + 38_470 * g + 7471 * b + 32_768) >> 16
+    blue[i] = (HALF - 11_056 * r - 21_712 * g + 32_768 * b) >> 16
+    red[i] = (HALF + 32_768 * r - 27_440 * g - 5328 * b) >> 16
     alpha[i] = opacity
-    opaque &&= opacity === 255
   }
   const plane = (values: Uint8Array): Plane => ({ width, height, values })
   return {

@@ -19,8 +19,9 @@ import type { PictureRow, PicturesNeeded } from './survey-job.ts'
 
 /** How often it is looked whether a pause has ended, ms. */
 const LOOK_MS = 2000
-/** Delivery is told of new pictures after so many, and at the end. */
+/** Delivery is told of new pictures after so many, and at the end: it looks through all of them then, so with many, less often. */
 const TELL_EVERY = 10
+const TELL_SHARE = 0.02
 
 /** Queue making pictures lighter. @param which all of them again, or those that wait @throws AppError NOT_FOUND, PICTURES_UNDER_WAY */
 export const orderConversion = async (
@@ -135,7 +136,7 @@ export const conversionJob =
     })
     const site = await getSite(needed, siteId)
     const waiting = and(eq(libraryPictures.siteId, siteId), eq(libraryPictures.state, 'found'))
-    let [done, bytesDone, workedMs] = [0, 0, 0]
+    let [done, told, bytesDone, workedMs] = [0, 0, 0, 0]
     for (;;) {
       signal.throwIfAborted()
       const [row] = await db.select().from(libraryPictures).where(waiting).orderBy(desc(libraryPictures.bytes)).limit(1)
@@ -161,6 +162,8 @@ export const conversionJob =
       bytesDone += row.bytes
       done++
       events.changed(siteId, 'upkeep')
-      if (done % TELL_EVERY === 0) await tellDelivery(needed, siteId)
+      if (done - told < Math.max(TELL_EVERY, TELL_SHARE * (done + picturesLeft))) continue
+      told = done
+      await tellDelivery(needed, siteId)
     }
   }

@@ -1,3 +1,4 @@
+import { z } from 'zod'
 import { and, asc, count, desc, eq, ilike, isNotNull, sql, sum, type SQL } from 'drizzle-orm'
 import {
   PictureState,
@@ -5,7 +6,6 @@ import {
   type MonthOfPictures,
   type PictureLibrary,
   type PicturePage,
-  type PictureQuery,
   type PictureSurvey,
   type PictureTreatment,
 } from '../../core/contracts/picture-library.ts'
@@ -26,6 +26,15 @@ import { picturePlanOf } from './picture-plan.ts'
 import { removePrepared, tellDelivery, type HasPicturesFolder } from './prepared-folder.ts'
 
 type Row = typeof libraryPictures.$inferSelect
+
+/** Which pictures are listed, as an address says it. */
+export const PictureQuery = z.object({
+  state: PictureState.optional(),
+  search: z.string().max(200).optional(),
+  sort: z.enum(['bytes', 'saving', 'path']).default('saving'),
+  offset: z.coerce.number().int().min(0).max(1_000_000).default(0),
+})
+export type PictureQuery = z.infer<typeof PictureQuery>
 
 const PAGE = 50
 const LARGEST = 5

@@ -8,7 +8,6 @@ import {
   PictureLibrary,
   PicturePage,
   PicturePlan,
-  PictureQuery,
   PictureTreatment,
   PlacingOrder,
 } from '../../core/contracts/picture-library.ts'
@@ -26,7 +25,7 @@ import type { HasClock } from '../live/clock.ts'
 import type { HasEvents } from '../live/event-bus.ts'
 import type { HasAddresses } from '../net/addresses.ts'
 import { orderConversion } from '../pictures/conversion-job.ts'
-import { listPictures, pictureLibrary, treatPicture } from '../pictures/library.ts'
+import { listPictures, pictureLibrary, PictureQuery, treatPicture } from '../pictures/library.ts'
 import { lighterPicture, originalPicture, pictureArchive, type PictureBytes } from '../pictures/picture-bytes.ts'
 import { savePicturePlan } from '../pictures/picture-plan.ts'
 import { orderPlacing } from '../pictures/placing-job.ts'
