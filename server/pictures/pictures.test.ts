@@ -385,3 +385,16 @@ test('lighter pictures go with their site', async () => {
   await bench.call('DELETE', `/sites/${siteId}`)
   expect(existsSync(join(bench.picturesFolder, siteId))).toBe(false)
 })
+
+test('a server that is away for a while takes nothing away from the library', async () => {
+  await plan(QUICK)
+  await connectMedia()
+  await worked('/surveys')
+  await worked('/conversions')
+  const before = await list()
+  const files = readdirSync(join(bench.picturesFolder, siteId))
+  bench.site = () => ({ status: 503, body: '' })
+  await worked('/surveys')
+  expect(await list()).toEqual(before.map((one) => ({ ...one, pages: expect.any(Array) as string[] })))
+  expect(readdirSync(join(bench.picturesFolder, siteId))).toEqual(files)
+})

@@ -104,7 +104,9 @@ class Survey {
     if (came.kind === 'unchanged') return undefined
     if (came.kind === 'gone') return 'gone'
     const now = this.#needed.now()
-    if (came.kind === 'failed') return { ...UNREAD, state: 'failed', reason: came.reason, doneAt: now }
+    // A server that is away for a while takes nothing away that was known.
+    if (came.kind === 'failed')
+      return isKnown ? undefined : { ...UNREAD, state: 'failed', reason: came.reason, doneAt: now }
     const { bytes, digest, validator } = came
     if (isKnown && before.digest === digest) return undefined
     // What was written over it is no new picture.
@@ -155,8 +157,14 @@ class Survey {
       .select()
       .from(libraryPictures)
       .where(and(eq(libraryPictures.siteId, this.#site.id), ne(libraryPictures.seenBy, this.#id)))
-    const without = gone.filter(({ placed }) => placed === null)
-    for (const { digest } of without) if (digest !== '') await removePrepared(this.#needed, this.#site.id, digest)
+    const without: PictureRow[] = []
+    for (const row of gone) {
+      this.#progress.signal.throwIfAborted()
+      // Not being named is no proof: pages may not have answered, and a library may be larger than what is read.
+      if (row.placed !== null || (await fetchPicture(this.#asked, row.path, row.validator)).kind !== 'gone') continue
+      without.push(row)
+      if (row.digest !== '') await removePrepared(this.#needed, this.#site.id, row.digest)
+    }
     if (without.length > 0)
       await db.delete(libraryPictures).where(
         inArray(

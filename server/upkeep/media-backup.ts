@@ -6,7 +6,7 @@ import type { HasDatabase } from '../db/database.ts'
 import { mediaPlaces } from '../db/pictures-schema.ts'
 import { mediaBackupFiles } from '../db/upkeep-schema.ts'
 import { siteFiles, type HasFileAccess } from '../files/file-connections.ts'
-import { FileFailure, type FileServer } from '../files/file-server.ts'
+import { FileFailure, MOST_ENTRIES, type FileServer } from '../files/file-server.ts'
 import { withFiles } from '../files/open-files.ts'
 import type { HasClock } from '../live/clock.ts'
 import { localFile, type HasUpkeepFolder } from './backups.ts'
@@ -23,19 +23,29 @@ const MOST_FOLDERS = 5000
 /** How long the copy of a file is kept that is gone from the media folder, ms. */
 const KEPT_MS = 30 * 24 * 3_600_000
 
-/** What a folder holds, by name below it, with bytes. */
-const filesBelow = async (files: FileServer): Promise<Map<string, number>> => {
+interface FolderFiles {
+  /** Bytes by name below the folder. */
+  readonly found: Map<string, number>
+  /** Whether nothing was passed over: only then is what is missing gone. */
+  readonly extent: 'whole' | 'cut'
+}
+
+const filesBelow = async (files: FileServer): Promise<FolderFiles> => {
   const found = new Map<string, number>()
+  let extent: FolderFiles['extent'] = 'whole'
   const folders = ['']
   for (let at = 0; at < folders.length && at < MOST_FOLDERS; at++) {
     const folder = folders[at] ?? ''
-    for (const { name, kind, bytes } of await files.list(folder)) {
+    const entries = await files.list(folder)
+    if (entries.length >= MOST_ENTRIES) extent = 'cut'
+    for (const { name, kind, bytes } of entries) {
       const path = folder === '' ? name : `${folder}/${name}`
       if (kind === 'folder') folders.push(path)
       else if (found.size < MOST_FILES) found.set(path, bytes)
+      else extent = 'cut'
     }
   }
-  return found
+  return { found, extent: folders.length > MOST_FOLDERS ? 'cut' : extent }
 }
 
 /** Name at the backup place. */
@@ -175,7 +185,7 @@ export const backUpMedia = async (
   told: (done: number, total: number, file: string) => Promise<void>,
 ): Promise<MediaBackup | null> => {
   const done = await withBoth(needed, siteId, async (from, to) => {
-    const present = await filesBelow(from)
+    const { found: present, extent } = await filesBelow(from)
     const before = await knownFiles(needed, siteId)
     const byName = new Map(before.map((row) => [row.file, row]))
     const stored = new Set(before.map((row) => row.stored))
@@ -186,12 +196,12 @@ export const backUpMedia = async (
       bytes += size
       if (await copy.send(file, byName.get(file), (name) => stored.has(name))) sent++
     }
-    await noteGone(needed, before, present, to)
+    if (extent === 'whole') await noteGone(needed, before, present, to)
     return {
       files: present.size,
       bytes,
       sent,
-      sentence: `The media folder is at the backup place: ${count(present.size)}, ${count(sent)} of them new or changed and checked by digest there.`,
+      sentence: `The media folder is at the backup place: ${count(present.size)}, ${count(sent)} of them new or changed and checked by digest there.${extent === 'whole' ? '' : ' It holds more than is taken along.'}`,
     }
   })
   return done ?? null
@@ -209,7 +219,12 @@ export const restoreMedia = async (
   told: (done: number, total: number, file: string) => Promise<void>,
 ): Promise<string> => {
   const sentence = await withBoth(needed, siteId, async (from, to) => {
-    const present = await filesBelow(from)
+    const { found: present, extent } = await filesBelow(from)
+    // What is not listed may be there all the same, and would be overwritten.
+    if (extent === 'cut')
+      throw new FileFailure(
+        'The media folder holds more files than can be listed, so which are missing is not known. Nothing was put back.',
+      )
     const missing = (await knownFiles(needed, siteId)).filter(({ file }) => !present.has(file))
     const copy = new MediaCopy(needed, siteId, known, from, to)
     for (const [at, row] of missing.entries()) {
