@@ -66,7 +66,7 @@ const permutations = (items: readonly number[]): number[][] =>
     : items.flatMap((item) => permutations(items.filter((other) => other !== item)).map((rest) => [item, ...rest]))
 
 describe('the order of a round', () => {
-  test('is within 5% of the best there is, by trying all orders of small rounds', () => {
+  test('is within 1% of the best there is, by trying all orders of small rounds', () => {
     const page = fc.record({ requests: fc.integer({ min: 0, max: 200 }), waitMs: fc.integer({ min: 50, max: 4000 }) })
     const stepS = 2
     fc.assert(
@@ -81,9 +81,23 @@ describe('the order of a round', () => {
             stepS,
           )
         const best = Math.min(...permutations(pages.map((_, index) => index)).map(waitOf))
-        expect(waitOf(warmUpOrder(candidates, values, pages.length * stepS))).toBeLessThanOrEqual(best * 1.05 + 1e-9)
+        expect(waitOf(warmUpOrder(candidates, values, pages.length * stepS))).toBeLessThanOrEqual(best * 1.01 + 1e-9)
       }),
-      { numRuns: 60 },
+      {
+        numRuns: 60,
+        // Busy pages that cost little, and one that is asked for seldom and costs much: what is lost by the end of the round says too little here.
+        examples: [
+          [
+            [
+              { requests: 0, waitMs: 50 },
+              { requests: 140, waitMs: 475 },
+              { requests: 0, waitMs: 50 },
+              { requests: 132, waitMs: 50 },
+              { requests: 6, waitMs: 1379 },
+            ],
+          ],
+        ],
+      },
     )
   })
   test('takes each address once', () => {
@@ -92,7 +106,7 @@ describe('the order of a round', () => {
       candidate('/b', { priority: 0.9 }),
       candidate('/c', { requests: 900, watchedS: HOUR }),
     ]
-    expect(warmUpOrder(candidates, warmUpValues(candidates), 60)).toEqual([2, 1, 0])
+    expect(warmUpOrder(candidates, warmUpValues(candidates), 3)).toEqual([2, 1, 0])
   })
 })
 
