@@ -43,6 +43,22 @@ export default defineConfig({
           hookTimeout: 300_000,
         },
       },
+      // The behaviour of delivery once more, as visitors of a further process of a cluster see it. Part of npm run test:long.
+      {
+        extends: true,
+        test: {
+          name: 'further',
+          expect: patient,
+          include: ['delivery/{behaviour,adversarial,transform}/*.test.ts'],
+          // What a first process does that has only begun.
+          exclude: ['**/*.long.test.ts', 'delivery/behaviour/before-opening.test.ts'],
+          environment: 'node',
+          isolate: false,
+          env: { ZEST_TEST_THROUGH: 'further' },
+          testTimeout: 30_000,
+          hookTimeout: 60_000,
+        },
+      },
       {
         extends: true,
         test: {

@@ -34,10 +34,12 @@ import { recovery } from './recovery.ts'
 import { purgeSlices } from './purge-slices.ts'
 import { memoryUnderAttack } from './under-attack.ts'
 import { upkeepBench } from './upkeep.ts'
+import { processes } from './processes.ts'
 import { storedPage } from './stored-page.ts'
 
 const ALL = [
   storedPage,
+  processes,
   purgeSlices,
   recovery,
   memoryUnderAttack,

@@ -1,22 +1,20 @@
-import { execFile, fork, type ChildProcess } from 'node:child_process'
+import { fork, type ChildProcess } from 'node:child_process'
 import { readFile } from 'node:fs/promises'
 import { createServer, request } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { join } from 'node:path'
 import { median } from '../core/stats/median.ts'
-import { promisify } from 'node:util'
 import { configFor, HOST, startDelivery } from './delivery-process.ts'
 import { ratioOf } from './ratio.ts'
 import type { Benchmark } from './results/result.ts'
 import { startStatic } from './static-server.ts'
+import { load } from './wrk.ts'
 
-/** Turns of each server, and how long one lasts; they alternate, so that a slow moment falls on both. */
+/** Turns of each server, one second each; they alternate, so that a slow moment falls on both. */
 const TURNS = 24
-const TURN_S = 1
-const CONNECTIONS = 32
 const PORT = 19_600
 /** As large as the home page of the demo, and as compressible. */
-const PAGE = `<!doctype html><title>Bench</title>${Array.from({ length: 160 }, (_, i) => `<a href="/stories/${i}"><img src="/media/story-${i}.jpg" alt="Story ${i * 7}"><h3>Story ${i * i}</h3></a>`).join('\n')}`
+export const PAGE = `<!doctype html><title>Bench</title>${Array.from({ length: 160 }, (_, i) => `<a href="/stories/${i}"><img src="/media/story-${i}.jpg" alt="Story ${i * 7}"><h3>Story ${i * i}</h3></a>`).join('\n')}`
 
 interface Answer {
   readonly fields: string[]
@@ -59,35 +57,6 @@ const cpuOf = async (pid: number): Promise<number> => {
   const text = await readFile(`/proc/${pid}/stat`, 'utf8')
   const fields = text.slice(text.lastIndexOf(')') + 2).split(' ')
   return (Number(fields[11]) + Number(fields[12])) * 10
-}
-
-const UNITS: Record<string, number> = { us: 0.001, ms: 1, s: 1000 }
-
-/** A load from a process of its own that costs little: what is left of the processor is the server's. */
-const load = async (port: number): Promise<Pick<Turn, 'rps' | 'p99'> & { requests: number }> => {
-  const { stdout } = await promisify(execFile)('wrk', [
-    '-t1',
-    `-c${CONNECTIONS}`,
-    `-d${TURN_S}s`,
-    '--latency',
-    '-H',
-    `Host: ${HOST}`,
-    '-H',
-    'accept-encoding: br',
-    `http://127.0.0.1:${port}/`,
-  ])
-  const number = (pattern: RegExp): RegExpExecArray => {
-    const found = pattern.exec(stdout)
-    if (found === null) throw new Error(`wrk said something else: ${stdout}`)
-    return found
-  }
-  if (/Non-2xx|Socket errors/.test(stdout)) throw new Error(`Requests failed: ${stdout}`)
-  const p99 = number(/99% +([\d.]+)(us|ms|s)/)
-  return {
-    rps: Number(number(/Requests\/sec: +([\d.]+)/)[1]),
-    requests: Number(number(/(\d+) requests in/)[1]),
-    p99: Number(p99[1]) * UNITS[p99[2]!]!,
-  }
 }
 
 const turn = async (port: number, pid: number): Promise<Turn> => {

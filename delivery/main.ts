@@ -1,14 +1,11 @@
 import { randomBytes } from 'node:crypto'
-import { chmod } from 'node:fs/promises'
-import type { Server } from 'node:http'
-import type { Http2SecureServer } from 'node:http2'
+import { chmod, rm } from 'node:fs/promises'
+import { createServer } from 'node:net'
 import { join } from 'node:path'
 import { performance } from 'node:perf_hooks'
 import { inBackground } from '../core/in-background.ts'
 import { STORE_BYTES, type PurgeOrder } from '../core/contracts/delivery.ts'
 import { type DeliveryConfig } from '../core/contracts/delivery-config.ts'
-import { PageLinks } from '../core/watching/page-links.ts'
-import { epochMs } from '../core/time.ts'
 import { loadConfig, saveConfig } from './process/config-file.ts'
 import { actionsOf } from './control/actions.ts'
 import { Announcements } from './control/announcements.ts'
@@ -16,19 +13,21 @@ import { createControlChannel } from './control/channel.ts'
 import { Contact } from './purge/contact.ts'
 import { claimSocket } from '../process/claim-socket.ts'
 import { certificatesFolder, ownKey } from './control/own-key.ts'
-import { controlSocketPath } from '../process/socket-path.ts'
-import { Counters } from './metrics/counters.ts'
+import { clusterMessagesPath, clusterRequestsPath, controlSocketPath } from '../process/socket-path.ts'
+import { FurtherProcesses } from './cluster/further-processes.ts'
+import type { Counters } from './metrics/counters.ts'
 import { KeptCounters } from './metrics/counters-file.ts'
 import { keyPartition } from '../core/cache/cache-key.ts'
 import { sharedPartitions } from './cache-keys/partitions.ts'
 import type { DeliveryIo } from './respond/request-context.ts'
-import { InFlightRequests } from './fetch/request-collapsing.ts'
 import { Recompression } from './respond/recompression.ts'
+import { EXIT_CONFIG, listen, listenPublicly, publicAddresses } from './process/addresses.ts'
 import { Draining } from './process/draining.ts'
+import { initialIo, now, transformers } from './process/initial-io.ts'
+import { stopOnSignals, surviveFaults } from './process/lifetime.ts'
 import { EmptySessions } from './observation/empty-sessions.ts'
-import { createListener, createSecureListener } from './listener/listener.ts'
+import { createInnerListener, createListener, createSecureListener } from './listener/listener.ts'
 import { createLog } from '../process/log.ts'
-import { OriginClient } from './fetch/origin-client.ts'
 import { purgeElsewhere } from './purge/purge.ts'
 import { SavedEdits } from './observation/saved-edits.ts'
 import { NextPages } from './observation/next-pages.ts'
@@ -36,7 +35,6 @@ import { KeptNextPages } from './observation/next-pages-file.ts'
 import { loadKept, saveKept } from '../process/kept-file.ts'
 import { relearnLinks } from './observation/relearn-links.ts'
 import { BackgroundRevalidation } from './fetch/background-revalidation.ts'
-import { workerPool } from './transform/worker-pool.ts'
 import { GeneratedAssets } from './transform/generated-assets.ts'
 import { memoizingPool } from './transform/memoizing-pool.ts'
 import { PageRewriter } from './transform/page-rewriter.ts'
@@ -44,21 +42,12 @@ import { PreparedPictures } from './transform/prepared-pictures.ts'
 import { ownFolder } from '../process/own-folder.ts'
 import { edgeKeysOf } from './request/edge-access.ts'
 import { RouteCompiler, rewrittenAnew, type Routes } from './request/routes.ts'
-import { VaryMemory } from './fetch/vary-memory.ts'
 import { BeforeOpening } from './store/before-opening.ts'
 import { IndexedStore } from './store/indexed-store.ts'
-import { MemoryStore } from './store/memory-store.ts'
 import { Certificates } from './listener/certificates.ts'
 
 const dataDir = process.env['ZEST_DATA_DIR'] ?? './data'
-const port = Number(process.env['ZEST_PORT'] ?? 8400) + 10
-const securePort = port + 1
-/** Where a load balancer or a port mapping stands in front, visitors see other ports than the ones listened on. */
-const publicPorts = {
-  http: Number(process.env['ZEST_PUBLIC_HTTP_PORT'] ?? port),
-  https: Number(process.env['ZEST_PUBLIC_HTTPS_PORT'] ?? securePort),
-}
-const address = process.env['ZEST_DELIVERY_ADDRESS'] ?? '127.0.0.1'
+const addresses = publicAddresses(process.env)
 
 const instance = `zest-lamp-${randomBytes(6).toString('hex')}`
 const log = createLog('delivery', instance, process.env['ZEST_LOG_LEVEL'])
@@ -66,34 +55,17 @@ const log = createLog('delivery', instance, process.env['ZEST_LOG_LEVEL'])
 /** Whether this process takes the place of one that still serves the same data. */
 const takesOver = process.env['ZEST_TAKES_OVER'] === '1'
 
-/** Exit code for a cause that starting again will not fix. */
-const EXIT_CONFIG = 78
-
 /** A crash loses no more than this of the sums. */
 const KEEP_COUNTERS_MS = 15_000
 /** What is learnt of visits changes slowly. */
 const KEEP_NEXT_PAGES_MS = 5 * 60_000
 
-const listen = (
-  server: Server | Http2SecureServer,
-  where: { port: number; host: string } | { path: string; exclusive: true },
-): Promise<void> =>
-  new Promise((resolve, reject) => {
-    server.once('error', reject)
-    server.listen(where, resolve)
-  })
-
 const LIMITS = {
   memoryBytes: 192 * 1024 * 1024,
   diskBytes: STORE_BYTES,
-  ownCopiesBytes: 64 * 1024 * 1024,
 }
 
-const now = (): ReturnType<DeliveryIo['now']> => epochMs(Date.now())
-const pool = workerPool({
-  pageWorker: join(import.meta.dirname, 'page-worker.mjs'),
-  bulkWorker: join(import.meta.dirname, 'bulk-worker.mjs'),
-})
+const pool = transformers()
 
 /** The store on this machine's disk, or in the server that ZEST_STORE_URL names. */
 const openStore = (folder: string, onPurged: (order: PurgeOrder) => void): Promise<IndexedStore> => {
@@ -116,17 +88,6 @@ const openShared = async (folder: string): Promise<{ store: IndexedStore; share:
   })
   return { store, share: (io) => void (shared = io) }
 }
-
-/** Listen for visitors, or say what is in the way and end. */
-const listenPublicly = (server: Server | Http2SecureServer, where: number): Promise<void> =>
-  listen(server, { port: where, host: address }).catch((error: NodeJS.ErrnoException) => {
-    console.error(
-      error.code === 'EADDRINUSE'
-        ? `Port ${where} is taken by another program. Stop it, or start Zest Lamp with another ZEST_PORT (delivery uses ZEST_PORT + 10 and + 11).`
-        : `Delivery cannot listen on port ${where}: ${error.message}`,
-    )
-    process.exit(EXIT_CONFIG)
-  })
 
 /** Another process that serves the same data ends, since this one takes its place; it has this long for its last answers, ms. */
 const LONGEST_HANDOVER_MS = 60_000
@@ -153,26 +114,8 @@ const claimData = async (socketPath: string): Promise<void> => {
 const beginBefore = (folder: string, routes: () => Routes): DeliveryIo => {
   const inServer = (process.env['ZEST_STORE_URL'] ?? '') !== ''
   const beforeOpening = new BeforeOpening(inServer ? undefined : folder)
-  const { store } = beforeOpening
-  return {
-    beforeOpening,
-    now,
-    elapsed: () => performance.now(),
-    say: log.say,
-    report: log.report,
-    store,
-    ownCopies: new MemoryStore(LIMITS.ownCopiesBytes),
-    recompression: new Recompression(store),
-    rewriter: new PageRewriter(memoizingPool(pool), new GeneratedAssets(store, now)),
-    publicPort: (scheme) => publicPorts[scheme],
-    origin: new OriginClient(),
-    inFlight: new InFlightRequests(),
-    varied: new VaryMemory(),
-    links: new PageLinks(),
-    counters: new Counters(epochMs(Date.now())),
-    routes,
-    instance,
-  }
+  const { publicPorts } = addresses
+  return initialIo(beforeOpening.store, { beforeOpening, pool, publicPorts, instance, log, routes })
 }
 
 /** Has something kept on disk from time to time, and once more at the end; what cannot be kept is said. */
@@ -206,23 +149,28 @@ const keepNextPages = async (path: string, nextPages: NextPages): Promise<{ end:
   return keepSaving('order of pages', KEEP_NEXT_PAGES_MS, () => saveKept(path, nextPages.kept()))
 }
 
-/** What was already on its way when a fault showed goes on: one visitor's request must not end everybody's. */
-const surviveFaults = (): void => {
-  process.on('uncaughtException', (error) => log.report(error, { outside: 'any request' }))
-  process.on('unhandledRejection', (error) => log.report(error, { outside: 'any request' }))
-}
-
-/** Ends once, in good order, when the process is told to; what goes wrong then is written down. */
-const stopOnSignals = (stop: () => Promise<void>): void => {
-  let stopping: Promise<void> | undefined
-  for (const signal of ['SIGTERM', 'SIGINT'] as const)
-    process.on(signal, () => {
-      stopping ??= stop()
-      inBackground(stopping, (error) => {
-        log.report(error, { stopping: signal })
-        process.exit(1)
-      })
-    })
+/**
+ * Where further processes of this machine meet this one. Where this one takes the place of another, they come over when the other lets them go: the
+ * names of the sockets are this one's from now on, so nobody closes them, which would remove them.
+ * @returns lets answers under way end
+ */
+const meetFurther = async (io: DeliveryIo, further: FurtherProcesses): Promise<() => Promise<void>> => {
+  const requests = createInnerListener(io)
+  const draining = new Draining(requests, () => undefined)
+  const messages = createServer((socket) => further.accept(socket))
+  for (const [server, path] of [
+    [requests, clusterRequestsPath(dataDir)],
+    [messages, clusterMessagesPath(dataDir)],
+  ] as const) {
+    await rm(path, { force: true })
+    // Not shared with other processes of the same supervisor: it stands for this one.
+    await listen(server, { path, exclusive: true })
+    await chmod(path, 0o600)
+  }
+  return () => {
+    further.end()
+    return draining.end()
+  }
 }
 
 const main = async (): Promise<void> => {
@@ -253,9 +201,12 @@ const main = async (): Promise<void> => {
   certificates.use(config)
   const [listener, secureListener] = [createListener(io), createSecureListener(io, certificates)]
   const drains = [new Draining(listener), new Draining(secureListener)]
-  await listenPublicly(listener, port)
-  await listenPublicly(secureListener, securePort)
-  surviveFaults()
+  const further = new FurtherProcesses(io, config)
+  io.confirmedEverywhere = () => further.confirmed()
+  await listenPublicly(listener, addresses.host, addresses.port)
+  await listenPublicly(secureListener, addresses.host, addresses.securePort)
+  const partFromFurther = await meetFurther(io, further)
+  surviveFaults(log)
   // Whoever starts processes may end the one before from now on.
   process.send?.({ kind: 'listening' })
   if (takesOver) await claimData(socketPath)
@@ -273,6 +224,8 @@ const main = async (): Promise<void> => {
     rewriter: new PageRewriter(memoizingPool(pool), new GeneratedAssets(store, now)),
   })
   share(io)
+  further.use(store)
+  await further.configure(config)
   const revalidation = new BackgroundRevalidation(io)
   io.edits = new SavedEdits(io)
   io.sessions = new EmptySessions(io)
@@ -290,6 +243,7 @@ const main = async (): Promise<void> => {
     const anew = rewrittenAnew(routes, compiled).flatMap(sharedPartitions)
     routes = compiled
     edges = edgeKeysOf(next)
+    await further.configure(next)
     if (anew.length > 0)
       await store.sweep({
         matches: ({ key, rewritten }) => rewritten === true && anew.includes(keyPartition(key)),
@@ -302,8 +256,8 @@ const main = async (): Promise<void> => {
   // Not shared with other processes of the same supervisor: it stands for the data directory.
   await listen(control, { path: socketPath, exclusive: true })
   await chmod(socketPath, 0o600)
-  stopOnSignals(async () => {
-    await Promise.all(drains.map((one) => one.end()))
+  stopOnSignals(log, async () => {
+    await Promise.all([partFromFurther(), ...drains.map((one) => one.end())])
     await counters.end()
     await keptNextPages.end()
     await pool.close()
@@ -313,7 +267,7 @@ const main = async (): Promise<void> => {
     control.closeAllConnections()
     process.exit(0)
   })
-  console.log(`delivery ready on port ${port}, ${config.sites.length} site(s)`)
+  console.log(`delivery ready on port ${addresses.port}, ${config.sites.length} site(s)`)
 }
 
 await main()

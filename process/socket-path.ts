@@ -15,6 +15,12 @@ const socketPath = (dataDir: string, name: string): string => {
 /** Where control and delivery of one data directory meet. */
 export const controlSocketPath = (dataDir: string): string => socketPath(dataDir, 'delivery.sock')
 
+/** Where further delivery processes of one machine hear from the first one. */
+export const clusterMessagesPath = (dataDir: string): string => socketPath(dataDir, 'delivery-messages.sock')
+
+/** Where they hand requests on to it. */
+export const clusterRequestsPath = (dataDir: string): string => socketPath(dataDir, 'delivery-requests.sock')
+
 /** Held by control as long as it runs, so that no second one opens the same database. */
 export const controlLockPath = (dataDir: string): string => socketPath(dataDir, 'control.sock')
 

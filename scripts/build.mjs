@@ -37,6 +37,7 @@ const markBuilt = (name, print) => writeFileSync(join(root, 'dist', `${name}.bui
 const PROGRAMS = {
   control: 'server/main.ts',
   delivery: 'delivery/main.ts',
+  'delivery-further': 'delivery/cluster/main.ts',
   edge: 'delivery/edge/main.ts',
   objects: 'objects/main.ts',
   'prepare-control': 'server/db/prepare-database.ts',

@@ -19,7 +19,7 @@ const supervisor = new Supervisor({
   ...demoSettings(),
 })
 console.log('starting; the first time, the pictures of the demo site are drawn, which takes a minute or two …')
-for (const name of DEMO_PROGRAMS) supervisor.start(name)
+supervisor.startAll(DEMO_PROGRAMS)
 await connectDemo(dataDir, token)
 // Set to 0, visitors in other places do without: three processes fewer on a small machine.
 if (process.env.ZEST_DEMO_EDGES !== '0') await startDemoEdges(supervisor, dataDir, token)

@@ -6,7 +6,13 @@ import { connectDemo, DEMO_PROGRAMS, demoSettings, SIGN_IN_NOTICE } from './demo
 import { basePort, controlUrl, Supervisor } from './supervise.mjs'
 
 /** Programs that another one starts for itself: that one is restarted with them. */
-const STARTED_BY = { 'page-worker': 'delivery', 'bulk-worker': 'delivery', lab: 'control', recorder: 'control' }
+const STARTED_BY = {
+  'page-worker': 'delivery',
+  'bulk-worker': 'delivery',
+  'delivery-further': 'delivery',
+  lab: 'control',
+  recorder: 'control',
+}
 /** The interface is served from here, and asks control at its usual port. */
 const interfacePort = basePort() + 9
 
@@ -43,7 +49,7 @@ const { close } = await watchServer((files) => {
   console.log(`restarting ${[...restarted].join(', ')} …`)
   for (const name of restarted) supervisor.restart(name)
 })
-for (const name of DEMO_PROGRAMS) supervisor.start(name)
+supervisor.startAll(DEMO_PROGRAMS)
 started = true
 await connectDemo(dataDir, token)
 const { createServer } = await import('vite')

@@ -1,6 +1,7 @@
 // Starts the programs of Zest Lamp, each in its own process, and starts again what dies.
 import { spawn } from 'node:child_process'
 import cluster from 'node:cluster'
+import { availableParallelism } from 'node:os'
 import { request as httpRequest } from 'node:http'
 import { request as httpsRequest } from 'node:https'
 import { join } from 'node:path'
@@ -21,8 +22,20 @@ cluster.schedulingPolicy = cluster.SCHED_NONE
 /** Where one of these cannot run, the others do without it; it has said why. */
 const DISPENSABLE = new Set(['objects'])
 
-/** Delivery shares its ports with the process that takes its place. */
-const SHARES_PORTS = new Set(['delivery'])
+/** Delivery shares its ports with the process that takes its place, and with further ones beside it. */
+const SHARES_PORTS = new Set(['delivery', 'delivery-further'])
+
+/** More than these gain nothing: one store stands behind them all. */
+const MOST_DELIVERY_PROCESSES = 16
+
+/** How many processes deliver, as ZEST_DELIVERY_PROCESSES says. */
+const deliveryProcesses = (said = '1') => {
+  const count = said === 'auto' ? availableParallelism() : Number(said)
+  if (Number.isInteger(count) && count >= 1 && count <= MOST_DELIVERY_PROCESSES) return count
+  if (said === 'auto') return MOST_DELIVERY_PROCESSES
+  console.error(`ZEST_DELIVERY_PROCESSES is auto, or a number from 1 to ${MOST_DELIVERY_PROCESSES}; it says ${said}.`)
+  return process.exit(EXIT_CONFIG)
+}
 
 export class Supervisor {
   #children = new Map()
@@ -35,7 +48,7 @@ export class Supervisor {
     this.#env = { ...process.env, ...env }
     for (const signal of ['SIGINT', 'SIGTERM']) process.on(signal, () => void this.stop().then(() => process.exit(0)))
     // A restart that no visitor notices: after an update, or when something is to be read again.
-    process.on('SIGHUP', () => void this.replace('delivery'))
+    process.on('SIGHUP', () => void this.#replaceDelivery())
   }
 
   #spawn(name, takesOver) {
@@ -43,7 +56,7 @@ export class Supervisor {
     const exec = join(root, 'dist', `${program}.mjs`)
     // The lines in which programs say that they are ready are for their own logs, not for who starts them.
     const stdio = ['ignore', 'ignore', 'inherit']
-    if (!SHARES_PORTS.has(name))
+    if (!SHARES_PORTS.has(program))
       return spawn(process.execPath, [exec], { cwd: root, env: { ...this.#env, ...env }, stdio })
     cluster.setupPrimary({ exec, execArgv: [], cwd: root, stdio: [...stdio, 'ipc'] })
     return cluster.fork({ ...this.#env, ZEST_TAKES_OVER: takesOver ? '1' : '0' }).process
@@ -57,6 +70,27 @@ export class Supervisor {
   startApart(name, apart) {
     this.#apart.set(name, apart)
     return this.start(name)
+  }
+
+  /** @param {readonly string[]} names of programs in dist/ */
+  startAll(names) {
+    for (const name of names) {
+      if (name === 'delivery') this.startDelivery()
+      else this.start(name)
+    }
+  }
+
+  /** Start delivery: its first process, which has the store, and as many further ones as are wanted. */
+  startDelivery() {
+    this.start('delivery')
+    const count = deliveryProcesses(this.#env.ZEST_DELIVERY_PROCESSES)
+    for (let i = 2; i <= count; i++) this.startApart(`delivery ${i}`, { program: 'delivery-further', env: {} })
+  }
+
+  /** The first process before the others, which come over to the new one. */
+  async #replaceDelivery() {
+    await this.replace('delivery')
+    for (const [name, { program }] of this.#apart) if (program === 'delivery-further') await this.replace(name)
   }
 
   /** @param {string} name of a program in dist/ */
@@ -89,7 +123,7 @@ export class Supervisor {
 
   /** End a program and start it again, after its file has changed. */
   restart(name) {
-    if (SHARES_PORTS.has(name)) return void this.replace(name)
+    if (name === 'delivery') return void this.#replaceDelivery()
     const before = this.#children.get(name)
     this.#children.delete(name)
     before?.once('exit', () => this.#stopping || this.start(name))

@@ -18,4 +18,9 @@ await ensurePebble()
 await ensureDatabaseServers()
 const { buildAll } = await import('./build.mjs')
 await buildAll()
-await run('npx', ['vitest', 'run', `--project=${project}`, ...names])
+await run('npx', [
+  'vitest',
+  'run',
+  ...[project, ...(project === 'long' ? ['further'] : [])].map((one) => `--project=${one}`),
+  ...names,
+])

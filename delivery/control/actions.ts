@@ -38,10 +38,13 @@ export const actionsOf = (
     const purging = { ...io, announce: (carriedOut: PurgeOrder) => void orders.push(carriedOut) }
     const purged = await purge(order, purging, (stale) => revalidation.add(stale))
     // A process that is killed the next moment must not come back with what was purged.
-    await store.flushed()
+    await Promise.all([store.flushed(), io.confirmedEverywhere?.()])
     return { purged, orders }
   },
-  traffic: (siteId) => ({ ...io.counters.traffic(siteId, store), unrewritten: io.rewriter.failed(siteId) }),
+  traffic: async (siteId) => {
+    await io.confirmedEverywhere?.()
+    return { ...io.counters.traffic(siteId, store), unrewritten: io.rewriter.failed(siteId) }
+  },
   listStore: (query) => listStore(query, io),
   coverage: (query) => coverageOf(query, io),
   nextPages: (siteId) => nextPages.sequences(siteId),

@@ -22,7 +22,7 @@ export interface ControlActions {
   readonly contact: () => void
   /** Purges may have been missed; for an edge. */
   readonly doubt: () => void
-  readonly traffic: (siteId: string) => Traffic
+  readonly traffic: (siteId: string) => Traffic | Promise<Traffic>
   readonly listStore: (query: StoreQuery) => Promise<StorePage>
   readonly coverage: (query: CoverageQuery) => Promise<AddressState[]>
   readonly changes: (query: ChangesQuery) => Promise<PageChanges>
@@ -57,7 +57,7 @@ const handle = async (req: IncomingMessage, res: ServerResponse, actions: Contro
       await actions.picturesChanged(decodeURIComponent(id))
       return replyJson(res, 200, { ok: true })
     case 'GET traffic':
-      return replyJson(res, 200, actions.traffic(decodeURIComponent(id)))
+      return replyJson(res, 200, await actions.traffic(decodeURIComponent(id)))
     case 'POST store':
       return replyJson(res, 200, await actions.listStore(StoreQuery.parse(await readJson(req))))
     case 'POST coverage':

@@ -32,6 +32,8 @@ export interface FetchIo {
   readonly rewriter: PageTransform
   /** Told of purges that are carried out here, for the edges. */
   readonly announce?: ((order: PurgeOrder) => void) | undefined
+  /** Resolves when no other process of this machine uses what was purged before, and all they have answered until now is counted. */
+  readonly confirmedEverywhere?: (() => Promise<void>) | undefined
   /** Tell the owner, in a sentence. */
   readonly say: (sentence: string) => void
   /** Take down a fault of ours that a request brought to light. @returns its number in the log, for whoever sent the request */

@@ -16,6 +16,7 @@ import { originalPath } from '../../core/page/context/file-facts.ts'
 import { sendEarlyHints } from '../respond/send-early-hints.ts'
 import { mayBeMade, sendGeneratedAsset } from '../respond/send-generated-asset.ts'
 import { sendNotPrefetched } from '../respond/send-not-prefetched.ts'
+import { answerFromCopies } from '../respond/answer-from-copies.ts'
 import { sendStored } from '../respond/send-stored.ts'
 import { cut } from '../respond/write-head.ts'
 import { keyOf } from '../cache-keys/partitions.ts'
@@ -155,6 +156,7 @@ const notYetKnown = ({ req, res }: RequestContext): void => {
 }
 
 const answer = (context: RequestContext): void | Promise<void> => {
+  if (context.io.first !== undefined) return answerFromCopies(context)
   if (context.looped === true) return passThrough(context, 'through-another')
   // What may be fetched ahead is known at home.
   if (context.path === NEXT_PAGES_PATH && context.method === 'POST' && context.route.home === undefined)

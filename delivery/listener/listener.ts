@@ -3,6 +3,7 @@ import { createSecureServer, type Http2SecureServer } from 'node:http2'
 import type { Server as NetServer, Socket } from 'node:net'
 import { isLoopback } from '../../core/http/private-addresses.ts'
 import { deliver } from './deliver.ts'
+import { takeOnBehalf } from '../request/on-behalf.ts'
 import type { DeliveryIo } from '../respond/request-context.ts'
 import {
   HEADERS_TIMEOUT_MS,
@@ -71,6 +72,22 @@ const handleUpgrades = (
       server.emit(announced, socket)
     })
   })
+}
+
+/** Where further processes of this machine hand requests on. They have held visitors to the limits already, and wait on their connections themselves. */
+export const createInnerListener = (io: DeliveryIo): Server => {
+  const server = createServer(
+    { maxHeaderSize: 2 * LARGEST_HEADER_BYTES, headersTimeout: 0, requestTimeout: 0, keepAliveTimeout: 0 },
+    (req, res) => {
+      takeOnBehalf(req)
+      deliver(req, res, io)
+    },
+  )
+  server.timeout = 0
+  // Taken for what it was before anything reads it.
+  server.on('upgrade', (req: IncomingMessage) => takeOnBehalf(req))
+  handleUpgrades(server, 'connection', io)
+  return server
 }
 
 /** The public HTTP/1.1 listener. Limits keep slow and oversized requests from taking the process down. */

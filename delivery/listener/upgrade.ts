@@ -135,6 +135,7 @@ export const passUpgrade = (req: IncomingMessage, socket: Socket, head: Buffer, 
     socket.destroy()
   }
   try {
+    if (io.first !== undefined) return io.first.upgrade(req, socket, head)
     // RFC 6455 §4.1: a GET without content; whatever else came could not be told from what follows it.
     if (req.method !== 'GET' || contentOf(req) !== undefined) return refuse(socket, 400, 'Bad Request')
     const reading = parseRequest(req, io)

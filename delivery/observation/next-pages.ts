@@ -10,7 +10,7 @@ import { PageSequenceCounts } from '../../core/prefetch/page-sequences.ts'
 import { keyOf } from '../cache-keys/partitions.ts'
 import { readBody } from '../fetch/read-body.ts'
 import { partitionOf, type Route } from '../request/routes.ts'
-import type { RequestContext } from '../respond/request-context.ts'
+import type { PageVisit, RequestContext } from '../respond/request-context.ts'
 import type { KeptNextPages } from './next-pages-file.ts'
 
 /** Sites whose sequences are held. */
@@ -45,12 +45,12 @@ export class NextPages {
   readonly #waiting = new LRUCache<string, { times: number; bytes: number }>(bounded(MOST_WAITING))
 
   /** A page of live was asked for by a visitor. Runs for every page. */
-  asked({ io, route, target, fields, visitor }: RequestContext): void {
+  asked({ io, route, target, fields, visitor }: PageVisit): void {
     if (route.partition !== partitionOf(route.siteId, 'live')) return
     this.#visited(io, route, pageOf(route, target), refererOf(fields, visitor.host))
   }
 
-  #visited(io: RequestContext['io'], route: Route, page: string, from: string | undefined): void {
+  #visited(io: PageVisit['io'], route: Route, page: string, from: string | undefined): void {
     if (!isKnown(io, route, page)) return
     const before = from === undefined ? undefined : pageOf(route, from)
     this.#of(route.siteId).visited(page, before !== undefined && isKnown(io, route, before) ? before : undefined)
@@ -163,7 +163,7 @@ const pageOf = (route: Route, target: string): string =>
   sharedTarget(target, route.ignoredParameter, route.sortParameters)
 
 /** Whether an address is a page that everyone may get from the store, and short enough to be remembered. */
-const isKnown = (io: RequestContext['io'], route: Route, page: string): boolean =>
+const isKnown = (io: PageVisit['io'], route: Route, page: string): boolean =>
   page.length <= LONGEST_PAGE && io.counters.addressRecord(route, page)?.page === true
 
 /** What has no end is not read to it. */

@@ -10,12 +10,15 @@ const LONGEST_MS = 10_000
 /** Lets a listener end without cutting anybody off. */
 export class Draining {
   readonly #server: Server | Http2SecureServer
+  readonly #stopListening: () => void
   readonly #sockets = new Set<Socket>()
   readonly #sessions = new Set<ServerHttp2Session>()
   #begun = false
 
-  constructor(server: Server | Http2SecureServer) {
+  /** @param stopListening left out: the server does, without cutting idle connections off, as its own close would */
+  constructor(server: Server | Http2SecureServer, stopListening = () => void NetServer.prototype.close.call(server)) {
     this.#server = server
+    this.#stopListening = stopListening
     server.on('connection', (socket: Socket) => {
       // Announced again when its request is read another time (delivery/listener/listener.ts); a visitor must not pile up listeners with it.
       if (this.#sockets.has(socket)) return
@@ -36,8 +39,7 @@ export class Draining {
   /** Take no more connections, let answers under way end, then close what is left. */
   async end(): Promise<void> {
     this.#begun = true
-    // The server's own close would cut idle connections at once.
-    NetServer.prototype.close.call(this.#server)
+    this.#stopListening()
     for (const session of this.#sessions) session.close()
     const closed = new Promise<void>((resolve) => {
       const look = (): void => {

@@ -140,7 +140,7 @@ export const purge = async (order: PurgeOrder, io: Purging, refresh: Refresh = (
   }
   const counts = await Promise.all([
     io.ownCopies.sweep({ matches: stored, change: remove }),
-    io.store.sweep({ matches: shared, change: order.manner === 'hard' ? remove : change }),
+    io.store.sweep({ siteId: order.siteId, matches: shared, change: order.manner === 'hard' ? remove : change }),
   ])
   // Whoever asks here now gets what holds: edges may let go of theirs.
   io.announce?.(order)

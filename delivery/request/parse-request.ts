@@ -1,5 +1,4 @@
 import type { IncomingMessage } from 'node:http'
-import type { TLSSocket } from 'node:tls'
 import { findLoop } from '../../core/http/cdn-loop.ts'
 import {
   fieldLines,
@@ -14,6 +13,7 @@ import { asciiTarget } from '../../core/http/ascii-target.ts'
 import type { SiteRequest } from './site-request.ts'
 import { EDGE_FIELD, edgeAsks, type EdgeKeys } from './edge-access.ts'
 import { LARGEST_UPLOAD_BYTES, LONGEST_TARGET } from './limits.ts'
+import { connectionOf } from './on-behalf.ts'
 import { hostName, type Routes } from './routes.ts'
 
 /** What reading a request needs from outside. */
@@ -84,7 +84,7 @@ const isRepeated = (fields: Fields, name: string): boolean => {
  * Fields of a request in the form of HTTP/1.1: HTTP/2 has the host in a pseudo-field (RFC 9113 §8.3.1) and may send cookies in several
  * lines, which are one (§8.2.3).
  */
-const readFields = (req: IncomingMessage): Fields => {
+export const readFields = (req: IncomingMessage): Fields => {
   let fields = fieldsFromRaw(req.rawHeaders)
   if (req.httpVersionMajor >= 2) {
     const authority = fieldLines(fields, ':authority')[0]
@@ -121,7 +121,8 @@ export const parseRequest = (req: IncomingMessage, io: ParsingIo): ParsedRequest
   const asks = claims ? edgeAsks(fields, io.edges?.() ?? NO_EDGES) : undefined
   const loop = asks === undefined ? findLoop(fields, io.instance) : NO_LOOP
   if (loop.kind === 'here') return CIRCLE
-  const scheme = asks?.scheme ?? ((req.socket as TLSSocket).encrypted === true ? 'https' : 'http')
+  const connection = connectionOf(req)
+  const scheme = asks?.scheme ?? connection.scheme
   const { target } = read
   const mark = target.indexOf('?')
   return {
@@ -129,7 +130,7 @@ export const parseRequest = (req: IncomingMessage, io: ParsingIo): ParsedRequest
     request: {
       route,
       visitor: {
-        address: asks?.address ?? req.socket.remoteAddress ?? '',
+        address: asks?.address ?? connection.address,
         hostName: name,
         host: publicHost(name, scheme, io),
         scheme,

@@ -83,6 +83,7 @@ export const passThrough = async (context: RequestContext, why: PassReason): Pro
     })
     // Before the visitor learns of the change, so that the next request cannot see the old page.
     invalidate(context, answer)
+    if (!isSafeMethod(method)) await io.confirmedEverywhere?.()
     io.edits?.saw(context, answer)
     io.sessions?.saw(context, answer)
     if (why === 'unknown-field') io.varied.learn(context, answer)

@@ -1,4 +1,6 @@
 import type { IncomingMessage, ServerResponse } from 'node:http'
+import type { Socket } from 'node:net'
+import type { CacheKey } from '../../core/cache/cache-key.ts'
 import { cacheStatus, type Outcome } from '../../core/http/cache-status.ts'
 import type { EpochMs } from '../../core/time.ts'
 import type { EdgeKeys } from '../request/edge-access.ts'
@@ -29,13 +31,27 @@ interface KnowsSessions {
 
 /** What knows which pages follow which, and what may be fetched ahead. */
 interface KnowsNextPages {
-  asked(context: RequestContext): void
+  asked(visit: PageVisit): void
   sent(context: RequestContext): void
   asks(context: RequestContext): void
   isActing(request: Pick<RequestContext, 'route' | 'target'>): boolean
   isAsking(request: Pick<RequestContext, 'route' | 'target'>): boolean
   fetchedAhead(request: Pick<RequestContext, 'route' | 'target'>, bytes: number): void
   answer(context: RequestContext): Promise<void>
+}
+
+/** A page that somebody asked for. */
+export interface PageVisit extends Pick<RequestContext, 'route' | 'target' | 'fields'> {
+  readonly io: Pick<DeliveryIo, 'counters'>
+  readonly visitor: Pick<RequestContext['visitor'], 'host'>
+}
+
+/** In a further process of a cluster: the first one, which answers what no copy here answers. */
+interface KnowsFirst {
+  /** @param key of the copy that could have answered */
+  pass(req: IncomingMessage, res: ServerResponse, key?: CacheKey): Promise<void>
+  upgrade(req: IncomingMessage, socket: Socket, head: Buffer): void
+  used(key: CacheKey): void
 }
 
 /** What knows whether purges reach this edge. */
@@ -59,6 +75,8 @@ export interface DeliveryIo extends FetchIo {
   readonly sessions?: KnowsSessions | undefined
   /** At an edge: whether it hears of purges. */
   readonly contact?: KnowsContact | undefined
+  /** Set in a further process of a cluster. */
+  readonly first?: KnowsFirst | undefined
   /** What is fetched ahead; undefined while the store is being opened. */
   readonly nextPages?: KnowsNextPages | undefined
 }

@@ -1,6 +1,7 @@
 import type { IncomingMessage } from 'node:http'
 import type { ServerHttp2Stream } from 'node:http2'
 import { fieldValue } from '../../core/http/fields.ts'
+import { connectionOf } from '../request/on-behalf.ts'
 import type { RequestContext } from './request-context.ts'
 
 /**
@@ -9,12 +10,13 @@ import type { RequestContext } from './request-context.ts'
  */
 export const sendEarlyHints = (context: RequestContext): void => {
   const { io, route, method, req, res, fields } = context
-  if (!route.earlyHints || method !== 'GET' || req.httpVersionMajor < 2) return
+  if (!route.earlyHints || method !== 'GET' || connectionOf(req).version < 2) return
   if (fieldValue(fields, 'sec-fetch-mode') !== 'navigate') return
   const link = io.rewriter.earlyHints(context)
   const { stream } = req as IncomingMessage & { readonly stream?: ServerHttp2Stream }
   // A visitor who has gone is no fault of ours.
-  if (link.length === 0 || res.headersSent || stream?.closed !== false || stream.destroyed) return
+  if (link.length === 0 || res.headersSent || res.destroyed || stream?.closed === true || stream?.destroyed === true)
+    return
   res.writeEarlyHints({ link: [...link] })
   io.counters.countEarlyHints(route)
 }

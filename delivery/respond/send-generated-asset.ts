@@ -1,5 +1,6 @@
 import { inBackground } from '../../core/in-background.ts'
 import { fieldValue } from '../../core/http/fields.ts'
+import type { CacheKey } from '../../core/cache/cache-key.ts'
 import { madeDigest, originalPath } from '../../core/page/context/file-facts.ts'
 import { acceptedForms } from '../../core/page/pictures/widths.ts'
 import { seconds } from '../../core/time.ts'
@@ -10,7 +11,7 @@ import type { PictureRecipe } from '../transform/generated-assets.ts'
 import { digestOf } from './lighter-picture.ts'
 import { sendHeld, sendStored } from './send-stored.ts'
 
-const YEAR_S = 31_536_000
+export const YEAR_S = 31_536_000
 
 /** Routes that say nothing of lifetimes to browsers, by route: what stands in for a file must not be kept in its place. */
 const withoutLifetimes = new WeakMap<Route, Route>()
@@ -39,6 +40,18 @@ const standIn = (context: RequestContext, target: string): RequestContext => {
 const targetOf = (address: string): string => {
   const { pathname, search } = new URL(address, 'http://site')
   return pathname + search
+}
+
+/** A file made here that is at hand, to be sent as it is; undefined for pictures, of which there are several forms. */
+export const generatedFile = ({ io, route, path }: RequestContext): StoredEntry | undefined => {
+  const digest = madeDigest(path)
+  return digest === undefined || WIDTH.test(path) ? undefined : io.rewriter.made.file(route.siteId, digest)
+}
+
+/** What it is stored under. */
+export const generatedFileKey = ({ io, route, path }: RequestContext): CacheKey | undefined => {
+  const digest = madeDigest(path)
+  return digest === undefined || WIDTH.test(path) ? undefined : io.rewriter.made.fileKey(route.siteId, digest)
 }
 
 const send = async (context: RequestContext, entry: StoredEntry): Promise<boolean> =>

@@ -107,6 +107,19 @@ const isFirstUse = (entry: StoredEntry): boolean => {
 
 const NOTHING = Buffer.alloc(0)
 
+/** Parts are of the identity form only, so that parts of two codings are never put together. */
+const wantedCoding = ({ route, req }: RequestContext, entry: StoredEntry): Coding =>
+  mayBeCoded(route, entry) && req.headers.range === undefined
+    ? negotiateCoding(req.headers['accept-encoding'], route.codings)
+    : 'identity'
+
+/** Whether a stored response can be sent with the bytes that are there: nothing is put together, coded or looked for first. */
+export const isSentAsStored = (context: RequestContext, entry: StoredEntry): boolean => {
+  if (hasFragments(context.route, entry) || mayBeLighter(context, entry)) return false
+  const wanted = wantedCoding(context, entry)
+  return wasTried(entry, wanted) || entry.bodies.some(({ coding }) => coding === wanted)
+}
+
 /**
  * Answer from the store in the best coding the visitor takes.
  * @returns false, with nothing sent, when the stored bytes turn out to be gone or damaged
@@ -117,14 +130,9 @@ export const sendStored = (
   outcome: Outcome,
   age: Seconds,
 ): boolean | Promise<boolean> => {
-  const { route, req } = context
-  if (hasFragments(route, entry)) return sendAssembled(context, entry, outcome)
+  if (hasFragments(context.route, entry)) return sendAssembled(context, entry, outcome)
   if (mayBeLighter(context, entry)) return sendLighter(context, entry, outcome, age)
-  // Parts are of the identity form only, so that parts of two codings are never put together.
-  const wanted =
-    mayBeCoded(route, entry) && req.headers.range === undefined
-      ? negotiateCoding(req.headers['accept-encoding'], route.codings)
-      : 'identity'
+  const wanted = wantedCoding(context, entry)
   const have = entry.bodies.some(({ coding }) => coding === wanted)
   if (!have && !wasTried(entry, wanted)) return sendCoded(context, entry, wanted, outcome, age)
   const coding = have ? wanted : 'identity'

@@ -11,6 +11,14 @@ import { connectionTo, RespBacking } from './resp-backing.ts'
 import type { Bodies, NewEntry, ResponseStore, StoredEntry, Sweep } from './response-store.ts'
 import { inSlices, type ActiveSweep } from './sweep.ts'
 
+/** Who is told of every change of what is stored. */
+export interface StoreWatcher {
+  /** Something came, changed or went under this key. */
+  changed(key: CacheKey): void
+  /** A sweep has begun: anything of the site may change, or of all sites. */
+  swept(siteId: string | undefined): void
+}
+
 export interface StoreLimits {
   /** Bytes of bodies kept in memory. */
   readonly memoryBytes: number
@@ -66,6 +74,7 @@ export class IndexedStore implements ResponseStore {
   #problem: string | null = null
   #waitingBytes = 0
   readonly #sweeps = new Set<ActiveSweep>()
+  #watcher: StoreWatcher | undefined
   /** Entries and bytes of each partition, kept up as they come and go. */
   readonly #holdings = new Map<string, { entries: number; bytes: number }>()
 
@@ -172,6 +181,7 @@ export class IndexedStore implements ResponseStore {
     const others = this.#entriesOf(entry.key).filter(({ id }) => id !== entry.id)
     this.#byKey.set(entry.key, others.length === 0 ? entry : [...others, entry])
     this.#held.set(entry.id, entry, OVERHEAD_ON_DISK + sizeOf(entry))
+    this.#watcher?.changed(entry.key)
     if (others.length >= MOST_OF_ONE_KEY) this.#drop(others[0]!)
   }
 
@@ -189,6 +199,7 @@ export class IndexedStore implements ResponseStore {
     else this.#byKey.delete(entry.key)
     this.#inMemory.delete(entry.id)
     this.#held.delete(entry.id)
+    this.#watcher?.changed(entry.key)
   }
 
   #drop(entry: StoredEntry): void {
@@ -303,6 +314,7 @@ export class IndexedStore implements ResponseStore {
   async sweep(sweep: Sweep): Promise<number> {
     const active: ActiveSweep = { ...sweep, done: new Set(), changed: 0 }
     this.#sweeps.add(active)
+    this.#watcher?.swept(sweep.siteId)
     const pressure = async (): Promise<void> => {
       if (this.#pending.size > MOST_PENDING) await Promise.all([...this.#pending])
     }
@@ -350,6 +362,16 @@ export class IndexedStore implements ResponseStore {
   async settled(): Promise<void> {
     while (this.#pending.size > 0) await Promise.all(this.#pending)
     await this.#backing.settled()
+  }
+
+  /** Have every change told from now on. */
+  watch(watcher: StoreWatcher): void {
+    this.#watcher = watcher
+  }
+
+  /** A copy elsewhere was used: what is wanted there is wanted here. */
+  touch(key: CacheKey): void {
+    for (const { id } of this.#entriesOf(key)) this.#held.get(id)
   }
 
   announcePurge(order: PurgeOrder): void {

@@ -36,6 +36,8 @@ export interface NewEntry extends Omit<StoredEntry, 'id' | 'bodies'> {
 
 /** A change of many entries: what is purged, or marked stale. */
 export interface Sweep {
+  /** The site whose entries it may match; left out: of all. */
+  readonly siteId?: string | undefined
   readonly matches: (entry: StoredEntry) => boolean
   /** What becomes of an entry that matches; undefined: it is removed. */
   readonly change: (entry: StoredEntry) => StoredEntry | undefined

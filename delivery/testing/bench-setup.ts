@@ -35,6 +35,7 @@ import { VaryMemory } from '../fetch/vary-memory.ts'
 import { IndexedStore } from '../store/indexed-store.ts'
 import { MemoryStore } from '../store/memory-store.ts'
 import { Certificates } from '../listener/certificates.ts'
+import { BenchCluster } from './bench-cluster.ts'
 
 /** For tests: a real origin, a real listener and a real store in between, on ports of their own, with a clock that the test moves. */
 
@@ -55,6 +56,9 @@ const close = (server: Server): Promise<void> =>
     server.close(() => resolve())
     server.closeAllConnections()
   })
+
+/** npm run test:long runs the behaviour once more like this: no visitor can tell which process of a cluster answers. */
+const THROUGH_FURTHER = process.env['ZEST_TEST_THROUGH'] === 'further'
 
 export type Remedies = Partial<Record<RemedyId, Record<string, unknown>>>
 
@@ -87,6 +91,7 @@ export class DeliveryBench {
   #edges: EdgeKeys = new Map()
   readonly contact: Contact
   readonly #originPort: number
+  readonly #cluster: BenchCluster | undefined
 
   private constructor(parts: {
     folder: string
@@ -130,9 +135,11 @@ export class DeliveryBench {
     this.contact = new Contact(now)
     Object.assign(this.io, { contact: this.contact })
     Object.assign(this.io, { sessions: new EmptySessions(this.io), nextPages: this.nextPages })
-    this.#listener = createListener(this.io)
     this.certificates = new Certificates(join(parts.folder, '..', `${basename(parts.folder)}-tls`), now)
-    this.#secure = createSecureListener(this.io, this.certificates)
+    this.#cluster = THROUGH_FURTHER ? new BenchCluster(this.io, parts.store) : undefined
+    const visited = this.#cluster?.furtherIo ?? this.io
+    this.#listener = createListener(visited)
+    this.#secure = createSecureListener(visited, this.certificates)
     this.#listener.on('request', () => this.arrived++)
     this.port = 0
   }
@@ -164,6 +171,7 @@ export class DeliveryBench {
     const bench = new DeliveryBench({ folder: where, store, originPort, origin, instance })
     holder.bench = bench
     Object.assign(bench, { port: await listen(bench.#listener), securePort: await listen(bench.#secure) })
+    await bench.#cluster?.ready
     bench.use(setupWith(remedies))
     return bench
   }
@@ -220,13 +228,21 @@ export class DeliveryBench {
     this.certificates.use(config)
     this.#routes = compileRoutes(config)
     this.#edges = edgeKeysOf(config)
+    this.#cluster?.configure(config, this.#edges)
   }
 
   get originBase(): string {
     return `http://127.0.0.1:${this.#originPort}`
   }
 
-  ask(
+  async ask(path: string, options: Parameters<DeliveryBench['askNow']>[1] = {}): Promise<Answer> {
+    await this.#cluster?.settled()
+    const answer = await this.askNow(path, options)
+    await this.#cluster?.settled()
+    return answer
+  }
+
+  askNow(
     path: string,
     {
       method = 'GET',
@@ -265,12 +281,17 @@ export class DeliveryBench {
 
   async close({ keepFolder = false } = {}): Promise<void> {
     this.#secure.close()
+    this.#cluster?.close()
     await Promise.all([close(this.#listener), close(this.#origin)])
     await this.io.rewriter.pictures.settled()
     await this.#store.close()
     this.io.origin.close()
     for (const beside of ['tls', 'pictures']) await rm(`${this.folder}-${beside}`, { recursive: true, force: true })
     if (!keepFolder) await rm(this.folder, { recursive: true, force: true })
+  }
+
+  get store(): IndexedStore {
+    return this.#store
   }
 
   /** The origin itself, for tests of what is no ordinary request. */

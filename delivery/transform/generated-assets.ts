@@ -97,14 +97,19 @@ export class GeneratedAssets {
     }
   }
 
+  /** What a file of which there is one form is stored under. */
+  fileKey(siteId: string, digest: string): CacheKey {
+    return this.#key(siteId, digest, 'file')
+  }
+
   /** A file of which there is one form. */
   file(siteId: string, digest: string): StoredEntry | undefined {
-    return this.#store.candidates(this.#key(siteId, digest, 'file'))[0]
+    return this.#store.candidates(this.fileKey(siteId, digest))[0]
   }
 
   /** @param type media type, or the kind it follows from */
   putFile(siteId: string, digest: string, type: string, bytes: Buffer): StoredEntry {
-    return this.file(siteId, digest) ?? this.#put(this.#key(siteId, digest, 'file'), TYPES[type] ?? type, bytes)
+    return this.file(siteId, digest) ?? this.#put(this.fileKey(siteId, digest), TYPES[type] ?? type, bytes)
   }
 
   picture(siteId: string, digest: string, width: number, form: PictureForm): StoredEntry | undefined {
