@@ -54,6 +54,10 @@ export const DatabaseSecret = z.strictObject({
 })
 export type DatabaseSecret = z.infer<typeof DatabaseSecret>
 
+/** The database of the site, or a server that backups are restored on for proof. */
+export const DatabaseUse = z.enum(['site', 'proof'])
+export type DatabaseUse = z.infer<typeof DatabaseUse>
+
 /** What the owner allows: looking only, or clean-ups too. */
 export const DatabaseAllowance = z.enum(['reading', 'clean-up'])
 

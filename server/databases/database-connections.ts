@@ -1,19 +1,21 @@
-import { eq } from 'drizzle-orm'
+import { and, eq, type SQL } from 'drizzle-orm'
 import {
   DatabaseSecret,
   type DatabaseConnectionDraft,
   type DatabaseConnectionInfo,
   type DatabaseTrial,
+  type DatabaseUse,
 } from '../../core/contracts/site-databases.ts'
 import type { Database, HasDatabase } from '../db/database.ts'
 import { databaseConnections } from '../db/upkeep-schema.ts'
 import { errors } from '../errors/app-errors.ts'
 import { siteRow } from '../sites/sites.ts'
 import { openDatabaseAt, withDatabase } from './open-database-at.ts'
+import { openScratchOn } from './scratch-on-server.ts'
 import { DatabaseFailure, type DatabaseAccess, type OpenDatabase } from './open-database.ts'
 import { readSchema } from './read-schema.ts'
 
-/** Passwords of databases that are not to be kept, by site. */
+/** Passwords of databases that are not to be kept, by use and site. */
 export interface HasDatabaseSecrets {
   readonly databaseSecrets: Map<string, DatabaseSecret>
 }
@@ -21,23 +23,33 @@ export interface HasDatabaseSecrets {
 type Row = typeof databaseConnections.$inferSelect
 type Needed = HasDatabase & HasDatabaseSecrets
 
-const rowOf = async (db: Database, siteId: string): Promise<Row | undefined> => {
-  const [row] = await db.select().from(databaseConnections).where(eq(databaseConnections.siteId, siteId))
+/** Name of a password that is not kept. */
+const secretName = ({ use, siteId }: Pick<Row, 'use' | 'siteId'>): string => `${use} ${siteId}`
+
+const one = (siteId: string, use: DatabaseUse): SQL | undefined =>
+  and(eq(databaseConnections.siteId, siteId), eq(databaseConnections.use, use))
+
+const rowOf = async (db: Database, siteId: string, use: DatabaseUse): Promise<Row | undefined> => {
+  const [row] = await db.select().from(databaseConnections).where(one(siteId, use))
   return row
 }
 
 const secretOf = ({ databaseSecrets }: HasDatabaseSecrets, row: Row): DatabaseSecret | undefined =>
-  row.secret === null ? databaseSecrets.get(row.siteId) : DatabaseSecret.parse(JSON.parse(row.secret))
+  row.secret === null ? databaseSecrets.get(secretName(row)) : DatabaseSecret.parse(JSON.parse(row.secret))
 
 const secretState = (services: HasDatabaseSecrets, row: Row): DatabaseConnectionInfo['secret'] => {
   if (row.secret !== null) return 'encrypted'
-  return services.databaseSecrets.has(row.siteId) ? 'in-memory' : 'missing'
+  return services.databaseSecrets.has(secretName(row)) ? 'in-memory' : 'missing'
 }
 
 /** How the database of a site is reached, if that is known. @throws AppError NOT_FOUND */
-export const databaseConnectionOf = async (services: Needed, siteId: string): Promise<DatabaseConnectionInfo> => {
+export const databaseConnectionOf = async (
+  services: Needed,
+  siteId: string,
+  use: DatabaseUse = 'site',
+): Promise<DatabaseConnectionInfo> => {
   await siteRow(services.db, siteId)
-  const row = await rowOf(services.db, siteId)
+  const row = await rowOf(services.db, siteId, use)
   if (row === undefined) return { place: null, secret: 'missing', allows: 'reading', trial: null }
   return { place: row.place, secret: secretState(services, row), allows: row.allows, trial: row.trial }
 }
@@ -56,35 +68,41 @@ export const saveDatabaseConnection = async (
   services: Needed,
   siteId: string,
   { place, secret, keep, allows }: DatabaseConnectionDraft,
+  use: DatabaseUse = 'site',
 ): Promise<DatabaseConnectionInfo> => {
   const { db, databaseSecrets } = services
   await siteRow(db, siteId)
-  const before = await rowOf(db, siteId)
+  const before = await rowOf(db, siteId, use)
+  const name = secretName({ use, siteId })
   const known =
     secret ?? (before !== undefined && isSamePlace(before.place, place) ? secretOf(services, before) : undefined)
-  databaseSecrets.delete(siteId)
-  if (known !== undefined && keep === 'not-kept') databaseSecrets.set(siteId, known)
+  databaseSecrets.delete(name)
+  if (known !== undefined && keep === 'not-kept') databaseSecrets.set(name, known)
   const row = {
     ...{ place, allows, trial: null },
     secret: known === undefined || keep === 'not-kept' ? null : JSON.stringify(known),
   }
   await db
     .insert(databaseConnections)
-    .values({ siteId, ...row })
-    .onConflictDoUpdate({ target: databaseConnections.siteId, set: row })
-  return databaseConnectionOf(services, siteId)
+    .values({ siteId, use, ...row })
+    .onConflictDoUpdate({ target: [databaseConnections.siteId, databaseConnections.use], set: row })
+  return databaseConnectionOf(services, siteId, use)
 }
 
 /** Forget how the database is reached, and what opens it. */
-export const forgetDatabaseConnection = async ({ db, databaseSecrets }: Needed, siteId: string): Promise<void> => {
-  databaseSecrets.delete(siteId)
-  await db.delete(databaseConnections).where(eq(databaseConnections.siteId, siteId))
+export const forgetDatabaseConnection = async (
+  { db, databaseSecrets }: Needed,
+  siteId: string,
+  use: DatabaseUse = 'site',
+): Promise<void> => {
+  databaseSecrets.delete(secretName({ use, siteId }))
+  await db.delete(databaseConnections).where(one(siteId, use))
 }
 
 /** What opening the database of a site needs. @throws AppError when it is not known, DatabaseFailure when the password is gone */
-const accessOf = async (services: Needed, siteId: string): Promise<DatabaseAccess> => {
+const accessOf = async (services: Needed, siteId: string, use: DatabaseUse = 'site'): Promise<DatabaseAccess> => {
   const { hosts } = await siteRow(services.db, siteId)
-  const row = await rowOf(services.db, siteId)
+  const row = await rowOf(services.db, siteId, use)
   if (row === undefined) throw errors.notFound('database connection')
   const secret = secretOf(services, row)
   if (secret === undefined)
@@ -108,6 +126,12 @@ export const siteDatabase = async (
   return openDatabaseAt({ ...access, allows: use })
 }
 
+/** What opens the server that the owner names for proofs; undefined: none is named. @throws DatabaseFailure when its password is gone */
+export const proofServerOf = async (services: Needed, siteId: string): Promise<DatabaseAccess | undefined> => {
+  if ((await rowOf(services.db, siteId, 'proof')) === undefined) return undefined
+  return { ...(await accessOf(services, siteId, 'proof')), allows: 'clean-up' }
+}
+
 /** Another database of the same server, for instance an empty one. @throws AppError NOT_FOUND, DatabaseFailure */
 export const neighbourDatabase = async (services: Needed, siteId: string, database: string): Promise<OpenDatabase> => {
   const access = await accessOf(services, siteId)
@@ -129,22 +153,42 @@ const mayChange = async (db: OpenDatabase): Promise<boolean | null> => {
   return row?.[0] === null || row === undefined ? null : row[0] === 't'
 }
 
-const tried = async (services: Needed, siteId: string): Promise<DatabaseTrial> => {
+const triedSite = (services: Needed, siteId: string): Promise<DatabaseTrial> =>
+  withDatabase(
+    () => siteDatabase(services, siteId),
+    async (db) => {
+      const { tables } = await readSchema(db)
+      const may = await mayChange(db)
+      const count = tables.length === 1 ? 'one table' : `${tables.length} tables`
+      return {
+        outcome: 'good' as const,
+        sentence: `${db.server} with ${count}.${may === false ? ' This user can read, but not delete.' : ''}`,
+        fingerprint: null,
+        mayChange: may,
+      }
+    },
+  )
+
+/** Makes a database there, and removes it. */
+const triedProof = async (services: Needed, siteId: string): Promise<DatabaseTrial> => {
+  const access = await accessOf(services, siteId, 'proof')
+  const scratch = await openScratchOn({ ...access, allows: 'clean-up' }, siteId)
+  await scratch.end()
+  const site = await rowOf(services.db, siteId, 'site')
+  const isOwn = site?.place.address === access.place.address && site.place.socket === access.place.socket
+  return {
+    outcome: 'good',
+    sentence: `${scratch.server}: a database was made there and removed again.${isOwn ? ' It is the server of the site: while a proof runs, the site may be slower.' : ''}`,
+    fingerprint: null,
+    mayChange: true,
+  }
+}
+
+const TRY = { site: triedSite, proof: triedProof }
+
+const tried = async (services: Needed, siteId: string, use: DatabaseUse): Promise<DatabaseTrial> => {
   try {
-    return await withDatabase(
-      () => siteDatabase(services, siteId),
-      async (db) => {
-        const { tables } = await readSchema(db)
-        const may = await mayChange(db)
-        const count = tables.length === 1 ? 'one table' : `${tables.length} tables`
-        return {
-          outcome: 'good' as const,
-          sentence: `${db.server} with ${count}.${may === false ? ' This user can read, but not delete.' : ''}`,
-          fingerprint: null,
-          mayChange: may,
-        }
-      },
-    )
+    return await TRY[use](services, siteId)
   } catch (error) {
     if (!(error instanceof DatabaseFailure)) throw error
     const outcome = error.reason === 'unknown-key' ? 'unknown-key' : 'failed'
@@ -152,10 +196,14 @@ const tried = async (services: Needed, siteId: string): Promise<DatabaseTrial> =
   }
 }
 
-/** Find out whether the database can be read. @throws AppError NOT_FOUND */
-export const tryDatabaseConnection = async (services: Needed, siteId: string): Promise<DatabaseConnectionInfo> => {
-  if ((await rowOf(services.db, siteId)) === undefined) throw errors.notFound('database connection')
-  const trial = await tried(services, siteId)
-  await services.db.update(databaseConnections).set({ trial }).where(eq(databaseConnections.siteId, siteId))
-  return databaseConnectionOf(services, siteId)
+/** Find out whether the database can be read, or a proof be made. @throws AppError NOT_FOUND */
+export const tryDatabaseConnection = async (
+  services: Needed,
+  siteId: string,
+  use: DatabaseUse = 'site',
+): Promise<DatabaseConnectionInfo> => {
+  if ((await rowOf(services.db, siteId, use)) === undefined) throw errors.notFound('database connection')
+  const trial = await tried(services, siteId, use)
+  await services.db.update(databaseConnections).set({ trial }).where(one(siteId, use))
+  return databaseConnectionOf(services, siteId, use)
 }

@@ -8,7 +8,7 @@ import type {
 } from '../../core/contracts/clean-up.ts'
 import type { BackedUpTable, Backup, MediaBackup, RestoreOrder } from '../../core/contracts/database-backups.ts'
 import type { FilePlace, FileTrial } from '../../core/contracts/file-connections.ts'
-import type { DatabasePlace, DatabaseTrial } from '../../core/contracts/site-databases.ts'
+import type { DatabasePlace, DatabaseTrial, DatabaseUse } from '../../core/contracts/site-databases.ts'
 import { instant, siteId } from './schema.ts'
 import { secretText } from './secret-text.ts'
 
@@ -21,15 +21,20 @@ export const backupPlaces = pgTable('backup_places', {
   trial: jsonb('trial').$type<FileTrial>(),
 })
 
-/** How the database of a site is reached. */
-export const databaseConnections = pgTable('database_connections', {
-  siteId: siteId().primaryKey(),
-  place: jsonb('place').$type<DatabasePlace>().notNull(),
-  /** DatabaseSecret as JSON; null: not kept. */
-  secret: secretText('secret'),
-  allows: text('allows').$type<'reading' | 'clean-up'>().notNull(),
-  trial: jsonb('trial').$type<DatabaseTrial>(),
-})
+/** How the database of a site is reached, and the server that its backups are proved on. */
+export const databaseConnections = pgTable(
+  'database_connections',
+  {
+    siteId: siteId(),
+    use: text('use').$type<DatabaseUse>().notNull().default('site'),
+    place: jsonb('place').$type<DatabasePlace>().notNull(),
+    /** DatabaseSecret as JSON; null: not kept. */
+    secret: secretText('secret'),
+    allows: text('allows').$type<'reading' | 'clean-up'>().notNull(),
+    trial: jsonb('trial').$type<DatabaseTrial>(),
+  },
+  (table) => [primaryKey({ columns: [table.siteId, table.use] })],
+)
 
 /** What the owner has decided about the database, and the key that opens its backups. */
 export const upkeepPlans = pgTable('upkeep_plans', {

@@ -5,7 +5,11 @@ import { BackupsInfo, RestoreOrder } from '../../core/contracts/database-backups
 import { FileConnectionDraft, FileConnectionInfo } from '../../core/contracts/file-connections.ts'
 import { Job } from '../../core/contracts/jobs.ts'
 import { HabitAnswers, SiteHabits } from '../../core/contracts/site-habits.ts'
-import { DatabaseConnectionDraft, DatabaseConnectionInfo } from '../../core/contracts/site-databases.ts'
+import {
+  DatabaseConnectionDraft,
+  DatabaseConnectionInfo,
+  type DatabaseUse,
+} from '../../core/contracts/site-databases.ts'
 import { siteCalendar } from '../calendar/site-calendar.ts'
 import {
   databaseConnectionOf,
@@ -35,6 +39,7 @@ import { saveUpkeepPlan, upkeepPlanOf } from '../upkeep/upkeep-plan.ts'
 import { SiteParams } from './site-routes.ts'
 
 const base = '/sites/:siteId/database'
+const proofServer = '/sites/:siteId/database/proof-server'
 const connection = `${base}/connection`
 const place = `${base}/backup-place`
 const input = { params: SiteParams }
@@ -65,42 +70,49 @@ const habitEndpoints = (services: Needed): Endpoint[] => [
   ),
 ]
 
-/** How the database, and the place of its backups, are reached. */
-const connectionEndpoints = (services: Needed): Endpoint[] => [
-  endpoint(
-    {
-      method: 'get',
-      path: connection,
-      summary: 'How the database of the site is reached',
-      input,
-      reply: DatabaseConnectionInfo,
-    },
-    async ({ params }) => databaseConnectionOf(services, params.siteId),
+/** How a database is reached: said, tried, forgotten. */
+const databaseEndpoints = (
+  services: Needed,
+  path: string,
+  use: DatabaseUse,
+  summary: Readonly<Record<'get' | 'put' | 'post' | 'delete', string>>,
+): Endpoint[] => [
+  endpoint({ method: 'get', path, summary: summary.get, input, reply: DatabaseConnectionInfo }, async ({ params }) =>
+    databaseConnectionOf(services, params.siteId, use),
   ),
   endpoint(
     {
       method: 'put',
-      path: connection,
-      summary: 'How the database of the site is reached; read only until clean-ups are allowed',
+      path,
+      summary: summary.put,
       input: { params: SiteParams, body: DatabaseConnectionDraft },
       reply: DatabaseConnectionInfo,
     },
-    async ({ params, body }) => saveDatabaseConnection(services, params.siteId, body),
+    async ({ params, body }) => saveDatabaseConnection(services, params.siteId, body, use),
   ),
   endpoint(
-    {
-      method: 'post',
-      path: `${connection}/trials`,
-      summary: 'Find out whether the database can be read',
-      input,
-      reply: DatabaseConnectionInfo,
-    },
-    async ({ params }) => tryDatabaseConnection(services, params.siteId),
+    { method: 'post', path: `${path}/trials`, summary: summary.post, input, reply: DatabaseConnectionInfo },
+    async ({ params }) => tryDatabaseConnection(services, params.siteId, use),
   ),
-  endpoint(
-    { method: 'delete', path: connection, summary: 'Forget how the database is reached, and what opens it', input },
-    async ({ params }) => forgetDatabaseConnection(services, params.siteId),
+  endpoint({ method: 'delete', path, summary: summary.delete, input }, async ({ params }) =>
+    forgetDatabaseConnection(services, params.siteId, use),
   ),
+]
+
+/** How the database, and the place of its backups, are reached. */
+const connectionEndpoints = (services: Needed): Endpoint[] => [
+  ...databaseEndpoints(services, connection, 'site', {
+    get: 'How the database of the site is reached',
+    put: 'How the database of the site is reached; read only until clean-ups are allowed',
+    post: 'Find out whether the database can be read',
+    delete: 'Forget how the database is reached, and what opens it',
+  }),
+  ...databaseEndpoints(services, proofServer, 'proof', {
+    get: 'The server that backups are restored on for proof; without one, this machine',
+    put: 'A server that backups are restored on for proof, each in a database that is made for it and removed',
+    post: 'Find out whether a database can be made and removed there',
+    delete: 'Forget the server for proofs: they are made on this machine again',
+  }),
   endpoint(
     { method: 'get', path: place, summary: 'Where backups go', input, reply: FileConnectionInfo },
     async ({ params }) => fileConnectionOf(services, params.siteId, 'backups'),

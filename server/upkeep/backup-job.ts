@@ -2,9 +2,10 @@ import { mkdir, rm } from 'node:fs/promises'
 import { and, desc, eq, inArray } from 'drizzle-orm'
 import type { Backup } from '../../core/contracts/database-backups.ts'
 import type { DatabaseEngine } from '../../core/contracts/site-databases.ts'
-import { siteDatabase, type HasDatabaseSecrets } from '../databases/database-connections.ts'
+import { proofServerOf, siteDatabase, type HasDatabaseSecrets } from '../databases/database-connections.ts'
 import { withDatabase } from '../databases/open-database-at.ts'
-import { DatabaseFailure } from '../databases/open-database.ts'
+import { DatabaseFailure, type OpenDatabase } from '../databases/open-database.ts'
+import { openScratchOn } from '../databases/scratch-on-server.ts'
 import type { HasDatabase } from '../db/database.ts'
 import { databaseBackups } from '../db/upkeep-schema.ts'
 import { siteFiles, type HasFileAccess } from '../files/file-connections.ts'
@@ -28,6 +29,8 @@ type Needed = HasDatabase & HasEvents & HasClock & HasDatabaseSecrets & HasFileA
 const WRITTEN = 45
 const SENT = 60
 const RESTORED = 95
+
+const WORDS: Record<DatabaseEngine, string> = { postgresql: 'PostgreSQL', mariadb: 'MariaDB or MySQL' }
 
 const set = (needed: Needed, id: string, change: Partial<BackupRow>): Promise<unknown> =>
   needed.db.update(databaseBackups).set(change).where(eq(databaseBackups.id, id))
@@ -99,6 +102,17 @@ const send = async (needed: Needed, row: BackupRow, written: Written, tell: Tell
   await set(needed, row.id, { stage: 'sent' })
 }
 
+/** An empty database: on the server that the owner names, else on this machine. @throws DatabaseFailure */
+const openForProof = async (needed: Needed, siteId: string, engine: DatabaseEngine): Promise<OpenDatabase> => {
+  const access = await proofServerOf(needed, siteId)
+  if (access === undefined) return needed.scratch.open(engine)
+  if (access.place.engine !== engine)
+    throw new DatabaseFailure(
+      `The server for the proof is ${WORDS[access.place.engine]}, and the database of the site is ${WORDS[engine]}: a backup of one cannot be restored on the other. Name another server under “Database connection”.`,
+    )
+  return openScratchOn(access, siteId)
+}
+
 const prove = async (
   needed: Needed,
   row: BackupRow,
@@ -109,7 +123,7 @@ const prove = async (
 ): Promise<NonNullable<Backup['proof']>> => {
   await tell(SENT, 'Starting an empty database for the proof')
   return withDatabase(
-    () => needed.scratch.open(written.engine),
+    () => openForProof(needed, row.siteId, written.engine),
     async (db) => {
       const rows = written.tables.reduce((sum, table) => sum + table.rows, 0)
       await restoreInto(

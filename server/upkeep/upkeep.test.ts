@@ -105,6 +105,55 @@ describe.each<DatabaseEngine>(['postgresql', 'mariadb'])('Upkeep of a database o
     )
 
   runs(
+    'A backup is proved on the server that the owner names, where nothing stays and nothing else is touched',
+    async () => {
+      await connect('reading')
+      await placeBackups()
+      Object.assign(bench.scratch, { open: () => Promise.reject(new Error('this machine was used')) })
+      const signIn = await server.newDatabase(`keepers${++count}`)
+      const proofServer = { place: signIn, secret: { password: server.password } }
+      await sent('PUT', path('proof-server'), proofServer)
+      expect((await sent('POST', path('proof-server/trials'))).trial).toMatchObject({
+        outcome: 'good',
+        sentence: expect.stringMatching(/a database was made there and removed again\. It is the server of the site/),
+      })
+      const databases = (): Promise<string[]> =>
+        withDatabase(
+          () => server.open(signIn),
+          async (db) =>
+            (
+              await db.rows(
+                engine === 'postgresql'
+                  ? 'select datname from pg_database'
+                  : 'select schema_name from information_schema.schemata',
+              )
+            ).map(([name]) => name ?? ''),
+        )
+      const before = await databases()
+      const { stage, proof } = await backedUp()
+      expect({ stage, proof }).toMatchObject({ stage: 'proved', proof: { differences: [] } })
+      expect((await databases()).toSorted()).toEqual(before.toSorted())
+      // The password of the site's own database is another one, and stays.
+      expect((await sent('GET', path('connection'))).place.database).toBe(place.database)
+      await sent('DELETE', path('proof-server'))
+      expect((await sent('GET', path('proof-server'))).place).toBeNull()
+    },
+  )
+
+  runs('A server for the proof that cannot be used is said, and the backup is not taken for proved', async () => {
+    await connect('reading')
+    await placeBackups()
+    const signIn = await server.newDatabase(`keepers${++count}`)
+    const other = engine === 'postgresql' ? 'mariadb' : 'postgresql'
+    await sent('PUT', path('proof-server'), { place: { ...signIn, engine: other }, secret: { password: 'x' } })
+    const { stage, error } = await backedUp()
+    expect(stage).toBe('sent')
+    expect(error).toMatch(/a backup of one cannot be restored on the other\. Name another server/)
+    await sent('PUT', path('proof-server'), { place: signIn, secret: { password: 'wrong' } })
+    expect((await sent('POST', path('proof-server/trials'))).trial.outcome).toBe('failed')
+  })
+
+  runs(
     'goes from the first look to a clean-up, and back to the row',
     async () => {
       Object.assign(bench.scratch, { open: own })

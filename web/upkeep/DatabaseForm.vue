@@ -4,6 +4,7 @@ import {
   DatabaseConnectionInfo,
   type DatabaseConnectionDraft,
   type DatabaseEngine,
+  type DatabaseUse,
 } from '../../core/contracts/site-databases.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { callApi } from '../api/client.ts'
@@ -12,8 +13,8 @@ import ActionButton from '../ui/ActionButton.vue'
 import NoteBox from '../ui/NoteBox.vue'
 import SelectField from '../ui/SelectField.vue'
 
-/** How the database of the site is reached, and what Zest Lamp may do there. */
-const props = defineProps<{ site: Site; connection: DatabaseConnectionInfo }>()
+/** How the database of the site is reached, and what Zest Lamp may do there; or a server that backups are proved on. */
+const props = defineProps<{ site: Site; connection: DatabaseConnectionInfo; use: DatabaseUse }>()
 const emit = defineEmits<{ changed: [connection: DatabaseConnectionInfo] }>()
 const problems = useProblems()
 
@@ -46,7 +47,7 @@ const keeps = ref(props.connection.secret !== 'in-memory')
 const mayCleanUp = ref(props.connection.allows === 'clean-up')
 const underWay = ref<'' | 'saving' | 'forgetting'>('')
 
-const path = computed(() => `/sites/${props.site.id}/database/connection`)
+const path = computed(() => `/sites/${props.site.id}/database/${props.use === 'site' ? 'connection' : 'proof-server'}`)
 const isNew = computed(() => password.value !== '' || sshSecret.value !== '' || known === null)
 const secret = computed<DatabaseConnectionDraft['secret']>(() => {
   if (!isNew.value) return null
@@ -144,7 +145,11 @@ const saved = computed(() => (known === null ? '' : ' (empty: as before)'))
         :label="way === 'tunnel' ? 'Host, as the SSH server sees it' : 'Host, and port if it is not the usual one'"
         :placeholder="way === 'tunnel' ? 'localhost' : 'db.example.org'"
       />
-      <v-text-field v-model="database" label="Name of the database" autocomplete="off" />
+      <v-text-field
+        v-model="database"
+        :label="use === 'site' ? 'Name of the database' : 'A database to sign in to'"
+        autocomplete="off"
+      />
       <v-text-field v-model="user" label="User" autocomplete="off" />
       <v-text-field v-model="password" type="password" :label="`Password${saved}`" autocomplete="off" />
     </div>
@@ -172,6 +177,7 @@ const saved = computed(() => (known === null ? '' : ' (empty: as before)'))
       density="compact"
     />
     <v-checkbox
+      v-if="use === 'site'"
       v-model="mayCleanUp"
       label="Allow clean-ups. Without this, Zest Lamp only reads."
       hide-details

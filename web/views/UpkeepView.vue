@@ -25,6 +25,7 @@ type Section = (typeof SECTIONS)[number]['id']
 const section = ref<Section>(SECTIONS.find(({ id }) => id === useRoute()?.query['part'])?.id ?? 'pictures')
 
 const DatabaseForm = defineAsyncComponent(() => import('../upkeep/DatabaseForm.vue'))
+const ProofServer = defineAsyncComponent(() => import('../upkeep/ProofServer.vue'))
 const BackupsPanel = defineAsyncComponent(() => import('../upkeep/BackupsPanel.vue'))
 const PicturesPanel = defineAsyncComponent(() => import('../upkeep/PicturesPanel.vue'))
 const CalendarPanel = defineAsyncComponent(() => import('../upkeep/CalendarPanel.vue'))
@@ -128,7 +129,8 @@ const restoreAll = (backup: Backup, database: string): Promise<void> =>
         Say how the database of the site is reached. Its password is encrypted with a key that is not in Zest Lamp’s
         database. Nothing is changed unless you allow it.
       </p>
-      <DatabaseForm :key="site.id" :site="site" :connection="connection" @changed="connection = $event" />
+      <DatabaseForm :key="site.id" :site="site" :connection="connection" use="site" @changed="connection = $event" />
+      <ProofServer :key="`proof-${site.id}`" :site="site" />
     </template>
     <p v-else-if="connection.place === null">
       The database is not connected yet. <v-btn size="small" @click="section = 'connection'">Connect it</v-btn>
