@@ -23,6 +23,7 @@ import { warmUpJob } from './warmup/warm-up-job.ts'
 import type { RoundClock } from './warmup/round-work.ts'
 import type { JobHandler } from './jobs/job-queue.ts'
 import type { HasFileAccess } from './files/file-connections.ts'
+import type { HasRecordings } from './measuring/recordings.ts'
 import type { HasDatabaseSecrets } from './databases/database-connections.ts'
 import { backupJob } from './upkeep/backup-job.ts'
 import type { HasUpkeepFolder } from './upkeep/backups.ts'
@@ -53,6 +54,7 @@ export type HandlerIo = MeasureIo &
   HasScratch &
   HasPictureMaker &
   HasPicturesFolder &
+  HasRecordings &
   HasAuthority &
   HasClock & { readonly warmUpClock?: RoundClock }
 

@@ -191,6 +191,7 @@ const main = async (): Promise<void> => {
       publisher,
       now,
       authority,
+      recordings,
     },
     ...orders,
     ...files,

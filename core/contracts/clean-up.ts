@@ -174,6 +174,10 @@ export const CleanUpOrder = z.strictObject({
   groups: z.array(CleanUpGroup).min(1).max(200),
   schemaDigest: z.string().describe('Of the survey that the owner looked at'),
   start: z.enum(['now', 'quiet-hours']).default('quiet-hours'),
+  loads: z
+    .enum(['measured', 'not-measured'])
+    .default('measured')
+    .describe('Whether pages are loaded in a browser before and after, as a phone and as a laptop'),
 })
 export type CleanUpOrder = z.infer<typeof CleanUpOrder>
 
@@ -197,11 +201,35 @@ export const WaitComparison = z.object({
 })
 export type WaitComparison = z.infer<typeof WaitComparison>
 
+const LoadTimes = z.object({
+  msMainContent: z.number(),
+  msWait: z.number().nullable().describe('Until the first byte'),
+})
+
+/** Pages in a browser before and after a clean-up, straight from the site’s own server. */
+export const CleanUpLoads = z.object({
+  before: z.string().nullable().describe('The measurement before'),
+  after: z.string().nullable(),
+  pages: z.array(
+    z.object({
+      path: z.string(),
+      visitorName: z.string(),
+      before: LoadTimes,
+      after: LoadTimes,
+      verdict: WaitComparison.shape.verdict,
+      sentence: z.string(),
+    }),
+  ),
+  notMeasured: z.string().nullable().describe('Why there is no comparison'),
+})
+export type CleanUpLoads = z.infer<typeof CleanUpLoads>
+
 export const CleanUpResult = z.object({
   sentence: z.string(),
   removed: z.int(),
   space: z.array(z.object({ table: z.string(), before: z.number(), after: z.number() })),
   wait: WaitComparison.nullable(),
+  loads: CleanUpLoads.nullable().default(null).describe('Null: it was stopped, or not to be measured'),
   kept: z
     .object({ file: z.string(), bytes: z.number(), sha256: z.string(), offSite: z.boolean() })
     .nullable()

@@ -9,6 +9,7 @@ import type {
 import type { BackedUpTable, Backup, MediaBackup, RestoreOrder } from '../../core/contracts/database-backups.ts'
 import type { FilePlace, FileTrial } from '../../core/contracts/file-connections.ts'
 import type { DatabasePlace, DatabaseTrial, DatabaseUse } from '../../core/contracts/site-databases.ts'
+import type { WaitSample } from '../../core/upkeep/compare-waits.ts'
 import { instant, siteId } from './schema.ts'
 import { secretText } from './secret-text.ts'
 
@@ -106,6 +107,8 @@ export const cleanUps = pgTable(
     order: jsonb('order').$type<CleanUpOrder>().notNull(),
     backupId: text('backup_id').notNull(),
     progress: jsonb('progress').$type<GroupProgress[]>().notNull(),
+    /** The measurement in a browser that was made before; null: none yet. */
+    loadsBefore: text('loads_before'),
     /** Server wait before the first row went; null: not measured yet. */
     waitBefore: jsonb('wait_before').$type<WaitSample>(),
     /** Space of the tables before the first row went. */
@@ -115,12 +118,6 @@ export const cleanUps = pgTable(
   },
   (table) => [index('clean_ups_site').on(table.siteId, table.at)],
 )
-
-/** Waits of the sample’s pages, ms, and queries where the site tells them. */
-export interface WaitSample {
-  readonly waits: number[]
-  readonly queries: number | null
-}
 
 export const databaseRestores = pgTable('database_restores', {
   id: text('id').primaryKey(),

@@ -8,6 +8,8 @@ import type { EventBus } from '../live/event-bus.ts'
 /** How a job tells how far it is. */
 export interface JobProgress {
   readonly jobId: string
+  /** To order work of another lane, and to wait for it. */
+  readonly jobs: JobQueue
   readonly signal: AbortSignal
   /** @param now what is being done, in words */
   report(done: number, total: number, now: string, msLeft: number | null): Promise<void>
@@ -245,6 +247,7 @@ export class JobQueue {
       await this.#update(row.id, { state: 'running' })
       await this.#handlers[row.kind](this.#toJob(row), {
         jobId: row.id,
+        jobs: this,
         signal: cancel.signal,
         report: (done, total, now, msLeft) => this.#update(row.id, { done, total, now, msLeft }),
         offerSkip: (words) => {

@@ -311,6 +311,7 @@ export class ServerBench {
       look: async (order: SnapshotOrder) => this.look(order),
       stop: () => undefined,
     } as unknown as LabClient
+    const recordings = new Recordings('/nowhere')
     const log = (error: unknown): void => void this.errors.push(error)
     this.#publisher = new Publisher(this.#db, delivery, log)
     const publisher = this.#publisher
@@ -322,7 +323,7 @@ export class ServerBench {
       events,
       addresses,
       ...orders,
-      recordings: new Recordings('/nowhere'),
+      recordings,
       jobs: new JobQueue(
         this.#db,
         events,
@@ -335,6 +336,7 @@ export class ServerBench {
           edges: this.edges,
           objects,
           publisher,
+          recordings,
           ...orders,
           now: () => this.now(),
           authority: this.authority,

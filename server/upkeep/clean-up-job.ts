@@ -5,6 +5,8 @@ import { eq } from 'drizzle-orm'
 import type { CleanUpResult, GroupProgress } from '../../core/contracts/clean-up.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { UnknownInSchema, type DatabaseSchema } from '../../core/upkeep/database-schema.ts'
+import { isBusierThanUsual } from '../../core/upkeep/busy-hours.ts'
+import { compareWaits } from '../../core/upkeep/compare-waits.ts'
 import { minutesUntilQuiet } from '../../core/upkeep/quiet-hours.ts'
 import { dialectOf, tableSql } from '../../core/upkeep/sql-dialect.ts'
 import { siteDatabase, type HasDatabaseSecrets } from '../databases/database-connections.ts'
@@ -12,6 +14,9 @@ import { withDatabase } from '../databases/open-database-at.ts'
 import { DatabaseFailure, type OpenDatabase } from '../databases/open-database.ts'
 import { readSchema } from '../databases/read-schema.ts'
 import type { HasDatabase } from '../db/database.ts'
+import type { HasDelivery } from '../../delivery/control/client.ts'
+import type { HasEdges } from '../edges/edge-fleet.ts'
+import type { HasRecordings } from '../measuring/recordings.ts'
 import { cleanUps } from '../db/upkeep-schema.ts'
 import { siteFiles, type HasFileAccess } from '../files/file-connections.ts'
 import { FileFailure } from '../files/file-server.ts'
@@ -25,12 +30,22 @@ import { getSite } from '../sites/sites.ts'
 import { localFile, type HasUpkeepFolder } from './backups.ts'
 import { cleanUpGroups, type CleanUpPace } from './clean-up-groups.ts'
 import { RemovedFile } from './removed-file.ts'
-import { compareWaits, sampleWaits, waitOnce } from './site-wait.ts'
+import { sampleWaits, waitOnce } from './site-wait.ts'
+import { comparedLoads, measureLoads, type MeasuredLoads } from './measured-loads.ts'
 import { writeSealedFile } from './sql-file.ts'
 import { digestOfSchema } from './surveys.ts'
 import { upkeepPlanOf } from './upkeep-plan.ts'
 
-type Needed = HasDatabase & HasEvents & HasAddresses & HasClock & HasDatabaseSecrets & HasFileAccess & HasUpkeepFolder
+type Needed = HasDatabase &
+  HasDelivery &
+  HasEdges &
+  HasEvents &
+  HasAddresses &
+  HasClock &
+  HasDatabaseSecrets &
+  HasFileAccess &
+  HasRecordings &
+  HasUpkeepFolder
 type Row = typeof cleanUps.$inferSelect
 
 /** A site this much slower than before is busy: the clean-up waits. */
@@ -107,10 +122,32 @@ class CleanUpRun {
     for (let ms = LOOK_EVERY_MS; ; ms = Math.min(LONGEST_PAUSE_MS, ms * 2)) {
       const now = await waitOnce(this.#site)
       this.#lookedAt = performance.now()
-      if (now === undefined || now <= this.#usualMs * BUSY + BUSY_MS) return
-      await tell('The site is busy: waiting until it answers as usual')
+      const isSlow = now !== undefined && now > this.#usualMs * BUSY + BUSY_MS
+      if (!isSlow && !(await this.#isAskedALot())) return
+      await tell(
+        isSlow
+          ? 'The site is busy: waiting until it answers as usual'
+          : 'The site has more visitors than usual: waiting until there are fewer',
+      )
       await pause(ms, undefined, { signal })
     }
+  }
+
+  /** By what delivery counts; where nothing goes through it, nothing is known. */
+  async #isAskedALot(): Promise<boolean> {
+    const traffic = await this.#needed.delivery.traffic(this.#row.siteId).catch(() => undefined)
+    const live = traffic?.channels.find(({ channel }) => channel === 'live')
+    return isBusierThanUsual(live?.course ?? [], this.#needed.now().getTime())
+  }
+
+  /** Pages in a browser, unless that was not wanted. */
+  async #loads(words: string, done: number, earlier?: string | null): Promise<MeasuredLoads | undefined> {
+    if (this.#row.order.loads === 'not-measured') return undefined
+    await this.#progress.report(done, 100, words, null)
+    const begun = async (id: string): Promise<void> => {
+      if (done < 50) await this.#set({ loadsBefore: id })
+    }
+    return measureLoads(this.#needed, this.#site, this.#row.by, this.#progress, begun, earlier)
   }
 
   async #remove(schema: DatabaseSchema, file: RemovedFile): Promise<GroupProgress[]> {
@@ -192,7 +229,10 @@ class CleanUpRun {
         ...referring.filter(({ treat }) => treat === 'remove').map((one) => one.table),
       ]),
     )
-    await report(1, 100, 'Measuring how long pages take', null)
+    // Waiting for its hours comes first: what is measured before is to be of the same hours as what is measured after.
+    await this.#whenQuiet((words) => report(0, 100, words, null))
+    const loadsBefore = await this.#loads('Loading pages as a phone and as a laptop', 1, this.#row.loadsBefore)
+    await report(3, 100, 'Measuring how long pages take', null)
     const before = this.#row.waitBefore ?? (await sampleWaits(this.#site, signal))
     const spaceBefore = this.#row.spaceBefore ?? (await this.#space(touched))
     await this.#set({ waitBefore: before, spaceBefore })
@@ -207,11 +247,17 @@ class CleanUpRun {
     const kept = await this.#keep()
     if (!stopped) await report(94, 100, 'Measuring how long pages take now', null)
     const wait = stopped ? null : compareWaits(before, await sampleWaits(this.#site, signal))
+    const loadsAfter = stopped ? undefined : await this.#loads('Loading the same pages once more', 96)
+    const loads =
+      loadsBefore === undefined || loadsAfter === undefined
+        ? null
+        : await comparedLoads(this.#needed, this.#site, wait, loadsBefore, loadsAfter)
     const after = await this.#space(touched)
     const stayed = left === 0 ? '' : ` ${left} stayed because they were in use, or something points to them.`
     return {
       removed,
       wait,
+      loads,
       kept,
       space: [...touched].map((table) => ({ table, before: spaceBefore[table] ?? 0, after: after[table] ?? 0 })),
       sentence: `${stopped ? 'Stopped: ' : ''}${removed === 1 ? 'one row was' : `${removed.toLocaleString('en')} rows were`} removed.${stayed}${wait === null ? '' : ` ${wait.sentence}`}`,
@@ -233,6 +279,7 @@ export const cleanUpJob =
       await needed.db.update(cleanUps).set({ result }).where(eq(cleanUps.id, row.id))
       const changes = [
         result.sentence,
+        ...(result.loads?.pages.map(({ sentence }) => sentence) ?? []),
         ...result.space.map(
           ({ table, before, after }) =>
             `${table}: ${Math.round(before / 1024)} kB before, ${Math.round(after / 1024)} kB after`,

@@ -54,7 +54,7 @@ export const listCleanUps = async ({ db }: HasDatabase, siteId: string): Promise
     .orderBy(desc(cleanUps.at))
     .limit(MOST_LISTED)
   return rows.map(({ cleanUp, state, error }) => {
-    const { siteId: _site, waitBefore: _wait, spaceBefore: _space, at, ...rest } = cleanUp
+    const { siteId: _site, waitBefore: _wait, spaceBefore: _space, loadsBefore: _loads, at, ...rest } = cleanUp
     return { ...rest, state, error, at: at.toISOString() }
   })
 }

@@ -39,7 +39,7 @@ const cleanUpAfter = async (needed: Needed, siteId: string, plan: UpkeepPlan): P
   const schemaDigest = (await latestSurvey(needed, siteId))?.result?.schemaDigest
   const [done] = await needed.db.select({ id: cleanUps.id }).from(cleanUps).where(eq(cleanUps.backupId, backup.id))
   if (allows !== 'clean-up' || schemaDigest === undefined || done !== undefined) return
-  await orderCleanUp(needed, siteId, { groups: plan.groups, schemaDigest, start: 'quiet-hours' }, BY)
+  await orderCleanUp(needed, siteId, { groups: plan.groups, schemaDigest, start: 'quiet-hours', loads: 'measured' }, BY)
 }
 
 /** Order what is due for one site. @throws AppError where something is under way */

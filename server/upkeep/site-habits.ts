@@ -2,7 +2,6 @@ import { parse } from 'parse5'
 import type { HabitAnswers, SiteHabits } from '../../core/contracts/site-habits.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { attributeOf, htmlElements } from '../../core/formats/html-tree.ts'
-import { picturesOfPage } from '../../core/pictures/named-pictures.ts'
 import { siteHabits } from '../../core/upkeep/site-habits.ts'
 import { checkOfSite } from '../connect/site-quick-check.ts'
 import type { HasDatabase } from '../db/database.ts'
@@ -13,6 +12,7 @@ import { askSite } from '../net/asked-site.ts'
 import { OutsideFailure, type OutsideAnswer } from '../net/outside-request.ts'
 import { askedSiteOf } from '../server-rules/copy-site.ts'
 import { getSite } from '../sites/sites.ts'
+import { plainFileOf } from './plain-file.ts'
 import { saveUpkeepPlan, upkeepPlanOf } from './upkeep-plan.ts'
 
 const TIMES = 4
@@ -42,13 +42,6 @@ const generatorOf = (html: string): string | null => {
     if (node.tagName === 'meta' && attributeOf(node, 'name')?.toLowerCase() === 'generator')
       return attributeOf(node, 'content')?.trim().slice(0, 100) ?? null
   return null
-}
-
-/** A file of the site that needs no computing: its first style sheet. */
-const plainFileOf = (html: string, named: string): string | undefined => {
-  const { sheets } = picturesOfPage(html, new URL(named))
-  const own = sheets.map((address) => new URL(address)).find(({ host }) => host === new URL(named).host)
-  return own === undefined ? undefined : own.pathname + own.search
 }
 
 /** What can be seen from outside of how a site is run, and what the owner has said. @throws AppError NOT_FOUND, NOT_REACHED */

@@ -1,4 +1,7 @@
 import { mkdtempSync, readdirSync, readFileSync, rmSync, truncateSync } from 'node:fs'
+import { once } from 'node:events'
+import { createServer } from 'node:http'
+import type { AddressInfo } from 'node:net'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, beforeAll, beforeEach, afterEach, describe, expect, test } from 'vitest'
@@ -9,7 +12,7 @@ import { withDatabase } from '../databases/open-database-at.ts'
 import { readSchema } from '../databases/read-schema.ts'
 import { hasDatabaseServer, startDatabaseServer, type DatabaseServerBench } from '../testing/database-servers.ts'
 import { neglectedContents } from '../testing/neglected-content.ts'
-import { ServerBench, type Json } from '../testing/server-bench.ts'
+import { measured, ServerBench, type Json } from '../testing/server-bench.ts'
 import { eq } from 'drizzle-orm'
 import { sites } from '../db/schema.ts'
 import { orderScheduledUpkeep } from './scheduled-upkeep.ts'
@@ -83,8 +86,12 @@ describe.each<DatabaseEngine>(['postgresql', 'mariadb'])('Upkeep of a database o
     await ended()
     return (await sent('GET', path('survey'))).survey.result
   }
-  const cleanedUp = async (groups: CleanUpGroup[], schemaDigest: string): Promise<CleanUp> => {
-    await sent('POST', path('clean-ups'), { groups, schemaDigest, start: 'now' })
+  const cleanedUp = async (
+    groups: CleanUpGroup[],
+    schemaDigest: string,
+    loads: 'measured' | 'not-measured' = 'not-measured',
+  ): Promise<CleanUp> => {
+    await sent('POST', path('clean-ups'), { groups, schemaDigest, start: 'now', loads })
     await ended()
     return (await sent('GET', path('clean-ups')))[0]
   }
@@ -103,6 +110,69 @@ describe.each<DatabaseEngine>(['postgresql', 'mariadb'])('Upkeep of a database o
       () => server.open(place),
       (db) => db.rows(sql),
     )
+
+  runs('What a clean-up was worth is measured in a browser before and after, as a phone and as a laptop', async () => {
+    await connect('clean-up')
+    await placeBackups()
+    await backedUp()
+    const { groups, schemaDigest } = await surveyed()
+    let [loads, after] = [0, false]
+    bench.services.events.listen((event) => {
+      if (event.kind === 'job' && event.job.kind === 'measure' && event.job.state === 'done') after = true
+    })
+    // The phone becomes quicker meanwhile, although the site’s server answers as before.
+    bench.lab = ({ visitor }) => {
+      const spread = (loads++ % 5) * 7
+      return measured((visitor.device === 'phone' && after ? 1500 : 2000) + spread)
+    }
+    const [group] = groups.map((one) => one.group)
+    const { result } = await cleanedUp([group!], schemaDigest, 'measured')
+    expect(result?.loads).toMatchObject({ before: expect.any(String), after: expect.any(String), notMeasured: null })
+    // Straight from the site’s own server, which is what the database is behind.
+    const first = await sent('GET', `/sites/${siteId}/measurements/${result?.loads?.before}`)
+    expect(first.order).toMatchObject({ sides: ['origin'], visit: 'first' })
+    const sentences = result?.loads?.pages.map(({ sentence }) => sentence)
+    expect(sentences).toContainEqual(
+      expect.stringMatching(
+        /no measurable difference, main content after 1\.5\d s \(was 2\.0\d s\), which the database does not explain$/,
+      ),
+    )
+    expect(sentences).toContainEqual(
+      expect.stringMatching(/no measurable difference, main content after 2\.0\d s \(was 2\.0\d s\)$/),
+    )
+    const [entry] = (await sent('GET', `/sites/${siteId}/ledger`)) as { changes: string[] }[]
+    expect(entry?.changes).toEqual(expect.arrayContaining(sentences ?? []))
+  })
+
+  runs('A backup place whose disk is full is said, and nothing counts as backed up', async () => {
+    await connect('clean-up')
+    const full = createServer((req, res) => {
+      req.resume()
+      // RFC 4918 §11.5.
+      res.writeHead(req.method === 'PUT' ? 507 : req.method === 'PROPFIND' ? 207 : 404).end()
+    }).listen(0, '127.0.0.1')
+    try {
+      await once(full, 'listening')
+      const address = `http://127.0.0.1:${(full.address() as AddressInfo).port}/`
+      await sent('PUT', path('backup-place'), {
+        place: { protocol: 'webdav', address, user: 'keeper', folder: '' },
+        secret: { kind: 'password', password: 'x' },
+      })
+      const { stage, error, proof } = await backedUp()
+      expect({ stage, proof }).toEqual({ stage: 'written', proof: null })
+      expect(error).toMatch(/The disk of the server is full, or your space is used up/)
+      expect(readdirSync(bench.upkeepFolder)).toEqual([])
+      const refused = await bench.call('POST', path('clean-ups'), {
+        groups: [{ id: 'g', kind: 'spam', name: 'Spam', table: 't', where: [{ is: 'empty', column: 'c' }] }],
+        schemaDigest: '',
+        start: 'now',
+      })
+      expect(refused.status).toBe(409)
+    } finally {
+      full.close()
+      full.closeAllConnections()
+    }
+  })
 
   runs(
     'A backup is proved on the server that the owner names, where nothing stays and nothing else is touched',

@@ -1,12 +1,17 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { CleanUp } from '../../core/contracts/clean-up.ts'
-import { bytes, howMany, when, whole } from '../format/show.ts'
+import { bytes, howMany, pageName, seconds, when, whole } from '../format/show.ts'
 
 /** One clean-up: what went, what it was worth, and the way back. */
 const props = defineProps<{ cleanUp: CleanUp; busy: boolean }>()
 const emit = defineEmits<{ restore: [] }>()
 
+const VERDICTS = {
+  faster: 'Faster',
+  slower: 'Slower',
+  'no-measurable-difference': 'No measurable difference',
+} as const
 const isOpen = computed(() => props.cleanUp.state === 'running' || props.cleanUp.state === 'queued')
 const gone = computed(() => props.cleanUp.progress.reduce((sum, { removed, along }) => sum + removed + along, 0))
 const space = computed(() => {
@@ -42,6 +47,44 @@ const space = computed(() => {
         </tbody>
       </table>
     </div>
+    <template v-if="cleanUp.result?.loads">
+      <div
+        v-if="cleanUp.result.loads.pages.length > 0"
+        class="scroll"
+        tabindex="0"
+        role="group"
+        aria-label="Pages before and after"
+      >
+        <table class="figures">
+          <caption class="visually-hidden">
+            Pages before and after, loaded from the site’s own server
+          </caption>
+          <thead>
+            <tr>
+              <th scope="col">Page</th>
+              <th scope="col">Visitor</th>
+              <th scope="col" class="num">Main content before</th>
+              <th scope="col" class="num">After</th>
+              <th scope="col" class="num">Server wait before</th>
+              <th scope="col" class="num">After</th>
+              <th scope="col">Verdict</th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr v-for="one in cleanUp.result.loads.pages" :key="`${one.path} ${one.visitorName}`">
+              <td>{{ pageName(one.path) }}</td>
+              <td>{{ one.visitorName }}</td>
+              <td class="num">{{ seconds(one.before.msMainContent) }}</td>
+              <td class="num">{{ seconds(one.after.msMainContent) }}</td>
+              <td class="num">{{ one.before.msWait === null ? '–' : seconds(one.before.msWait) }}</td>
+              <td class="num">{{ one.after.msWait === null ? '–' : seconds(one.after.msWait) }}</td>
+              <td>{{ VERDICTS[one.verdict] }}</td>
+            </tr>
+          </tbody>
+        </table>
+      </div>
+      <p v-else>Not measured in a browser: {{ cleanUp.result.loads.notMeasured }}</p>
+    </template>
     <template v-if="cleanUp.result">
       <p>
         {{
@@ -76,6 +119,7 @@ h3 {
   color: rgb(var(--v-theme-error));
 }
 .scroll {
+  margin: 0.6rem 0;
   overflow-x: auto;
 }
 </style>

@@ -5,6 +5,7 @@ import {
   GroupsFile,
   type CleanUp,
   type CleanUpGroup,
+  type CleanUpOrder,
   type FoundGroup,
   type QuietHours,
   type Survey,
@@ -36,7 +37,7 @@ const props = defineProps<{
 const emit = defineEmits<{
   survey: []
   plan: [plan: UpkeepPlan]
-  cleanUp: [groups: CleanUpGroup[], start: 'now' | 'quiet-hours']
+  cleanUp: [order: Pick<CleanUpOrder, 'groups' | 'start' | 'loads'>]
   restore: [cleanUpId: string]
 }>()
 const problems = useProblems()
@@ -47,6 +48,7 @@ const groups = shallowRef<readonly Shown[]>([])
 const chosen = ref<string[]>([])
 const looking = ref(false)
 const describing = ref(false)
+const measures = ref(true)
 
 const look = async (group: CleanUpGroup): Promise<GroupPreview | undefined> => {
   looking.value = true
@@ -156,6 +158,12 @@ const every = computed<UpkeepPlan['every']>(() => {
     : null
 })
 watch(every, (now) => emit('plan', { ...props.plan, every: now }))
+const cleanUp = (start: 'now' | 'quiet-hours'): void =>
+  emit('cleanUp', {
+    groups: confirmed.value.map(({ group }) => group),
+    start,
+    loads: measures.value ? 'measured' : 'not-measured',
+  })
 </script>
 
 <template>
@@ -237,32 +245,23 @@ watch(every, (now) => emit('plan', { ...props.plan, every: now }))
         <SelectField v-model="unit" :items="UNITS" label="Unit" hide-label />
       </template>
     </div>
+    <v-checkbox
+      v-model="measures"
+      label="Measure what it was worth: load pages as a phone and as a laptop before and after (some minutes)"
+      hide-details
+      density="compact"
+    />
     <div class="bar">
       <ActionButton
         color="primary"
         variant="flat"
         :disabled="busy || hindrance !== null || confirmed.length === 0"
         :under-way="ordering === 'clean-up'"
-        @click="
-          emit(
-            'cleanUp',
-            confirmed.map(({ group }) => group),
-            hasQuiet ? 'quiet-hours' : 'now',
-          )
-        "
+        @click="cleanUp(hasQuiet ? 'quiet-hours' : 'now')"
       >
         Remove {{ howMany(rows, 'row') }} ({{ bytes(size) }})
       </ActionButton>
-      <v-btn
-        v-if="hasQuiet"
-        :disabled="busy || hindrance !== null || confirmed.length === 0"
-        @click="
-          emit(
-            'cleanUp',
-            confirmed.map(({ group }) => group),
-            'now',
-          )
-        "
+      <v-btn v-if="hasQuiet" :disabled="busy || hindrance !== null || confirmed.length === 0" @click="cleanUp('now')"
         >Now, without waiting</v-btn
       >
       <span class="muted small" role="status">{{

@@ -2,7 +2,7 @@
 import { computed, defineAsyncComponent, ref, shallowRef, watch } from 'vue'
 import { useRoute } from 'vue-router'
 import { z } from 'zod'
-import { CleanUp, Survey, UpkeepPlan, type CleanUpGroup } from '../../core/contracts/clean-up.ts'
+import { CleanUp, Survey, UpkeepPlan, type CleanUpOrder } from '../../core/contracts/clean-up.ts'
 import { BackupsInfo, type Backup } from '../../core/contracts/database-backups.ts'
 import { DatabaseConnectionInfo } from '../../core/contracts/site-databases.ts'
 import type { Site } from '../../core/contracts/sites.ts'
@@ -82,8 +82,8 @@ const hindrance = computed(() => {
     return 'Nothing is removed without a backup of the last 24 hours that was proved to restore: make one under Backups.'
   return null
 })
-const cleanUp = (groups: CleanUpGroup[], start: 'now' | 'quiet-hours'): Promise<void> =>
-  order('clean-up', 'clean-ups', { groups, start, schemaDigest: survey.value?.result?.schemaDigest })
+const cleanUp = (chosen: Pick<CleanUpOrder, 'groups' | 'start' | 'loads'>): Promise<void> =>
+  order('clean-up', 'clean-ups', { ...chosen, schemaDigest: survey.value?.result?.schemaDigest })
 const restoreAll = (backup: Backup, database: string): Promise<void> =>
   order('restore', 'restores', { what: 'everything', backupId: backup.id, database })
 </script>

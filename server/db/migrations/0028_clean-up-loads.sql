@@ -1,0 +1,1 @@
+ALTER TABLE "clean_ups" ADD COLUMN "loads_before" text;
