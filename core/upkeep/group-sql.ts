@@ -16,18 +16,24 @@ export interface GroupScope {
 
 const daysAgo = (now: Date, days: number): Date => new Date(now.getTime() - days * DAY_MS)
 
-/** Whether two columns hold the same, whatever their types are. */
-const sameSql = (
+/**
+ * Whether a value of a row, which is not null, stands in a column of another table, whatever the types of both are. Written so that each database
+ * reads the other table once where it has no index for the column: PostgreSQL joins by a hash, MariaDB keeps the values of a subquery that does not
+ * refer to the row.
+ */
+const standsInSql = (
   dialect: SqlDialect,
-  [a, tableA]: [string, Table],
-  [b, tableB]: [string, Table],
-  aliases: [string, string],
+  [column, table, alias]: [string, Table, string],
+  [otherColumn, otherTable, otherAlias]: [string, Table, string],
 ): string => {
-  const [left, right] = [`${aliases[0]}.${dialect.name(a)}`, `${aliases[1]}.${dialect.name(b)}`]
-  const [one, other] = [columnNamed(tableA, a), columnNamed(tableB, b)]
-  return one.kind === other.kind && one.kind !== 'other'
-    ? `${left} = ${right}`
-    : `${dialect.asText(left)} = ${dialect.asText(right)}`
+  const [left, right] = [`${alias}.${dialect.name(column)}`, `${otherAlias}.${dialect.name(otherColumn)}`]
+  const [one, other] = [columnNamed(table, column), columnNamed(otherTable, otherColumn)]
+  const alike = one.kind === other.kind && one.kind !== 'other'
+  const [value, among] = alike ? [left, right] : [dialect.asText(left), dialect.asText(right)]
+  const from = `${tableSql(dialect, otherTable)} ${otherAlias}`
+  return dialect.engine === 'mariadb'
+    ? `${value} in (select ${among} from ${from} where ${right} is not null)`
+    : `exists (select 1 from ${from} where ${among} = ${value})`
 }
 
 /** One condition as SQL. @throws UnknownInSchema */
@@ -58,16 +64,15 @@ export const conditionSql = ({ schema, now }: GroupScope, table: Table, conditio
       return `(${column} is null or ${column} < ${momentSql(now, condition.form)})`
     case 'points-to-nothing': {
       const target = tableNamed(schema, condition.table)
-      const same = sameSql(dialect, [condition.key, target], [condition.column, table], ['u', alias])
-      return `${column} is not null and ${dialect.asText(column)} not in ('', '0') and not exists (select 1 from ${tableSql(dialect, target)} u where ${same})`
+      const stands = standsInSql(dialect, [condition.column, table, alias], [condition.key, target, 'u'])
+      return `${column} is not null and ${dialect.asText(column)} not in ('', '0') and not (${stands})`
     }
   }
 }
 
 const referringSql = ({ schema }: GroupScope, table: Table, { table: name, column, key }: Referring): string => {
   const dialect = dialectOf(schema.engine)
-  const from = tableNamed(schema, name)
-  return `exists (select 1 from ${tableSql(dialect, from)} r where ${sameSql(dialect, [column, from], [key, table], ['r', 't'])})`
+  return standsInSql(dialect, [key, table, 't'], [column, tableNamed(schema, name), 'r'])
 }
 
 /** What must hold of a row by itself; again before it is removed. @throws UnknownInSchema */
@@ -80,7 +85,7 @@ export const rowConditionsSql = (
   const held = group.referring.filter(({ treat }) => treat === 'stay')
   const parts = [
     ...group.where.map((condition) => conditionSql(scope, table, condition)),
-    ...(which === 'all' ? held.map((one) => `not ${referringSql(scope, table, one)}`) : []),
+    ...(which === 'all' ? held.map((one) => `not (${referringSql(scope, table, one)})`) : []),
   ]
   return parts.length === 0 ? '1 = 1' : parts.join('\n  and ')
 }
@@ -121,7 +126,7 @@ export const keysSql = (scope: GroupScope, group: CleanUpGroup): string => {
   const joined = keys.map((key) => `n.${key} = t.${key}`).join(' and ')
   const held = group.referring
     .filter(({ treat }) => treat === 'stay')
-    .map((one) => `not ${referringSql(scope, table, one)}`)
+    .map((one) => `not (${referringSql(scope, table, one)})`)
   const conditions = [`n.place > ${keep.newest}`, ...young, ...held]
   return `select ${list('t')} from (${numbered}) n join ${from} t on ${joined}\nwhere ${conditions.join('\n  and ')}`
 }

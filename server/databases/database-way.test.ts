@@ -96,3 +96,24 @@ runs('Without TLS a database is reached only in networks of one’s own', async 
   const place: DatabasePlace = { ...(await server!.newDatabase('open_way')), address: 'db.example.org' }
   expect((await failing(access(server!, place))).message).toMatch(/Others could read your password/)
 })
+
+const ENDLESS = {
+  postgresql: ["set statement_timeout = '200ms'", 'select pg_sleep(30)'],
+  mariadb: [
+    'set session max_statement_time = 0.2',
+    'select count(*) from information_schema.collations a, information_schema.collations b, information_schema.collations c, information_schema.collations d where a.id + b.id + c.id + d.id < 0',
+  ],
+}
+
+runs('A question that takes too long is ended by the server, and told as such', async () => {
+  for (const server of servers) {
+    const [bound = '', question = ''] = ENDLESS[server.engine]
+    await withDatabase(
+      async () => server.open(await server.newDatabase('slow_questions')),
+      async (db) => {
+        await db.run(bound)
+        await expect(db.rows(question)).rejects.toMatchObject({ reason: 'too-slow' })
+      },
+    )
+  }
+})

@@ -40,13 +40,21 @@ export const MARIADB_SESSION = [
   "set sql_mode = 'NO_AUTO_VALUE_ON_ZERO'",
 ]
 
+/** Errors of MariaDB that the library, which knows those of MySQL, has no name for. */
+const UNNAMED: Readonly<Record<number, string>> = { 1969: 'ER_STATEMENT_TIMEOUT' }
+
+const failed = (error: unknown, what: string): DatabaseFailure => {
+  const name = UNNAMED[(error as { errno?: number }).errno ?? 0]
+  return failureOf(name === undefined ? error : Object.assign(error as Error, { code: name }), what, CODES)
+}
+
 const asText = (field: { buffer(): Buffer | null }): Value => field.buffer()?.toString('utf8') ?? null
 
 /** A MariaDB or MySQL server over its own protocol. @throws DatabaseFailure */
 export const openMariadb = async (access: DatabaseAccess): Promise<OpenDatabase> => {
   const { place, secret, allows } = access
   const way = await wayTo(access, PORT).catch((error: unknown) => {
-    throw failureOf(error, place.socket || place.address, CODES)
+    throw failed(error, place.socket || place.address)
   })
   const { stream, host, what } = way
   const isEncrypted = place.encryption === 'tls' && place.socket === ''
@@ -81,7 +89,7 @@ export const openMariadb = async (access: DatabaseAccess): Promise<OpenDatabase>
   const asked = <T>(sql: string): Promise<T> =>
     new Promise((resolve, reject) => {
       connection.query(options(sql), (error, result) =>
-        error === null ? resolve(result as T) : reject(failureOf(error, what, CODES)),
+        error === null ? resolve(result as T) : reject(failed(error, what)),
       )
     })
   const end = async (): Promise<void> => {
@@ -127,7 +135,7 @@ export const openMariadb = async (access: DatabaseAccess): Promise<OpenDatabase>
             portion = []
           }
         } catch (error) {
-          throw failureOf(error, what, CODES)
+          throw failed(error, what)
         }
         if (portion.length > 0) yield portion
       },
@@ -135,6 +143,6 @@ export const openMariadb = async (access: DatabaseAccess): Promise<OpenDatabase>
     }
   } catch (error) {
     await end()
-    throw failureOf(error, what, CODES)
+    throw failed(error, what)
   }
 }

@@ -48,7 +48,8 @@ runs('is looked through, and its rows are counted or said to be too many to coun
   expect(survey.result.tables[0]?.rows).toBeGreaterThan(ROWS * 0.9)
   const spam = survey.result.groups.find(({ group }) => group.kind === 'spam')
   expect(spam?.group.table).toBe('messages')
-  expect([ROWS / 5000, null]).toContain(spam?.rows)
+  // Those of the last weeks stay; where counting takes too long, that is said instead.
+  if (spam?.rows !== null) expect(spam?.rows).toBeGreaterThan((ROWS / 5000) * 0.9)
   const preview = (await bench.call('POST', path('previews'), spam?.group)).body as GroupPreview
   expect(preview.rows !== null || preview.problem !== null || preview.sentence !== '').toBe(true)
   expect(preview.samples.length).toBeGreaterThan(0)
