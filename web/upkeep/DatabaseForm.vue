@@ -14,7 +14,13 @@ import NoteBox from '../ui/NoteBox.vue'
 import SelectField from '../ui/SelectField.vue'
 
 /** How the database of the site is reached, and what Zest Lamp may do there; or a server that backups are proved on. */
-const props = defineProps<{ site: Site; connection: DatabaseConnectionInfo; use: DatabaseUse }>()
+const props = defineProps<{
+  site: Site
+  connection: DatabaseConnectionInfo
+  use: DatabaseUse
+  /** Kind to begin with, where nothing is known. */
+  usual?: DatabaseEngine | undefined
+}>()
 const emit = defineEmits<{ changed: [connection: DatabaseConnectionInfo] }>()
 const problems = useProblems()
 
@@ -30,7 +36,7 @@ const WAYS = [
 type Way = (typeof WAYS)[number]['value']
 
 const known = props.connection.place
-const engine = ref<DatabaseEngine>(known?.engine ?? 'mariadb')
+const engine = ref<DatabaseEngine>(known?.engine ?? props.usual ?? 'mariadb')
 const way = ref<Way>(known?.tunnel ? 'tunnel' : known?.socket ? 'socket' : 'direct')
 const address = ref(known?.address ?? '')
 const socket = ref(known?.socket ?? '')

@@ -1,13 +1,13 @@
 <script setup lang="ts">
 import { onMounted, shallowRef } from 'vue'
-import { DatabaseConnectionInfo } from '../../core/contracts/site-databases.ts'
+import { DatabaseConnectionInfo, type DatabaseEngine } from '../../core/contracts/site-databases.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { callApi } from '../api/client.ts'
 import { useProblems } from '../stores/problems.ts'
 import DatabaseForm from './DatabaseForm.vue'
 
 /** Where backups are restored for proof: here, or on a server that the owner names. */
-const props = defineProps<{ site: Site }>()
+const props = defineProps<{ site: Site; engine: DatabaseEngine | undefined }>()
 const problems = useProblems()
 const server = shallowRef<DatabaseConnectionInfo | null>(null)
 onMounted(() =>
@@ -33,6 +33,7 @@ onMounted(() =>
         :site="site"
         :connection="server"
         use="proof"
+        :usual="engine"
         @changed="server = $event"
       />
     </details>

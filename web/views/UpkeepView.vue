@@ -24,8 +24,7 @@ const SECTIONS = [
 type Section = (typeof SECTIONS)[number]['id']
 const section = ref<Section>(SECTIONS.find(({ id }) => id === useRoute()?.query['part'])?.id ?? 'pictures')
 
-const DatabaseForm = defineAsyncComponent(() => import('../upkeep/DatabaseForm.vue'))
-const ProofServer = defineAsyncComponent(() => import('../upkeep/ProofServer.vue'))
+const DatabaseConnection = defineAsyncComponent(() => import('../upkeep/DatabaseConnection.vue'))
 const BackupsPanel = defineAsyncComponent(() => import('../upkeep/BackupsPanel.vue'))
 const PicturesPanel = defineAsyncComponent(() => import('../upkeep/PicturesPanel.vue'))
 const CalendarPanel = defineAsyncComponent(() => import('../upkeep/CalendarPanel.vue'))
@@ -124,14 +123,13 @@ const restoreAll = (backup: Backup, database: string): Promise<void> =>
       :answers="plan.answers"
       @answered="plan = { ...plan, answers: $event }"
     />
-    <template v-else-if="section === 'connection'">
-      <p>
-        Say how the database of the site is reached. Its password is encrypted with a key that is not in Zest Lamp’s
-        database. Nothing is changed unless you allow it.
-      </p>
-      <DatabaseForm :key="site.id" :site="site" :connection="connection" use="site" @changed="connection = $event" />
-      <ProofServer :key="`proof-${site.id}`" :site="site" />
-    </template>
+    <DatabaseConnection
+      v-else-if="section === 'connection'"
+      :key="site.id"
+      :site="site"
+      :connection="connection"
+      @changed="connection = $event"
+    />
     <p v-else-if="connection.place === null">
       The database is not connected yet. <v-btn size="small" @click="section = 'connection'">Connect it</v-btn>
     </p>
