@@ -37,7 +37,7 @@ import type { HasPictureMaker } from './pictures/picture-worker.ts'
 import type { HasPicturesFolder } from './pictures/prepared-folder.ts'
 import { pictureSurveyJob } from './pictures/survey-job.ts'
 import { placingJob } from './server-rules/placing-job.ts'
-import { rehearsalJob, type HasRulesFiles } from './server-rules/rehearsals.ts'
+import { rehearsalJob, type HasRulesFiles, type HasServersFolder } from './server-rules/rehearsals.ts'
 
 export type HandlerIo = MeasureIo &
   HasDelivery &
@@ -48,6 +48,7 @@ export type HandlerIo = MeasureIo &
   HasLoadGenerator &
   HasLoadOrders &
   HasRulesFiles &
+  HasServersFolder &
   HasFileAccess &
   HasDatabaseSecrets &
   HasUpkeepFolder &

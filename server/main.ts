@@ -39,6 +39,7 @@ import { LoadGenerator } from './load-tests/load-generator.ts'
 import { LoadOrders } from './load-tests/load-tests.ts'
 import type { DatabaseSecret } from '../core/contracts/site-databases.ts'
 import { startScheduledUpkeep } from './upkeep/scheduled-upkeep.ts'
+import { endLeftRehearsals } from './server-rules/left-rehearsals.ts'
 import { ownScratch } from './upkeep/scratch-database.ts'
 import { pictureProcess } from './pictures/picture-worker.ts'
 import { startScheduledPictures } from './pictures/scheduled-pictures.ts'
@@ -162,7 +163,8 @@ const main = async (): Promise<void> => {
   const lab = new LabClient(join(import.meta.dirname, 'lab.mjs'), () => ownKeyDigest(dataDir))
   const orders = { privacyOrders: new PrivacyOrders(), cookieOrders: new CookieOrders(), loadOrders: new LoadOrders() }
   const files = {
-    rulesFiles: new Map<string, string>(),
+    rulesFiles: new Map(),
+    serversFolder: join(dataDir, 'web-servers'),
     fileAccess: { folders: siteFolders, secrets: new Map<string, FileSecret>() },
     databaseSecrets: new Map<string, DatabaseSecret>(),
     upkeepFolder: join(dataDir, 'upkeep'),
@@ -226,6 +228,8 @@ const main = async (): Promise<void> => {
   const app = createApp(services, join(import.meta.dirname, 'web'), (error) => log.error(error))
   const answer = app.callback()
   handler = (req, res) => inBackground(answer(req, res), (error) => log.error(error))
+  // Before a rehearsal goes on that was cut off.
+  await endLeftRehearsals(files.serversFolder).catch((error: unknown) => log.error(error))
   await jobs.start()
   const endWatching = startWatching(services, (error) => log.error(error))
   const endScheduledWork = startScheduledWork(services, (error) => log.error(error))

@@ -36,6 +36,10 @@ export const RehearsalOrder = z.strictObject({
     .string()
     .max(LONGEST_RULES_FILE, 'This file is larger than 256 kB. Give the rules file of the site alone.')
     .describe('The rules file as it is now; in memory only'),
+  fetching: z
+    .enum(['not-allowed', 'allowed'])
+    .default('not-allowed')
+    .describe('Whether a web server that is not on this machine may be fetched from its system’s packages'),
 })
 export type RehearsalOrder = z.infer<typeof RehearsalOrder>
 
@@ -72,7 +76,9 @@ export const Culprit = z.object({
 export type Culprit = z.infer<typeof Culprit>
 
 export const RehearsalResult = z.object({
-  outcome: z.enum(['good', 'breaks', 'present-broken', 'not-possible']),
+  outcome: z
+    .enum(['good', 'breaks', 'present-broken', 'not-possible', 'no-server'])
+    .describe('No-server: it is not on this machine, and may be fetched'),
   sentence: z.string(),
   version: z.string().nullable().describe('Of the web server that was asked'),
   notUsed: z

@@ -13,25 +13,12 @@ import type { ServerKind } from '../../core/contracts/server-rules.ts'
 import type { HeardAnswer } from '../../core/server-rules/rehearsed-answers.ts'
 import { copiesServer } from './copies-server.ts'
 import type { CopiedAddress } from './copy-site.ts'
-import {
-  apacheConfig,
-  nginxConfig,
-  PROGRAMS,
-  RULES,
-  serverUser,
-  SITE,
-  type TypesByExtension,
-} from './web-server-configs.ts'
+import { rehearsalPrefix } from './left-rehearsals.ts'
+import type { ServerProgram } from './server-programs.ts'
+import { apacheConfig, nginxConfig, RULES, serverUser, SITE, type TypesByExtension } from './web-server-configs.ts'
 
 /** The web server of a rehearsal cannot run; the sentence says why. */
 export class NoWebServer extends Error {}
-
-const INSTALL: Readonly<Record<ServerKind, string>> = {
-  apache:
-    'Apache is not installed on this machine. Install it with "sudo apt-get install apache2-bin" and rehearse again.',
-  nginx:
-    'nginx is not installed on this machine. Install it with "sudo apt-get install nginx-light" and rehearse again.',
-}
 
 const LONGEST_START_MS = 20_000
 const LONGEST_ANSWER_MS = 20_000
@@ -85,33 +72,44 @@ const heardFrom = async (incoming: IncomingMessage): Promise<Answered> => {
 /** A web server of the kind that the owner has, on a free port of this machine, over a small copy of the site. */
 export class RehearsalServer {
   readonly #kind: ServerKind
+  readonly #program: ServerProgram
   readonly #folder: string
   readonly #types: TypesByExtension
   readonly #copies: Server
   #child: ChildProcess | undefined
   #port = 0
 
-  private constructor(kind: ServerKind, folder: string, types: TypesByExtension, copies: Server) {
+  private constructor(
+    kind: ServerKind,
+    program: ServerProgram,
+    folder: string,
+    types: TypesByExtension,
+    copies: Server,
+  ) {
     this.#kind = kind
+    this.#program = program
     this.#folder = folder
     this.#types = types
     this.#copies = copies
   }
 
-  /** @throws NoWebServer where the program is not installed */
-  static async over(kind: ServerKind, copied: readonly CopiedAddress[]): Promise<RehearsalServer> {
-    if (!existsSync(PROGRAMS[kind])) throw new NoWebServer(INSTALL[kind])
-    const folder = await mkdtemp(join(tmpdir(), 'zest-rehearsal-'))
+  static async over(
+    kind: ServerKind,
+    program: ServerProgram,
+    copied: readonly CopiedAddress[],
+    serversFolder: string,
+  ): Promise<RehearsalServer> {
+    const folder = await mkdtemp(join(tmpdir(), rehearsalPrefix(serversFolder)))
     await writeFiles(folder, copied)
     const copies = copiesServer(copied)
     await new Promise<void>((resolve) => copies.listen(0, '127.0.0.1', resolve))
-    return new RehearsalServer(kind, folder, typesOf(copied), copies)
+    return new RehearsalServer(kind, program, folder, typesOf(copied), copies)
   }
 
   /** @returns its name and version, as it says them itself */
   async version(): Promise<string> {
     const { said } = await this.#run(['-v'])
-    return /(?:Apache|nginx)\/[\d.]+/.exec(said)?.[0] ?? PROGRAMS[this.#kind]
+    return /(?:Apache|nginx)\/[\d.]+/.exec(said)?.[0] ?? this.#program.program
   }
 
   /** What the syntax check says of a rules file; undefined: it takes it. */
@@ -173,7 +171,7 @@ export class RehearsalServer {
   #writeConfig(port: number, check: boolean): Promise<void> {
     const text =
       this.#kind === 'apache'
-        ? apacheConfig(this.#folder, port, this.#types, portOf(this.#copies), check)
+        ? apacheConfig(this.#folder, this.#program.modules, port, this.#types, portOf(this.#copies), check)
         : nginxConfig(this.#folder, port, this.#types, portOf(this.#copies))
     return writeFile(join(this.#folder, check ? 'check.conf' : 'server.conf'), text)
   }
@@ -185,11 +183,17 @@ export class RehearsalServer {
       : ['-p', this.#folder, '-c', config, '-e', join(this.#folder, 'error.log')]
   }
 
+  /** Nothing of control's secrets is in them. */
+  #surroundings(): Record<string, string> {
+    const { libraries } = this.#program
+    return libraries === '' ? {} : { LD_LIBRARY_PATH: libraries }
+  }
+
   #run(args: readonly string[]): Promise<{ code: number; said: string }> {
     return new Promise((resolve, reject) => {
-      const child = spawn(PROGRAMS[this.#kind], args, {
+      const child = spawn(this.#program.program, args, {
         stdio: ['ignore', 'pipe', 'pipe'],
-        env: {},
+        env: this.#surroundings(),
         timeout: LONGEST_START_MS,
         killSignal: 'SIGKILL',
       })
@@ -206,10 +210,9 @@ export class RehearsalServer {
     this.#port = await freePort()
     await this.#writeConfig(this.#port, false)
     const args = [...this.#args('server.conf'), ...(this.#kind === 'apache' ? ['-DFOREGROUND'] : ['-g', 'daemon off;'])]
-    // Nothing of control's secrets is in its surroundings.
-    const child = spawn(PROGRAMS[this.#kind], args, {
+    const child = spawn(this.#program.program, args, {
       stdio: ['ignore', 'ignore', 'pipe'],
-      env: { PATH: '/usr/bin:/bin' },
+      env: { PATH: '/usr/bin:/bin', ...this.#surroundings() },
     })
     this.#child = child
     let said = ''

@@ -22,7 +22,12 @@ const MOST_FILES = 20
 
 /** For whoever orders or runs rehearsals: the rules files they are about, in memory only, since such files may hold secrets. */
 export interface HasRulesFiles {
-  readonly rulesFiles: Map<string, string>
+  readonly rulesFiles: Map<string, Pick<RehearsalOrder, 'present' | 'fetching'>>
+}
+
+/** Web servers that were fetched for rehearsals. */
+export interface HasServersFolder {
+  readonly serversFolder: string
 }
 
 const forgetOld = async (db: Database, siteId: string): Promise<void> => {
@@ -40,7 +45,7 @@ const forgetOld = async (db: Database, siteId: string): Promise<void> => {
 export const orderRehearsal = async (
   services: HasDatabase & HasJobs & HasClock & HasRulesFiles & HasAddresses,
   siteId: string,
-  { choice, present }: RehearsalOrder,
+  { choice, present, fetching }: RehearsalOrder,
   by: string,
 ): Promise<Job> => {
   const { db, jobs: queue, rulesFiles } = services
@@ -56,7 +61,7 @@ export const orderRehearsal = async (
     rules: rulesText(sections),
   }
   const title = `Rehearsal of ${sections.length} ${sections.length === 1 ? 'kind' : 'kinds'} of server rules`
-  rulesFiles.set(id, present)
+  rulesFiles.set(id, { present, fetching })
   const [oldest] = rulesFiles.keys()
   if (rulesFiles.size > MOST_FILES && oldest !== undefined) rulesFiles.delete(oldest)
   const total = site.sample.length + 2
@@ -85,21 +90,28 @@ export const listRehearsals = async ({ db }: HasDatabase, siteId: string): Promi
 
 /** Try rules on a web server of this machine over a copy of the site. */
 export const rehearsalJob =
-  (needed: HasDatabase & HasEvents & HasAddresses & HasRulesFiles): JobHandler =>
+  (needed: HasDatabase & HasEvents & HasAddresses & HasRulesFiles & HasServersFolder): JobHandler =>
   async (job, progress) => {
     const { db, events, rulesFiles } = needed
     const [row] = await db.select().from(rehearsals).where(eq(rehearsals.id, job.subjectId))
     if (row === undefined) throw new JobFailure('This rehearsal is gone; start another one.')
     progress.afterwards(async () => void rulesFiles.delete(row.id))
-    const present = rulesFiles.get(row.id)
-    if (present === undefined)
+    const known = rulesFiles.get(row.id)
+    if (known === undefined)
       throw new JobFailure(
         'Zest Lamp was restarted before this rehearsal ended, and the rules file is not saved. Rehearse again.',
       )
     const site = await getSite(needed, job.siteId)
     const { setup } = await liveSetup(db, job.siteId)
     const told = (done: number, total: number, now: string): Promise<void> => progress.report(done, total, now, null)
-    const result = await rehearse(site, { choice: row.choice, present }, setup, told, progress.signal)
+    const result = await rehearse(
+      site,
+      { choice: row.choice, ...known },
+      setup,
+      needed.serversFolder,
+      told,
+      progress.signal,
+    )
     await db.update(rehearsals).set({ result }).where(eq(rehearsals.id, row.id))
     events.changed(job.siteId, 'server-rules')
   }

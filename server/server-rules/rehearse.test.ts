@@ -1,10 +1,11 @@
 import { createServer, type Server } from 'node:http'
 import type { AddressInfo } from 'node:net'
-import { afterAll, beforeAll, describe, expect, test } from 'vitest'
+import { afterAll, beforeAll, describe, expect, test, vi } from 'vitest'
 import type { RehearsalOrder, RehearsalResult, RuleId } from '../../core/contracts/server-rules.ts'
 import { Setup } from '../../core/contracts/setup.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { hasApache, hasNginx } from '../testing/web-servers.ts'
+import { mayFetch } from './fetch-web-server.ts'
 import { rehearse } from './rehearse.ts'
 
 const TEXT = 'The ferry leaves the quay at nine. '.repeat(100)
@@ -59,8 +60,13 @@ const run = (
 ): Promise<RehearsalResult> =>
   rehearse(
     site,
-    { choice: { kind, wanted, host: null, brotli: 'not-there', leftOut: [], ...more }, present },
+    {
+      choice: { kind, wanted, host: null, brotli: 'not-there', leftOut: [], ...more },
+      present,
+      fetching: 'not-allowed',
+    },
     Setup.parse({}),
+    '/nowhere',
     async () => undefined,
     new AbortController().signal,
   )
@@ -189,4 +195,16 @@ describe.runIf(hasNginx)('rehearsed on nginx', () => {
       (await run('nginx', ['validators'], 'gzip on;\nmap $uri $quay {\n  default 1;\n  "~x" 2;\n}\n')).outcome,
     ).toBe('good')
   })
+})
+
+test.runIf(mayFetch())('A web server that is not on this machine is fetched only where that is allowed', async () => {
+  vi.stubEnv('ZEST_NGINX', '/nowhere/nginx')
+  try {
+    expect(await run('nginx', ['compression'])).toMatchObject({
+      outcome: 'no-server',
+      sentence: expect.stringMatching(/^nginx is not on this machine\. Zest Lamp can fetch it .*for rehearsals only/),
+    })
+  } finally {
+    vi.unstubAllEnvs()
+  }
 })

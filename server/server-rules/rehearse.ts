@@ -16,6 +16,8 @@ import { compareRehearsed, unlikeReal, type HeardAnswer } from '../../core/serve
 import { usableRules, withoutLine } from '../../core/server-rules/usable-rules.ts'
 import { askedSiteOf, copySite, type CopiedAddress } from './copy-site.ts'
 import { NoWebServer, RehearsalServer } from './rehearsal-server.ts'
+import { fetchWebServer, mayFetch, NotFetched } from './fetch-web-server.ts'
+import { serverProgram, type ServerProgram } from './server-programs.ts'
 import { RULES } from './web-server-configs.ts'
 
 /** Told of each step. */
@@ -25,6 +27,11 @@ const MOST_UNKNOWN = 60
 const MOST_CULPRITS = 5
 /** Server errors that a rules file causes (RFC 9110 §15.6.1). */
 const SERVER_ERROR = 500
+
+const SERVERS = {
+  apache: { name: 'Apache', install: 'sudo apt-get install apache2-bin' },
+  nginx: { name: 'nginx', install: 'sudo apt-get install nginx-light' },
+} as const
 
 const NO_ANSWER = { status: 0, fields: {} }
 
@@ -248,21 +255,51 @@ const rehearseOn = async (
   )
 }
 
-/** Try rules on a real web server over a copy of the site. @throws JobFailure when the site cannot be copied */
+/** The web server to rehearse on; a result where there is none. */
+const programFor = async (
+  { choice, fetching }: RehearsalOrder,
+  serversFolder: string,
+  told: () => Promise<void>,
+  signal: AbortSignal,
+): Promise<ServerProgram | RehearsalResult> => {
+  const found = serverProgram(choice.kind, serversFolder)
+  if (found !== undefined) return found
+  const { name, install } = SERVERS[choice.kind]
+  const missing = `${name} is not on this machine.`
+  if (!mayFetch()) return ended('not-possible', `${missing} Install it, and rehearse again.`)
+  if (fetching === 'not-allowed')
+    return ended(
+      'no-server',
+      `${missing} Zest Lamp can fetch it from the packages of this system, for rehearsals only, or you install it yourself ("${install}").`,
+    )
+  await told()
+  return fetchWebServer(choice.kind, serversFolder, signal).catch((error: unknown) => {
+    if (error instanceof NotFetched) return ended('not-possible', error.message)
+    throw error
+  })
+}
+
+/**
+ * Try rules on a real web server over a copy of the site.
+ * @param serversFolder where web servers are unpacked that are not installed @throws JobFailure when the site cannot be copied
+ */
 export const rehearse = async (
   site: Site,
   order: RehearsalOrder,
   live: Setup,
+  serversFolder: string,
   told: Told,
   signal: AbortSignal,
 ): Promise<RehearsalResult> => {
   const unclear = findBlock(order.present)
   if (unclear.kind === 'unclear') return ended('not-possible', unclear.why)
+  const program = await programFor(order, serversFolder, () => told(0, 1, 'Fetching the web server'), signal)
+  if ('outcome' in program) return program
   const copied = await copySite(site, (done, total, path) => told(done, total + 2, `Copying ${path}`), signal)
   signal.throwIfAborted()
   let server: RehearsalServer | undefined
   try {
-    server = await RehearsalServer.over(order.choice.kind, copied)
+    server = await RehearsalServer.over(order.choice.kind, program, copied, serversFolder)
     const steps = copied.length + 2
     return await rehearseOn(server, copied, site, order, live, (now) => told(copied.length, steps, now), signal)
   } catch (error) {

@@ -1,13 +1,7 @@
 import { existsSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import type { ServerKind } from '../../core/contracts/server-rules.ts'
-
-/** How Debian's packages lay the servers out; other systems that follow it are as good. */
-export const PROGRAMS: Readonly<Record<ServerKind, string>> = {
-  apache: process.env['ZEST_APACHE'] ?? '/usr/sbin/apache2',
-  nginx: process.env['ZEST_NGINX'] ?? '/usr/sbin/nginx',
-}
-const APACHE_MODULES = process.env['ZEST_APACHE_MODULES'] ?? '/usr/lib/apache2/modules'
+import { PID_FILE } from './left-rehearsals.ts'
 
 /**
  * Modules that rules are written for, and what files of real sites use besides. None runs programs: what a rules file puts into their environment would be
@@ -50,10 +44,10 @@ export const serverUser = (): { readonly uid: number; readonly gid: number } | u
 export const SITE = 'site'
 export const RULES: Readonly<Record<ServerKind, string>> = { apache: join(SITE, '.htaccess'), nginx: 'rules.conf' }
 
-const moduleLines = (): string =>
+const moduleLines = (folder: string): string =>
   [...MODULES, ...(isRoot() ? ['unixd'] : [])]
-    .filter((name) => existsSync(join(APACHE_MODULES, `mod_${name}.so`)))
-    .map((name) => `LoadModule ${name}_module ${APACHE_MODULES}/mod_${name}.so`)
+    .filter((name) => existsSync(join(folder, `mod_${name}.so`)))
+    .map((name) => `LoadModule ${name}_module ${folder}/mod_${name}.so`)
     .join('\n')
 
 /** Types as the real server names them, by extension; what it names otherwise than usual stands here. */
@@ -69,11 +63,12 @@ const typeLines = (types: TypesByExtension, write: (type: string, extension: str
 /**
  * Apache over the copy of a site: files from the folder, everything else from a server that hands out the copied answers by the address that was asked,
  * as a content system would.
- * @param copiesPort where that server listens
+ * @param modules folder of its modules @param copiesPort where that server listens
  * @param check the rules file as part of the configuration, so that the syntax check names its lines
  */
 export const apacheConfig = (
   folder: string,
+  modules: string,
   port: number,
   types: TypesByExtension,
   copiesPort: number,
@@ -81,13 +76,13 @@ export const apacheConfig = (
 ): string => `
 ServerRoot ${folder}
 ServerName rehearsal.invalid
-PidFile ${folder}/server.pid
+PidFile ${folder}/${PID_FILE}
 DefaultRuntimeDir ${folder}
 Mutex pthread
 Listen 127.0.0.1:${port}
 ErrorLog ${folder}/error.log
 LogLevel warn
-${moduleLines()}
+${moduleLines(modules)}
 ${isRoot() ? `User ${SERVER_USER}\nGroup ${SERVER_USER}` : ''}
 StartServers 1
 ServerLimit 1
@@ -116,7 +111,7 @@ ${check ? `  Include ${folder}/${RULES.apache}` : ''}
 
 /** nginx over the same copy. */
 export const nginxConfig = (folder: string, port: number, types: TypesByExtension, copiesPort: number): string => `
-pid ${folder}/server.pid;
+pid ${folder}/${PID_FILE};
 error_log ${folder}/error.log;
 ${isRoot() ? `user ${SERVER_USER};` : ''}
 worker_processes 1;

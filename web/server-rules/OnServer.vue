@@ -88,8 +88,8 @@ const order = async (what: 'rehearse' | 'put' | 'take-out', address: string, bod
   underWay.value = ''
   if (ordered !== undefined) jobs.take(ordered)
 }
-const rehearse = (): Promise<void> =>
-  order('rehearse', `${path.value}/rehearsals`, { choice: props.choice, present: props.present })
+const rehearse = (fetching: 'allowed' | 'not-allowed'): Promise<void> =>
+  order('rehearse', `${path.value}/rehearsals`, { choice: props.choice, present: props.present, fetching })
 const put = (): Promise<void> =>
   order('put', `${path.value}/placings`, { action: 'put', rehearsalId: newest.value?.id, file: FILE })
 const takeOut = (): Promise<void> => order('take-out', `${path.value}/placings`, { action: 'take-out', file: FILE })
@@ -121,13 +121,18 @@ const take = async (changed: FileConnectionInfo): Promise<void> => {
       variant="flat"
       :disabled="!ready || busy"
       :under-way="underWay === 'rehearse'"
-      @click="rehearse"
+      @click="rehearse('not-allowed')"
     >
       Rehearse these rules
     </ActionButton>
     <span v-if="job" class="muted small" role="status">{{ job.title }}: {{ job.now }}</span>
   </div>
-  <RehearsalResult v-if="newest" :rehearsal="newest" @leave-out="emit('leaveOut', $event)" />
+  <RehearsalResult
+    v-if="newest"
+    :rehearsal="newest"
+    @leave-out="emit('leaveOut', $event)"
+    @fetch="rehearse('allowed')"
+  />
   <p v-if="newest && !isCurrent" class="muted small">
     The rules or the present file have changed since this rehearsal. Rehearse again before you put them there.
   </p>

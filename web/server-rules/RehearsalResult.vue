@@ -7,11 +7,14 @@ import NoteBox from '../ui/NoteBox.vue'
 
 /** What rules changed and broke in a rehearsal. */
 const props = defineProps<{ rehearsal: Rehearsal }>()
-const emit = defineEmits<{ leaveOut: [culprit: Culprit] }>()
+const emit = defineEmits<{ leaveOut: [culprit: Culprit]; fetch: [] }>()
 
 const MOST_SHOWN = 12
 const result = computed(() => props.rehearsal.result)
-const kind = computed(() => (result.value?.outcome === 'good' ? 'info' : 'error'))
+const KINDS = { good: 'info', 'no-server': 'warning' } as const
+const kind = computed(() => KINDS[result.value?.outcome as keyof typeof KINDS] ?? 'error')
+const HEADINGS = { good: 'Rehearsed: nothing breaks.', 'no-server': 'Not rehearsed.' } as const
+const heading = computed(() => HEADINGS[result.value?.outcome as keyof typeof HEADINGS] ?? 'Rehearsed: not ready.')
 const showsAll = ref(false)
 /** What breaks comes first. */
 const addresses = computed(() =>
@@ -32,10 +35,11 @@ const changesOf = ({ changed }: RehearsedAddress): string => {
   <div v-if="result" class="result">
     <NoteBox :kind="kind">
       <p role="status">
-        <b>{{ result.outcome === 'good' ? 'Rehearsed: nothing breaks.' : 'Rehearsed: not ready.' }}</b>
+        <b>{{ heading }}</b>
         {{ result.sentence.replace(/^Nothing breaks: /, '') }}
       </p>
-      <p class="muted small">
+      <v-btn v-if="result.outcome === 'no-server'" size="small" @click="emit('fetch')">Fetch it and rehearse</v-btn>
+      <p v-else class="muted small">
         {{ when(rehearsal.at) }}, on {{ result.version ?? 'no web server' }} over a copy of your pages and files.
       </p>
     </NoteBox>

@@ -112,6 +112,25 @@ test('what was ticked and the present file are rehearsed; the line that breaks s
   expect(asked.at(-1)!.body).toMatchObject({ present: '# mine\n', choice: { kind: 'apache', leftOut: [NOSNIFF] } })
 })
 
+test('a web server that is not there is fetched only when the owner says so', async () => {
+  const missing: Rehearsal = rehearsal({
+    result: {
+      ...{ outcome: 'no-server', sentence: 'Apache is not on this machine.', version: null },
+      ...{ notUsed: [], unlike: [], addresses: [], culprits: [] },
+    },
+  })
+  answer({
+    [`GET ${path}/server-rules/rehearsals`]: [missing],
+    [`POST ${path}/server-rules/rehearsals`]: () => Response.json(queued, { status: 202 }),
+  })
+  const host = mounted(ServerRulesPanel, { site: aSite() })
+  await vi.waitFor(() => expect(textOf(host)).toContain('Not rehearsed. Apache is not on this machine.'))
+  await press(host, 'Rehearse these rules')
+  await vi.waitFor(() => expect(asked.at(-1)?.body).toMatchObject({ fetching: 'not-allowed' }))
+  await press(host, 'Fetch it and rehearse')
+  await vi.waitFor(() => expect(asked.at(-1)?.body).toMatchObject({ fetching: 'allowed' }))
+})
+
 test('rules are put on the server once they are rehearsed as they stand there, over a connection that works', async () => {
   const host = mounted(ServerRulesPanel, { site: aSite() })
   await vi.waitFor(() => expect(whatOf(asked)).toContain(`GET ${path}/file-connection`))
