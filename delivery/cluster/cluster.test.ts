@@ -40,6 +40,8 @@ beforeEach(async () => {
   cluster.requests.on('request', () => handedOn++)
 })
 afterEach(async () => {
+  // Copies may be on their way, whose bytes come from the disk.
+  await cluster.settled()
   further.close()
   further.closeAllConnections()
   cluster.close()

@@ -16,6 +16,8 @@ const BETWEEN_TRIES_MS = 50
 /** What was answered is told in batches, ms. */
 const TELL_EVERY_MS = 100
 const MOST_UNTOLD = 200
+/** Requests for what turned out not to be stored, before it is asked for again. */
+const NOT_STORED_FOR = 20
 /** Addresses that were asked for once; whoever is asked for again is worth a copy. */
 const MOST_ONCE = 20_000
 
@@ -161,6 +163,8 @@ export class FirstProcess {
       case 'copies':
         this.#wanted.delete(message.key)
         if (message.copies.length > 0) this.copies.take(message.key, message.copies)
+        // What is not stored is not asked for with every request.
+        else this.#once.set(message.key, -NOT_STORED_FOR)
         return
       case 'changed':
         return this.copies.changed(message.key)
