@@ -2,6 +2,7 @@ import fc from 'fast-check'
 import { describe, expect, test } from 'vitest'
 import type { RequestRecord, RunDetails } from '../contracts/measuring.ts'
 import { aRequest, someMetrics } from '../measuring/testing/made-up.ts'
+import { median } from '../stats/median.ts'
 import { transferMs } from './transport/slow-start.ts'
 import { calibrated } from './calibrate.ts'
 import { recordingOf } from './recording-from-run.ts'
@@ -182,13 +183,20 @@ describe('whatever the page', () => {
       { numRuns: 60 },
     )
   })
-  test('half the bytes of everything never make the page later', () => {
+  const halved = (recording: PageRecording): number => {
+    const sizes = new Map(recording.resources.map(({ id, sentBytes }) => [id, Math.ceil(sentBytes / 2)]))
+    return simulateLoad(changed(recording, { kind: 'sized', sizes }), VISITOR).loadedMs
+  }
+  test('half the bytes of everything make pages quicker', () => {
+    const ratios = fc.sample(arb, 60).map((recording) => halved(recording) / simulateLoad(recording, VISITOR).loadedMs)
+    expect(median(ratios)).toBeLessThan(0.95)
+  })
+  test('half the bytes of everything make no page much later', () => {
     fc.assert(
       fc.property(arb, (recording) => {
-        const sizes = new Map(recording.resources.map(({ id, sentBytes }) => [id, Math.ceil(sentBytes / 2)]))
-        const half = simulateLoad(changed(recording, { kind: 'sized', sizes }), VISITOR)
-        // Fewer bytes can let something less urgent onto the link a moment earlier; that moment is allowed.
-        expect(half.loadedMs).toBeLessThanOrEqual(simulateLoad(recording, VISITOR).loadedMs * 1.05 + 20)
+        // Fewer bytes can let something less urgent onto a connection first, and what follows waits for it: whatever is scheduled as it comes has such
+        // anomalies (R. L. Graham, "Bounds on multiprocessing timing anomalies", 1969).
+        expect(halved(recording)).toBeLessThanOrEqual(simulateLoad(recording, VISITOR).loadedMs * 1.3 + 20)
       }),
       { numRuns: 40 },
     )
