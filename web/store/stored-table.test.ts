@@ -96,7 +96,7 @@ describe('one that is stored', () => {
       { what: 'POST /sites/quay/purges', body: { kind: 'paths', paths: ['/a'] } },
       { what: 'POST /sites/quay/refreshes', body: { paths: ['/a'] } },
     ])
-    expect(queries(asked)).toHaveLength(3)
+    await expect.poll(() => queries(asked).length).toBe(3)
   })
   test('of trial is not fetched anew: only visitors of live need it warm', async () => {
     const { host } = await shown('trial')
