@@ -6,7 +6,7 @@ import type { CleanUpResult, GroupProgress } from '../../core/contracts/clean-up
 import type { Site } from '../../core/contracts/sites.ts'
 import { UnknownInSchema, type DatabaseSchema } from '../../core/upkeep/database-schema.ts'
 import { isBusierThanUsual } from '../../core/upkeep/busy-hours.ts'
-import { compareWaits } from '../../core/upkeep/compare-waits.ts'
+import { compareWaits, type WaitSample } from '../../core/upkeep/compare-waits.ts'
 import { minutesUntilQuiet } from '../../core/upkeep/quiet-hours.ts'
 import { dialectOf, tableSql } from '../../core/upkeep/sql-dialect.ts'
 import { siteDatabase, type HasDatabaseSecrets } from '../databases/database-connections.ts'
@@ -59,6 +59,8 @@ const RECONNECTS = 5
 /** Names of the files of a clean-up. */
 export const removedFileName = (id: string): string => `removed-${id}.sql`
 const sealedName = (id: string): string => `removed-${id}.sql.gz.age`
+
+const NOT_MEASURED = { wait: null, loads: null }
 
 /** One clean-up, from the first look at the site to the last. */
 class CleanUpRun {
@@ -199,14 +201,13 @@ class CleanUpRun {
     )
   }
 
-  /** Keep what was removed, encrypted, here and at the backup place. */
+  /** Keep what was removed, encrypted, here and at the backup place. It may be done again as long as the plain file is there. */
   async #keep(): Promise<CleanUpResult['kept']> {
     const { recipient } = await upkeepPlanOf(this.#needed.db, this.#row.siteId)
     const plain = localFile(this.#needed, removedFileName(this.#row.id))
     const name = sealedName(this.#row.id)
     const sealed = localFile(this.#needed, name)
     const { bytes, sha256 } = await writeSealedFile(sealed, createReadStream(plain), recipient)
-    await rm(plain)
     const offSite = await withFiles(
       () => siteFiles(this.#needed, this.#row.siteId, 'backups'),
       (files) => files.send(sealed, name),
@@ -218,6 +219,24 @@ class CleanUpRun {
       },
     )
     return { file: name, bytes, sha256, offSite }
+  }
+
+  /** What it was worth. The rows are gone by now: whoever stops here only does without the figures. */
+  async #worth(
+    before: WaitSample,
+    loadsBefore: MeasuredLoads | undefined,
+  ): Promise<Pick<CleanUpResult, 'wait' | 'loads'>> {
+    const { signal, report } = this.#progress
+    try {
+      await report(94, 100, 'Measuring how long pages take now', null)
+      const wait = compareWaits(before, await sampleWaits(this.#site, signal))
+      const loadsAfter = await this.#loads('Loading the same pages once more', 96)
+      if (loadsBefore === undefined || loadsAfter === undefined) return { wait, loads: null }
+      return { wait, loads: await comparedLoads(this.#needed, this.#site, wait, loadsBefore, loadsAfter) }
+    } catch (error) {
+      if (signal.aborted) return NOT_MEASURED
+      throw error
+    }
   }
 
   async run(): Promise<CleanUpResult> {
@@ -245,13 +264,7 @@ class CleanUpRun {
     const stopped = signal.aborted
     if (!stopped) await this.#optimise(schema, touched)
     const kept = await this.#keep()
-    if (!stopped) await report(94, 100, 'Measuring how long pages take now', null)
-    const wait = stopped ? null : compareWaits(before, await sampleWaits(this.#site, signal))
-    const loadsAfter = stopped ? undefined : await this.#loads('Loading the same pages once more', 96)
-    const loads =
-      loadsBefore === undefined || loadsAfter === undefined
-        ? null
-        : await comparedLoads(this.#needed, this.#site, wait, loadsBefore, loadsAfter)
+    const { wait, loads } = stopped ? NOT_MEASURED : await this.#worth(before, loadsBefore)
     const after = await this.#space(touched)
     const stayed = left === 0 ? '' : ` ${left} stayed because they were in use, or something points to them.`
     return {
@@ -271,12 +284,16 @@ export const cleanUpJob =
   async (job, progress) => {
     const [row] = await needed.db.select().from(cleanUps).where(eq(cleanUps.id, job.subjectId))
     if (row === undefined) throw new JobFailure('This clean-up is gone; order it again.')
+    // All was done when the process ended.
+    if (row.result !== null) return
     await mkdir(needed.upkeepFolder, { recursive: true, mode: 0o700 })
     progress.afterwards(async () => needed.events.changed(job.siteId, 'upkeep'))
     try {
       const site = await getSite(needed, job.siteId)
       const result = await new CleanUpRun(needed, row, site, progress).run()
       await needed.db.update(cleanUps).set({ result }).where(eq(cleanUps.id, row.id))
+      // Only now: a clean-up that goes on after a restart seals the same rows again.
+      await rm(localFile(needed, removedFileName(row.id)), { force: true })
       const changes = [
         result.sentence,
         ...(result.loads?.pages.map(({ sentence }) => sentence) ?? []),

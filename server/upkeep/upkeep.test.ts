@@ -175,6 +175,36 @@ describe.each<DatabaseEngine>(['postgresql', 'mariadb'])('Upkeep of a database o
   })
 
   runs(
+    'A clean-up that is cancelled while its worth is measured keeps what it removed, and comes back to the row',
+    async () => {
+      await connect('clean-up')
+      await placeBackups()
+      await backedUp()
+      const { groups, schemaDigest } = await surveyed()
+      const before = await state()
+      let measurements = 0
+      const cancelled: Promise<unknown>[] = []
+      bench.services.events.listen((event) => {
+        if (event.kind !== 'job' || event.job.kind !== 'measure' || event.job.state !== 'queued') return
+        if (++measurements === 2)
+          cancelled.push(
+            bench.services.jobs
+              .list()
+              .then((all) => bench.services.jobs.cancel(all.find(({ kind }) => kind === 'clean-up')?.id ?? '')),
+          )
+      })
+      const { id, result } = await cleanedUp([groups[0]!.group], schemaDigest, 'measured')
+      await Promise.all(cancelled)
+      expect(cancelled).toHaveLength(1)
+      expect(result).toMatchObject({ loads: null, kept: { offSite: true } })
+      expect(result?.removed).toBeGreaterThan(0)
+      await sent('POST', path('restores'), { what: 'clean-up', cleanUpId: id })
+      await ended()
+      expect(await state()).toEqual(before)
+    },
+  )
+
+  runs(
     'A backup is proved on the server that the owner names, where nothing stays and nothing else is touched',
     async () => {
       await connect('reading')
