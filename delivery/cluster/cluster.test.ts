@@ -258,6 +258,19 @@ describe('a further process', () => {
     expect(await waiting).toMatchObject({ status: 200, body: 'hello' })
   })
 
+  test('does not ask again and again for what ends the process that answers it', async () => {
+    cluster.stopFirst()
+    cluster.startFirst()
+    let asked = 0
+    cluster.requests.removeAllListeners('request')
+    cluster.requests.on('request', (req: IncomingMessage) => {
+      asked++
+      req.socket.destroy()
+    })
+    expect((await ask('/')).status).toBe(503)
+    expect(asked).toBe(2)
+  })
+
   test('lets the oldest copies go when they are too many, and the first knows', async () => {
     const large = 'x'.repeat(3_000_000)
     bench.handler = page(large, { 'content-type': 'text/plain' })

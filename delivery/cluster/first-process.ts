@@ -16,6 +16,8 @@ const BETWEEN_TRIES_MS = 50
 /** What was answered is told in batches, ms. */
 const TELL_EVERY_MS = 100
 const MOST_UNTOLD = 200
+/** Copies that are asked for at a time. */
+const MOST_WANTED = 50
 /** Requests for what turned out not to be stored, before it is asked for again. */
 const NOT_STORED_FOR = 20
 /** Addresses that were asked for once; whoever is asked for again is worth a copy. */
@@ -132,6 +134,7 @@ export class FirstProcess {
     const times = (this.#once.get(key) ?? 0) + 1
     this.#once.set(key, times)
     if (times < (this.#settings.worthCopying ?? 2) || this.#wanted.has(key) || this.#link === undefined) return
+    if (this.#wanted.size >= MOST_WANTED) return
     this.#wanted.add(key)
     this.#link.send({ kind: 'want', key })
   }

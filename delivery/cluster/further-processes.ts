@@ -1,4 +1,5 @@
 import type { Socket } from 'node:net'
+import pLimit from 'p-limit'
 import type { DeliveryConfig } from '../../core/contracts/delivery-config.ts'
 import type { CacheKey } from '../../core/cache/cache-key.ts'
 import { inBackground } from '../../core/in-background.ts'
@@ -100,6 +101,8 @@ class FurtherProcess {
   readonly #copied = new Set<CacheKey>()
   readonly #confirming = new Map<number, () => void>()
   readonly #beating: NodeJS.Timeout
+  /** A flood of addresses must not have all their bytes read at the same time. */
+  readonly #oneByOne = pLimit(1)
   #seq = 0
 
   constructor(socket: Socket, io: Io, store: () => IndexedStore | undefined) {
@@ -159,7 +162,10 @@ class FurtherProcess {
   #take(message: ToFirst): void {
     switch (message.kind) {
       case 'want':
-        return inBackground(this.#give(message.key), (error) => this.#io.report(error, { copying: message.key }))
+        return inBackground(
+          this.#oneByOne(() => this.#give(message.key)),
+          (error) => this.#io.report(error, { copying: message.key }),
+        )
       case 'dropped':
         this.#copied.delete(message.key)
         return

@@ -3,8 +3,9 @@ import type { ServerHttp2Stream } from 'node:http2'
 import { connect, type Socket } from 'node:net'
 import { pipeline } from 'node:stream/promises'
 import { asciiTarget } from '../../core/http/ascii-target.ts'
-import { endToEndFields, fieldsFromRaw, hasField, type Fields } from '../../core/http/fields.ts'
+import { endToEndFields, fieldsFromRaw, type Fields } from '../../core/http/fields.ts'
 import { isSafeMethod } from '../../core/http/invalidation.ts'
+import { isStream } from '../../core/http/streams.ts'
 import { inBackground } from '../../core/in-background.ts'
 import { fieldsOnBehalf } from '../request/on-behalf.ts'
 import { readFields } from '../request/parse-request.ts'
@@ -47,16 +48,19 @@ export class PassOn {
   /** Have a request answered by the first process. Resolves when the answer has ended, however it did. */
   async pass(req: IncomingMessage, res: ServerResponse): Promise<void> {
     const deadline = performance.now() + LONGEST_WAIT_MS
+    let died = 0
     while (!res.destroyed) {
       const outcome = await this.#try(req, res)
       if (outcome === 'answered') return
-      if (performance.now() > deadline) return sendAway(res)
+      if (outcome === 'died') died++
+      // Whatever ends the process that answers it is not asked for again and again.
+      if (died > 1 || performance.now() > deadline) return sendAway(res)
       await new Promise((resolve) => setTimeout(resolve, BETWEEN_TRIES_MS))
     }
   }
 
-  /** @returns 'not-there' where nothing of the request was used up */
-  #try(req: IncomingMessage, res: ServerResponse): Promise<'answered' | 'not-there'> {
+  /** @returns 'not-there' where nobody took it, 'died' where who had taken it did; nothing of the request was used up in either case */
+  #try(req: IncomingMessage, res: ServerResponse): Promise<'answered' | 'not-there' | 'died'> {
     const content = contentOf(req)
     const outgoing = request({
       socketPath: this.#socketPath,
@@ -67,7 +71,7 @@ export class PassOn {
     })
     const gone = (): void => void outgoing.destroy()
     res.once('close', gone)
-    return new Promise<'answered' | 'not-there'>((resolve) => {
+    return new Promise<'answered' | 'not-there' | 'died'>((resolve) => {
       let begun = false
       afterConnecting(outgoing, () => {
         begun = true
@@ -79,14 +83,19 @@ export class PassOn {
         if (statusCode === 103) sendHints(res, fieldsFromRaw(rawHeaders))
       })
       outgoing.on('response', (answer) => {
-        inBackground(sendAnswer(req, res, answer), this.#report)
+        inBackground(sendAnswer(req, res, answer), (error) => {
+          this.#report(error)
+          answer.destroy()
+          cut(res)
+        })
         answer.once('close', () => resolve('answered'))
       })
       outgoing.on('error', (error: NodeJS.ErrnoException) => {
         if (res.destroyed || res.headersSent) return resolve('answered')
         const unused = NOT_THERE.has(error.code ?? '') || !begun
-        // It died while it answered; what changes nothing may be asked for again.
-        if (unused || (content === undefined && isSafeMethod(req.method ?? ''))) return resolve('not-there')
+        if (unused) return resolve('not-there')
+        // It died while it answered; what changes nothing may be asked for once more.
+        if (content === undefined && isSafeMethod(req.method ?? '')) return resolve('died')
         sendAway(res)
         resolve('answered')
       })
@@ -164,8 +173,8 @@ const sendAnswer = async (req: IncomingMessage, res: ServerResponse, answer: Inc
     res.end()
     return
   }
-  // Its length is not known: it may be a stream whose pieces are hours apart, and the first process knows when it has stalled.
-  if (!hasField(fields, 'content-length')) withoutIdleLimit(res)
+  // Events may be hours apart; of anything else, a reader who has stopped reading must not hold a connection to the origin.
+  if (isStream(fields)) withoutIdleLimit(res)
   await pipeline(answer, res).catch(() => cut(res))
 }
 
