@@ -105,7 +105,10 @@ describe('whether a rate was borne', () => {
     ['as many fail as are allowed', failed({ serverErrors: 2 }), 'borne'],
     ['more come than are answered, all the time', { perSecond: 50, answeredPerSecond: 40 }, 'wait'],
     ['what is still under way at the end is no queue', { perSecond: 3, answeredPerSecond: 2.7 }, 'borne'],
-    ['the generator came too late to say', { lateMs: 51 }, 'generator'],
+    ['pages took too long, and the generator came too late to say why', { p95Ms: 1001, lateMs: 51 }, 'generator'],
+    ['pages came in time although the generator was late, which their waits hold', { lateMs: 51 }, 'borne'],
+    ['the generator was so late that fewer visitors came a second', { lateMs: 501 }, 'generator'],
+    ['errors are no matter of the generator', failed({ serverErrors: 3 }, { lateMs: 51 }), 'errors'],
   ])('%s', (_what, changes, verdict) => {
     expect(verdictOfStep(aStep(10, changes), BOUNDS, 100)).toBe(verdict)
   })
@@ -138,7 +141,7 @@ describe('what ran out', () => {
       'processor',
     ],
     ['another machine’s processors are not seen', aStep(10, { p95Ms: 3000, idleShare: 0.01 }), origin, 'unknown'],
-    ['the generator', aStep(10, { lateMs: 500 }), origin, 'generator'],
+    ['the generator', aStep(10, { lateMs: 600 }), origin, 'generator'],
   ] as const)('%s', (_what, step, facts, ranOut) => {
     expect(readCurve([aStep(2), step], BOUNDS, 'wait', facts).ranOut).toBe(ranOut)
   })

@@ -6,8 +6,10 @@ const LOWEST_PER_SECOND = 0.5
 const GROWTH = 1.6
 /** Between a rate that was borne and one that was not, the test looks no closer than this. */
 const CLOSE = 1.2
-/** A rate at which the generator itself comes later than this says nothing about what is tested, ms. */
+/** Where the generator itself comes later than this, what goes wrong says nothing about what is tested, ms. */
 const LATE_MS = 50
+/** Later than this share of the step, fewer visitors came a second than it says. */
+const LATE_SHARE = 0.05
 /** A percentile of fewer visitors is chance. */
 const LEAST_VISITORS = 20
 const LONGEST_STEP_S = 60
@@ -25,10 +27,13 @@ export const quietWait = (steps: readonly LoadStep[]): number =>
 
 /** Whether what is tested bore a rate within the owner's bounds. @param quietMs what a page takes when nobody else waits */
 export const verdictOfStep = (step: LoadStep, bounds: LoadBounds, quietMs: number): StepVerdict => {
+  // Waits count from when the visitor should have come: a late generator makes them look longer, never shorter.
+  if (step.lateMs > LATE_SHARE * step.seconds * 1000) return 'generator'
   const failed = step.visitors - step.answered
   if (failed / Math.max(1, step.visitors) > bounds.errorPercent / 100) return 'errors'
-  if (step.lateMs > LATE_MS) return 'generator'
-  return step.p95Ms === null || step.p95Ms > bounds.waitMs || queueGrows(step, quietMs) ? 'wait' : 'borne'
+  const isBorne = step.p95Ms !== null && step.p95Ms <= bounds.waitMs && !queueGrows(step, quietMs)
+  if (isBorne) return 'borne'
+  return step.lateMs > LATE_MS ? 'generator' : 'wait'
 }
 
 /** Of the pages that could have come while visitors came, how many did not. Those under way at the end are left out (Little 1961). */
