@@ -32,9 +32,10 @@ const answer =
 /** All endpoints and their description under /api/v1. */
 export const apiRouter = (endpoints: readonly Endpoint[], services: HasDatabase & HasStartToken & HasClock): Router => {
   const router = new Router({ prefix: '/api/v1' })
-  const description = describeApi(endpoints)
+  // Made when it is first asked for: describing every schema takes longer than the rest of a start.
+  let description: unknown
   router.get('/openapi.json', (ctx) => {
-    ctx.body = description
+    ctx.body = description ??= describeApi(endpoints)
   })
   for (const endpoint of endpoints) router[endpoint.method](endpoint.path, answer(endpoint, services))
   return router

@@ -134,7 +134,9 @@ const emptyDatabase = async (): Promise<Database> => {
     ...goingLiveSchema,
     ...edgesSchema,
   }).filter((table) => is(table, PgTable))
-  await db.execute(sql.raw(`truncate ${tables.map((table) => `"${getTableName(table)}"`).join(', ')} cascade`))
+  // Most are empty: removing rows is quicker than "truncate", which makes new files for each table. No order of tables suits their references.
+  const removals = tables.map((table) => `delete from "${getTableName(table)}";`).join('')
+  await db.execute(sql.raw(`do $$ begin set local session_replication_role = replica; ${removals} end $$`))
   return db
 }
 
