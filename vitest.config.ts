@@ -2,6 +2,9 @@ import vue from '@vitejs/plugin-vue'
 import vuetify from 'vite-plugin-vuetify'
 import { defineConfig } from 'vitest/config'
 
+/** Through the real interface, but without comparing how fast pages load: what runs beside them does not matter. */
+const SIDE_BY_SIDE = ['operating', 'trial', 'upkeep', 'lab-client'].map((name) => `e2e/${name}.test.ts`)
+
 /** A busy machine may take longer than the usual second until what is waited for has come. */
 const patient = { poll: { timeout: 20_000 } }
 
@@ -65,10 +68,25 @@ export default defineConfig({
           name: 'e2e',
           expect: patient,
           include: ['e2e/**/*.test.ts'],
-          exclude: ['**/*.long.test.ts'],
+          exclude: ['**/*.long.test.ts', ...SIDE_BY_SIDE],
           environment: 'node',
           // The machine measures one thing at a time; so do the tests that measure.
           fileParallelism: false,
+          sequence: { groupOrder: 1 },
+          testTimeout: 600_000,
+          hookTimeout: 300_000,
+        },
+      },
+      {
+        extends: true,
+        test: {
+          name: 'e2e-side-by-side',
+          expect: patient,
+          include: SIDE_BY_SIDE,
+          environment: 'node',
+          maxWorkers: 2,
+          // Not beside those that measure.
+          sequence: { groupOrder: 2 },
           testTimeout: 600_000,
           hookTimeout: 300_000,
         },

@@ -1,3 +1,4 @@
+import pLimit from 'p-limit'
 import type { Browser, BrowserContext, Page } from 'playwright-core'
 import { afterAll, beforeAll, describe, expect, test, vi } from 'vitest'
 import { INTERFACE_PATHS } from '../core/contracts/interface-paths.ts'
@@ -160,31 +161,34 @@ describe('every view', () => {
   ] as const
   const problems: string[][] = SEEN_AS.map(() => [])
   const sizes: [string, number][] = []
-  beforeAll(async () => {
-    for (const path of paths) {
-      const empty = await browser.newContext({ viewport: LAPTOP, colorScheme: 'light' })
-      await empty.addCookies(await cookies())
-      const seen = hear(await empty.newPage())
-      let bytes = 0
-      seen.on('response', (response) => {
-        // Compressed, as they come; the fields of the responses are not counted.
-        if (!new URL(response.url()).pathname.startsWith('/api/'))
-          bytes += Number(response.headers()['content-length'] ?? 0)
-      })
-      await seen.goto(stack.url + path)
-      await settled(seen)
-      sizes.push([path, bytes])
-      for (const [index, [colorScheme, viewport]] of SEEN_AS.entries()) {
-        await seen.emulateMedia({ colorScheme })
-        await seen.setViewportSize(viewport)
-        await seen.locator(`.v-theme--${colorScheme}`).first().waitFor()
-        problems[index]!.push(...(await accessibilityProblems(seen)).map((problem) => `${path}: ${problem}`))
-        // WCAG 2.2, 1.4.10: nothing is cut off, and only tables scroll sideways.
-        const wide = await seen.evaluate(() => document.querySelector('#main, main')!.scrollWidth - innerWidth)
-        if (wide > 0) problems[index]!.push(`${path}: ${wide} px wider than the screen`)
-      }
-      await empty.close()
+  const look = async (path: string): Promise<void> => {
+    const empty = await browser.newContext({ viewport: LAPTOP, colorScheme: 'light' })
+    await empty.addCookies(await cookies())
+    const seen = hear(await empty.newPage())
+    let bytes = 0
+    seen.on('response', (response) => {
+      // Compressed, as they come; the fields of the responses are not counted.
+      if (!new URL(response.url()).pathname.startsWith('/api/'))
+        bytes += Number(response.headers()['content-length'] ?? 0)
+    })
+    await seen.goto(stack.url + path)
+    await settled(seen)
+    sizes.push([path, bytes])
+    for (const [index, [colorScheme, viewport]] of SEEN_AS.entries()) {
+      await seen.emulateMedia({ colorScheme })
+      await seen.setViewportSize(viewport)
+      await seen.locator(`.v-theme--${colorScheme}`).first().waitFor()
+      problems[index]!.push(...(await accessibilityProblems(seen)).map((problem) => `${path}: ${problem}`))
+      // WCAG 2.2, 1.4.10: nothing is cut off, and only tables scroll sideways.
+      const wide = await seen.evaluate(() => document.querySelector('#main, main')!.scrollWidth - innerWidth)
+      if (wide > 0) problems[index]!.push(`${path}: ${wide} px wider than the screen`)
     }
+    await empty.close()
+  }
+  beforeAll(async () => {
+    // One waits for its page while the other is looked through.
+    const two = pLimit(2)
+    await Promise.all(paths.map((path) => two(() => look(path))))
   })
 
   test.each(SEEN_AS.map(([theme, viewport], index) => ({ theme, viewport, index })))(

@@ -18,9 +18,11 @@ await ensurePebble()
 await ensureDatabaseServers()
 const { buildAll } = await import('./build.mjs')
 await buildAll()
+/** What belongs to it besides. */
+const BESIDES = { e2e: 'e2e-side-by-side', long: 'further' }
 await run('npx', [
   'vitest',
   'run',
-  ...[project, ...(project === 'long' ? ['further'] : [])].map((one) => `--project=${one}`),
+  ...[project, BESIDES[project]].filter(Boolean).map((one) => `--project=${one}`),
   ...names,
 ])

@@ -86,10 +86,10 @@ counts.build = await buildAll().then(
   () => ({ passed: 1, failed: 0 }),
   (error) => (console.error(error.message), { passed: 0, failed: 1 }),
 )
-for (const project of ['unit', 'e2e']) counts[project] = await vitest(project)
+for (const project of ['unit', 'e2e', 'e2e-side-by-side']) counts[project] = await vitest(project)
 
 for (const [name, { passed, failed }] of Object.entries(counts))
-  console.log(`${name.padEnd(8)} ${passed} passed, ${failed} failed`)
+  console.log(`${name.padEnd(17)} ${passed} passed, ${failed} failed`)
 const sum = (key) => Object.values(counts).reduce((total, count) => total + count[key], 0)
 console.log(`took ${Math.round((Date.now() - startedAt) / 1000)} s`)
 console.log(`${sum('passed')} passed, ${sum('failed')} failed`)
