@@ -83,3 +83,21 @@ export const RegionChoice = z.object({
   sentence: z.string(),
 })
 export type RegionChoice = z.infer<typeof RegionChoice>
+
+/** What an edge costs in a month. */
+export const EdgeCost = z.object({
+  edge: z.string(),
+  region: z.string().nullable().describe('Line of the price list that holds for it; null: none does'),
+  requests: z.number(),
+  gb: z.number(),
+  cost: z.number().nullable().describe('So far, with the fee of the month; null: no price is known'),
+  forecast: z.number().nullable().describe('For the whole month, if it goes on like this; null: too early to say'),
+})
+export type EdgeCost = z.infer<typeof EdgeCost>
+
+export const EdgeCosts = z.object({
+  month: z.string().describe('In UTC, such as "2026-12"'),
+  currency: z.string(),
+  edges: z.array(EdgeCost),
+})
+export type EdgeCosts = z.infer<typeof EdgeCosts>

@@ -1,4 +1,4 @@
-import { integer, jsonb, pgTable, text } from 'drizzle-orm/pg-core'
+import { bigint, integer, jsonb, pgTable, primaryKey, text } from 'drizzle-orm/pg-core'
 import type { EdgeDraft } from '../../core/contracts/edges.ts'
 import type { Place } from '../../core/contracts/measuring.ts'
 import type { RegionPlan } from '../../core/contracts/regions.ts'
@@ -29,3 +29,28 @@ export const regionPlans = pgTable('region_plans', {
   siteId: siteId().primaryKey(),
   plan: jsonb('plan').$type<RegionPlan>().notNull(),
 })
+
+const count = (name: string) => bigint(name, { mode: 'number' }).notNull()
+
+/** What edges have answered for a site, by month (UTC). */
+export const edgeMonths = pgTable(
+  'edge_months',
+  {
+    edgeId: text('edge_id')
+      .notNull()
+      .references(() => edges.id, { onDelete: 'cascade' }),
+    siteId: siteId(),
+    /** Such as "2026-12". */
+    month: text('month').notNull(),
+    /** When counting began in this month. */
+    beganAt: instant('began_at').notNull(),
+    requests: count('requests'),
+    bytes: count('bytes'),
+    /** The edge's own counters when they were read last, and since when they count: what comes on top is new. */
+    readSince: count('read_since'),
+    readRequests: count('read_requests'),
+    readBytes: count('read_bytes'),
+    readAt: instant('read_at').notNull(),
+  },
+  (table) => [primaryKey({ columns: [table.edgeId, table.siteId, table.month] })],
+)

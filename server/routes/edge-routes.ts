@@ -11,6 +11,7 @@ import {
 import type { HasDelivery } from '../../delivery/control/client.ts'
 import type { HasDatabase } from '../db/database.ts'
 import type { HasEdges } from '../edges/edge-fleet.ts'
+import { countMonth } from '../edges/edge-months.ts'
 import {
   addEdge,
   changeEdge,
@@ -119,6 +120,10 @@ export const edgeEndpoints = (
       access: 'open',
       input: { body: EdgeReport },
     },
-    async ({ ctx, body }) => services.edges.report(await edgeOfKey(services, ctx.get('authorization')), body),
+    async ({ ctx, body }) => {
+      const edgeId = await edgeOfKey(services, ctx.get('authorization'))
+      services.edges.report(edgeId, body)
+      await countMonth(services, edgeId, body.sites)
+    },
   ),
 ]

@@ -1,8 +1,9 @@
 import { z } from 'zod'
-import { Audience, RegionChoice, RegionPlan } from '../../core/contracts/regions.ts'
+import { Audience, EdgeCosts, RegionChoice, RegionPlan } from '../../core/contracts/regions.ts'
 import type { HasDelivery } from '../../delivery/control/client.ts'
 import type { HasDatabase } from '../db/database.ts'
 import type { HasEdges } from '../edges/edge-fleet.ts'
+import { edgeCosts } from '../edges/edge-months.ts'
 import { audienceOf, chooseRegions, regionPlan, saveRegionPlan } from '../edges/region-choices.ts'
 import { endpoint, type Endpoint } from '../http/endpoint.ts'
 import type { HasClock } from '../live/clock.ts'
@@ -42,6 +43,16 @@ export const regionEndpoints = (
       reply: z.array(Audience),
     },
     async ({ params }) => audienceOf(services, params.siteId),
+  ),
+  endpoint(
+    {
+      method: 'get',
+      path: '/sites/:siteId/edge-costs',
+      summary: 'What edges have cost this month so far, by the price list, and what the month will cost',
+      input: { params: SiteParams },
+      reply: EdgeCosts,
+    },
+    async ({ params }) => edgeCosts(services, params.siteId),
   ),
   endpoint(
     {

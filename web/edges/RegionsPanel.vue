@@ -14,6 +14,8 @@ import ActionButton from '../ui/ActionButton.vue'
 import NoteBox from '../ui/NoteBox.vue'
 import SelectField from '../ui/SelectField.vue'
 import PlaceFields from '../visitors/PlaceFields.vue'
+import EdgeCosts from './EdgeCosts.vue'
+import LoggedAudience from './LoggedAudience.vue'
 
 /** Where edges are worth what they cost: visitors by place, prices, and the best set for a budget or a wait. */
 const props = defineProps<{ site: Site }>()
@@ -64,10 +66,13 @@ const plan = computed(() => ({
   pageId: pageId.value,
 }))
 watch(plan, () => (choice.value = null))
+/** How often the price list was saved. */
+const saved = ref(0)
 const choose = async (): Promise<void> => {
   working.value = true
   const came = await problems.catching(async () => {
     await callApi('PUT', `/sites/${props.site.id}/region-plan`, RegionPlan, plan.value)
+    saved.value++
     return callApi('POST', `/sites/${props.site.id}/region-choices`, RegionChoice, plan.value)
   })
   working.value = false
@@ -84,6 +89,9 @@ const takeCounted = async (): Promise<void> => {
     counted.length > 1
       ? `Requests counted at ${counted.length} places: each visitor counts where they were served.`
       : 'Nothing to go by yet: visitors are counted by place once edges with a known place serve them.'
+}
+const takeLogged = (logged: readonly Audience[]): void => {
+  audience.value = logged.map((one) => ({ ...one }))
 }
 const addPlace = (): void => {
   audience.value.push({ place: { name: 'Here', latitude: 0, longitude: 0 }, share: 1 })
@@ -135,6 +143,7 @@ const trafficWords = computed(() => {
       <v-btn size="small" @click="takeCounted">Use what was counted</v-btn>
       <span role="status" class="small muted">{{ countedWords }}</span>
     </div>
+    <LoggedAudience @counted="takeLogged" />
 
     <h2>What regions cost</h2>
     <div v-if="regions.length > 0" class="scroll">
@@ -172,6 +181,8 @@ const trafficWords = computed(() => {
       <v-btn size="small" :disabled="regions.length === 0" @click="save">Save as CSV</v-btn>
       <v-text-field v-model="currency" label="Currency" class="short" hide-details />
     </div>
+
+    <EdgeCosts :site-id="site.id" :regions="saved" />
 
     <h2>What you want</h2>
     <div class="bar wanted">

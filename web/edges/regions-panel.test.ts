@@ -1,5 +1,8 @@
 // @vitest-environment jsdom
+import { Blob } from 'node:buffer'
+import { gzipSync } from 'node:zlib'
 import { afterEach, expect, test, vi } from 'vitest'
+import { nextTick } from 'vue'
 import type { RegionChoice, RegionPlan } from '../../core/contracts/regions.ts'
 import { aSite } from '../testing/a-site.ts'
 import { answering } from '../testing/answers.ts'
@@ -39,9 +42,18 @@ const choice: RegionChoice = {
   places: [{ place: place('Eastmost', 70), share: 3, from: 'East', distanceMs: 19.4, ms: 1500, homeMs: 3200 }],
   sentence: 'East: 21.00 shells a month.',
 }
+const costs = {
+  month: '2026-06',
+  currency: 'shells',
+  edges: [
+    { edge: 'east', region: 'East', requests: 12_500, gb: 3.256, cost: 20.33, forecast: 21.1 },
+    { edge: 'isle', region: null, requests: 10, gb: 0.01, cost: null, forecast: null },
+  ],
+}
 const shown = async (more: Partial<RegionChoice> = {}) => {
   const asked = answering({
     'GET /sites/quay/region-plan': plan,
+    'GET /sites/quay/edge-costs': costs,
     'PUT /sites/quay/region-plan': plan,
     'POST /sites/quay/region-choices': { ...choice, ...more },
   })
@@ -54,7 +66,9 @@ const submit = (host: HTMLElement) => host.querySelector('form')!.dispatchEvent(
 test('what was said before is there, with shares in percent and prices in steps', async () => {
   const { host } = await shown()
   expect(textsOf(host, '.share')).toEqual(['25%', '75%'])
-  expect(textsOf(host, 'tbody tr')).toEqual([expect.stringMatching(/East\s*20\s*0\.1 to 1,000 GB; 0\.05\s*0\.5/)])
+  expect(textsOf(host, '.plan > .scroll tbody tr')).toEqual([
+    expect.stringMatching(/East\s*20\s*0\.1 to 1,000 GB; 0\.05\s*0\.5/),
+  ])
 })
 test('the choice comes with what it rests on, place by place, and is kept', async () => {
   const { asked, host } = await shown()
@@ -85,4 +99,49 @@ test('a place is added, and taken out by emptying its name', async () => {
   const { host } = await shown()
   await press(host, 'Add a place')
   expect(textsOf(host, '.share')).toHaveLength(3)
+})
+
+/** Networks for documentation: RFC 5737. */
+const NETWORKS = 'network,name,latitude,longitude\n198.51.100.0/24,Orrin,57.1,-7.2\n203.0.113.0/24,Merrick,56.4,-5.5\n'
+const lineOf = (address: string) => `${address} - - [10/Oct/2026:13:55:36 +0000] "GET / HTTP/1.1" 200 512\n`
+const LOG = ['198.51.100.4', '203.0.113.9', '198.51.100.5', '192.0.2.1'].map(lineOf).join('')
+const counted = async (log: Blob, networks = NETWORKS) => {
+  const { asked, host } = await shown()
+  const [first, second] = host.querySelectorAll<HTMLInputElement>('details input[type=file]')
+  for (const [input, file] of [
+    [first!, log],
+    [second!, new Blob([networks])],
+  ] as const) {
+    Object.defineProperty(input, 'files', { value: [file] })
+    input.dispatchEvent(new Event('change'))
+  }
+  await nextTick()
+  await press(host, 'Count page visits')
+  return { asked, host }
+}
+test.each([
+  ['as it is', new Blob([LOG])],
+  ['packed', new Blob([new Uint8Array(gzipSync(LOG))])],
+])('an access log, %s, says where visitors are, and nothing of it is sent anywhere', async (_how, log) => {
+  const { asked, host } = await counted(log)
+  await expect.poll(() => textsOf(host, '.share')).toEqual(['67%', '33%'])
+  expect(textOf(host)).toContain('4 page visits from 2 places. Not in the table: the networks of 1 of them.')
+  expect(asked.map(({ what }) => what)).toEqual(['GET /sites/quay/region-plan', 'GET /sites/quay/edge-costs'])
+})
+test('a log without a known network leaves the shares, and says what may be the matter', async () => {
+  const { host } = await counted(new Blob([lineOf('192.0.2.1')]), `${NETWORKS}harbour,B,0,0\n`)
+  await expect.poll(() => textOf(host)).toContain('No page visit (of 1) comes from a network of the table.')
+  expect(textOf(host)).toContain('Line 4: "harbour" is no network.')
+  expect(textsOf(host, '.share')).toEqual(['25%', '75%'])
+})
+
+test('what edges have cost this month stands by the price list, and which of them has no price', async () => {
+  const { host } = await shown()
+  await expect.poll(() => textOf(host)).toContain('Your edges in June 2026, shells')
+  const section = host.querySelector('section[aria-label="Cost of your edges"]')!
+  expect(textsOf(section as HTMLElement, 'tbody tr')).toEqual([
+    expect.stringMatching(/east\s*East\s*12,500\s*3\.26\s*20\.33\s*21\.10/),
+    expect.stringMatching(/isle\s*–\s*10\s*0\.01\s*–\s*–/),
+  ])
+  expect(textOf(section as HTMLElement)).toContain('No price for isle:')
 })
