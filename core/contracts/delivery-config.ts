@@ -38,6 +38,8 @@ export const DeliverySite = z.object({
     hostHeader: HostHeader,
     /** What the origin is asked as, with the host header "public". */
     publicAddress: PublicAddress.optional(),
+    /** By which the origin knows Zest Lamp. Left out: it asks for none. */
+    key: z.string().min(16).max(100).optional(),
     timeoutMs: z.int().min(1000).max(600_000),
     /** Whether it may stand in a private network. A configuration kept on disk from before says nothing; control sends a new one at its start. */
     privateAddresses: z.enum(['refused', 'allowed']).default('allowed'),

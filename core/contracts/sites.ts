@@ -256,6 +256,13 @@ export const Site = z.object({
   liveUrl: z.string().describe('Where live is served by delivery, without path'),
   trialUrl: z.string(),
   trialKey: z.string().describe('Opens the trial: as the cookie, parameter or field “zest-trial-key”'),
+  originKey: z
+    .string()
+    .nullable()
+    .default(null)
+    .describe(
+      'Sent to your server (origin) as the field “zest-origin-key”, so that it can refuse everybody else; null: not sent',
+    ),
   liveSecureUrl: z.string().describe('The same over TLS'),
   certificate: z
     .object({ names: z.array(z.string()), validUntil: z.iso.datetime() })

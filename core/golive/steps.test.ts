@@ -1,16 +1,6 @@
 import { describe, expect, test } from 'vitest'
 import type { DnsAnswer } from '../contracts/going-live.ts'
-import {
-  backDoorRules,
-  backDoorStep,
-  certificateStep,
-  dnsStep,
-  proofStep,
-  readyStep,
-  wayBackStep,
-  type Proof,
-  type ReadyFacts,
-} from './steps.ts'
+import { certificateStep, dnsStep, proofStep, readyStep, wayBackStep, type Proof, type ReadyFacts } from './steps.ts'
 
 const facts: ReadyFacts = {
   undecided: [],
@@ -95,24 +85,6 @@ describe('the proof from outside', () => {
     const step = proofStep(proofs)
     expect(step.state).toBe(state)
     expect(step.evidence).toHaveLength(proofs.length)
-  })
-})
-
-test('the back door is closed by the owner’s word, as long as search engines find one address only', () => {
-  const open = { address: 'http://origin.example', twoAddresses: false }
-  expect(backDoorStep(false, open)).toMatchObject({
-    state: 'open',
-    sentence: expect.stringContaining('bypass Zest Lamp'),
-  })
-  expect(backDoorStep(true, open).state).toBe('done')
-  expect(backDoorStep(true, { ...open, twoAddresses: true })).toMatchObject({
-    state: 'open',
-    evidence: [expect.stringContaining('search engines')],
-  })
-  expect(backDoorStep(false, undefined).sentence).toContain('Check again')
-  expect(backDoorRules(['192.0.2.7', '2001:db8::7'])).toEqual({
-    nginx: 'allow 192.0.2.7;\nallow 2001:db8::7;\nallow 127.0.0.1;\ndeny all;',
-    apache: '<RequireAny>\n  Require ip 192.0.2.7\n  Require ip 2001:db8::7\n  Require local\n</RequireAny>',
   })
 })
 

@@ -1,7 +1,8 @@
 import type { DnsAnswer, DnsTarget } from '../contracts/going-live.ts'
 import type { GoingLiveStep, ZoneBefore } from '../contracts/going-live-steps.ts'
 
-const step = (
+/** One step, as it was found. */
+export const step = (
   id: GoingLiveStep['id'],
   state: GoingLiveStep['state'],
   sentence: string,
@@ -159,46 +160,7 @@ export const proofStep = (proofs: readonly Proof[]): GoingLiveStep => {
     : step('proof', 'open', 'Visitors are served, but not everything is as it should be.', evidence)
 }
 
-/** Whether the origin still serves the site to anybody who knows its address. @param robots whether its own name keeps search engines out */
-export const backDoorStep = (
-  closedByHand: boolean,
-  open: { readonly address: string; readonly twoAddresses: boolean } | undefined,
-): GoingLiveStep => {
-  const evidence =
-    open?.twoAddresses === true
-      ? [
-          `${open.address} serves the same pages without a canonical link to the live address: search engines may list both.`,
-        ]
-      : []
-  if (closedByHand)
-    return step(
-      'back-door',
-      evidence.length > 0 ? 'open' : 'done',
-      'You have said that your server answers only Zest Lamp.',
-      evidence,
-    )
-  if (open === undefined)
-    return step('back-door', 'open', 'Your server did not answer just now, so nothing can be said. Check again.')
-  return step(
-    'back-door',
-    'open',
-    `Anyone who knows ${open.address} can bypass Zest Lamp. Allow only these addresses there.`,
-    evidence,
-  )
-}
-
 export const wayBackStep = (before: ZoneBefore | null): GoingLiveStep =>
   before === null
     ? step('way-back', 'open', 'The records as they are now are kept as soon as you look which lines change.')
     : step('way-back', 'done', `The records of ${before.zone} as they were on ${before.savedAt.slice(0, 10)} are kept.`)
-
-/** Rules that let a web server answer a few addresses only. */
-export const backDoorRules = (addresses: readonly string[]): { readonly nginx: string; readonly apache: string } => ({
-  nginx: [...addresses.map((address) => `allow ${address};`), 'allow 127.0.0.1;', 'deny all;'].join('\n'),
-  apache: [
-    '<RequireAny>',
-    ...addresses.map((address) => `  Require ip ${address}`),
-    '  Require local',
-    '</RequireAny>',
-  ].join('\n'),
-})

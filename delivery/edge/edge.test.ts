@@ -3,6 +3,7 @@ import { afterEach, beforeEach, describe, expect, test } from 'vitest'
 import type { PurgeOrder } from '../../core/contracts/delivery.ts'
 import type { DeliveryConfig, HomeStore } from '../../core/contracts/delivery-config.ts'
 import { edgeConfig } from '../../core/edges/edge-config.ts'
+import { ORIGIN_KEY_FIELD } from '../../core/http/origin-key.ts'
 import { purge } from '../purge/purge.ts'
 import { DeliveryBench, setupWith, type Remedies } from '../testing/bench-setup.ts'
 
@@ -47,7 +48,26 @@ afterEach(async () => {
 const statuses = async (path: string, options?: Parameters<DeliveryBench['ask']>[1]): Promise<string[]> =>
   (await edge.ask(path, options)).cacheStatus.split(', ')
 
+const withOriginKey = (through: HomeStore): void => {
+  serve({ pageCache: { lifetimeS: 100 } })
+  const [site] = home.config.sites
+  const config = {
+    ...home.config,
+    sites: [{ ...site!, origin: { ...site!.origin, key: 'the-key-of-the-origin-1' } }],
+  }
+  home.useConfig(config)
+  edge.useConfig(edgeConfig(config, through, null))
+}
+
 describe('an edge', () => {
+  test.each([
+    ['through home', () => homeStore()],
+    ['past it, while home is away', () => ({ ...homeStore(), base: 'http://127.0.0.1:1' })],
+  ])('reaches an origin that asks for a key, %s', async (_way, through) => {
+    withOriginKey(through())
+    expect((await edge.ask('/a')).status).toBe(200)
+    expect(home.asked.map(({ headers }) => headers[ORIGIN_KEY_FIELD])).toEqual(['the-key-of-the-origin-1'])
+  })
   test('asks home, and both hops are in Cache-Status (RFC 9211 §2)', async () => {
     expect(await statuses('/a')).toEqual([
       expect.stringMatching(/^zest-lamp; fwd=uri-miss; fwd-status=200; stored; ttl=(100|9\d)$/),

@@ -1,5 +1,6 @@
 import { cdnLoop } from '../../core/http/cdn-loop.ts'
 import { endToEndFields, fieldValue, withField, withoutFields, type Fields } from '../../core/http/fields.ts'
+import { ORIGIN_KEY_FIELD } from '../../core/http/origin-key.ts'
 import { negotiateCoding } from '../../core/http/negotiation.ts'
 import { normalisedValue } from '../../core/http/vary.ts'
 import { DATA_ACCEPT, USER_AGENT, type DeviceClass } from '../../core/http/device.ts'
@@ -18,6 +19,8 @@ const FORWARDED = new Set([
   'x-forwarded-proto',
   'x-forwarded-port',
   'x-real-ip',
+  // Nobody else is to try what the origin takes for it.
+  ORIGIN_KEY_FIELD,
 ])
 
 /** What a browser asks for a page with; sites that look at Accept tell pages from data by it. */
@@ -50,7 +53,10 @@ const addressed = (fields: Fields, route: Route, visitor: Pick<Visitor, 'host' |
   let result = withoutFields(fields, FORWARDED)
   result = withField(result, 'host', host)
   result = withField(result, 'x-forwarded-host', forwarded.host)
-  return withField(result, 'x-forwarded-proto', forwarded.scheme)
+  result = withField(result, 'x-forwarded-proto', forwarded.scheme)
+  const { key } = route.origin
+  // Home brings it by itself, where this is an edge.
+  return key === undefined || route.home !== undefined ? result : withField(result, ORIGIN_KEY_FIELD, key)
 }
 
 type Named = Pick<Visitor, 'host' | 'scheme'>

@@ -306,6 +306,8 @@ export interface SiteLook {
   /** What visitors type, where the owner has said so; otherwise it is found out where the server says it. */
   readonly publicAddress?: string | undefined
   readonly privateAddresses: PrivateAddresses
+  /** By which the server knows Zest Lamp, where it asks for that. */
+  readonly originKey?: string | null
   /** Where the sitemap is, where the owner has said so: a path, or an address of the site. */
   readonly sitemap?: string | undefined
 }
@@ -320,11 +322,11 @@ export const checkSite = async (look: SiteLook, own: OwnPorts): Promise<SiteChec
 
 /** The check, and every page that is known of the site with its kind. */
 export const checkWithPages = async (
-  { address, publicAddress, privateAddresses, sitemap }: SiteLook,
+  { address, publicAddress, privateAddresses, originKey = null, sitemap }: SiteLook,
   own: OwnPorts,
 ): Promise<{ check: SiteCheck; pages: ListedPage[] }> => {
   const base = new URL(address)
-  const asked = { base: base.origin, named: publicAddress ?? base.origin, reach: privateAddresses }
+  const asked = { base: base.origin, named: publicAddress ?? base.origin, reach: privateAddresses, key: originKey }
   const { findings, site, answer } = pointsAtUs(base, own)
     ? { site: asked, findings: loopFinding(base), answer: undefined }
     : await lookAtHome(asked)

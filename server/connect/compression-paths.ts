@@ -4,7 +4,7 @@ import { filesOfPage } from '../../core/page/transforms/named-files.ts'
 import type { HasDatabase } from '../db/database.ts'
 import { errors } from '../errors/app-errors.ts'
 import type { HasAddresses } from '../net/addresses.ts'
-import { askSite, type AskedSite } from '../net/asked-site.ts'
+import { askedSiteOf, askSite, type AskedSite } from '../net/asked-site.ts'
 import { OutsideFailure } from '../net/outside-request.ts'
 import { getSite } from '../sites/sites.ts'
 
@@ -32,8 +32,7 @@ export const compressionPlan = async (
   siteId: string,
   accepts: string,
 ): Promise<CompressionPlan> => {
-  const { address, publicAddress, hosts } = await getSite(services, siteId)
-  const site: AskedSite = { base: address, named: publicAddress ?? address, reach: hosts.privateAddresses }
+  const site = askedSiteOf(await getSite(services, siteId))
   const home = new URL('/', site.named)
   const byType = new Map<string, string>()
   for (const file of filesOfPage(await homeOf(site), home)) {

@@ -121,11 +121,12 @@ export const checkSiteAgain = async (
   order: CheckAgain,
 ): Promise<Site> => {
   const { db, addresses, events } = services
-  const { address, publicAddress, hosts, checkResult } = await siteRow(db, id)
+  const { address, publicAddress, originKey, hosts, checkResult } = await siteRow(db, id)
   const look = {
     address,
     publicAddress: publicAddress ?? undefined,
     privateAddresses: hosts.privateAddresses,
+    originKey,
     sitemap: (order.sitemap === undefined ? checkResult.sitemap : order.sitemap) ?? undefined,
   }
   const { check, pages } = await checkWithPages(look, addresses)

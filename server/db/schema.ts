@@ -89,6 +89,8 @@ export const sites = pgTable('sites', {
   trialKey: secretText('trial_key')
     .notNull()
     .default(sql`replace(gen_random_uuid()::text, '-', '')`),
+  /** Sent to the origin with every request; null: nothing is. */
+  originKey: secretText('origin_key'),
   checkResult: jsonb('check_result').$type<SiteCheck>().notNull(),
   /** What each cookie was found to do, and when. */
   cookies: jsonb('cookies').$type<CookieFinding[]>().notNull().default([]),

@@ -110,6 +110,13 @@ export const errors = {
       'It is not known where your server stands',
       'Say under Visitors where your server (origin) stands; without it, distances cannot be calculated.',
     ),
+  originKeyNeeded: (status: number) =>
+    new AppError(
+      'ORIGIN_KEY_NEEDED',
+      409,
+      'Your server asks for the secret field',
+      `Without it your server answers with status ${status}, and visitors would get that. Take the rules out of your web server first, then stop sending the field.`,
+    ),
   noAudience: () =>
     new AppError(
       'NO_AUDIENCE',

@@ -2,15 +2,8 @@ import { eq } from 'drizzle-orm'
 import type { DnsPlan, DnsTarget } from '../../core/contracts/going-live.ts'
 import type { GoingLive, GoingLiveStep } from '../../core/contracts/going-live-steps.ts'
 import type { Site } from '../../core/contracts/sites.ts'
-import {
-  backDoorStep,
-  certificateStep,
-  dnsStep,
-  proofStep,
-  readyStep,
-  wayBackStep,
-  type Proof,
-} from '../../core/golive/steps.ts'
+import { certificateStep, dnsStep, proofStep, readyStep, wayBackStep, type Proof } from '../../core/golive/steps.ts'
+import { backDoorStep, type Door, type DoorAnswer } from '../../core/golive/back-door.ts'
 import { searchListing } from '../../core/sampling/search-listing.ts'
 import type { HasDelivery } from '../../delivery/control/client.ts'
 import type { HasDatabase } from '../db/database.ts'
@@ -20,7 +13,8 @@ import { edgesOfSite } from '../edges/own-edges.ts'
 import { AppError } from '../errors/app-errors.ts'
 import type { HasClock } from '../live/clock.ts'
 import type { HasAddresses } from '../net/addresses.ts'
-import { askOutside, OutsideFailure } from '../net/outside-request.ts'
+import { askedSiteOf, askSite } from '../net/asked-site.ts'
+import { askOutside, OutsideFailure, type OutsideAnswer } from '../net/outside-request.ts'
 import { refuseUnchecked } from '../release/privacy-gate.ts'
 import { getTrial, liveSetup } from '../release/setups.ts'
 import { getSite } from '../sites/sites.ts'
@@ -138,19 +132,39 @@ const proofs = async (services: Needs, site: Site, target: DnsTarget | null): Pr
   return all
 }
 
-/** What the origin shows to somebody who knows its address. */
-const openDoor = async (site: Site): Promise<Parameters<typeof backDoorStep>[1]> => {
-  const answer = await askOutside(site.address, { reach: site.hosts.privateAddresses }).catch((error: unknown) => {
-    if (error instanceof OutsideFailure) return undefined
-    throw error
-  })
-  if (answer === undefined || answer.status >= 400) return undefined
+const doorAnswer = (answer: OutsideAnswer | undefined): DoorAnswer =>
+  answer === undefined
+    ? { kind: 'silent' }
+    : answer.status >= 400
+      ? { kind: 'refused', status: answer.status }
+      : { kind: 'answered' }
+
+const silentIfNot = (error: unknown): undefined => {
+  if (error instanceof OutsideFailure) return undefined
+  throw error
+}
+
+/** Whether search engines may list what an origin answers under a second address. */
+const isSecondAddress = (answer: OutsideAnswer, { address, liveHost }: Site): boolean => {
   const { indexed, canonical } = searchListing(answer.body.toString('utf8'))
   const keepsOut = indexed === 'no' || /\bnoindex\b/i.test(answer.fields.get('x-robots-tag') ?? '')
-  const base = site.address
   const leadsToLive =
-    canonical !== undefined && URL.canParse(canonical, base) && new URL(canonical, base).hostname === site.liveHost
-  return { address: site.address, twoAddresses: !keepsOut && !leadsToLive }
+    canonical !== undefined && URL.canParse(canonical, address) && new URL(canonical, address).hostname === liveHost
+  return !keepsOut && !leadsToLive
+}
+
+/** How the origin answers anybody, and how it answers Zest Lamp. */
+export const lookAtDoor = async (site: Site): Promise<Door> => {
+  const answer = await askOutside(site.address, { reach: site.hosts.privateAddresses }).catch(silentIfNot)
+  const known =
+    site.originKey === null ? undefined : doorAnswer(await askSite(askedSiteOf(site), '/').catch(silentIfNot))
+  const asAnybody = doorAnswer(answer)
+  return {
+    address: site.address,
+    asAnybody,
+    withKey: known,
+    twoAddresses: answer !== undefined && asAnybody.kind === 'answered' && isSecondAddress(answer, site),
+  }
 }
 
 /** Check every step again, and keep what was found. @throws AppError when there is no such site */
@@ -169,7 +183,7 @@ export const checkSteps = async (services: Needs, siteId: string): Promise<Going
     await certificate(services, site),
     dnsStep(target, answers),
     proofStep(await proofs(services, site, target)),
-    backDoorStep(closedByHand, await openDoor(site)),
+    backDoorStep(closedByHand, await lookAtDoor(site)),
     wayBackStep(before),
   ]
   const checkedAt = services.now()

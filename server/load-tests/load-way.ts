@@ -14,7 +14,7 @@ import { connectHost } from '../../core/http/special-names.ts'
 import type { LoadWay } from '../../lab/load/load-messages.ts'
 import { JobFailure } from '../jobs/job-queue.ts'
 import type { Addresses } from '../net/addresses.ts'
-import { namingFields } from '../net/asked-site.ts'
+import { askedSiteOf, keyField, namingFields } from '../net/asked-site.ts'
 
 const PORTS = { http: 80, https: 443 }
 const schemeOf = ({ protocol }: URL): 'http' | 'https' => (protocol === 'https:' ? 'https' : 'http')
@@ -48,7 +48,7 @@ export const sharesMachine = async (site: Site): Promise<boolean> =>
 
 /** As delivery asks the origin for what visitors of live ask for (delivery/fetch/origin-request-fields.ts). */
 const originWay = async (site: Site, cookie: string): Promise<LoadWay> => {
-  const { address, hostHeader, publicAddress, liveUrl, hosts } = site
+  const { address, hostHeader, publicAddress, originKey, liveUrl, hosts } = site
   const url = new URL(address)
   const live = new URL(liveUrl)
   const { host, ...fields } =
@@ -57,8 +57,9 @@ const originWay = async (site: Site, cookie: string): Promise<LoadWay> => {
           host: hostHeader === 'visitor' ? live.host : url.host,
           'x-forwarded-host': live.host,
           'x-forwarded-proto': schemeOf(live),
+          ...keyField(originKey),
         }
-      : namingFields({ base: address, named: publicAddress })
+      : namingFields(askedSiteOf(site))
   const connect = await addressOf(url.hostname, hosts.privateAddresses)
   return {
     scheme: schemeOf(url),

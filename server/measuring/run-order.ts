@@ -7,18 +7,18 @@ import type { PlannedRun } from '../../core/measuring/plan.ts'
 import { versionOf } from '../../core/measuring/sides.ts'
 import { TRIAL_KEY } from '../../core/http/trial-key.ts'
 import { newId } from '../accounts/secrets.ts'
-import { candidateHost, originHost, versionHost } from '../sites/channel-hosts.ts'
+import { candidateHost, isAskedByDeliveryOnly, originHost, versionHost } from '../sites/channel-hosts.ts'
 import type { Addresses } from '../net/addresses.ts'
 
 /** Longest time a page may take to become quiet. */
 const PAGE_TIMEOUT_MS = 60_000
 
 /** A site as far as its addresses are concerned. */
-type SiteAddresses = Pick<Site, 'address' | 'hostHeader' | 'liveUrl' | 'trialUrl' | 'trialHost'>
+type SiteAddresses = Pick<Site, 'address' | 'hostHeader' | 'originKey' | 'liveUrl' | 'trialUrl' | 'trialHost'>
 
 /** Whether a side is loaded from its web server without delivery in between. */
-const isDirect = ({ hostHeader }: Pick<Site, 'hostHeader'>, side: Side): boolean =>
-  side === 'origin' && hostHeader !== 'public'
+const isDirect = (site: Pick<Site, 'hostHeader' | 'originKey'>, side: Side): boolean =>
+  side === 'origin' && !isAskedByDeliveryOnly(site)
 
 /** Whether a side is what visitors get. */
 const isLive = (side: Side): boolean => side === 'live' || side === 'without-objects' || side === 'through-edges'

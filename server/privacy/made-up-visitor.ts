@@ -7,7 +7,7 @@ import { TRIAL_KEY } from '../../core/http/trial-key.ts'
 import { JobFailure } from '../jobs/job-queue.ts'
 import { settledHtml } from '../../core/page/document/settled-html.ts'
 import { rewriteHosts } from '../../core/http/host-rewrite.ts'
-import { namingFields } from '../net/asked-site.ts'
+import { askedSiteOf, keyField, namingFields } from '../net/asked-site.ts'
 import { askOutside, type OutsideAnswer } from '../net/outside-request.ts'
 
 const TIMEOUT_MS = 60_000
@@ -76,7 +76,7 @@ export class MadeUpVisitor {
 
   /** Ask the origin, with the host that the trial would ask it with, so that addresses in both answers are alike. */
   async askOrigin(path: string, form?: Record<string, string>): Promise<OutsideAnswer> {
-    const { address, hostHeader, publicAddress, trialUrl } = this.#site
+    const { address, hostHeader, publicAddress, originKey, trialUrl } = this.#site
     const visitorHost = new URL(trialUrl).host
     const naming =
       publicAddress === null
@@ -84,8 +84,9 @@ export class MadeUpVisitor {
             host: hostHeader === 'visitor' ? visitorHost : new URL(address).host,
             'x-forwarded-host': visitorHost,
             'x-forwarded-proto': 'http',
+            ...keyField(originKey),
           }
-        : namingFields({ base: address, named: publicAddress })
+        : namingFields(askedSiteOf(this.#site))
     const answer = await askOutside(address + path, {
       reach: this.#site.hosts.privateAddresses,
       timeoutMs: TIMEOUT_MS,

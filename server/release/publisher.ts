@@ -9,7 +9,7 @@ import { automaticCertificates } from '../db/going-live-schema.ts'
 import { candidates, jobs, measurements, sites, trials, versions } from '../db/schema.ts'
 import { changesOf, inForce } from '../sites/changes-told.ts'
 import { setupDigest } from './setup-digest.ts'
-import { candidateHost, originHost, versionHost } from '../sites/channel-hosts.ts'
+import { candidateHost, isAskedByDeliveryOnly, originHost, versionHost } from '../sites/channel-hosts.ts'
 import { siteKnowledge } from '../audits/page-knowledge.ts'
 
 const ORIGIN_TIMEOUT_MS = 60_000
@@ -62,6 +62,7 @@ const siteConfig = async (db: Database, site: typeof sites.$inferSelect): Promis
       base: site.address,
       hostHeader: site.hostHeader,
       ...(site.publicAddress === null ? {} : { publicAddress: site.publicAddress }),
+      ...(site.originKey === null ? {} : { key: site.originKey }),
       timeoutMs: ORIGIN_TIMEOUT_MS,
       privateAddresses: site.hosts.privateAddresses,
     },
@@ -73,7 +74,7 @@ const siteConfig = async (db: Database, site: typeof sites.$inferSelect): Promis
         setup: trial === undefined ? liveSetup : read(trial.setup),
         key,
       },
-      ...(site.hostHeader === 'public' ? [withKey(originHost(site.trialHost), emptySetup(), 'origin')] : []),
+      ...(isAskedByDeliveryOnly(site) ? [withKey(originHost(site.trialHost), emptySetup(), 'origin')] : []),
       ...(await measuredVersions(db, site.id)).flatMap((number) => {
         const version = published.find((one) => one.number === number)
         if (version === undefined) return []

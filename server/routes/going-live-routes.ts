@@ -8,22 +8,36 @@ import {
   NameServerOrder,
 } from '../../core/contracts/going-live.ts'
 import { GoingLive, GoingLiveMark } from '../../core/contracts/going-live-steps.ts'
+import { Site } from '../../core/contracts/sites.ts'
 import type { HasDelivery } from '../../delivery/control/client.ts'
 import type { HasDatabase } from '../db/database.ts'
 import type { HasEdges } from '../edges/edge-fleet.ts'
 import type { HasAuthority } from '../golive/certificate-job.ts'
 import { compareNameServers, dnsAnswers, dnsPlan, type HasDns } from '../golive/dns-plans.ts'
 import { checkSteps, forgetGoingLive, goingLiveState, keepPlan, markBackDoor } from '../golive/going-live.ts'
+import { dropOriginKey, sendOriginKey } from '../golive/origin-key.ts'
 import { endpoint, type Endpoint } from '../http/endpoint.ts'
 import type { HasClock } from '../live/clock.ts'
+import type { HasEvents } from '../live/event-bus.ts'
+import type { HasJobs } from '../jobs/job-queue.ts'
 import type { HasAddresses } from '../net/addresses.ts'
+import type { HasPublisher } from '../sites/publishing.ts'
 import { SiteParams } from './site-routes.ts'
 
 const path = '/sites/:siteId/going-live'
 
 /** Putting a site live: step by step, and what its DNS has to say. */
 export const goingLiveEndpoints = (
-  services: HasDatabase & HasDns & HasDelivery & HasEdges & HasClock & HasAddresses & HasAuthority,
+  services: HasDatabase &
+    HasDns &
+    HasDelivery &
+    HasEdges &
+    HasClock &
+    HasAddresses &
+    HasAuthority &
+    HasPublisher &
+    HasEvents &
+    HasJobs,
 ): Endpoint[] => [
   endpoint(
     {
@@ -67,6 +81,26 @@ export const goingLiveEndpoints = (
       input: { params: SiteParams },
     },
     async ({ params }) => forgetGoingLive(services, params.siteId),
+  ),
+  endpoint(
+    {
+      method: 'post',
+      path: '/sites/:siteId/origin-key',
+      summary: 'Bring a secret field with every request to the origin, so that it can refuse everybody else',
+      input: { params: SiteParams },
+      reply: Site,
+    },
+    async ({ params }) => sendOriginKey(services, params.siteId),
+  ),
+  endpoint(
+    {
+      method: 'delete',
+      path: '/sites/:siteId/origin-key',
+      summary: 'Bring the secret field no longer; refused while the origin asks for it',
+      input: { params: SiteParams },
+      reply: Site,
+    },
+    async ({ params }) => dropOriginKey(services, params.siteId),
   ),
   endpoint(
     {

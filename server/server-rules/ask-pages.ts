@@ -2,7 +2,7 @@ import type { Site } from '../../core/contracts/sites.ts'
 import type { SeenAnswer } from '../../core/server-rules/confirm-answers.ts'
 import { askSite } from '../net/asked-site.ts'
 import { OutsideFailure } from '../net/outside-request.ts'
-import { askedSiteOf } from './copy-site.ts'
+import { askedSiteOf } from '../net/asked-site.ts'
 
 const AT_A_TIME = 4
 const MOST_BYTES = 8 * 1024 * 1024

@@ -3,7 +3,7 @@ import type { Site } from '../../core/contracts/sites.ts'
 import { isHtml } from '../../core/http/freshness.ts'
 import { filesOfPage, filesOfSheet, type NamedFile } from '../../core/page/transforms/named-files.ts'
 import { JobFailure } from '../jobs/job-queue.ts'
-import { askSite, type AskedSite } from '../net/asked-site.ts'
+import { askedSiteOf, askSite, type AskedSite } from '../net/asked-site.ts'
 import { OutsideFailure, type OutsideAnswer } from '../net/outside-request.ts'
 
 /** An address of a site with the answer of its server. */
@@ -21,13 +21,6 @@ const MOST_BYTES_IN_ALL = 48 * 1024 * 1024
 /** Styles and scripts can break on a rule; of other files one of each extension shows what becomes of all. */
 const MOST_COPIED = 70
 const ONE_OF_EACH: readonly RehearsedUse[] = ['image', 'font', 'other']
-
-/** How the server of a site is asked for it. */
-export const askedSiteOf = ({ address, publicAddress, hosts }: Site): AskedSite => ({
-  base: address,
-  named: publicAddress ?? address,
-  reach: hosts.privateAddresses,
-})
 
 const extensionOf = (path: string): string =>
   /\.[0-9A-Za-z]{1,10}$/.exec(path.split('?', 1)[0] ?? '')?.[0].toLowerCase() ?? ''

@@ -40,6 +40,7 @@ beforeAll(async () => {
   site = {
     address: `http://127.0.0.1:${(origin.address() as AddressInfo).port}`,
     publicAddress: null,
+    originKey: null,
     hosts: { added: [], privateAddresses: 'allowed' },
     sample: [
       { id: 'a', path: '/', kind: 'home' },

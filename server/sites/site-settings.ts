@@ -23,11 +23,12 @@ import { errors } from '../errors/app-errors.ts'
 import { getSite, siteRow } from './sites.ts'
 
 /** What a measurement works from must stay as it is while it runs. @throws AppError MEASUREMENT_UNDER_WAY */
-const refuseWhileMeasuring = async ({ jobs }: HasJobs, siteId: string): Promise<void> => {
+export const refuseWhileMeasuring = async ({ jobs }: HasJobs, siteId: string): Promise<void> => {
   if (await jobs.hasOpen(siteId)) throw errors.measuring()
 }
 
-const changedSite = async (services: HasDatabase & HasEvents & HasAddresses, siteId: string): Promise<Site> => {
+/** The site as it is now; whoever looks at it is told. */
+export const changedSite = async (services: HasDatabase & HasEvents & HasAddresses, siteId: string): Promise<Site> => {
   services.events.changed(siteId, 'site')
   return getSite(services, siteId)
 }

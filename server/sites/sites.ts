@@ -37,6 +37,7 @@ const toSite = async (db: Database, row: SiteRow, addresses: Addresses): Promise
     liveUrl: urlOf(row.liveHost, addresses),
     trialUrl: urlOf(row.trialHost, addresses),
     trialKey: row.trialKey,
+    originKey: row.originKey,
     liveVersion: row.liveVersion,
     createdAt: row.createdAt.toISOString(),
     liveSecureUrl: secureUrlOf(row.liveHost, addresses),

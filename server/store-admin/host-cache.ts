@@ -6,7 +6,7 @@ import type { PurgeWhat } from '../../core/contracts/delivery.ts'
 import type { HostCache } from '../../core/contracts/sites.ts'
 import { sites } from '../db/schema.ts'
 import { errors } from '../errors/app-errors.ts'
-import { namingFields } from '../net/asked-site.ts'
+import { askedSiteOf, namingFields } from '../net/asked-site.ts'
 import { askOutside, OutsideFailure } from '../net/outside-request.ts'
 import { withLast } from './last-try.ts'
 import { siteRow } from '../sites/sites.ts'
@@ -42,7 +42,7 @@ const targetOf = (row: SiteRow, { address }: Pick<HostCache, 'address'>, path: s
 const tellOne = async (row: SiteRow, cache: HostCache, path: string): Promise<string | null> => {
   const url = targetOf(row, cache, path)
   const naming =
-    url.origin === row.address ? namingFields({ base: row.address, named: row.publicAddress ?? row.address }) : {}
+    url.origin === row.address ? namingFields(askedSiteOf(row)) : {}
   const fields = Object.fromEntries(cache.fields.map(({ name, value }) => [name, value]))
   const answer = await askOutside(url.href, {
     method: cache.method,

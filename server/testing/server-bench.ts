@@ -1,6 +1,6 @@
 import { existsSync } from 'node:fs'
 import { mkdtemp, rm } from 'node:fs/promises'
-import { createServer, type Server } from 'node:http'
+import { createServer, type IncomingHttpHeaders, type Server } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { tmpdir } from 'node:os'
 import { setImmediate } from 'node:timers/promises'
@@ -195,6 +195,8 @@ export class ServerBench {
   ) =>
     path === '/' ? { headers: { 'content-type': 'text/html' }, body: '<title>Home – Test Quay</title>' } : undefined
   siteUrl = ''
+  /** Hears what is asked of the site. */
+  siteAsked: (fields: IncomingHttpHeaders) => void = () => undefined
   /** What was asked of delivery about the rewriting of pages. */
   readonly asked: ChangesQuery[] = []
   /** Addresses that delivery was asked to have ready, in order, and what it says of them. */
@@ -261,6 +263,7 @@ export class ServerBench {
     })
     await new Promise<void>((resolve) => channel.listen(controlSocketPath(folder), resolve))
     const site = createServer((req, res) => {
+      bench.siteAsked(req.headers)
       const found = bench.site(req.url ?? '')
       res.writeHead(found?.status ?? (found === undefined ? 404 : 200), found?.headers).end(found?.body ?? '')
     })

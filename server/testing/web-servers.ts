@@ -74,12 +74,12 @@ export class WebServer {
     return join(this.#folder, 'site')
   }
 
-  /** nginx with a file of rules on the level of `http`. */
-  static async nginx(files: Record<string, string | Buffer>, rules: string): Promise<WebServer> {
+  /** nginx with a file of rules on the level of `http`. @param inServer more of them, within the server block */
+  static async nginx(files: Record<string, string | Buffer>, rules: string, inServer = ''): Promise<WebServer> {
     const folder = await WebServer.#folderWith(files)
     const port = await freePort()
     await writeFile(join(folder, 'rules.conf'), rules)
-    await writeFile(join(folder, 'nginx.conf'), nginxConfig(folder, port))
+    await writeFile(join(folder, 'nginx.conf'), nginxConfig(folder, port, inServer))
     return WebServer.#started(port, folder, '/usr/sbin/nginx', [
       '-p',
       folder,
@@ -130,7 +130,7 @@ ${inFolder}
 </Directory>
 `.replace(/LoadModule unixd_module .*\n/, existsSync(`${MODULES}/mod_unixd.so`) ? '$&' : '')
 
-const nginxConfig = (folder: string, port: number): string => `
+const nginxConfig = (folder: string, port: number, inServer = ''): string => `
 pid ${folder}/nginx.pid;
 error_log ${folder}/error.log;
 ${process.getuid?.() === 0 ? 'user www-data;' : ''}
@@ -144,7 +144,7 @@ http {
   uwsgi_temp_path ${folder}/uwsgi;
   scgi_temp_path ${folder}/scgi;
   include ${folder}/rules.conf;
-  server { listen 127.0.0.1:${port}; root ${folder}/site; }
+  server { listen 127.0.0.1:${port}; root ${folder}/site; ${inServer} }
 }
 `
 

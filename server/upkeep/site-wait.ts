@@ -4,7 +4,7 @@ import type { WaitSample } from '../../core/upkeep/compare-waits.ts'
 import { plainFileOf } from './plain-file.ts'
 import { askSite } from '../net/asked-site.ts'
 import { OutsideFailure } from '../net/outside-request.ts'
-import { askedSiteOf } from '../server-rules/copy-site.ts'
+import { askedSiteOf } from '../net/asked-site.ts'
 
 const PAGES = 4
 const ROUNDS = 12

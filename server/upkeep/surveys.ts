@@ -23,7 +23,7 @@ import type { HasEvents } from '../live/event-bus.ts'
 import type { HasAddresses } from '../net/addresses.ts'
 import { OutsideFailure } from '../net/outside-request.ts'
 import { askSite } from '../net/asked-site.ts'
-import { askedSiteOf } from '../server-rules/copy-site.ts'
+import { askedSiteOf } from '../net/asked-site.ts'
 import { getSite } from '../sites/sites.ts'
 
 const MOST_KEPT = 5

@@ -16,7 +16,7 @@ import type { HasDelivery } from '../../delivery/control/client.ts'
 import type { Database, HasDatabase } from '../db/database.ts'
 import { sitemapPages } from '../db/schema.ts'
 import { warmUpAddresses } from '../db/warm-up-schema.ts'
-import type { AskedSite } from '../net/asked-site.ts'
+import { askedSiteOf } from '../net/asked-site.ts'
 import { readRobots, readSitemaps } from '../net/read-sitemaps.ts'
 import { liveSetup } from '../release/setups.ts'
 import { siteRow } from '../sites/sites.ts'
@@ -138,11 +138,7 @@ export const refreshList = async (
 ): Promise<void> => {
   const row = await siteRow(db, siteId)
   const { settings } = await warmUpOf(db, siteId)
-  const site: AskedSite = {
-    base: row.address,
-    named: row.publicAddress ?? row.address,
-    reach: row.hosts.privateAddresses,
-  }
+  const site = askedSiteOf(row)
   const robots = await readRobots(site)
   const { entries, broken } = settings.sitemap
     ? await readSitemaps(site, row.checkResult.sitemap ?? undefined, {

@@ -5,7 +5,7 @@ import { eq } from 'drizzle-orm'
 import { inBackground } from '../../core/in-background.ts'
 import type { ScheduledWork } from '../../core/contracts/sites.ts'
 import { sites } from '../db/schema.ts'
-import { askSite } from '../net/asked-site.ts'
+import { askedSiteOf, askSite } from '../net/asked-site.ts'
 import { withLast } from '../store-admin/last-try.ts'
 import { siteRow } from '../sites/sites.ts'
 
@@ -20,11 +20,7 @@ type Needed = HasDatabase & HasClock & HasEvents
 export const callScheduledWork = async ({ db, now, events }: Needed, row: SiteRow): Promise<void> => {
   const work = row.scheduledWork
   if (work === null) return
-  const site = {
-    base: row.address,
-    named: row.publicAddress ?? row.address,
-    reach: row.hosts.privateAddresses,
-  }
+  const site = askedSiteOf(row)
   const problem = await askSite(site, work.path).then(
     ({ status }) => (status < 400 ? null : `${work.path} answered with status ${status}.`),
     (error: Error) => error.message,

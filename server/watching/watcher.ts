@@ -9,7 +9,7 @@ import { inBackground } from '../../core/in-background.ts'
 import { changedPages } from '../../core/watching/changed-pages.ts'
 import { sites, watches } from '../db/schema.ts'
 import { DeliveryUnavailable } from '../../delivery/control/client.ts'
-import type { AskedSite } from '../net/asked-site.ts'
+import { askedSiteOf, type AskedSite } from '../net/asked-site.ts'
 import { carryOutChange, noteCall } from '../store-admin/content-changes.ts'
 import { OutsideFailure } from '../net/outside-request.ts'
 import { siteRow } from '../sites/sites.ts'
@@ -82,11 +82,7 @@ export const lookForChanges = async (
   const { db, now, events, publisher } = services
   const row = await siteRow(db, siteId)
   const watch = await watchOf(services, siteId)
-  const site = {
-    base: row.address,
-    named: row.publicAddress ?? row.address,
-    reach: row.hosts.privateAddresses,
-  }
+  const site = askedSiteOf(row)
   const at = now()
   const isDue = watch.foundAt === null || at.getTime() - watch.foundAt.getTime() > FIND_MS
   let looked: Looked

@@ -4,12 +4,12 @@ import type { DnsRecord } from '../../core/contracts/going-live.ts'
 import { GoingLive, type GoingLiveStep, type GoingLiveStepId } from '../../core/contracts/going-live-steps.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { writeZone } from '../../core/formats/zone-file.ts'
-import { backDoorRules } from '../../core/golive/steps.ts'
 import { callApi } from '../api/client.ts'
 import { fileName, saveFile } from '../export/save.ts'
 import { when } from '../format/show.ts'
 import { useProblems } from '../stores/problems.ts'
 import ActionButton from '../ui/ActionButton.vue'
+import BackDoor from './BackDoor.vue'
 import DnsPanel from './DnsPanel.vue'
 
 /** Going live, step by step: each checks itself, can be left and taken up again, and leads back. */
@@ -57,7 +57,6 @@ const steps = computed(() =>
 )
 const next = computed(() => steps.value.find(({ found }) => found?.state !== 'done')?.id)
 const done = computed(() => steps.value.filter(({ found }) => found?.state === 'done').length)
-const rules = computed(() => backDoorRules(state.value?.target?.addresses ?? []))
 const lineOf = ({ name, ttl, type, data }: DnsRecord): string => `${name} ${ttl} ${type} ${data}`
 const save = (): void => {
   const before = state.value?.before
@@ -109,15 +108,7 @@ const print = (): void => {
               </p>
             </template>
             <template v-else-if="one.id === 'back-door'">
-              <p v-if="state.target === null" class="muted">
-                The rules for your web server stand here once you have said where Zest Lamp runs, under DNS.
-              </p>
-              <template v-else>
-                <p>In nginx, within the server block:</p>
-                <pre tabindex="0" aria-label="Rules for nginx">{{ rules.nginx }}</pre>
-                <p>In Apache, within the directory or virtual host:</p>
-                <pre tabindex="0" aria-label="Rules for Apache">{{ rules.apache }}</pre>
-              </template>
+              <BackDoor :site="site" :addresses="state.target?.addresses ?? null" />
               <v-checkbox
                 :model-value="state.closedByHand"
                 label="My server answers only Zest Lamp"
@@ -189,12 +180,6 @@ summary b::before {
 }
 .body {
   padding: 0 0 1rem 1.4rem;
-}
-pre {
-  overflow-x: auto;
-  padding: 0.5rem 0.7rem;
-  border: 1px solid rgb(var(--v-theme-line));
-  max-width: 40rem;
 }
 .lines {
   list-style: none;

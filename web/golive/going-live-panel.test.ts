@@ -3,7 +3,8 @@ import { afterEach, expect, test, vi } from 'vitest'
 import type { GoingLive, GoingLiveStep } from '../../core/contracts/going-live-steps.ts'
 import { aSite } from '../testing/a-site.ts'
 import { answering } from '../testing/answers.ts'
-import { mounted, press, textOf, textsOf } from '../testing/mounted.ts'
+import { choose, mounted, press, textOf, textsOf } from '../testing/mounted.ts'
+import BackDoor from './BackDoor.vue'
 import GoingLivePanel from './GoingLivePanel.vue'
 
 afterEach(() => vi.unstubAllGlobals())
@@ -29,6 +30,9 @@ const shown = async (first: GoingLive) => {
     'POST /sites/quay/going-live/checks': checked,
     'PUT /sites/quay/going-live': { ...checked, closedByHand: true },
     'DELETE /sites/quay/going-live': undefined,
+    'POST /sites/quay/origin-key': aSite(),
+    'DELETE /sites/quay/origin-key': aSite(),
+    'GET /sites': [],
     'GET /sites/quay/certificate/automatic': { automatic: null },
   })
   const host = mounted(GoingLivePanel, { site: aSite() })
@@ -57,6 +61,20 @@ test('the way back shows the records as they were, and the rules name the addres
   const { host } = await shown(checked)
   expect(textsOf(host, '.printed code')).toEqual(['quay.example. 600 A 192.0.2.1'])
   expect(textOf(host)).toContain('allow 198.51.100.7;')
+})
+test('a secret field is sent on order, and then stands in the rules', async () => {
+  const { asked, host } = await shown(checked)
+  await choose(host, 'Your server knows Zest Lamp', 'by a secret field')
+  expect(textOf(host)).not.toContain('allow 198.51.100.7;')
+  await press(host, 'Send a secret field')
+  await expect.poll(() => asked.map(({ what }) => what)).toContain('POST /sites/quay/origin-key')
+  const other = mounted(BackDoor, { site: { ...aSite(), originKey: 'k3y-of_the-quay' }, addresses: null })
+  expect(textsOf(other, 'pre')).toEqual([
+    expect.stringContaining('"k3y-of_the-quay"'),
+    expect.stringContaining("'k3y-of_the-quay'"),
+  ])
+  await press(other, 'Stop sending it')
+  await expect.poll(() => asked.map(({ what }) => what)).toContain('DELETE /sites/quay/origin-key')
 })
 test('that the back door is closed is the owner’s word', async () => {
   const { asked, host } = await shown(checked)

@@ -14,6 +14,7 @@ export const aSite = (more: Partial<Site> = {}): Site => ({
   liveUrl: 'http://www.quay.example',
   trialUrl: 'http://trial.quay.example',
   trialKey: 'k',
+  originKey: null,
   liveSecureUrl: 'https://www.quay.example',
   certificate: null,
   liveVersion: 1,
