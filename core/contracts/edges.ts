@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { LookOrder } from './edge-looks.ts'
 import { HostName, PurgeOrder } from './delivery.ts'
 import { DeliveryConfig, HomeStore } from './delivery-config.ts'
 import { Place } from './measuring.ts'
@@ -55,6 +56,8 @@ export const EdgeReport = z.object({
   sites: z.array(EdgeSiteFigures).max(1000),
   problem: z.string().max(500).nullable().default(null),
   filling: Filling.nullable().default(null),
+  /** What can be ordered of it, besides what every edge does: one of an earlier release knows nothing of it. */
+  can: z.array(z.string().max(40)).max(40).default([]),
 })
 export type EdgeReport = z.infer<typeof EdgeReport>
 
@@ -99,6 +102,8 @@ export const EdgeOrder = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('purge'), seq: z.int(), orders: z.array(PurgeOrder) }),
   /** Fetch these from home, one after the other, before visitors ask for them. */
   z.object({ kind: z.literal('fill'), seq: z.int(), pages: z.array(WarmOrder).max(2000) }),
+  /** Look at a site as a visitor does, from where this edge stands. */
+  z.object({ kind: z.literal('look'), seq: z.int(), id: z.string(), look: LookOrder }),
   /** Something may have been purged of which this edge has not been told: nothing is served before home has been asked. */
   z.object({ kind: z.literal('doubt'), seq: z.int() }),
   /** Nothing has happened. */

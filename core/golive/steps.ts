@@ -139,15 +139,24 @@ export interface Proof {
   readonly isStored: boolean
   /** Whether a page that was purged was fetched again, and then came from the store again. */
   readonly changesShow: boolean
+  /** Where the resolver of whoever looked leads visitors; left out: it was not asked. */
+  readonly resolvesTo?: readonly string[]
 }
+
+const resolvedWords = (resolvesTo: readonly string[] | undefined): string =>
+  resolvesTo === undefined
+    ? ''
+    : resolvesTo.length === 0
+      ? '; its name server does not know the host yet'
+      : `; its name server leads to ${resolvesTo.join(', ')}`
 
 /** Whether visitors really get what was published, from each address. */
 export const proofStep = (proofs: readonly Proof[]): GoingLiveStep => {
   if (proofs.length === 0) return step('proof', 'open', 'There is no address to ask yet.')
-  const evidence = proofs.map(({ name, address, failure, protocol, isStored, changesShow }) =>
+  const evidence = proofs.map(({ name, address, failure, protocol, isStored, changesShow, resolvesTo }) =>
     failure !== undefined
-      ? `${name} (${address}): ${failure}`
-      : `${name} (${address}): certificate trusted, ${protocol === 'h2' ? 'HTTP/2' : 'HTTP/1.1'}, ${isStored ? 'home page from the store' : 'home page not from the store'}, ${changesShow ? 'a change shows at once' : 'a change did not show'}`,
+      ? `${name} (${address}): ${failure}${resolvedWords(resolvesTo)}`
+      : `${name} (${address}): certificate trusted, ${protocol === 'h2' ? 'HTTP/2' : 'HTTP/1.1'}, ${isStored ? 'home page from the store' : 'home page not from the store'}, ${changesShow ? 'a change shows at once' : 'a change did not show'}${resolvedWords(resolvesTo)}`,
   )
   const failed = proofs.filter(({ failure }) => failure !== undefined)
   if (failed.length === proofs.length)

@@ -1,9 +1,12 @@
 import type { IncomingMessage } from 'node:http'
+import { lookup } from 'node:dns/promises'
 import { createInterface } from 'node:readline'
+import type { LookOrder } from '../../core/contracts/edge-looks.ts'
 import { EdgeOrder, type EdgeAck, type EdgeReport, type Filling } from '../../core/contracts/edges.ts'
 import type { WarmOrder, WarmResult } from '../../core/contracts/warm-up.ts'
 import { edgeConfig } from '../../core/edges/edge-config.ts'
 import { inBackground } from '../../core/in-background.ts'
+import { lookAsVisitor } from '../../process/look-as-visitor.ts'
 import type { DeliveryClient } from '../control/client.ts'
 import { askControl, ControlRefused, jsonOf, type ControlAddress } from './ask-control.ts'
 import type { Membership } from './membership.ts'
@@ -147,6 +150,8 @@ export class ControlLink {
     if (order.kind === 'purge') for (const one of order.orders) await delivery.purge(one)
     if (order.kind === 'doubt') await delivery.doubt()
     // Takes minutes: what is ordered next must not wait for it.
+    if (order.kind === 'look')
+      inBackground(this.#look(order.id, order.look), (error) => this.#settings.say(String(error)))
     if (order.kind === 'fill') inBackground(this.#fill(order.pages), (error) => this.#settings.say(String(error)))
     // Only now: whatever was ordered before is done.
     await delivery.contact()
@@ -199,6 +204,15 @@ export class ControlLink {
     this.#filling = null
   }
 
+  /** Tell control what visitors of this place see of a site. */
+  async #look(id: string, look: LookOrder): Promise<void> {
+    const [sight, found] = await Promise.all([
+      lookAsVisitor({ ...look, trusted: this.#settings.trusted }),
+      lookup(look.host, { all: true }).catch(() => []),
+    ])
+    await this.#tell('/edge-sights', { id, sight, resolved: found.slice(0, 20).map(({ address }) => address) })
+  }
+
   /** Tell control what this edge has answered. */
   async report(): Promise<void> {
     const { delivery, now } = this.#settings
@@ -211,6 +225,7 @@ export class ControlLink {
       sites: traffic,
       problem: this.#problem,
       filling: this.#filling,
+      can: ['look'],
     }
     await this.#tell('/edge-reports', report)
   }

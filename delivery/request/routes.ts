@@ -1,7 +1,6 @@
 import { createHash } from 'node:crypto'
-import { lookup } from 'node:dns'
 import type { LookupFunction } from 'node:net'
-import { guardedLookup, type PrivateAddresses } from '../../core/http/private-addresses.ts'
+import type { PrivateAddresses } from '../../core/http/private-addresses.ts'
 import { inlineLcpImageBytes, isKeptByDevice } from '../../core/cache/device-classes.ts'
 import { namePatterns, pathPatterns } from '../../core/http/patterns.ts'
 import type { BypassRules } from '../../core/cache/cache-bypass.ts'
@@ -14,6 +13,7 @@ import type { Channel } from '../../core/contracts/delivery.ts'
 import type { DeliveryConfig, DeliverySite, HomeStore } from '../../core/contracts/delivery-config.ts'
 import type { PageCacheSettings, Remedies, Setup } from '../../core/contracts/setup.ts'
 import { compileExceptions } from '../../core/page/context/exceptions.ts'
+import { guardedLookup } from '../../process/guarded-lookup.ts'
 
 /** How one kind of page is stored and reused. */
 export interface PathRule {
@@ -42,7 +42,7 @@ export interface SlowedPolls {
 }
 
 const lookupFor = (reach: PrivateAddresses): LookupFunction | undefined =>
-  reach === 'allowed' ? undefined : guardedLookup(lookup as Parameters<typeof guardedLookup>[0], reach)
+  reach === 'allowed' ? undefined : guardedLookup(reach)
 
 /** Where and how an origin is asked. */
 export interface OriginRoute extends Readonly<DeliverySite['origin']> {

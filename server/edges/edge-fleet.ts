@@ -1,5 +1,6 @@
 import type { EdgeConfirmation, PurgeOrder } from '../../core/contracts/delivery.ts'
 import type { DeliveryConfig } from '../../core/contracts/delivery-config.ts'
+import type { EdgeSight, LookOrder } from '../../core/contracts/edge-looks.ts'
 import type { EdgeDraft, EdgeOrder, EdgeReport } from '../../core/contracts/edges.ts'
 import type { WarmOrder } from '../../core/contracts/warm-up.ts'
 import { configForEdge } from '../../core/edges/edge-config.ts'
@@ -21,6 +22,8 @@ const CONFIRMED_WITHIN_MS = 1000
 /** Purges that an edge which was away for a while can catch up with; one that has missed more doubts everything. */
 const MOST_REMEMBERED = 1000
 const BEAT_MS = 2000
+/** A look at a site takes at most two connections of ten seconds (process/look-as-visitor.ts), ms. */
+const LOOKED_WITHIN_MS = 25_000
 
 interface Connected {
   readonly stream: EdgeStream
@@ -45,6 +48,8 @@ export class EdgeFleet implements EdgeOrders {
   readonly #edges = new Map<string, FleetEdge>()
   readonly #connected = new Map<string, Connected>()
   readonly #waiting = new Set<() => void>()
+  /** Looks that have been ordered and not answered. */
+  readonly #looks = new Map<string, { readonly edgeId: string; readonly end: (sight: EdgeSight | undefined) => void }>()
   readonly #now: () => number
   readonly #beat: NodeJS.Timeout
   #config: DeliveryConfig | undefined
@@ -188,6 +193,29 @@ export class EdgeFleet implements EdgeOrders {
     return 'told'
   }
 
+  /** Have an edge look at a site as a visitor there does. @returns undefined where it is away, cannot, or says nothing in time */
+  look(id: string, look: LookOrder): Promise<EdgeSight | undefined> {
+    const connected = this.#connected.get(id)
+    if (connected?.report?.can.includes('look') !== true) return Promise.resolve(undefined)
+    const lookId = `${++this.#seq}`
+    connected.stream.send({ kind: 'look', seq: this.#seq, id: lookId, look })
+    return new Promise((resolve) => {
+      const end = (sight: EdgeSight | undefined): void => {
+        clearTimeout(timer)
+        this.#looks.delete(lookId)
+        resolve(sight)
+      }
+      const timer = setTimeout(() => end(undefined), LOOKED_WITHIN_MS)
+      this.#looks.set(lookId, { edgeId: id, end })
+    })
+  }
+
+  /** What an edge saw; of somebody else's order, or of one that nobody waits for, nothing comes. */
+  saw(id: string, sight: EdgeSight): void {
+    const look = this.#looks.get(sight.id)
+    if (look?.edgeId === id) look.end(sight)
+  }
+
   /** An edge has carried out everything up to this number. */
   ack(id: string, boot: string, seq: number): void {
     const connected = this.#connected.get(id)
@@ -213,6 +241,7 @@ export class EdgeFleet implements EdgeOrders {
 
   close(): void {
     clearInterval(this.#beat)
+    for (const { end } of [...this.#looks.values()]) end(undefined)
     for (const { stream } of this.#connected.values()) stream.end()
   }
 }

@@ -1,4 +1,10 @@
+import { mkdtemp, rm } from 'node:fs/promises'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { eq } from 'drizzle-orm'
 import { afterEach, beforeEach, describe, expect, test } from 'vitest'
+import type { EdgeSight, LookOrder } from '../../core/contracts/edge-looks.ts'
+import type { GoingLive } from '../../core/contracts/going-live-steps.ts'
 import type { EdgeInfo } from '../../core/contracts/edges.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import type { PurgeOrder } from '../../core/contracts/delivery.ts'
@@ -6,7 +12,11 @@ import { ControlLink } from '../../delivery/edge/control-link.ts'
 import { joinControl, type Membership } from '../../delivery/edge/membership.ts'
 import { purge } from '../../delivery/purge/purge.ts'
 import { warmAddress } from '../../delivery/warm-up/warm-address.ts'
+import { ownCertificate, type PemPair } from '../../process/own-certificate.ts'
 import { DeliveryBench } from '../../delivery/testing/bench-setup.ts'
+import { sites } from '../db/schema.ts'
+import { goingLive } from '../db/going-live-schema.ts'
+import { proveAddress } from '../golive/prove-address.ts'
 import { ServerBench } from '../testing/server-bench.ts'
 import { EdgeFleet } from './edge-fleet.ts'
 import { followHomePurges } from './home-purges.ts'
@@ -35,6 +45,7 @@ class TestEdge {
     const { io } = this.delivery
     return new ControlLink({
       membership: this.membership,
+      trusted: pair?.cert,
       delivery: {
         configure: async (config) => this.delivery.useConfig(config),
         purge: async (order) => ({ purged: await purge(order, io), edges: [] }),
@@ -74,6 +85,8 @@ let bench: ServerBench
 let site: Site
 let edges: TestEdge[]
 let said: string[]
+/** By which home is known; undefined: edges trust what this machine trusts. */
+let pair: PemPair | undefined
 
 const draft = (name: string) => ({
   name,
@@ -96,6 +109,7 @@ beforeEach(async () => {
   home = await DeliveryBench.open(undefined, undefined, 'zest-lamp-home-test')
   edges = []
   said = []
+  pair = undefined
   bench = await ServerBench.open(1, {
     configure: async (config) => home.useConfig(config),
     purge: async (order) => {
@@ -113,6 +127,66 @@ afterEach(async () => {
   await Promise.all(edges.map((edge) => edge.close()))
   await bench.close()
   await home.close()
+})
+
+describe('what visitors of an edge see', () => {
+  let folder: string
+  beforeEach(async () => {
+    folder = await mkdtemp(join(tmpdir(), 'zest-sight-'))
+    pair = await ownCertificate({ folder, file: 'own.json' }, ['quay.localhost'], Date.now())
+    await bench.services.db
+      .update(sites)
+      .set({ tlsCertificate: pair.cert, tlsKey: pair.key })
+      .where(eq(sites.id, site.id))
+    await bench.services.publisher.publish()
+  })
+  afterEach(() => rm(folder, { recursive: true, force: true }))
+  const wanted = (more: Partial<LookOrder> = {}): LookOrder => ({
+    ...{ address: '127.0.0.1', port: home.securePort, host: 'quay.localhost', privateAddresses: 'allowed' },
+    ...more,
+  })
+  const lookFrom = async (name: string, order: LookOrder) => bench.edges.look((await info(name)).id, order)
+
+  test('is told to control: the protocol, the certificate, and where the answer came from', async () => {
+    await start('isle')
+    const proof = await proveAddress({
+      ...{ ...wanted(), name: 'Zest Lamp', trusted: undefined },
+      purge: () => bench.call('POST', `/sites/${site.id}/purges`, { kind: 'paths', paths: ['/'] }),
+      look: async (order) => (await lookFrom('isle', order))?.sight,
+    })
+    expect(proof).toMatchObject({ failure: undefined, protocol: 'h2', isStored: true, changesShow: true })
+    expect(await lookFrom('isle', wanted({ host: 'localhost' }))).toMatchObject({
+      sight: { kind: 'failed', code: 'ECONNRESET' },
+      resolved: expect.arrayContaining([expect.stringMatching(/^(127\.0\.0\.1|::1)$/)]),
+    })
+    expect((await lookFrom('isle', wanted({ privateAddresses: 'refused' })))?.sight).toMatchObject({
+      kind: 'failed',
+      message: expect.stringContaining('private'),
+    })
+  })
+  test('is not asked of one that is away, and an answer to another edge’s order is none', async () => {
+    await start('isle', 'cape')
+    const [isle, cape] = await Promise.all(['isle', 'cape'].map(info))
+    edges[0]!.cut()
+    await expect.poll(async () => (await info('isle')).state).toBe('away')
+    expect(await bench.edges.look(isle!.id, wanted())).toBeUndefined()
+    const looking = bench.edges.look(cape!.id, wanted())
+    const forged: EdgeSight = { id: '1', sight: { kind: 'failed', code: '', message: 'forged' }, resolved: [] }
+    for (let id = 1; id < 200; id++) bench.edges.saw(isle!.id, { ...forged, id: `${id}` })
+    expect((await looking)?.sight.kind).toBe('answered')
+  })
+  test('stands beside the other proofs of going live', async () => {
+    await start('isle')
+    await bench.services.db
+      .insert(goingLive)
+      .values({ siteId: site.id, target: { addresses: ['127.0.0.1'], alias: null } })
+    const { body } = await bench.call('POST', `/sites/${site.id}/going-live/checks`)
+    const proof = (body as GoingLive).steps.find(({ id }) => id === 'proof')!
+    expect(proof.evidence).toEqual([
+      expect.stringMatching(/^Zest Lamp \(127\.0\.0\.1\): Nothing answers/),
+      expect.stringMatching(/^Zest Lamp, seen from isle \(127\.0\.0\.1\): Nothing answers.*; its name server /),
+    ])
+  })
 })
 
 describe('joining', () => {

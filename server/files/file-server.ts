@@ -3,7 +3,7 @@ import { connect, type Socket } from 'node:net'
 import type { FilePlace, FileSecret } from '../../core/contracts/file-connections.ts'
 import { refusePrivate, type PrivateAddresses } from '../../core/http/private-addresses.ts'
 import { connectHost } from '../../core/http/special-names.ts'
-import { guardedLookup } from '../net/private-addresses.ts'
+import { guardedLookup } from '../../process/guarded-lookup.ts'
 
 /** A file as it was read, with its permissions where the server says them. */
 export interface KeptFile {

@@ -3,7 +3,7 @@ import { Readable, Writable } from 'node:stream'
 import { connect as connectTls, type ConnectionOptions, type PeerCertificate } from 'node:tls'
 import { Client, enterPassiveModeIPv6, FTPError } from 'basic-ftp'
 import { connectHost } from '../../core/http/special-names.ts'
-import { guardedLookup } from '../net/private-addresses.ts'
+import { guardedLookup } from '../../process/guarded-lookup.ts'
 import { refusePrivate, type PrivateAddresses } from '../../core/http/private-addresses.ts'
 import {
   FILE_TIMEOUT_MS,

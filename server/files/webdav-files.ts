@@ -5,7 +5,7 @@ import { request as httpsRequest } from 'node:https'
 import { pipeline } from 'node:stream/promises'
 import { SaxesParser } from 'saxes'
 import { isOpenWay, refusePrivate, type PrivateAddresses } from '../../core/http/private-addresses.ts'
-import { guardedLookup } from '../net/private-addresses.ts'
+import { guardedLookup } from '../../process/guarded-lookup.ts'
 import { askOutside, OutsideFailure, type OutsideAnswer } from '../net/outside-request.ts'
 import {
   FILE_TIMEOUT_MS,

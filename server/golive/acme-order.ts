@@ -5,7 +5,7 @@ import type { AcmeChallenge, TextRecord } from '../../core/contracts/certificate
 import type { ChallengeAnswer } from '../../core/contracts/delivery-config.ts'
 import { refusePrivate, type PrivateAddresses } from '../../core/http/private-addresses.ts'
 import { askOutside } from '../net/outside-request.ts'
-import { guardedLookup } from '../net/private-addresses.ts'
+import { guardedLookup } from '../../process/guarded-lookup.ts'
 
 /** What is needed to talk to a certificate authority. */
 export interface AcmeAccount {

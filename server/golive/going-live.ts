@@ -3,6 +3,8 @@ import type { DnsPlan, DnsTarget } from '../../core/contracts/going-live.ts'
 import type { GoingLive, GoingLiveStep } from '../../core/contracts/going-live-steps.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { certificateStep, dnsStep, proofStep, readyStep, wayBackStep, type Proof } from '../../core/golive/steps.ts'
+import type { LookOrder, Sight } from '../../core/contracts/edge-looks.ts'
+import type { EdgeInfo } from '../../core/contracts/edges.ts'
 import { backDoorStep, type Door, type DoorAnswer } from '../../core/golive/back-door.ts'
 import { searchListing } from '../../core/sampling/search-listing.ts'
 import type { HasDelivery } from '../../delivery/control/client.ts'
@@ -20,7 +22,7 @@ import { getTrial, liveSetup } from '../release/setups.ts'
 import { getSite } from '../sites/sites.ts'
 import type { HasAuthority } from './certificate-job.ts'
 import { dnsAnswers, type HasDns } from './dns-plans.ts'
-import { proveAddress } from './prove-address.ts'
+import { proveAddress, type ProofOrder } from './prove-address.ts'
 
 type Needs = HasDatabase & HasDns & HasDelivery & HasEdges & HasClock & HasAddresses & HasAuthority
 type Row = typeof goingLive.$inferSelect
@@ -110,6 +112,28 @@ const certificate = async ({ db, now }: Needs, site: Site): Promise<GoingLiveSte
   return certificateStep(site.liveHost, site.certificate, automatic?.problem === null, now().getTime())
 }
 
+/** Home once more, as visitors of another place see it: the first edge that can look for us. */
+const fromElsewhere = async (
+  { edges: fleet }: HasEdges,
+  edges: readonly EdgeInfo[],
+  home: readonly ProofOrder[],
+): Promise<Proof[]> => {
+  const [looker] = edges.filter(({ id }) => fleet.known(id)?.report?.can.includes('look') === true)
+  if (looker === undefined) return []
+  const all: Proof[] = []
+  for (const order of home) {
+    let resolved: readonly string[] = []
+    const look = async (wanted: LookOrder): Promise<Sight | undefined> => {
+      const seen = await fleet.look(looker.id, wanted)
+      resolved = seen?.resolved ?? resolved
+      return seen?.sight
+    }
+    const proof = await proveAddress({ ...order, name: `${order.name}, seen from ${looker.name}`, look })
+    all.push({ ...proof, resolvesTo: resolved })
+  }
+  return all
+}
+
 /** Addresses that visitors reach: where the DNS is to lead, and the edges. */
 const proofs = async (services: Needs, site: Site, target: DnsTarget | null): Promise<Proof[]> => {
   const { delivery, authority } = services
@@ -123,13 +147,14 @@ const proofs = async (services: Needs, site: Site, target: DnsTarget | null): Pr
   const home = (target?.addresses ?? []).map((address) => ({
     ...{ ...shared, name: 'Zest Lamp', address, port: Number(port || 443) },
   }))
-  const edges = (await edgesOfSite(services, site.id)).flatMap(({ name, address, securePort }) =>
+  const edges = await edgesOfSite(services, site.id)
+  const atEdges = edges.flatMap(({ name, address, securePort }) =>
     address === null ? [] : [{ ...shared, name, address, port: securePort }],
   )
   const all: Proof[] = []
   // One after the other: each purges.
-  for (const order of [...home, ...edges]) all.push(await proveAddress(order))
-  return all
+  for (const order of [...home, ...atEdges]) all.push(await proveAddress(order))
+  return [...all, ...(await fromElsewhere(services, edges, home))]
 }
 
 const doorAnswer = (answer: OutsideAnswer | undefined): DoorAnswer =>

@@ -91,6 +91,7 @@ describe('every endpoint', () => {
       'post /edge-acks',
       'post /edge-joins',
       'post /edge-reports',
+      'post /edge-sights',
       'post /first-account',
       'post /session',
       'post /sites/:siteId/content-changes/:key',

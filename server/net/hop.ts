@@ -4,7 +4,7 @@ import { connect as tcpConnect, type Socket } from 'node:net'
 import { connect as tlsConnect, type TLSSocket } from 'node:tls'
 import { fieldsFromRaw } from '../../core/http/fields.ts'
 import type { QuickCheckHop } from '../../core/contracts/quick-check.ts'
-import { guardedLookup } from './private-addresses.ts'
+import { guardedLookup } from '../../process/guarded-lookup.ts'
 import { refusePrivate, type PrivateAddresses } from '../../core/http/private-addresses.ts'
 
 /** An answer with its body as sent. */

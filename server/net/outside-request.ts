@@ -4,7 +4,7 @@ import { urlToHttpOptions } from 'node:url'
 import { promisify } from 'node:util'
 import { brotliDecompress, gunzip } from 'node:zlib'
 import rawBody from 'raw-body'
-import { guardedLookup } from './private-addresses.ts'
+import { guardedLookup } from '../../process/guarded-lookup.ts'
 import { PrivateAddressRefused, refusePrivate, type PrivateAddresses } from '../../core/http/private-addresses.ts'
 
 /** An answer of a web server, read whole. */

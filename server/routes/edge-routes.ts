@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { EdgeSight } from '../../core/contracts/edge-looks.ts'
 import {
   EdgeAck,
   EdgeDraft,
@@ -111,6 +112,16 @@ export const edgeEndpoints = (
     },
     async ({ ctx, body }) =>
       services.edges.ack(await edgeOfKey(services, ctx.get('authorization')), body.boot, body.seq),
+  ),
+  endpoint(
+    {
+      method: 'post',
+      path: '/edge-sights',
+      summary: 'For the machine of an edge: what visitors of its place see of a site',
+      access: 'open',
+      input: { body: EdgeSight },
+    },
+    async ({ ctx, body }) => services.edges.saw(await edgeOfKey(services, ctx.get('authorization')), body),
   ),
   endpoint(
     {

@@ -1,6 +1,6 @@
 import { lookup } from 'node:dns'
 import type { LookupFunction } from 'node:net'
-import { guardedLookup as guarded, type PrivateAddresses } from '../../core/http/private-addresses.ts'
+import { guardedLookup as guarded, type PrivateAddresses } from '../core/http/private-addresses.ts'
 
 /** Name lookup of this machine that refuses what leads into a private network. */
 export const guardedLookup = (reach: PrivateAddresses): LookupFunction =>

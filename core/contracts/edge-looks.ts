@@ -1,0 +1,35 @@
+import { z } from 'zod'
+
+/** Where a machine is to look at a site as a visitor does. */
+export const LookOrder = z.strictObject({
+  /** Host name or address that is connected to. */
+  address: z.string().min(1).max(253),
+  port: z.int().min(1).max(65_535).describe('Of HTTPS there'),
+  host: z.string().min(1).max(253).describe('Host name of the site, which the certificate has to be for'),
+  privateAddresses: z.enum(['refused', 'allowed']),
+})
+export type LookOrder = z.infer<typeof LookOrder>
+
+/** What was seen there. */
+export const Sight = z.discriminatedUnion('kind', [
+  z.strictObject({
+    kind: z.literal('answered'),
+    protocol: z.enum(['h2', 'http/1.1']).describe('What was agreed on for browsers'),
+    status: z.int(),
+    cacheStatus: z.string().max(4000).describe('Field of the answer; empty: there is none'),
+  }),
+  z.strictObject({
+    kind: z.literal('failed'),
+    code: z.string().max(100).describe('Of the failure, such as "ECONNREFUSED"; empty: it has none'),
+    message: z.string().max(500),
+  }),
+])
+export type Sight = z.infer<typeof Sight>
+
+/** What an edge saw, and where its own resolver leads visitors of the site. */
+export const EdgeSight = z.strictObject({
+  id: z.string().max(60).describe('Of the order'),
+  sight: Sight,
+  resolved: z.array(z.string().max(100)).max(20).describe('Addresses of the host; none: its resolver knows none'),
+})
+export type EdgeSight = z.infer<typeof EdgeSight>
