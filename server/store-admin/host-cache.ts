@@ -41,8 +41,7 @@ const targetOf = (row: SiteRow, { address }: Pick<HostCache, 'address'>, path: s
 
 const tellOne = async (row: SiteRow, cache: HostCache, path: string): Promise<string | null> => {
   const url = targetOf(row, cache, path)
-  const naming =
-    url.origin === row.address ? namingFields(askedSiteOf(row)) : {}
+  const naming = url.origin === row.address ? namingFields(askedSiteOf(row)) : {}
   const fields = Object.fromEntries(cache.fields.map(({ name, value }) => [name, value]))
   const answer = await askOutside(url.href, {
     method: cache.method,
