@@ -78,6 +78,19 @@ describe('A photo', () => {
     const all = await madeOf(bytes, { metadata: 'everything', bound: { kind: 'ssim', atLeast: 0.9 } })
     for (const { bytes: made } of all.variants) expect(await exifOf(made)).toContain('Lens & Sons')
   })
+  test.each([
+    ['XMP', async (bytes: Buffer) => sharp(bytes).withXmp(XMP).jpeg({ quality: 96 }).toBuffer()],
+    ['IPTC', async (bytes: Buffer) => withIptc(bytes, 'Orrin Sound Ferries')],
+  ])('keeps whose it is where only %s says so', async (_where, marked) => {
+    const plain = await photo(8).jpeg({ quality: 96 }).toBuffer()
+    expect((await sharp(plain).metadata()).exif).toBeUndefined()
+    const { variants } = await madeOf(await marked(plain), { forms: ['webp'], bound: { kind: 'ssim', atLeast: 0.9 } })
+    for (const { bytes } of variants) {
+      const { exif, xmp } = await sharp(bytes).metadata()
+      expect(exif?.toString('latin1')).toContain('Orrin Sound Ferries')
+      expect(xmp).toBeUndefined()
+    }
+  })
   test('is judged by parts where it is large, and the whole is as similar as wanted', async () => {
     const bytes = await photo(6, 1160, 870).jpeg({ quality: 95 }).toBuffer()
     const { variants } = await madeOf(bytes, { forms: ['webp'], bound: { kind: 'ssim', atLeast: 0.97 } })
@@ -85,6 +98,27 @@ describe('A photo', () => {
     for (const { similarity } of variants) expect(similarity).toBeGreaterThanOrEqual(0.97)
   }, 60_000)
 })
+
+/** ISO 16684-1. */
+const XMP = `<x:xmpmeta xmlns:x="adobe:ns:meta/"><rdf:RDF xmlns:rdf="http://www.w3.org/1999/02/22-rdf-syntax-ns#">
+<rdf:Description rdf:about="" xmlns:dc="http://purl.org/dc/elements/1.1/"><dc:rights><rdf:Alt>
+<rdf:li xml:lang="x-default">Orrin Sound Ferries</rdf:li></rdf:Alt></dc:rights></rdf:Description></rdf:RDF></x:xmpmeta>`
+
+/** A JPEG with a copyright notice in IPTC records: APP13 after the start of the image. */
+const withIptc = (jpeg: Buffer, notice: string): Buffer => {
+  const records = Buffer.from([0x1c, 2, 116, 0, notice.length, ...Buffer.from(notice, 'latin1')])
+  const size = Buffer.alloc(4)
+  size.writeUInt32BE(records.length)
+  const block = Buffer.concat([
+    Buffer.from('Photoshop 3.0\x008BIM\x04\x04\0\0', 'latin1'),
+    size,
+    records,
+    Buffer.alloc(records.length % 2),
+  ])
+  const length = Buffer.alloc(2)
+  length.writeUInt16BE(block.length + 2)
+  return Buffer.concat([jpeg.subarray(0, 2), Buffer.from([0xff, 0xed]), length, block, jpeg.subarray(2)])
+}
 
 describe('A drawing', () => {
   test('keeps every pixel', async () => {

@@ -9,6 +9,7 @@ import {
   type QualityRange,
 } from '../../core/pictures/lightest-quality.ts'
 import { isDrawn, isMovingPng } from '../../core/pictures/picture-kind.ts'
+import { rightsFrom, rightsFromIptc, rightsFromXmp, type Rights } from '../../core/pictures/rights.ts'
 import { sampleTiles, type Pixels } from '../../core/pictures/sample-tiles.ts'
 import { planesOf, similarityOf, type Planes } from '../../core/pictures/similarity.ts'
 
@@ -126,7 +127,7 @@ class Lightening {
     if (this.#order.metadata === 'everything') return upright.keepMetadata()
     const owner = ownerOf(this.#meta)
     const coloured = isUsualColour(this.#meta) ? upright : upright.keepIccProfile()
-    return Object.keys(owner).length === 0 ? coloured : coloured.withExif({ IFD0: owner })
+    return Object.keys(owner).length === 0 ? coloured : coloured.withExif({ IFD0: { ...owner } })
   }
 
   /** How finely colours are kept: in half the resolution where the original does so too; a drawing keeps every edge. */
@@ -307,9 +308,7 @@ const fromPixels = ({ values, width, height }: Pixels): Sharp => sharp(values, {
 const isUsualColour = ({ icc, space }: Metadata): boolean =>
   icc === undefined || space === 'cmyk' || icc.includes('sRGB') || icc.includes(Buffer.from('sRGB', 'utf16le').swap16())
 
-/** Who made it and whose it is. */
-const ownerOf = ({ exif }: Metadata): Record<string, string> => {
-  if (exif === undefined) return {}
+const rightsFromExif = (exif: Buffer): Rights => {
   try {
     const { Copyright, Artist } = exifReader(exif).Image ?? {}
     return Object.fromEntries(
@@ -322,6 +321,14 @@ const ownerOf = ({ exif }: Metadata): Record<string, string> => {
     return {}
   }
 }
+
+/** Who made it and whose it is, wherever that stands in the file. */
+const ownerOf = ({ exif, iptc, xmp }: Metadata): Rights =>
+  rightsFrom(
+    exif === undefined ? {} : rightsFromExif(exif),
+    iptc === undefined ? {} : rightsFromIptc(iptc),
+    xmp === undefined ? {} : rightsFromXmp(xmp.toString('utf8')),
+  )
 
 const noteOf = ({ space }: Metadata, deep: boolean): string | null =>
   space === 'cmyk'
