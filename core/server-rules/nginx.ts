@@ -2,6 +2,7 @@ import type { RuleId } from '../contracts/server-rules.ts'
 import { durationInWords } from '../catalogue/setting-sentences.ts'
 import {
   closing,
+  ENDINGS_BY_SETTING,
   FINGERPRINTED,
   FOR_GOOD,
   line,
@@ -46,11 +47,23 @@ const lifetimes: RuleWriter = ({ remedies: { browserCache: set } }) => {
       ),
     ),
   )
+  const byName = (Object.keys(ENDINGS_BY_SETTING) as (keyof typeof ENDINGS_BY_SETTING)[]).map((setting) =>
+    line(
+      `"~*\\.(${ENDINGS_BY_SETTING[setting].join('|')})$" ${set[setting]}s;`,
+      `${ENDINGS_BY_SETTING[setting].map((ending) => `.${ending}`).join(', ')}: ${durationInWords(set[setting])}.`,
+    ),
+  )
   const always = set.fingerprinted ? fingerprintedNames() : []
   return [
     ...always,
+    ...map('$uri $zest_expires_by_name', 'How long browsers keep a file, by its name, where its type is not known:', [
+      line('default off;', 'Of other names, nothing is said.'),
+      ...byName,
+    ]),
     ...map('$sent_http_content_type $zest_expires_by_type', 'How long browsers keep a file, by its type.', [
       line('default off;', 'Of other types, nothing is said.'),
+      line('"" $zest_expires_by_name;', 'An answer without content names no type: a copy that still holds (304).'),
+      line('application/octet-stream $zest_expires_by_name;', 'nginx has no type for the name.'),
       ...byType,
     ]),
     ...(set.fingerprinted

@@ -44,6 +44,15 @@ export const TYPES_BY_SETTING = {
   mediaS: ['video/mp4', 'video/webm', 'audio/mpeg', 'audio/ogg'],
 } as const
 
+/** Endings of names of files of those types, for where a server says no type: it knows none, or the answer has no content. */
+export const ENDINGS_BY_SETTING = {
+  styleS: ['css'],
+  scriptS: ['js', 'mjs'],
+  imageS: ['avif', 'webp', 'jpg', 'jpeg', 'png', 'gif', 'svg', 'ico'],
+  fontS: ['woff2', 'woff', 'ttf', 'otf'],
+  mediaS: ['mp4', 'webm', 'mp3', 'ogg'],
+} as const satisfies Record<keyof typeof TYPES_BY_SETTING, readonly string[]>
+
 /** Names that hold a digest of the content, as `core/http/fingerprint.ts` knows them, as a regular expression both servers read (PCRE). */
 export const FINGERPRINTED = String.raw`[._-](?=[0-9a-f]*[0-9])(?=[0-9]*[a-f])[0-9a-f]{8,64}\.[0-9A-Za-z.]{1,12}$`
 export const FOR_GOOD = 'public, max-age=31536000, immutable'

@@ -82,61 +82,180 @@ const FILES = {
   'a.png': TEXT,
   'a.woff2': TEXT,
   'small.css': 'a{}',
+  'a.json': `{"text":"${TEXT}"}`,
+  'a.txt': TEXT,
+  'a.ttf': TEXT,
+  'a.webp': TEXT,
+  'a.mp4': TEXT,
+  'a.unknown': TEXT,
 }
 const plain = ({ headers, body }: WebAnswer): string => {
   if (headers['content-encoding'] === 'br') return brotliDecompressSync(body).toString()
   return (headers['content-encoding'] === 'gzip' ? gunzipSync(body) : body).toString()
 }
-/** What answers have to be like, from RFC 9110 §12.5.3 (Accept-Encoding), RFC 9111 §5.2.2 and RFC 8246. @param best the best coding of the server */
+const LONG_AGO = 'Thu, 01 Jan 2015 00:00:00 GMT'
+const [SHORT_S, PICTURE_S, YEAR_S] = ['max-age=604800', 'max-age=2592000', 'max-age=31536000']
+
+/** One kind of request: path, fields, and what the answer has to be like. */
+interface Kind {
+  readonly path: string
+  readonly fields?: Record<string, string>
+  readonly method?: string
+  readonly status?: number
+  /** undefined: none; "best": the best coding of the server; left out: whatever it is, the content is that of the file. */
+  readonly coding?: 'best' | 'gzip' | undefined
+  readonly lifetime?: string | undefined
+  /** Part of the file that comes; left out: all of it. */
+  readonly body?: string
+}
+
+/** Answers to requests of many kinds, from RFC 9110 (§9.3.2, §12.5.3, §13, §14), RFC 9111 §5.2.2 and RFC 8246. */
+const KINDS: Record<string, Kind> = {
+  'a page': { path: '/', fields: { 'accept-encoding': 'gzip, br' }, coding: 'best', lifetime: undefined },
+  'a style sheet': { path: '/a.css', fields: { 'accept-encoding': 'gzip, br' }, coding: 'best', lifetime: SHORT_S },
+  'a script': { path: '/a.js', fields: { 'accept-encoding': 'gzip, br' }, coding: 'best', lifetime: SHORT_S },
+  'a drawing': { path: '/a.svg', fields: { 'accept-encoding': 'gzip, br' }, coding: 'best', lifetime: PICTURE_S },
+  data: { path: '/a.json', fields: { 'accept-encoding': 'gzip, br' }, coding: 'best', lifetime: undefined },
+  'plain text': { path: '/a.txt', fields: { 'accept-encoding': 'gzip, br' }, coding: 'best', lifetime: undefined },
+  'a font that servers may know no type of': {
+    path: '/a.ttf',
+    fields: { 'accept-encoding': 'gzip, br' },
+    lifetime: YEAR_S,
+  },
+  'a picture is small already': {
+    path: '/a.png',
+    fields: { 'accept-encoding': 'gzip, br' },
+    coding: undefined,
+    lifetime: PICTURE_S,
+  },
+  'a newer picture': {
+    path: '/a.webp',
+    fields: { 'accept-encoding': 'gzip, br' },
+    coding: undefined,
+    lifetime: PICTURE_S,
+  },
+  'a font is small already': {
+    path: '/a.woff2',
+    fields: { 'accept-encoding': 'gzip, br' },
+    coding: undefined,
+    lifetime: YEAR_S,
+  },
+  'a film': { path: '/a.mp4', fields: { 'accept-encoding': 'gzip, br' }, coding: undefined },
+  'a file of a type nobody knows': {
+    path: '/a.unknown',
+    fields: { 'accept-encoding': 'gzip, br' },
+    coding: undefined,
+    lifetime: undefined,
+  },
+  'a name that holds a digest': { path: '/a.3f9b2c7d.css', lifetime: 'public, max-age=31536000, immutable' },
+  'such a name with a query': { path: '/a.3f9b2c7d.css?v=1', lifetime: 'public, max-age=31536000, immutable' },
+  'only gzip is taken': { path: '/a.css', fields: { 'accept-encoding': 'gzip' }, coding: 'gzip' },
+  'gzip by any case': { path: '/a.css', fields: { 'accept-encoding': 'GZIP' }, coding: 'gzip' },
+  'gzip with a weight': { path: '/a.css', fields: { 'accept-encoding': 'gzip;q=0.5' }, coding: 'gzip' },
+  'gzip with spaces and a weight': {
+    path: '/a.css',
+    fields: { 'accept-encoding': 'deflate, gzip ; q=1.0' },
+    coding: 'gzip',
+  },
+  'gzip rather than nothing': {
+    path: '/a.css',
+    fields: { 'accept-encoding': 'gzip;q=1.0, identity;q=0.5' },
+    coding: 'gzip',
+  },
+  'Brotli is refused': { path: '/a.css', fields: { 'accept-encoding': 'br;q=0, gzip' }, coding: 'gzip' },
+  'gzip is refused': { path: '/a.css', fields: { 'accept-encoding': 'gzip;q=0' }, coding: undefined },
+  'no coding is taken': { path: '/a.css', fields: { 'accept-encoding': 'identity' }, coding: undefined },
+  'a coding that is not offered': { path: '/a.css', fields: { 'accept-encoding': 'zstd' }, coding: undefined },
+  'nothing is said of codings': { path: '/a.css', coding: undefined },
+  'nothing is taken in words': { path: '/a.css', fields: { 'accept-encoding': '' }, coding: undefined },
+  'any coding is taken': { path: '/a.css', fields: { 'accept-encoding': '*' } },
+  'the fields alone': {
+    path: '/a.css',
+    method: 'HEAD',
+    fields: { 'accept-encoding': 'gzip, br' },
+    lifetime: SHORT_S,
+    body: '',
+  },
+  'a visitor with cookies': { path: '/a.css', fields: { cookie: 'basket=3; visit=1' }, lifetime: SHORT_S },
+  'a page for a visitor with cookies': { path: '/', fields: { cookie: 'basket=3' }, lifetime: undefined },
+  'a query': { path: '/a.css?v=2', fields: { 'accept-encoding': 'gzip' }, coding: 'gzip', lifetime: SHORT_S },
+  'a page with a query': { path: '/?from=letter', lifetime: undefined },
+  'a page of another site asks': {
+    path: '/a.woff2',
+    fields: { origin: 'https://elsewhere.example' },
+    lifetime: YEAR_S,
+  },
+  'the first bytes': { path: '/a.png', fields: { range: 'bytes=0-4' }, status: 206, body: TEXT.slice(0, 5) },
+  'the last bytes': { path: '/a.png', fields: { range: 'bytes=-5' }, status: 206, body: TEXT.slice(-5) },
+  'all from somewhere': { path: '/a.png', fields: { range: 'bytes=5000-' }, status: 206, body: TEXT.slice(5000) },
+  'bytes beyond the end': { path: '/a.png', fields: { range: 'bytes=900000-' }, status: 416, body: '*' },
+  'a unit nobody knows': { path: '/a.png', fields: { range: 'lines=0-4' } },
+  'part of another version': { path: '/a.png', fields: { range: 'bytes=0-4', 'if-range': '"another"' } },
+  'a copy of long ago': { path: '/a.css', fields: { 'if-modified-since': LONG_AGO }, lifetime: SHORT_S },
+  'any copy at all': { path: '/a.css', fields: { 'if-none-match': '*' }, status: 304, body: '' },
+  'a copy of another version': { path: '/a.css', fields: { 'if-none-match': '"another"' }, lifetime: SHORT_S },
+  'only if it is another version': { path: '/a.css', fields: { 'if-match': '"another"' }, status: 412, body: '*' },
+  'only if it has not changed since long ago': {
+    path: '/a.css',
+    fields: { 'if-unmodified-since': LONG_AGO },
+    status: 412,
+    body: '*',
+  },
+  'what is not there': { path: '/none.css', status: 404, body: '*' },
+}
+
+const fileOf = (path: string): string => {
+  const name = path.split('?', 1)[0]!.slice(1)
+  return FILES[(name === '' ? 'index.html' : name) as keyof typeof FILES]
+}
+/** @param best the best coding of the server */
 const judgeAnswers = (server: () => WebServer, best: 'br' | 'gzip'): void => {
-  test.each<[string, string, string, string | undefined]>([
-    ['a page', '/', 'gzip, br', best],
-    ['a style sheet', '/a.css', 'gzip, br', best],
-    ['a script', '/a.js', 'gzip, br', best],
-    ['a drawing', '/a.svg', 'gzip, br', best],
-    ['only gzip is taken', '/a.css', 'gzip', 'gzip'],
-    ['gzip with a weight', '/a.css', 'gzip;q=0.5', 'gzip'],
-    ['no coding is taken', '/a.css', 'identity', undefined],
-    ['gzip is refused', '/a.css', 'gzip;q=0', undefined],
-    ['nothing is said', '/a.css', '', undefined],
-    ['a picture is small already', '/a.png', 'gzip, br', undefined],
-    ['a font is small already', '/a.woff2', 'gzip, br', undefined],
-  ])('%s: %s for “%s” is coded as %s', async (_what, path, accept, coding) => {
-    const answer = await server().ask(path, accept === '' ? {} : { 'accept-encoding': accept })
-    expect([answer.status, answer.headers['content-encoding']]).toEqual([200, coding])
-    const file = path === '/' ? 'index.html' : path.slice(1)
-    expect(plain(answer)).toBe(FILES[file as keyof typeof FILES])
-    if (coding !== undefined) expect(String(answer.headers['vary']).toLowerCase()).toContain('accept-encoding')
-  })
-  test.each<[string, string | undefined]>([
-    ['/a.css', 'max-age=604800'],
-    ['/a.js', 'max-age=604800'],
-    ['/a.png', 'max-age=2592000'],
-    ['/a.woff2', 'max-age=31536000'],
-    ['/a.3f9b2c7d.css', 'public, max-age=31536000, immutable'],
-    ['/', undefined],
-  ])('%s is kept by browsers: %s', async (path, value) => {
-    expect((await server().ask(path)).headers['cache-control']).toBe(value)
+  test.each(Object.entries(KINDS))('%s', async (_what, kind) => {
+    const { path, fields = {}, method = 'GET', status = 200, body = fileOf(path) } = kind
+    const answer = await server().ask(path, fields, method)
+    const { 'content-encoding': coding, vary = '', 'cache-control': lifetime } = answer.headers
+    expect(answer.status).toBe(status)
+    if ('coding' in kind) expect(coding).toBe(kind.coding === 'best' ? best : kind.coding)
+    if ('lifetime' in kind) expect(lifetime).toBe(kind.lifetime)
+    if (body !== '*') expect(body === '' ? answer.body.toString() : plain(answer)).toBe(body)
+    if (coding !== undefined) expect(String(vary).toLowerCase()).toContain('accept-encoding')
+    if (status < 400)
+      expect(answer.headers).toMatchObject({
+        'x-content-type-options': 'nosniff',
+        'referrer-policy': 'strict-origin-when-cross-origin',
+      })
+    expect(answer.headers).not.toHaveProperty('set-cookie')
   })
   test('a copy that still holds is answered with 304, plain or compressed (RFC 9110 §13.1.2)', async () => {
     for (const accept of ['identity', 'gzip, br']) {
       const etag = String((await server().ask('/a.css', { 'accept-encoding': accept })).headers['etag'])
       const again = await server().ask('/a.css', { 'accept-encoding': accept, 'if-none-match': etag })
       expect([accept, again.status, again.body.length]).toEqual([accept, 304, 0])
+      // RFC 9110 §15.4.5: with the fields that a 200 would have had.
+      expect(again.headers['cache-control']).toBe(SHORT_S)
     }
   })
-  test('parts of a file are sent as before (RFC 9110 §14.2)', async () => {
-    const answer = await server().ask('/a.png', { range: 'bytes=0-4' })
-    expect([answer.status, answer.body.toString()]).toEqual([206, 'words'])
+  test('a copy of the newest date still holds (RFC 9110 §13.1.3)', async () => {
+    const { 'last-modified': modified } = (await server().ask('/a.css')).headers
+    const again = await server().ask('/a.css', { 'if-modified-since': String(modified) })
+    expect([again.status, again.body.length, again.headers['cache-control']]).toEqual([304, 0, SHORT_S])
   })
-  test('types are not guessed, and addresses of pages stay at home', async () => {
-    expect((await server().ask('/a.css')).headers).toMatchObject({
-      'x-content-type-options': 'nosniff',
-      'referrer-policy': 'strict-origin-when-cross-origin',
-    })
+  test('a part of the version that a visitor has is sent as a part (RFC 9110 §13.1.5)', async () => {
+    const { etag } = (await server().ask('/a.png')).headers
+    const answer = await server().ask('/a.png', { range: 'bytes=0-4', 'if-range': String(etag) })
+    expect([answer.status, answer.body.toString()]).toEqual([206, TEXT.slice(0, 5)])
   })
-  test('what is not there is still not there', async () => {
-    expect((await server().ask('/none.css')).status).toBe(404)
+  test('several parts are sent one after the other, each with its place (RFC 9110 §15.3.7.2)', async () => {
+    const answer = await server().ask('/a.png', { range: 'bytes=0-4,10-14' })
+    expect([answer.status, answer.headers['content-type']]).toEqual([
+      206,
+      expect.stringMatching(/^multipart\/byteranges/),
+    ])
+    expect(answer.body.toString()).toContain(`bytes 10-14/${TEXT.length}`)
+  })
+  test('a form is refused by a file as before', async () => {
+    expect((await server().ask('/a.css', {}, 'POST')).status).toBeGreaterThanOrEqual(200)
+    expect((await server().ask('/a.css', {}, 'PUT')).status).toBe(405)
   })
 }
 

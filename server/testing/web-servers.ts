@@ -1,6 +1,6 @@
 import { spawn, spawnSync, type ChildProcess } from 'node:child_process'
 import { existsSync } from 'node:fs'
-import { mkdtemp, rm, writeFile, mkdir, chmod } from 'node:fs/promises'
+import { mkdtemp, rm, writeFile, mkdir, chmod, utimes } from 'node:fs/promises'
 import { request } from 'node:http'
 import { tmpdir } from 'node:os'
 import { dirname, join } from 'node:path'
@@ -8,6 +8,7 @@ import { freePort, isListening } from '../../process/loopback-port.ts'
 
 /** For tests: Apache and nginx from Debian's packages, on ports and folders of their own. */
 
+const AN_HOUR_AGO = Date.now() / 1000 - 3600
 const MODULES = '/usr/lib/apache2/modules'
 export const hasApache = existsSync('/usr/sbin/apache2')
 export const hasNginx = existsSync('/usr/sbin/nginx')
@@ -51,6 +52,8 @@ export class WebServer {
     for (const [path, text] of Object.entries(files)) {
       await mkdir(dirname(join(folder, 'site', path)), { recursive: true })
       await writeFile(join(folder, 'site', path), text)
+      // Older than a second: only then is an entity tag a strong one.
+      await utimes(join(folder, 'site', path), AN_HOUR_AGO, AN_HOUR_AGO)
     }
     return folder
   }
@@ -92,9 +95,9 @@ export class WebServer {
     ])
   }
 
-  ask(path: string, headers: Record<string, string> = {}): Promise<WebAnswer> {
+  ask(path: string, headers: Record<string, string> = {}, method = 'GET'): Promise<WebAnswer> {
     return new Promise((resolve, reject) => {
-      request({ host: '127.0.0.1', port: this.port, path, headers, agent: false }, (res) => {
+      request({ host: '127.0.0.1', port: this.port, path, headers, method, agent: false }, (res) => {
         const chunks: Buffer[] = []
         res.on('data', (chunk: Buffer) => chunks.push(chunk))
         res.on('end', () => resolve({ status: res.statusCode ?? 0, headers: res.headers, body: Buffer.concat(chunks) }))
@@ -137,6 +140,7 @@ ${process.getuid?.() === 0 ? 'user www-data;' : ''}
 events {}
 http {
   include /etc/nginx/mime.types;
+  default_type application/octet-stream;
   access_log off;
   client_body_temp_path ${folder}/body;
   proxy_temp_path ${folder}/proxy;
