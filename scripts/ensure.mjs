@@ -90,8 +90,12 @@ export const ensureNginx = async () => {
 /** The web servers that most sites run on, which judge the rules that are written for them; without them those tests are left out. */
 export const ensureWebServers = async () => {
   await ensureNginx()
-  if (existsSync('/usr/sbin/apache2') || !mayInstall()) return
-  await install('apache2', 'Apache')
+  if (!mayInstall()) return
+  if (!existsSync('/usr/sbin/apache2')) await install('apache2', 'Apache')
+  if (existsSync('/usr/lib/nginx/modules/ngx_http_brotli_filter_module.so')) return
+  await install('libnginx-mod-http-brotli-filter', 'Brotli for nginx').catch((error) =>
+    console.log(`${error.message} Rules for Brotli in nginx are not tested.`),
+  )
 }
 
 /** File servers, which judge how the rules file of a site is put there; without them those tests are left out. */

@@ -27,6 +27,7 @@ const compression: RuleWriter = ({ remedies: { compression: set } }, { brotli })
   const better = [
     line('brotli on;', 'Sends text compressed with Brotli to browsers that take it.'),
     line(`brotli_types ${TYPES};`, 'Besides HTML, these types are compressed with Brotli.'),
+    line(`brotli_min_length ${set.leastBytes};`, `Files under ${set.leastBytes} bytes are sent as they are.`),
   ]
   return [...(set.gzip ? gzip : []), ...(set.brotli && brotli === 'there' ? better : [])]
 }

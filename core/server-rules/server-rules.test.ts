@@ -8,6 +8,7 @@ import {
   apacheComplains,
   hasApache,
   hasNginx,
+  hasNginxBrotli,
   nginxComplains,
   OPTIONAL,
   WebServer,
@@ -65,8 +66,10 @@ describe.runIf(hasNginx)('judged by nginx', () => {
     for (const wanted of subsets(RULE_IDS)) {
       // What is said of fingerprinted files stands on their names, which the lifetimes know.
       if (wanted.includes('fingerprinted') && !wanted.includes('lifetimes')) continue
-      const said = await nginxComplains(textOf('nginx', wanted))
-      if (said !== '') refused.push(`${wanted.join()}: ${said}`)
+      for (const brotli of hasNginxBrotli ? (['not-there', 'there'] as const) : (['not-there'] as const)) {
+        const said = await nginxComplains(textOf('nginx', wanted, setup(), { ...FACTS, brotli }))
+        if (said !== '') refused.push(`${wanted.join()} (Brotli ${brotli}): ${said}`)
+      }
     }
     expect(refused).toEqual([])
   }, 120_000)
@@ -295,6 +298,12 @@ describe.runIf(hasApache)('Apache with HTTPS wanted', () => {
     expect((await server.ask('/a.css', { 'x-forwarded-proto': 'https' })).status).toBe(200)
   })
 })
+const judgeSmallFiles = (server: () => WebServer): void =>
+  test('small files are sent as they are', async () => {
+    const { headers } = await server().ask('/small.css', { 'accept-encoding': 'gzip, br' })
+    expect(headers['content-encoding']).toBeUndefined()
+  })
+
 describe.runIf(hasNginx)('nginx answers', () => {
   let server: WebServer
   beforeAll(async () => {
@@ -302,7 +311,14 @@ describe.runIf(hasNginx)('nginx answers', () => {
   })
   afterAll(() => server?.stop())
   judgeAnswers(() => server, 'gzip')
-  test('small files are sent as they are', async () => {
-    expect((await server.ask('/small.css', { 'accept-encoding': 'gzip' })).headers['content-encoding']).toBeUndefined()
+  judgeSmallFiles(() => server)
+})
+describe.runIf(hasNginxBrotli)('nginx with Brotli answers', () => {
+  let server: WebServer
+  beforeAll(async () => {
+    server = await WebServer.nginx(FILES, textOf('nginx', RULE_IDS, setup(), { ...FACTS, brotli: 'there' }))
   })
+  afterAll(() => server?.stop())
+  judgeAnswers(() => server, 'br')
+  judgeSmallFiles(() => server)
 })

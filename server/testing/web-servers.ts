@@ -12,6 +12,8 @@ const AN_HOUR_AGO = Date.now() / 1000 - 3600
 const MODULES = '/usr/lib/apache2/modules'
 export const hasApache = existsSync('/usr/sbin/apache2')
 export const hasNginx = existsSync('/usr/sbin/nginx')
+const NGINX_BROTLI = '/usr/lib/nginx/modules/ngx_http_brotli_filter_module.so'
+export const hasNginxBrotli = hasNginx && existsSync(NGINX_BROTLI)
 /** What Apache needs to answer at all. */
 const BASE = ['mpm_event', 'authz_core', 'mime', 'dir']
 export const OPTIONAL = ['filter', 'deflate', 'brotli', 'expires', 'headers', 'rewrite'] as const
@@ -133,7 +135,9 @@ ${inFolder}
 </Directory>
 `.replace(/LoadModule unixd_module .*\n/, existsSync(`${MODULES}/mod_unixd.so`) ? '$&' : '')
 
+/** With the module for Brotli, where there is one: by itself it does nothing. */
 const nginxConfig = (folder: string, port: number, inServer = ''): string => `
+${hasNginxBrotli ? `load_module ${NGINX_BROTLI};` : ''}
 pid ${folder}/nginx.pid;
 error_log ${folder}/error.log;
 ${process.getuid?.() === 0 ? 'user www-data;' : ''}
