@@ -12,6 +12,8 @@ import { resultWatch } from './routine/retests.ts'
 import { privacyJob } from './privacy/privacy-job.ts'
 import { safetyJob } from './safety/safety-job.ts'
 import { certificateJob, type HasAuthority } from './golive/certificate-job.ts'
+import type { HasDns } from './golive/dns-plans.ts'
+import { liveCheckJob } from './golive/live-check-job.ts'
 import { loadTestJob } from './load-tests/load-test-job.ts'
 import type { HasLoadGenerator } from './load-tests/load-generator.ts'
 import type { HasLoadOrders } from './load-tests/load-tests.ts'
@@ -57,6 +59,7 @@ export type HandlerIo = MeasureIo &
   HasPicturesFolder &
   HasRecordings &
   HasAuthority &
+  HasDns &
   HasClock & { readonly warmUpClock?: RoundClock }
 
 /** Who does the work of each kind of job. */
@@ -71,6 +74,7 @@ export const jobHandlers = (io: HandlerIo): Record<Job['kind'], JobHandler> => (
   simulation: simulationJob(io),
   'objects-fill': fillJob(io),
   certificate: certificateJob(io),
+  'live-check': liveCheckJob(io),
   'load-test': loadTestJob(io),
   rehearsal: rehearsalJob(io),
   'rules-placing': placingJob(io),

@@ -193,6 +193,7 @@ const main = async (): Promise<void> => {
       publisher,
       now,
       authority,
+      dns: { nameServers },
       recordings,
     },
     ...orders,

@@ -14,6 +14,7 @@ export const JobKind = z.enum([
   'simulation',
   'objects-fill',
   'certificate',
+  'live-check',
   'load-test',
   'rehearsal',
   'rules-placing',

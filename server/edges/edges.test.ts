@@ -180,7 +180,9 @@ describe('what visitors of an edge see', () => {
     await bench.services.db
       .insert(goingLive)
       .values({ siteId: site.id, target: { addresses: ['127.0.0.1'], alias: null } })
-    const { body } = await bench.call('POST', `/sites/${site.id}/going-live/checks`)
+    await bench.call('POST', `/sites/${site.id}/going-live/checks`)
+    await bench.services.jobs.idle()
+    const { body } = await bench.call('GET', `/sites/${site.id}/going-live`)
     const proof = (body as GoingLive).steps.find(({ id }) => id === 'proof')!
     expect(proof.evidence).toEqual([
       expect.stringMatching(/^Zest Lamp \(127\.0\.0\.1\): Nothing answers/),

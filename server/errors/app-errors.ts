@@ -350,6 +350,13 @@ export const errors = {
       'A certificate is being got already',
       'Wait until it is there, or cancel it.',
     ),
+  liveCheckUnderWay: () =>
+    new AppError(
+      'LIVE_CHECK_UNDER_WAY',
+      409,
+      'The steps are being checked already',
+      'Wait until that is done, or cancel it.',
+    ),
   badZone: (why: string) => new AppError('BAD_ZONE', 422, 'The zone cannot be read', why),
   badCertificate: (why: string) => new AppError('BAD_CERTIFICATE', 422, 'This certificate cannot be used', why),
   badSignature: (why: string) =>

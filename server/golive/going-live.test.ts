@@ -75,13 +75,18 @@ describe.skipIf(!hasNamed)('the steps of going live', () => {
   })
   afterEach(() => bench.close())
   const at = (path = '') => `/sites/${site.id}/going-live${path}`
+  const checked = async (): Promise<GoingLive> => {
+    await bench.call('POST', at('/checks'))
+    await bench.services.jobs.idle()
+    return (await bench.call('GET', at())).body
+  }
   const states = ({ steps }: GoingLive) => steps.map(({ id, state }) => `${id} ${state}`)
 
   test('begin open, and know nothing before they are checked', async () => {
     expect((await bench.call('GET', at())).body).toEqual({
       ...{ target: null, before: null, closedByHand: false, checkedAt: null, steps: [] },
     })
-    const { body } = await bench.call('POST', at('/checks'))
+    const body = await checked()
     expect(states(body)).toEqual([
       'ready open',
       'certificate open',
@@ -93,7 +98,7 @@ describe.skipIf(!hasNamed)('the steps of going live', () => {
   })
   test('keep where they stand and the records as they were, also when the zone has changed since', async () => {
     await bench.call('POST', at('/dns-plans'), { addresses: ['127.0.0.1'] })
-    const { body: first } = await bench.call('POST', at('/checks'))
+    const first = await checked()
     expect(states(first)).toEqual([
       'ready open',
       'certificate open',
@@ -102,12 +107,12 @@ describe.skipIf(!hasNamed)('the steps of going live', () => {
       'back-door open',
       'way-back done',
     ])
-    expect(first.before.records).toContainEqual({ name: 'quay.localhost.', ttl: 600, type: 'A', data: '192.0.2.1' })
+    expect(first.before!.records).toContainEqual({ name: 'quay.localhost.', ttl: 600, type: 'A', data: '192.0.2.1' })
     const moved = await Named.start('quay.localhost', ZONE.replace('192.0.2.1', '127.0.0.1'))
     bench.dns.nameServers = [moved.address]
     await bench.call('POST', at('/dns-plans'), { addresses: ['127.0.0.1'] })
     await bench.call('PUT', at(), { closedByHand: true })
-    const { body: later } = await bench.call('POST', at('/checks'))
+    const later = await checked()
     expect(states(later).slice(2)).toEqual(['dns done', 'proof problem', 'back-door open', 'way-back done'])
     expect(later.before).toEqual(first.before)
     expect((await bench.call('GET', at())).body).toEqual(later)
@@ -115,7 +120,7 @@ describe.skipIf(!hasNamed)('the steps of going live', () => {
   })
   test('are watched while the DNS is on its way, and the owner is told when it has come', async () => {
     await bench.call('POST', at('/dns-plans'), { addresses: ['127.0.0.1'] })
-    await bench.call('POST', at('/checks'))
+    await checked()
     const moved = await Named.start('quay.localhost', ZONE.replace('192.0.2.1', '127.0.0.1'))
     bench.dns.nameServers = [moved.address]
     const dns = async () => states((await bench.call('GET', at())).body)[2]
@@ -130,6 +135,23 @@ describe.skipIf(!hasNamed)('the steps of going live', () => {
     await watchDns(later(60))
     expect(await told()).toBe(1)
     await moved.stop()
+  })
+  test('are checked in the background, once at a time; a check that is cancelled keeps what was known', async () => {
+    const before = await checked()
+    let letGo = (): void => undefined
+    const held = new Promise<void>((resolve) => (letGo = resolve))
+    bench.siteAnswers = () => held
+    const { status, body: job } = await bench.call('POST', at('/checks'))
+    expect([status, job.kind, job.total]).toEqual([202, 'live-check', 5])
+    expect((await bench.call('POST', at('/checks'))).body.code).toBe('LIVE_CHECK_UNDER_WAY')
+    const now = async () => (await bench.call('GET', '/jobs')).body.find(({ id }: { id: string }) => id === job.id)
+    await expect.poll(async () => (await now()).now).toBe('Back door')
+    expect((await now()).done).toBe(4)
+    await bench.call('POST', `/jobs/${job.id}/cancel`)
+    letGo()
+    await bench.services.jobs.idle()
+    expect((await now()).state).toBe('cancelled')
+    expect((await bench.call('GET', at())).body).toEqual(before)
   })
   test('can be begun again', async () => {
     await bench.call('POST', at('/dns-plans'), { addresses: ['127.0.0.1'] })

@@ -10,7 +10,7 @@ import type { HasAddresses } from '../net/addresses.ts'
 import type { HasPublisher } from '../sites/publishing.ts'
 import { changedSite, refuseWhileMeasuring } from '../sites/site-settings.ts'
 import { getSite } from '../sites/sites.ts'
-import { lookAtDoor } from './going-live.ts'
+import { lookAtDoor } from './check-steps.ts'
 
 type Needs = HasDatabase & HasPublisher & HasEvents & HasJobs & HasAddresses
 

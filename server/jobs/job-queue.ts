@@ -48,7 +48,7 @@ const insertJob = async (db: Database, job: NewJob, id: string): Promise<JobRow>
  * Jobs of one lane run one after the other: what measures has the machine to itself. A warm-up waits for the origin most of the time, and pauses by
  * itself while its site is measured.
  */
-const LANES = ['measuring', 'warming', 'filling', 'certificates', 'upkeep', 'pictures'] as const
+const LANES = ['measuring', 'warming', 'filling', 'certificates', 'live-checks', 'upkeep', 'pictures'] as const
 type Lane = (typeof LANES)[number]
 /** Never two of them at once: a backup sees no clean-up, and two clean-ups do not meet. */
 const UPKEEP: ReadonlySet<JobKind> = new Set<JobKind>([
@@ -62,6 +62,7 @@ const PICTURES: ReadonlySet<JobKind> = new Set<JobKind>(['picture-survey', 'pict
 const laneOf = (kind: JobKind): Lane => {
   if (kind === 'warm-up') return 'warming'
   if (kind === 'certificate') return 'certificates'
+  if (kind === 'live-check') return 'live-checks'
   if (UPKEEP.has(kind)) return 'upkeep'
   if (PICTURES.has(kind)) return 'pictures'
   return kind === 'objects-fill' ? 'filling' : 'measuring'
@@ -72,6 +73,7 @@ const UNDER_WAY: Record<Lane, () => Error> = {
   warming: errors.measuring,
   filling: errors.measuring,
   certificates: errors.gettingCertificate,
+  'live-checks': errors.liveCheckUnderWay,
   upkeep: errors.upkeepUnderWay,
   pictures: errors.picturesUnderWay,
 }

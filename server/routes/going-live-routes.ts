@@ -8,13 +8,15 @@ import {
   NameServerOrder,
 } from '../../core/contracts/going-live.ts'
 import { GoingLive, GoingLiveMark } from '../../core/contracts/going-live-steps.ts'
+import { Job } from '../../core/contracts/jobs.ts'
 import { Site } from '../../core/contracts/sites.ts'
 import type { HasDelivery } from '../../delivery/control/client.ts'
 import type { HasDatabase } from '../db/database.ts'
 import type { HasEdges } from '../edges/edge-fleet.ts'
 import type { HasAuthority } from '../golive/certificate-job.ts'
 import { compareNameServers, dnsAnswers, dnsPlan, type HasDns } from '../golive/dns-plans.ts'
-import { checkSteps, forgetGoingLive, goingLiveState, keepPlan, markBackDoor } from '../golive/going-live.ts'
+import { forgetGoingLive, goingLiveState, keepPlan, markBackDoor } from '../golive/going-live.ts'
+import { orderLiveCheck } from '../golive/live-check-job.ts'
 import { dropOriginKey, sendOriginKey } from '../golive/origin-key.ts'
 import { endpoint, type Endpoint } from '../http/endpoint.ts'
 import type { HasClock } from '../live/clock.ts'
@@ -55,9 +57,10 @@ export const goingLiveEndpoints = (
       path: `${path}/checks`,
       summary: 'Check every step again, from outside where that matters; purges the home page',
       input: { params: SiteParams },
-      reply: GoingLive,
+      reply: Job,
+      status: 202,
     },
-    async ({ params }) => checkSteps(services, params.siteId),
+    async ({ params }) => orderLiveCheck(services, params.siteId),
   ),
   endpoint(
     {

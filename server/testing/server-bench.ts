@@ -197,6 +197,8 @@ export class ServerBench {
   siteUrl = ''
   /** Hears what is asked of the site. */
   siteAsked: (fields: IncomingHttpHeaders) => void = () => undefined
+  /** Holds back its answers. */
+  siteAnswers: () => Promise<void> = async () => undefined
   /** What was asked of delivery about the rewriting of pages. */
   readonly asked: ChangesQuery[] = []
   /** Addresses that delivery was asked to have ready, in order, and what it says of them. */
@@ -265,7 +267,11 @@ export class ServerBench {
     const site = createServer((req, res) => {
       bench.siteAsked(req.headers)
       const found = bench.site(req.url ?? '')
-      res.writeHead(found?.status ?? (found === undefined ? 404 : 200), found?.headers).end(found?.body ?? '')
+      void bench
+        .siteAnswers()
+        .then(() =>
+          res.writeHead(found?.status ?? (found === undefined ? 404 : 200), found?.headers).end(found?.body ?? ''),
+        )
     })
     bench.siteUrl = `http://127.0.0.1:${await listen(site)}`
     bench.objectsSocket = objectsSocketPath(folder)
@@ -346,6 +352,7 @@ export class ServerBench {
           ...orders,
           now: () => this.now(),
           authority: this.authority,
+          dns: this.dns,
           simulator: { run: ({ facts, order }, _signal, onStep) => runSimulation(facts, order, onStep) },
           loadGenerator: { hold: (task, signal) => this.holdRate(task, signal) },
           warmUpClock: this.#warmUpClock,

@@ -1,12 +1,14 @@
 <script setup lang="ts">
-import { computed, defineAsyncComponent, ref, shallowRef, watch } from 'vue'
+import { computed, defineAsyncComponent, shallowRef, watch } from 'vue'
 import type { DnsRecord } from '../../core/contracts/going-live.ts'
 import { GoingLive, type GoingLiveStep, type GoingLiveStepId } from '../../core/contracts/going-live-steps.ts'
+import { Job } from '../../core/contracts/jobs.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { writeZone } from '../../core/formats/zone-file.ts'
 import { callApi } from '../api/client.ts'
 import { fileName, saveFile } from '../export/save.ts'
 import { when } from '../format/show.ts'
+import { useJobs } from '../stores/jobs.ts'
 import { useProblems } from '../stores/problems.ts'
 import ActionButton from '../ui/ActionButton.vue'
 import BackDoor from './BackDoor.vue'
@@ -15,22 +17,23 @@ import DnsPanel from './DnsPanel.vue'
 /** Going live, step by step: each checks itself, can be left and taken up again, and leads back. */
 const props = defineProps<{ site: Site }>()
 const problems = useProblems()
+const jobs = useJobs()
 const CertificatePanel = defineAsyncComponent(() => import('../site/CertificatePanel.vue'))
 const AutomaticCertificatePanel = defineAsyncComponent(() => import('../site/AutomaticCertificatePanel.vue'))
 
 const state = shallowRef<GoingLive | null>(null)
-const working = ref(false)
 const path = computed(() => `/sites/${props.site.id}/going-live`)
 const load = async (): Promise<void> => {
   const came = await problems.catching(() => callApi('GET', path.value, GoingLive))
   if (came !== undefined) state.value = came
 }
-watch(path, load, { immediate: true })
+/** The newest check of all steps. */
+const checking = computed(() => jobs.jobs.find(({ siteId, kind }) => siteId === props.site.id && kind === 'live-check'))
+const working = computed(() => checking.value?.state === 'queued' || checking.value?.state === 'running')
+watch([path, () => `${checking.value?.id} ${checking.value?.state}`], load, { immediate: true })
 const check = async (): Promise<void> => {
-  working.value = true
-  const came = await problems.catching(() => callApi('POST', `${path.value}/checks`, GoingLive))
-  working.value = false
-  if (came !== undefined) state.value = came
+  const job = await problems.catching(() => callApi('POST', `${path.value}/checks`, Job))
+  if (job !== undefined) jobs.take(job)
 }
 const close = async (closedByHand: boolean): Promise<void> => {
   const came = await problems.catching(() => callApi('PUT', path.value, GoingLive, { closedByHand }))

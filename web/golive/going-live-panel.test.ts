@@ -24,10 +24,28 @@ const checked: GoingLive = {
     ...[step('proof', 'problem'), step('back-door', 'open'), step('way-back', 'done')],
   ],
 }
+const job = {
+  ...{
+    id: 'j',
+    siteId: 'quay',
+    kind: 'live-check',
+    title: 'Check',
+    subjectId: 'quay',
+    state: 'done',
+    done: 5,
+    total: 5,
+  },
+  ...{ now: '', msLeft: null, skip: null, error: null },
+  ...{ createdAt: '2026-11-01T10:00:00.000Z', finishedAt: '2026-11-01T10:00:09.000Z' },
+}
 const shown = async (first: GoingLive) => {
+  let found = first
   const asked = answering({
-    'GET /sites/quay/going-live': first,
-    'POST /sites/quay/going-live/checks': checked,
+    'GET /sites/quay/going-live': () => found,
+    'POST /sites/quay/going-live/checks': () => {
+      found = checked
+      return job
+    },
     'PUT /sites/quay/going-live': { ...checked, closedByHand: true },
     'DELETE /sites/quay/going-live': undefined,
     'POST /sites/quay/origin-key': aSite(),

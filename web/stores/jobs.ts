@@ -16,6 +16,7 @@ const BESIDE: ReadonlySet<Job['kind']> = new Set([
   'simulation',
   'objects-fill',
   'certificate',
+  'live-check',
   ...UPKEEP,
   ...PICTURES,
 ])
