@@ -91,6 +91,53 @@ test('its visitors get what home has made, from its own store the second time', 
   expect((await edges())[0]).toMatchObject({ name: 'Skerry', state: 'connected', setup: 'in-force', problem: null })
 })
 
+test('a far visitor is measured from home and through it, regions are chosen, and what it has cost is seen', async () => {
+  const far = { name: 'Farside', latitude: 41.2, longitude: -68.4 }
+  const [own] = await edges()
+  await stack.api('PUT', `/sites/${site.id}/places`, {
+    origin: { name: 'Orrin', latitude: 57.1, longitude: -7.2 },
+    hosts: [],
+  })
+  const visitors = site.visitors.filter(({ device }) => device === 'laptop').map((one) => ({ ...one, place: far }))
+  await stack.api('PUT', `/sites/${site.id}/visitors`, visitors)
+  const { name, address, port, securePort, homeUrl, siteIds, whenAway } = own!
+  const placed = {
+    name,
+    address,
+    port: EDGE_BASE + 10,
+    securePort,
+    homeUrl,
+    siteIds,
+    whenAway,
+    place: { ...far, name: 'Skerry' },
+  }
+  expect(port).not.toBe(placed.port)
+  await stack.api('PUT', `/edges/${own!.id}`, placed)
+  await page.reload()
+  await page.getByText('Nearest is Skerry:').waitFor()
+  await page.getByRole('button', { name: 'Measure home against the nearest edge' }).click()
+  // Three thousand kilometres are some fifty milliseconds of each round trip.
+  await page.getByText(/Home page as “.*faster by/i).waitFor({ timeout: 400_000 })
+
+  await page.getByRole('tab', { name: 'Choose regions' }).click()
+  await page.getByLabel('Price list (CSV)').setInputFiles({
+    name: 'prices.csv',
+    mimeType: 'text/csv',
+    buffer: Buffer.from(
+      'name,latitude,longitude,per_month,per_gb,per_million_requests\nSkerry,41.2,-68.4,12,0.08,0.6\nCape,-33.9,18.4,20,0.1,0.6\n',
+    ),
+  })
+  await page.getByLabel('Page visits a month').fill('40000')
+  await page.getByRole('button', { name: 'Choose regions' }).click()
+  await page
+    .getByText(/No region saves anything within this budget|a month, main content .* faster on average/)
+    .waitFor()
+  const costs = page.getByRole('table', { name: 'Cost of your edges this month' })
+  await costs.getByRole('row', { name: /Skerry Skerry .* 12\.\d\d/ }).waitFor()
+  expect(await accessibilityProblems(page)).toEqual([])
+  await page.getByRole('tab', { name: 'Your edges' }).click()
+})
+
 test('what is purged is gone there when the answer comes, and the answer says so', async () => {
   const { edges: confirmed } = await stack.api<PurgeResult>('POST', `/sites/${site.id}/purges`, {
     kind: 'paths',
