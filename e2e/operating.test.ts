@@ -1,7 +1,9 @@
 import { execFileSync } from 'node:child_process'
 import { readFile } from 'node:fs/promises'
+import { request } from 'node:http'
 import type { Browser, Page } from 'playwright-core'
 import { afterAll, beforeAll, describe, expect, test } from 'vitest'
+import type { EdgeInfo } from '../core/contracts/edges.ts'
 import { accessibilityProblems } from './accessibility.ts'
 import { openBrowser, openFerrySite, runProgram, Stack, TOKEN } from './stack.ts'
 
@@ -12,7 +14,7 @@ let browser: Browser
 let page: Page
 
 beforeAll(async () => {
-  stack = await Stack.start(18_600)
+  stack = await Stack.start(18_600, { ZEST_DEMO_EDGES: '1' })
   browser = await openBrowser()
   page = await (await browser.newContext({ viewport: { width: 1280, height: 800 } })).newPage()
   page.setDefaultTimeout(45_000)
@@ -109,6 +111,23 @@ describe('what a person can do wrong', () => {
         errors: expect.stringContaining('another ZEST_PORT'),
       })
   })
+})
+
+test('the edges of the demo serve visitors too, each by way of home', async () => {
+  const status = (port: number): Promise<string> =>
+    new Promise((done) => {
+      const headers = { host: `orrin.localhost:${stack.basePort + 10}` }
+      request({ host: '127.0.0.1', port, path: '/', headers, agent: false }, (res) => {
+        res.resume()
+        res.on('end', () => done(`${res.statusCode} ${String(res.headers['cache-status'])}`))
+      })
+        .on('error', (error) => done(error.message))
+        .end()
+    })
+  for (const offset of [30, 32, 34])
+    await expect.poll(() => status(stack.basePort + offset)).toMatch(/^200 zest-lamp; .*, zest-lamp-edge; /)
+  const edges = await stack.api<EdgeInfo[]>('GET', '/edges')
+  expect(edges.map(({ state, problem }) => [state, problem])).toEqual(edges.map(() => ['connected', null]))
 })
 
 test('visitors are served while control is stopped, and control comes back by itself', async () => {

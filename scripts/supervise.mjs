@@ -59,7 +59,7 @@ export class Supervisor {
     if (!SHARES_PORTS.has(program))
       return spawn(process.execPath, [exec], { cwd: root, env: { ...this.#env, ...env }, stdio })
     cluster.setupPrimary({ exec, execArgv: [], cwd: root, stdio: [...stdio, 'ipc'] })
-    return cluster.fork({ ...this.#env, ZEST_TAKES_OVER: takesOver ? '1' : '0' }).process
+    return cluster.fork({ ...this.#env, ...env, ZEST_TAKES_OVER: takesOver ? '1' : '0' }).process
   }
 
   /**
