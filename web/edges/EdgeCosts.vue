@@ -2,7 +2,7 @@
 import { computed, shallowRef, watch } from 'vue'
 import { EdgeCosts } from '../../core/contracts/regions.ts'
 import { callApi } from '../api/client.ts'
-import { whole } from '../format/show.ts'
+import { bytes, whole } from '../format/show.ts'
 import { useProblems } from '../stores/problems.ts'
 
 /** What the owner's edges have cost this month. @param regions changes when another price list holds */
@@ -42,7 +42,7 @@ const month = computed(() =>
             <th scope="col">Edge</th>
             <th scope="col">Priced as</th>
             <th scope="col" class="num">Requests</th>
-            <th scope="col" class="num">GB sent</th>
+            <th scope="col" class="num">Bytes sent</th>
             <th scope="col" class="num">Cost so far</th>
             <th scope="col" class="num">Forecast, whole month</th>
           </tr>
@@ -52,12 +52,12 @@ const month = computed(() =>
             <th scope="row">{{ row.edge }}</th>
             <td>{{ row.region ?? '–' }}</td>
             <td class="num">{{ whole(row.requests) }}</td>
-            <td class="num">{{ row.gb < 10 ? row.gb.toFixed(2) : whole(row.gb) }}</td>
+            <td class="num">{{ bytes(row.gb * 1e9) }}</td>
             <td class="num">{{ money(row.cost) }}</td>
             <td class="num">{{ money(row.forecast) }}</td>
           </tr>
         </tbody>
-        <tfoot v-if="rows.length > 1">
+        <tfoot v-if="rows.length > 1 && unpriced.length === 0">
           <tr>
             <th scope="row" colspan="4">Together</th>
             <td class="num">{{ sumOf('cost') }}</td>

@@ -27,8 +27,8 @@ const sentence = ({ audience, visits, unplaced, notUnderstood }: LoggedAudience)
       : 'No visit of a page stands in this log.'
   if (audience.length === 0)
     return `No page visit (of ${whole(visits)}) comes from a network of the table. Is the log written behind something that hides the addresses of visitors?`
-  const left = unplaced > 0 ? ` Not in the table: the networks of ${whole(unplaced)} of them.` : ''
-  return `${howMany(visits, 'page visit')} from ${howMany(audience.length, 'place')}.${left}`
+  const placed = `${howMany(visits - unplaced, 'page visit')} from ${howMany(audience.length, 'place')}`
+  return unplaced === 0 ? `${placed}.` : `${placed}, ${whole(unplaced)} from networks that are not in the table.`
 }
 const read = async (): Promise<void> => {
   if (log.value === null || networks.value === null) return

@@ -9,6 +9,8 @@ describe('how figures are written', () => {
     [15_400, '15 KB'],
     [2_540_000, '2.5 MB'],
     [25_400_000, '25 MB'],
+    [3_256_000_000, '3.3 GB'],
+    [32_560_000_000, '33 GB'],
   ])('%i bytes: %s', (count, text) => expect(bytes(count)).toBe(text))
   test('what was not measured is a dash, never 0', () => {
     expect([seconds(null), seconds(undefined), bytes(null), whole(null)]).toEqual(['–', '–', '–', '–'])

@@ -12,7 +12,8 @@ export const bytes = (count: number | null | undefined): string => {
   if (count === null || count === undefined) return '–'
   if (count < 1000) return `${Math.round(count)} B`
   if (count < 1_000_000) return `${(count / 1000).toFixed(count < 10_000 ? 1 : 0)} KB`
-  return `${(count / 1_000_000).toFixed(count < 10_000_000 ? 1 : 0)} MB`
+  if (count < 1_000_000_000) return `${(count / 1_000_000).toFixed(count < 10_000_000 ? 1 : 0)} MB`
+  return `${(count / 1e9).toFixed(count < 1e10 ? 1 : 0)} GB`
 }
 
 export const whole = (value: number | null | undefined): string =>

@@ -66,9 +66,11 @@ const rules = computed(() =>
 <style scoped>
 .way {
   max-width: 18rem;
+  margin-top: 0.8rem;
 }
 pre {
-  overflow-x: auto;
+  white-space: pre-wrap;
+  overflow-wrap: anywhere;
   padding: 0.5rem 0.7rem;
   border: 1px solid rgb(var(--v-theme-line));
   max-width: 40rem;
