@@ -7,7 +7,7 @@ import { distanceMs } from '../../core/model/distance.ts'
 
 /** Where visitors and servers are. Clicking chooses a place; the fields beside it do the same from the keyboard. */
 const props = defineProps<{
-  places: readonly { place: Place; kind: 'visitor' | 'origin' | 'edge' | 'host' }[]
+  places: readonly { place: Place; kind: 'visitor' | 'origin' | 'edge' | 'region' | 'host' }[]
 }>()
 const emit = defineEmits<{ choose: [point: { latitude: number; longitude: number }] }>()
 const WIDTH = 720
@@ -64,7 +64,13 @@ const ways = computed(() =>
       return [{ key, d: path({ type: 'LineString', coordinates }) ?? '' }]
     }),
 )
-const KINDS = { visitor: 'visitor', origin: 'server', edge: 'edge', host: 'other host' } as const
+const KINDS = {
+  visitor: 'visitor',
+  origin: 'server',
+  edge: 'edge',
+  region: 'could be rented',
+  host: 'other host',
+} as const
 const spoken = computed(() =>
   props.places
     .map(({ place, kind }) => {
@@ -109,9 +115,16 @@ const choose = (event: MouseEvent): void => {
     >
       <circle v-if="dot.kind === 'visitor'" r="7" />
       <rect v-else-if="dot.kind === 'origin'" x="-6" y="-6" width="12" height="12" />
-      <rect v-else-if="dot.kind === 'edge'" x="-5" y="-5" width="10" height="10" transform="rotate(45)" />
+      <rect
+        v-else-if="dot.kind === 'edge' || dot.kind === 'region'"
+        x="-5"
+        y="-5"
+        width="10"
+        height="10"
+        transform="rotate(45)"
+      />
       <path v-else d="M0 -6l6 10h-12z" />
-      <text x="11" :y="dot.kind === 'origin' || dot.kind === 'edge' ? 18 : 4">{{ dot.place.name }}</text>
+      <text x="11" :y="dot.kind === 'visitor' || dot.kind === 'host' ? 4 : 18">{{ dot.place.name }}</text>
     </g>
   </svg>
 </template>
@@ -149,6 +162,10 @@ const choose = (event: MouseEvent): void => {
 .edge rect {
   fill: rgb(var(--v-theme-live));
   stroke: rgb(var(--v-theme-surface));
+}
+.region rect {
+  fill: rgb(var(--v-theme-surface));
+  stroke: rgb(var(--v-theme-live));
 }
 .host path {
   fill: rgb(var(--v-theme-trial));

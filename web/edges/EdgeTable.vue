@@ -49,8 +49,8 @@ const rows = computed(() =>
       <tbody>
         <tr v-for="{ edge, figures, state, percent, fill, homeMs, serves } in rows" :key="edge.id">
           <th scope="row">
-            {{ edge.name
-            }}<span v-if="edge.place && edge.place.name !== edge.name" class="small muted"> {{ edge.place.name }}</span>
+            {{ edge.name }}{{ ' ' }}
+            <span v-if="edge.place && edge.place.name !== edge.name" class="small muted">{{ edge.place.name }}</span>
           </th>
           <td class="state">
             {{ serves ? state : 'Does not serve this site' }}

@@ -1,6 +1,7 @@
 <script setup lang="ts">
-import { computed, ref, shallowRef, watch } from 'vue'
+import { computed, defineAsyncComponent, ref, shallowRef, watch } from 'vue'
 import { z } from 'zod'
+import type { EdgeInfo } from '../../core/contracts/edges.ts'
 import type { Place } from '../../core/contracts/measuring.ts'
 import { Audience, RegionChoice, RegionPlan, type Region } from '../../core/contracts/regions.ts'
 import type { Site } from '../../core/contracts/sites.ts'
@@ -13,13 +14,16 @@ import { useProblems } from '../stores/problems.ts'
 import ActionButton from '../ui/ActionButton.vue'
 import NoteBox from '../ui/NoteBox.vue'
 import SelectField from '../ui/SelectField.vue'
+import WhenSeen from '../ui/WhenSeen.vue'
 import PlaceFields from '../visitors/PlaceFields.vue'
 import EdgeCosts from './EdgeCosts.vue'
 import LoggedAudience from './LoggedAudience.vue'
+import PriceTable from './PriceTable.vue'
 
 /** Where edges are worth what they cost: visitors by place, prices, and the best set for a budget or a wait. */
-const props = defineProps<{ site: Site }>()
+const props = defineProps<{ site: Site; edges: readonly EdgeInfo[] }>()
 const problems = useProblems()
+const PlaceMap = defineAsyncComponent(() => import('../charts/PlaceMap.vue'))
 
 const audience = ref<Audience[]>([])
 const regions = ref<readonly Region[]>([])
@@ -79,6 +83,13 @@ const choose = async (): Promise<void> => {
   if (came !== undefined) choice.value = came
 }
 
+/** Visitors, and where they can be served from. */
+const onMap = computed(() => [
+  ...(props.site.places.origin === null ? [] : [{ place: props.site.places.origin, kind: 'origin' as const }]),
+  ...props.edges.flatMap(({ place }) => (place === null ? [] : [{ place, kind: 'edge' as const }])),
+  ...regions.value.map(({ place }) => ({ place, kind: 'region' as const })),
+  ...audience.value.map(({ place }) => ({ place, kind: 'visitor' as const })),
+])
 const countedWords = ref('')
 /** Each edge stands for the visitors who are led to it, and home for the others. */
 const takeCounted = async (): Promise<void> => {
@@ -116,10 +127,6 @@ const GOALS = [
   { value: 'budget', title: 'the fastest within a budget' },
   { value: 'wait', title: 'the cheapest that is fast enough' },
 ] as const
-const priceOf = ({ perGb }: Region): string =>
-  perGb
-    .map((step) => (step.upToGb === null ? String(step.perGb) : `${step.perGb} to ${whole(step.upToGb)} GB`))
-    .join('; ')
 const total = computed(() => audience.value.reduce((sum, { share }) => sum + Number(share), 0))
 const trafficWords = computed(() => {
   if (choice.value === null) return ''
@@ -146,30 +153,8 @@ const trafficWords = computed(() => {
     <LoggedAudience @counted="takeLogged" />
 
     <h2>What regions cost</h2>
-    <div v-if="regions.length > 0" class="scroll">
-      <table class="figures">
-        <caption class="visually-hidden">
-          Price list
-        </caption>
-        <thead>
-          <tr>
-            <th scope="col">Region</th>
-            <th scope="col" class="num">A month</th>
-            <th scope="col" class="num">A GB</th>
-            <th scope="col" class="num">A million requests</th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr v-for="one in regions" :key="one.name">
-            <th scope="row">{{ one.name }}</th>
-            <td class="num">{{ one.perMonth }}</td>
-            <td class="num">{{ priceOf(one) }}</td>
-            <td class="num">{{ one.perMillionRequests }}</td>
-          </tr>
-        </tbody>
-      </table>
-    </div>
-    <p v-else class="muted">
+    <PriceTable :site="site" :edges="edges" :regions="regions" :audience="audience" />
+    <p v-if="regions.length === 0" class="muted">
       No prices yet. Read them from a file with the columns name, latitude, longitude, per_month, per_gb and
       per_million_requests; a price in steps reads “0.08 to 10000; 0.06”.
     </p>
@@ -182,6 +167,7 @@ const trafficWords = computed(() => {
       <v-text-field v-model="currency" label="Currency" class="short" hide-details />
     </div>
 
+    <WhenSeen v-if="onMap.length > 0"><PlaceMap :places="onMap" /></WhenSeen>
     <EdgeCosts :site-id="site.id" :regions="saved" />
 
     <h2>What you want</h2>

@@ -3,6 +3,7 @@ import { Blob } from 'node:buffer'
 import { gzipSync } from 'node:zlib'
 import { afterEach, expect, test, vi } from 'vitest'
 import { nextTick } from 'vue'
+import type { EdgeInfo } from '../../core/contracts/edges.ts'
 import type { RegionChoice, RegionPlan } from '../../core/contracts/regions.ts'
 import { aSite } from '../testing/a-site.ts'
 import { answering } from '../testing/answers.ts'
@@ -50,6 +51,11 @@ const costs = {
     { edge: 'isle', region: null, requests: 10, gb: 0.01, cost: null, forecast: null },
   ],
 }
+const isle: EdgeInfo = {
+  ...{ id: 'e', name: 'isle', place: place('Isle', 30), address: null, port: 80, securePort: 443, siteIds: null },
+  ...{ homeUrl: 'https://home.example', whenAway: 'ask-origin', state: 'connected', setup: 'in-force', sites: [] },
+  ...{ joinedAt: 0, lastSeenAt: 0, clockOffMs: 0, problem: null, filling: null },
+}
 const shown = async (more: Partial<RegionChoice> = {}) => {
   const asked = answering({
     'GET /sites/quay/region-plan': plan,
@@ -57,7 +63,10 @@ const shown = async (more: Partial<RegionChoice> = {}) => {
     'PUT /sites/quay/region-plan': plan,
     'POST /sites/quay/region-choices': { ...choice, ...more },
   })
-  const host = mounted(RegionsPanel, { site: aSite() })
+  const host = mounted(RegionsPanel, {
+    site: aSite({ places: { origin: place('Home', 0), hosts: [] } }),
+    edges: [isle],
+  })
   await expect.poll(() => textOf(host)).toContain('Where your visitors are')
   return { asked, host }
 }
@@ -66,9 +75,14 @@ const submit = (host: HTMLElement) => host.querySelector('form')!.dispatchEvent(
 test('what was said before is there, with shares in percent and prices in steps', async () => {
   const { host } = await shown()
   expect(textsOf(host, '.share')).toEqual(['25%', '75%'])
-  expect(textsOf(host, '.plan > .scroll tbody tr')).toEqual([
-    expect.stringMatching(/East\s*20\s*0\.1 to 1,000 GB; 0\.05\s*0\.5/),
+  // 111.2 km along the equator for each degree, cables 1.75 times as long, 100 km a millisecond: by hand.
+  expect(textsOf(host, '.plan > .scroll tr')).toEqual([
+    expect.stringMatching(/^Served from.*To Eastmost\s*To Westmost$/s),
+    expect.stringMatching(/^Home home\s*–\s*–\s*–\s*136 ms\s*136 ms$/),
+    expect.stringMatching(/^isle your edge\s*–\s*–\s*–\s*78 ms\s*195 ms$/),
+    expect.stringMatching(/^East\s*20\s*0\.1 to 1,000 GB; 0\.05\s*0\.5\s*19 ms\s*253 ms$/),
   ])
+  expect(textsOf(host, '.plan > .scroll b')).toEqual(['136 ms', '19 ms'])
 })
 test('the choice comes with what it rests on, place by place, and is kept', async () => {
   const { asked, host } = await shown()

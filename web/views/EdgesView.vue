@@ -119,7 +119,7 @@ const places = computed(() => [
   <div id="edges-part" role="tabpanel" :aria-labelledby="`tab-${section}`">
     <GoingLivePanel v-if="section === 'going-live'" :site="site" />
     <RentedCdnPanel v-else-if="section === 'rented'" :site="site" />
-    <RegionsPanel v-else-if="section === 'regions'" :site="site" />
+    <RegionsPanel v-else-if="section === 'regions'" :site="site" :edges="edges ?? []" />
     <i v-else-if="edges === null" class="bone tall" role="status" aria-label="Loading" />
     <template v-else>
       <EdgeTable
