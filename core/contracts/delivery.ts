@@ -193,6 +193,10 @@ export const EdgeSums = z.object({
   requests: z.int(),
   hits: z.int().describe('Answered from their own stores'),
   bytes: z.int(),
+  recent: z
+    .array(DecisionRecord.extend({ edge: z.string() }))
+    .default([])
+    .describe('Newest first, of all edges'),
 })
 export type EdgeSums = z.infer<typeof EdgeSums>
 

@@ -1,6 +1,6 @@
 import { z } from 'zod'
 import { LookOrder } from './edge-looks.ts'
-import { HostName, PurgeOrder } from './delivery.ts'
+import { DecisionRecord, HostName, PurgeOrder } from './delivery.ts'
 import { DeliveryConfig, HomeStore } from './delivery-config.ts'
 import { Place } from './measuring.ts'
 import { WarmOrder } from './warm-up.ts'
@@ -41,6 +41,7 @@ export const EdgeSiteFigures = z.object({
   hitBytes: z.int(),
   errors: z.int().describe('Requests for which nobody behind the edge gave an answer'),
   waitMs: z.number().nullable().describe('Median time of the last answers, ms; null: none yet'),
+  recent: z.array(DecisionRecord).max(50).default([]).describe('What it decided, newest first'),
 })
 export type EdgeSiteFigures = z.infer<typeof EdgeSiteFigures>
 

@@ -15,6 +15,9 @@ import { figuresOf } from './site-figures.ts'
 /** Control says something every two seconds. */
 const LONGEST_SILENCE_MS = 6000
 const REPORT_EVERY_MS = 2000
+/** Decisions that go along with a report: enough to see what happens, and no more with many sites. */
+const DECISIONS_A_SITE = 12
+const DECISIONS_A_REPORT = 240
 const FIRST_PAUSE_MS = 250
 const LONGEST_PAUSE_MS = 5000
 
@@ -216,8 +219,9 @@ export class ControlLink {
   /** Tell control what this edge has answered. */
   async report(): Promise<void> {
     const { delivery, now } = this.#settings
+    const decisions = Math.min(DECISIONS_A_SITE, Math.floor(DECISIONS_A_REPORT / Math.max(1, this.#sites.length)))
     const traffic = await Promise.all(
-      this.#sites.map(async (siteId) => figuresOf(siteId, await delivery.traffic(siteId))),
+      this.#sites.map(async (siteId) => figuresOf(siteId, await delivery.traffic(siteId), decisions)),
     )
     const report: EdgeReport = {
       at: now(),

@@ -23,7 +23,7 @@ afterEach(() => bench.close())
 
 const SINCE = Date.UTC(2026, 4, 30)
 const figures = (requests: number, gb: number, since = SINCE) => ({
-  ...{ siteId: site.id, since, requests, hits: 0, bytes: gb * 1e9, hitBytes: 0, errors: 0, waitMs: null },
+  ...{ siteId: site.id, since, requests, hits: 0, bytes: gb * 1e9, hitBytes: 0, errors: 0, waitMs: null, recent: [] },
 })
 const read = (at: string, ...counted: Parameters<typeof figures>) =>
   countMonth({ db: bench.services.db, now: () => new Date(at) }, edgeId, [figures(...counted)])

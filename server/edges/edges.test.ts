@@ -244,6 +244,11 @@ describe('an edge that has joined', () => {
     expect((await info('isle')).sites[0]).toMatchObject({ siteId: site.id, requests: 2, hits: 1, errors: 0 })
     const { body: traffic } = await bench.call('GET', `/sites/${site.id}/traffic`)
     expect(traffic.atEdges).toMatchObject({ edges: 1, requests: 2, hits: 1 })
+    const decision = { edge: 'isle', channel: 'live', method: 'GET', target: '/a', status: 200 }
+    expect(traffic.atEdges.recent).toMatchObject([
+      { ...decision, cacheStatus: expect.stringMatching(/; hit/) },
+      { ...decision, cacheStatus: expect.stringMatching(/fwd=uri-miss/) },
+    ])
     expect((await edge!.delivery.ask('/', { host: 'trial.quay.localhost' })).status).toBe(421)
   })
   test('gets setups that are published within a second', async () => {

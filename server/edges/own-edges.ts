@@ -82,13 +82,22 @@ export const edgesOfSite = async (services: HasDatabase & HasEdges, siteId: stri
     ({ state, siteIds }) => state === 'connected' && (siteIds === null || siteIds.includes(siteId)),
   )
 
+/** Newest decisions of all edges that are told together. */
+const MOST_RECENT = 24
+
 /** What the edges of a site have answered; null: none is connected. */
 export const sumsAtEdges = async (services: HasDatabase & HasEdges, siteId: string): Promise<EdgeSums | null> => {
   const edges = await edgesOfSite(services, siteId)
   if (edges.length === 0) return null
-  const own = edges.flatMap(({ sites }) => sites.filter((one) => one.siteId === siteId))
+  const own = edges.flatMap(({ name, sites }) =>
+    sites.filter((one) => one.siteId === siteId).map((figures) => ({ name, ...figures })),
+  )
   const sum = (what: 'requests' | 'hits' | 'bytes'): number => own.reduce((all, figures) => all + figures[what], 0)
-  return { edges: edges.length, requests: sum('requests'), hits: sum('hits'), bytes: sum('bytes') }
+  const recent = own
+    .flatMap(({ name, recent: decisions }) => decisions.map((record) => ({ ...record, edge: name })))
+    .toSorted((a, b) => b.at - a.at)
+    .slice(0, MOST_RECENT)
+  return { edges: edges.length, requests: sum('requests'), hits: sum('hits'), bytes: sum('bytes'), recent }
 }
 
 const rowOf = async (db: Database, id: string): Promise<EdgeRow> => {

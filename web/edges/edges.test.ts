@@ -18,6 +18,7 @@ const figures = (requests: number, hits: number): EdgeSiteFigures => ({
   hitBytes: 0,
   errors: 0,
   waitMs: 2,
+  recent: [],
 })
 const isle: EdgeInfo = {
   id: 'e1',

@@ -22,9 +22,21 @@ const ratio = computed(() =>
   live.value === undefined || live.value.requests === 0 ? null : (100 * live.value.hits) / live.value.requests,
 )
 const outcomes = computed(() => Object.entries(live.value?.outcomes ?? {}).sort((a, b) => b[1] - a[1]))
-const recent = computed(() => props.traffic.recent.slice(0, 12))
+/** Those of home and of the edges, as they came. */
+const recent = computed(() =>
+  [
+    ...props.traffic.recent.map((record) => ({ ...record, to: record.channel as string })),
+    ...(props.traffic.atEdges?.recent ?? []).map((record) => ({
+      ...record,
+      to: `${record.channel} at ${record.edge}`,
+    })),
+  ]
+    .toSorted((a, b) => b.at - a.at)
+    .slice(0, 12),
+)
 const percent = (part: number, all: number): string => (all === 0 ? '–' : `${((100 * part) / all).toFixed(0)}%`)
-const shortStatus = (text: string): string => text.replace(/^zest-lamp; /, '')
+/** The hop that answered: the one nearest to the visitor (RFC 9211). */
+const shortStatus = (text: string): string => text.replace(/^.*zest-lamp(?:-edge)?; /, '')
 </script>
 
 <template>
@@ -153,7 +165,7 @@ const shortStatus = (text: string): string => text.replace(/^zest-lamp; /, '')
             <td>
               <code>{{ record.method }} {{ record.target }}</code>
             </td>
-            <td>{{ record.channel }}</td>
+            <td>{{ record.to }}</td>
             <td class="num">{{ record.status }}</td>
             <td>
               <code>{{ shortStatus(record.cacheStatus) }}</code>

@@ -2,7 +2,7 @@
 import { expect, test } from 'vitest'
 import { PrefetchSums, type ChannelTraffic } from '../../core/contracts/delivery.ts'
 import { aSite } from '../testing/a-site.ts'
-import { mounted, textOf } from '../testing/mounted.ts'
+import { mounted, textOf, textsOf } from '../testing/mounted.ts'
 import TrafficPanel from './TrafficPanel.vue'
 
 const channel = (name: 'live' | 'trial', late: number): ChannelTraffic => ({
@@ -42,17 +42,38 @@ test('traffic says how much of it the store answered', () => {
     '200 requests to www.quay.example, 75% answered from the store, 1.0 MB sent, 25% of it from the store',
   )
 })
+const decided = <T>(at: number, more: T = {} as T) => ({
+  ...{
+    at,
+    channel: 'live' as const,
+    method: 'GET',
+    target: `/at-${at}`,
+    status: 200,
+    cacheStatus: 'zest-lamp; hit; ttl=9',
+  },
+  ...{ tookMs: 2, ...more },
+})
 test('what edges have answered is told beside it', () => {
   const host = mounted(TrafficPanel, {
     site: aSite(),
     traffic: {
-      ...{ since: 0, channels: [channel('live', 0)], recent: [], unrewritten: [], storeProblem: null },
-      atEdges: { edges: 2, requests: 400, hits: 300, bytes: 2_000_000 },
+      ...{ since: 0, channels: [channel('live', 0)], unrewritten: [], storeProblem: null },
+      recent: [decided(40), decided(20)],
+      atEdges: {
+        ...{ edges: 2, requests: 400, hits: 300, bytes: 2_000_000 },
+        recent: [decided(30, { edge: 'Skerry', cacheStatus: 'zest-lamp; fwd=uri-miss, zest-lamp-edge; fwd=stale' })],
+      },
     },
   })
   expect(textOf(host)).toContain(
     'Your 2 edges received 400 requests from visitors, 75% answered from their own stores, 2.0 MB',
   )
+  const decisions = [...host.querySelectorAll('table')].at(-1)!
+  expect(textsOf(decisions, 'tbody tr')).toEqual([
+    expect.stringMatching(/^GET \/at-40\s*live\s*200\s*hit; ttl=9/),
+    expect.stringMatching(/^GET \/at-30\s*live at Skerry\s*200\s*fwd=stale/),
+    expect.stringMatching(/^GET \/at-20\s*live\s*200/),
+  ])
 })
 test('traffic that there is none of yet says so', () => {
   const none = { ...channel('live', 0), requests: 0 }
