@@ -194,7 +194,7 @@ export const EdgeSums = z.object({
   hits: z.int().describe('Answered from their own stores'),
   bytes: z.int(),
   recent: z
-    .array(DecisionRecord.extend({ edge: z.string() }))
+    .array(z.object({ ...DecisionRecord.shape, edge: z.string() }))
     .default([])
     .describe('Newest first, of all edges'),
 })
