@@ -6,9 +6,10 @@ import { nearestFor } from '../../core/edges/nearest-edge.ts'
 import { distanceMs } from '../../core/model/distance.ts'
 
 /** Where visitors and servers are. Clicking chooses a place; the fields beside it do the same from the keyboard. */
-const props = defineProps<{
-  places: readonly { place: Place; kind: 'visitor' | 'origin' | 'edge' | 'region' | 'host' }[]
-}>()
+type Kind = 'visitor' | 'origin' | 'edge' | 'region' | 'host'
+const props = defineProps<{ places: readonly { place: Place; kind: Kind }[] }>()
+const keyOf = (dot: { readonly kind: Kind; readonly place: Place; readonly x: number }): string =>
+  dot.kind + dot.place.name + dot.x
 const emit = defineEmits<{ choose: [point: { latitude: number; longitude: number }] }>()
 const WIDTH = 720
 const HEIGHT = 320
@@ -43,6 +44,24 @@ const dots = computed(() =>
     return at === null ? [] : [{ place, kind, x: at[0], y: at[1] }]
   }),
 )
+const isBeside = ({ kind }: { readonly kind: Kind }): boolean => kind === 'visitor' || kind === 'host'
+/** About as wide as a letter is, and how high a line, in units of the map. */
+const LETTER = 9
+const LINE = 17
+/** Names that have room; of those that would lie over each other the first keeps its own: visitors before servers, what is there before what is not. */
+const named = computed(() => {
+  const order: readonly Kind[] = ['visitor', 'origin', 'edge', 'host', 'region']
+  const kept: { left: number; right: number; y: number }[] = []
+  const shown = new Set<string>()
+  for (const dot of dots.value.toSorted((a, b) => order.indexOf(a.kind) - order.indexOf(b.kind))) {
+    const box = { left: dot.x, right: dot.x + LETTER * dot.place.name.length, y: dot.y + (isBeside(dot) ? 4 : 18) }
+    const isFree = kept.every((one) => Math.abs(one.y - box.y) >= LINE || one.right < box.left || box.right < one.left)
+    if (!isFree) continue
+    kept.push(box)
+    shown.add(keyOf(dot))
+  }
+  return shown
+})
 const origin = computed(() => props.places.find(({ kind }) => kind === 'origin')?.place ?? null)
 /** Where a visitor is served from: home, or an edge that is nearer. */
 const serverOf = (visitor: Place): Place | null => {
@@ -107,12 +126,7 @@ const choose = (event: MouseEvent): void => {
     <path class="sea" :d="outline" />
     <path class="land" :d="shape" />
     <path v-for="way in ways" :key="way.key" class="way" :d="way.d" />
-    <g
-      v-for="dot in dots"
-      :key="dot.kind + dot.place.name + dot.x"
-      :class="dot.kind"
-      :transform="`translate(${dot.x} ${dot.y})`"
-    >
+    <g v-for="dot in dots" :key="keyOf(dot)" :class="dot.kind" :transform="`translate(${dot.x} ${dot.y})`">
       <circle v-if="dot.kind === 'visitor'" r="7" />
       <rect v-else-if="dot.kind === 'origin'" x="-6" y="-6" width="12" height="12" />
       <rect
@@ -124,7 +138,8 @@ const choose = (event: MouseEvent): void => {
         transform="rotate(45)"
       />
       <path v-else d="M0 -6l6 10h-12z" />
-      <text x="11" :y="dot.kind === 'visitor' || dot.kind === 'host' ? 4 : 18">{{ dot.place.name }}</text>
+      <title>{{ dot.place.name }} ({{ KINDS[dot.kind] }})</title>
+      <text v-if="named.has(keyOf(dot))" x="11" :y="isBeside(dot) ? 4 : 18">{{ dot.place.name }}</text>
     </g>
   </svg>
 </template>

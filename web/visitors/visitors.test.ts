@@ -127,7 +127,7 @@ describe('recording a journey', () => {
     await press(host, 'Record one …')
     await expect.poll(() => document.querySelector('.recorder form')).not.toBeNull()
     document.querySelector('.recorder form')!.dispatchEvent(new Event('submit'))
-    await expect.poll(() => document.querySelector('.recorder img')).not.toBeNull()
+    await expect.poll(() => document.querySelector('.recorder img:not(.busy)')).not.toBeNull()
     return { recorded, asked, dialog: document.querySelector('.recorder')! }
   }
   const click = async (dialog: Element, clientX: number, clientY: number) => {
