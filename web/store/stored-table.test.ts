@@ -90,6 +90,9 @@ describe('one that is stored', () => {
     const { asked, host, told } = await shown()
     await press(host, 'Purge /a')
     await expect.poll(() => told).toEqual(['changed'])
+    // The list comes again in between.
+    await expect.poll(() => queries(asked).length).toBe(2)
+    await expect.poll(() => button(host, 'Refresh /a').disabled).toBe(false)
     await press(host, 'Refresh /a')
     await expect.poll(() => told).toEqual(['changed', 'changed'])
     expect(asked.filter(({ what }) => !what.endsWith('/store'))).toEqual([
