@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { LookOrder } from './edge-looks.ts'
+import { RemoteCheckOrder } from './remote-checks.ts'
 import { DecisionRecord, HostName, PurgeOrder } from './delivery.ts'
 import { DeliveryConfig, HomeStore } from './delivery-config.ts'
 import { Place } from './measuring.ts'
@@ -103,8 +103,8 @@ export const EdgeOrder = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('purge'), seq: z.int(), orders: z.array(PurgeOrder) }),
   /** Fetch these from home, one after the other, before visitors ask for them. */
   z.object({ kind: z.literal('fill'), seq: z.int(), pages: z.array(WarmOrder).max(2000) }),
-  /** Look at a site as a visitor does, from where this edge stands. */
-  z.object({ kind: z.literal('look'), seq: z.int(), id: z.string(), look: LookOrder }),
+  /** Ask for a site as a visitor does, from where this edge stands. */
+  z.object({ kind: z.literal('check'), seq: z.int(), id: z.string(), check: RemoteCheckOrder }),
   /** Something may have been purged of which this edge has not been told: nothing is served before home has been asked. */
   z.object({ kind: z.literal('doubt'), seq: z.int() }),
   /** Nothing has happened. */

@@ -1,5 +1,6 @@
 import { isKeptByDevice } from '../cache/device-classes.ts'
 import type { DeliveryConfig, DeliverySite, HomeStore } from '../contracts/delivery-config.ts'
+import type { EdgeDraft } from '../contracts/edges.ts'
 import { emptySetup, type PageCacheSettings, type Setup } from '../contracts/setup.ts'
 
 /**
@@ -35,15 +36,27 @@ export const edgeSetup = (setup: Setup): Setup => {
   }
 }
 
+/** What is known of an origin, for an edge: by which key it knows Zest Lamp only where the edge may ask it. */
+const originForEdge = ({ key, ...origin }: DeliverySite['origin'], whenAway: HomeStore['whenAway']) =>
+  key === undefined || whenAway === 'fail' ? origin : { ...origin, key }
+
 /**
  * What control tells an edge of what home serves: its sites, without their trials, whose keys are nobody else's business.
- * @param sites ids of the sites it is for; null: all
+ * @param edge the sites it is for (null: all), and whether it asks the origin while home is away
  */
-export const configForEdge = (config: DeliveryConfig, sites: readonly string[] | null): DeliveryConfig => ({
+export const configForEdge = (
+  config: DeliveryConfig,
+  { siteIds, whenAway }: Pick<EdgeDraft, 'siteIds' | 'whenAway'>,
+): DeliveryConfig => ({
   revision: config.revision,
   sites: config.sites
-    .filter(({ siteId }) => sites === null || sites.includes(siteId))
-    .map((site) => ({ ...site, knowledge: [], channels: site.channels.filter(({ channel }) => channel === 'live') })),
+    .filter(({ siteId }) => siteIds === null || siteIds.includes(siteId))
+    .map((site) => ({
+      ...site,
+      origin: originForEdge(site.origin, whenAway),
+      knowledge: [],
+      channels: site.channels.filter(({ channel }) => channel === 'live'),
+    })),
 })
 
 /** A site as an edge serves it: live only, asking home instead of the origin. */

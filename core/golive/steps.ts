@@ -147,8 +147,8 @@ const resolvedWords = (resolvesTo: readonly string[] | undefined): string =>
   resolvesTo === undefined
     ? ''
     : resolvesTo.length === 0
-      ? '; its name server does not know the host yet'
-      : `; its name server leads to ${resolvesTo.join(', ')}`
+      ? '; its resolver does not know the host yet'
+      : `; its resolver returns ${resolvesTo.join(', ')}`
 
 /** Whether visitors really get what was published, from each address. */
 export const proofStep = (proofs: readonly Proof[]): GoingLiveStep => {

@@ -1,15 +1,17 @@
 import type { IncomingMessage } from 'node:http'
 import { lookup } from 'node:dns/promises'
 import { createInterface } from 'node:readline'
-import type { LookOrder } from '../../core/contracts/edge-looks.ts'
+import type { RemoteCheckOrder } from '../../core/contracts/remote-checks.ts'
+import type { HomeStore } from '../../core/contracts/delivery-config.ts'
 import { EdgeOrder, type EdgeAck, type EdgeReport, type Filling } from '../../core/contracts/edges.ts'
 import type { WarmOrder, WarmResult } from '../../core/contracts/warm-up.ts'
 import { edgeConfig } from '../../core/edges/edge-config.ts'
 import { inBackground } from '../../core/in-background.ts'
-import { lookAsVisitor } from '../../process/look-as-visitor.ts'
+import { checkAsVisitor } from '../../process/check-as-visitor.ts'
 import type { DeliveryClient } from '../control/client.ts'
 import { askControl, ControlRefused, jsonOf, type ControlAddress } from './ask-control.ts'
 import type { Membership } from './membership.ts'
+import { homeAway, reachesHome } from './home-reach.ts'
 import { figuresOf } from './site-figures.ts'
 
 /** Control says something every two seconds. */
@@ -49,6 +51,7 @@ export class ControlLink {
   #sites: string[] = []
   #revision = 0
   #problem: string | null = null
+  #home: Pick<HomeStore, 'base' | 'whenAway'> | undefined
   #filling: Filling | null = null
   #last: Promise<void> = Promise.resolve()
   #acknowledging = false
@@ -149,12 +152,13 @@ export class ControlLink {
       await delivery.configure(config)
       this.#sites = config.sites.map(({ siteId }) => siteId)
       this.#revision = config.revision
+      this.#home = order.home
     }
     if (order.kind === 'purge') for (const one of order.orders) await delivery.purge(one)
     if (order.kind === 'doubt') await delivery.doubt()
     // Takes minutes: what is ordered next must not wait for it.
-    if (order.kind === 'look')
-      inBackground(this.#look(order.id, order.look), (error) => this.#settings.say(String(error)))
+    if (order.kind === 'check')
+      inBackground(this.#check(order.id, order.check), (error) => this.#settings.say(String(error)))
     if (order.kind === 'fill') inBackground(this.#fill(order.pages), (error) => this.#settings.say(String(error)))
     // Only now: whatever was ordered before is done.
     await delivery.contact()
@@ -208,12 +212,12 @@ export class ControlLink {
   }
 
   /** Tell control what visitors of this place see of a site. */
-  async #look(id: string, look: LookOrder): Promise<void> {
-    const [sight, found] = await Promise.all([
-      lookAsVisitor({ ...look, trusted: this.#settings.trusted }),
-      lookup(look.host, { all: true }).catch(() => []),
+  async #check(id: string, check: RemoteCheckOrder): Promise<void> {
+    const [result, found] = await Promise.all([
+      checkAsVisitor({ ...check, trusted: this.#settings.trusted }),
+      lookup(check.host, { all: true }).catch(() => []),
     ])
-    await this.#tell('/edge-sights', { id, sight, resolved: found.slice(0, 20).map(({ address }) => address) })
+    await this.#tell('/edge-checks', { id, result, resolved: found.slice(0, 20).map(({ address }) => address) })
   }
 
   /** Tell control what this edge has answered. */
@@ -223,13 +227,15 @@ export class ControlLink {
     const traffic = await Promise.all(
       this.#sites.map(async (siteId) => figuresOf(siteId, await delivery.traffic(siteId), decisions)),
     )
+    const home = this.#home
+    const away = home === undefined || (await reachesHome(home.base)) ? null : homeAway(home)
     const report: EdgeReport = {
       at: now(),
       revision: this.#revision,
       sites: traffic,
-      problem: this.#problem,
+      problem: this.#problem ?? away,
       filling: this.#filling,
-      can: ['look'],
+      can: ['check'],
     }
     await this.#tell('/edge-reports', report)
   }

@@ -1,6 +1,6 @@
 import type { EdgeConfirmation, PurgeOrder } from '../../core/contracts/delivery.ts'
 import type { DeliveryConfig } from '../../core/contracts/delivery-config.ts'
-import type { EdgeSight, LookOrder } from '../../core/contracts/edge-looks.ts'
+import type { EdgeCheckResult, RemoteCheckOrder } from '../../core/contracts/remote-checks.ts'
 import type { EdgeDraft, EdgeOrder, EdgeReport } from '../../core/contracts/edges.ts'
 import type { WarmOrder } from '../../core/contracts/warm-up.ts'
 import { configForEdge } from '../../core/edges/edge-config.ts'
@@ -22,8 +22,8 @@ const CONFIRMED_WITHIN_MS = 1000
 /** Purges that an edge which was away for a while can catch up with; one that has missed more doubts everything. */
 const MOST_REMEMBERED = 1000
 const BEAT_MS = 2000
-/** A look at a site takes at most two connections of ten seconds (process/look-as-visitor.ts), ms. */
-const LOOKED_WITHIN_MS = 25_000
+/** A check takes at most two connections of ten seconds (process/check-as-visitor.ts), ms. */
+const CHECKED_WITHIN_MS = 25_000
 
 interface Connected {
   readonly stream: EdgeStream
@@ -48,8 +48,11 @@ export class EdgeFleet implements EdgeOrders {
   readonly #edges = new Map<string, FleetEdge>()
   readonly #connected = new Map<string, Connected>()
   readonly #waiting = new Set<() => void>()
-  /** Looks that have been ordered and not answered. */
-  readonly #looks = new Map<string, { readonly edgeId: string; readonly end: (sight: EdgeSight | undefined) => void }>()
+  /** Checks that have been ordered and not answered. */
+  readonly #checks = new Map<
+    string,
+    { readonly edgeId: string; readonly end: (result: EdgeCheckResult | undefined) => void }
+  >()
   readonly #now: () => number
   readonly #beat: NodeJS.Timeout
   #config: DeliveryConfig | undefined
@@ -87,12 +90,12 @@ export class EdgeFleet implements EdgeOrders {
   #sendSetups(id: string): void {
     const [edge, connected] = [this.#edges.get(id), this.#connected.get(id)]
     if (edge === undefined || connected === undefined || this.#config === undefined) return
-    const { homeUrl, whenAway, siteIds } = edge
+    const { homeUrl, whenAway } = edge
     connected.revision = this.#config.revision
     connected.stream.send({
       kind: 'setups',
       seq: ++this.#seq,
-      config: configForEdge(this.#config, siteIds),
+      config: configForEdge(this.#config, edge),
       home: { base: homeUrl, edge: id, whenAway },
     })
   }
@@ -193,27 +196,27 @@ export class EdgeFleet implements EdgeOrders {
     return 'told'
   }
 
-  /** Have an edge look at a site as a visitor there does. @returns undefined where it is away, cannot, or says nothing in time */
-  look(id: string, look: LookOrder): Promise<EdgeSight | undefined> {
+  /** Have an edge ask for a site as a visitor there does. @returns undefined where it is away, cannot, or says nothing in time */
+  check(id: string, check: RemoteCheckOrder): Promise<EdgeCheckResult | undefined> {
     const connected = this.#connected.get(id)
-    if (connected?.report?.can.includes('look') !== true) return Promise.resolve(undefined)
-    const lookId = `${++this.#seq}`
-    connected.stream.send({ kind: 'look', seq: this.#seq, id: lookId, look })
+    if (connected?.report?.can.includes('check') !== true) return Promise.resolve(undefined)
+    const checkId = `${++this.#seq}`
+    connected.stream.send({ kind: 'check', seq: this.#seq, id: checkId, check })
     return new Promise((resolve) => {
-      const end = (sight: EdgeSight | undefined): void => {
+      const end = (result: EdgeCheckResult | undefined): void => {
         clearTimeout(timer)
-        this.#looks.delete(lookId)
-        resolve(sight)
+        this.#checks.delete(checkId)
+        resolve(result)
       }
-      const timer = setTimeout(() => end(undefined), LOOKED_WITHIN_MS)
-      this.#looks.set(lookId, { edgeId: id, end })
+      const timer = setTimeout(() => end(undefined), CHECKED_WITHIN_MS)
+      this.#checks.set(checkId, { edgeId: id, end })
     })
   }
 
-  /** What an edge saw; of somebody else's order, or of one that nobody waits for, nothing comes. */
-  saw(id: string, sight: EdgeSight): void {
-    const look = this.#looks.get(sight.id)
-    if (look?.edgeId === id) look.end(sight)
+  /** What came of a check; nothing comes of somebody else's order, or of one that nobody waits for. */
+  checked(id: string, result: EdgeCheckResult): void {
+    const ordered = this.#checks.get(result.id)
+    if (ordered?.edgeId === id) ordered.end(result)
   }
 
   /** An edge has carried out everything up to this number. */
@@ -241,7 +244,7 @@ export class EdgeFleet implements EdgeOrders {
 
   close(): void {
     clearInterval(this.#beat)
-    for (const { end } of [...this.#looks.values()]) end(undefined)
+    for (const { end } of [...this.#checks.values()]) end(undefined)
     for (const { stream } of this.#connected.values()) stream.end()
   }
 }

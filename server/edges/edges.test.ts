@@ -3,7 +3,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { eq } from 'drizzle-orm'
 import { afterEach, beforeEach, describe, expect, test } from 'vitest'
-import type { EdgeSight, LookOrder } from '../../core/contracts/edge-looks.ts'
+import type { EdgeCheckResult, RemoteCheckOrder } from '../../core/contracts/remote-checks.ts'
 import type { GoingLive } from '../../core/contracts/going-live-steps.ts'
 import type { EdgeInfo } from '../../core/contracts/edges.ts'
 import type { Site } from '../../core/contracts/sites.ts'
@@ -132,7 +132,7 @@ afterEach(async () => {
 describe('what visitors of an edge see', () => {
   let folder: string
   beforeEach(async () => {
-    folder = await mkdtemp(join(tmpdir(), 'zest-sight-'))
+    folder = await mkdtemp(join(tmpdir(), 'zest-remote-check-'))
     pair = await ownCertificate({ folder, file: 'own.json' }, ['quay.localhost'], Date.now())
     await bench.services.db
       .update(sites)
@@ -141,25 +141,25 @@ describe('what visitors of an edge see', () => {
     await bench.services.publisher.publish()
   })
   afterEach(() => rm(folder, { recursive: true, force: true }))
-  const wanted = (more: Partial<LookOrder> = {}): LookOrder => ({
+  const wanted = (more: Partial<RemoteCheckOrder> = {}): RemoteCheckOrder => ({
     ...{ address: '127.0.0.1', port: home.securePort, host: 'quay.localhost', privateAddresses: 'allowed' },
     ...more,
   })
-  const lookFrom = async (name: string, order: LookOrder) => bench.edges.look((await info(name)).id, order)
+  const checkFrom = async (name: string, order: RemoteCheckOrder) => bench.edges.check((await info(name)).id, order)
 
   test('is told to control: the protocol, the certificate, and where the answer came from', async () => {
     await start('isle')
     const proof = await proveAddress({
       ...{ ...wanted(), name: 'Zest Lamp', trusted: undefined },
       purge: () => bench.call('POST', `/sites/${site.id}/purges`, { kind: 'paths', paths: ['/'] }),
-      look: async (order) => (await lookFrom('isle', order))?.sight,
+      check: async (order) => (await checkFrom('isle', order))?.result,
     })
     expect(proof).toMatchObject({ failure: undefined, protocol: 'h2', isStored: true, changesShow: true })
-    expect(await lookFrom('isle', wanted({ host: 'localhost' }))).toMatchObject({
-      sight: { kind: 'failed', code: 'ECONNRESET' },
+    expect(await checkFrom('isle', wanted({ host: 'localhost' }))).toMatchObject({
+      result: { kind: 'failed', code: 'ECONNRESET' },
       resolved: expect.arrayContaining([expect.stringMatching(/^(127\.0\.0\.1|::1)$/)]),
     })
-    expect((await lookFrom('isle', wanted({ privateAddresses: 'refused' })))?.sight).toMatchObject({
+    expect((await checkFrom('isle', wanted({ privateAddresses: 'refused' })))?.result).toMatchObject({
       kind: 'failed',
       message: expect.stringContaining('private'),
     })
@@ -169,11 +169,11 @@ describe('what visitors of an edge see', () => {
     const [isle, cape] = await Promise.all(['isle', 'cape'].map(info))
     edges[0]!.cut()
     await expect.poll(async () => (await info('isle')).state).toBe('away')
-    expect(await bench.edges.look(isle!.id, wanted())).toBeUndefined()
-    const looking = bench.edges.look(cape!.id, wanted())
-    const forged: EdgeSight = { id: '1', sight: { kind: 'failed', code: '', message: 'forged' }, resolved: [] }
-    for (let id = 1; id < 200; id++) bench.edges.saw(isle!.id, { ...forged, id: `${id}` })
-    expect((await looking)?.sight.kind).toBe('answered')
+    expect(await bench.edges.check(isle!.id, wanted())).toBeUndefined()
+    const checking = bench.edges.check(cape!.id, wanted())
+    const forged: EdgeCheckResult = { id: '1', result: { kind: 'failed', code: '', message: 'forged' }, resolved: [] }
+    for (let id = 1; id < 200; id++) bench.edges.checked(isle!.id, { ...forged, id: `${id}` })
+    expect((await checking)?.result.kind).toBe('answered')
   })
   test('stands beside the other proofs of going live', async () => {
     await start('isle')
@@ -186,7 +186,7 @@ describe('what visitors of an edge see', () => {
     const proof = (body as GoingLive).steps.find(({ id }) => id === 'proof')!
     expect(proof.evidence).toEqual([
       expect.stringMatching(/^Zest Lamp \(127\.0\.0\.1\): Nothing answers/),
-      expect.stringMatching(/^Zest Lamp, seen from isle \(127\.0\.0\.1\): Nothing answers.*; its name server /),
+      expect.stringMatching(/^Zest Lamp, seen from isle \(127\.0\.0\.1\): Nothing answers.*; its resolver /),
     ])
   })
 })
@@ -256,6 +256,29 @@ describe('an edge that has joined', () => {
     const before = edges[0]!.delivery.config.revision
     await bench.services.publisher.publish()
     await expect.poll(() => edges[0]!.delivery.config.revision, { timeout: 1000 }).toBeGreaterThan(before)
+  })
+  test('that hears control but does not reach home says so, and serves its visitors', async () => {
+    await start('isle')
+    const { id } = await info('isle')
+    const change = (homeUrl: string) => bench.call('PUT', `/edges/${id}`, { ...draft('isle'), homeUrl })
+    await change('http://127.0.0.1:1')
+    await expect
+      .poll(async () => (await info('isle')).problem)
+      .toMatch(/^It does not reach home at http:\/\/127\.0\.0\.1:1\./)
+    expect((await edges[0]!.delivery.ask('/a', { host: 'quay.localhost' })).status).toBe(200)
+    await change(draft('isle').homeUrl)
+    await expect.poll(async () => (await info('isle')).problem).toBeNull()
+  })
+  test.each([
+    ['ask-origin', true],
+    ['fail', false],
+  ])('with %s is told the key of the origin: %s', async (whenAway, isTold) => {
+    await start('isle')
+    await bench.call('POST', `/sites/${site.id}/origin-key`)
+    await bench.call('PUT', `/edges/${(await info('isle')).id}`, { ...draft('isle'), whenAway })
+    const origin = () => edges[0]!.delivery.config.sites[0]!
+    await expect.poll(() => origin().home?.whenAway).toBe(whenAway)
+    await expect.poll(() => origin().origin.key !== undefined).toBe(isTold)
   })
   test('is filled from home before its visitors come, and not while it is away', async () => {
     await start('isle')

@@ -354,7 +354,7 @@ export const errors = {
     new AppError(
       'LIVE_CHECK_UNDER_WAY',
       409,
-      'The steps are being checked already',
+      'The steps are already being checked',
       'Wait until that is done, or cancel it.',
     ),
   badZone: (why: string) => new AppError('BAD_ZONE', 422, 'The zone cannot be read', why),

@@ -3,7 +3,7 @@ import type { DnsTarget } from '../../core/contracts/going-live.ts'
 import type { GoingLiveStep } from '../../core/contracts/going-live-steps.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { certificateStep, dnsStep, proofStep, readyStep, wayBackStep, type Proof } from '../../core/golive/steps.ts'
-import type { LookOrder, Sight } from '../../core/contracts/edge-looks.ts'
+import type { RemoteCheckOrder, RemoteCheckResult } from '../../core/contracts/remote-checks.ts'
 import type { EdgeInfo } from '../../core/contracts/edges.ts'
 import { backDoorStep, type Door, type DoorAnswer } from '../../core/golive/back-door.ts'
 import { searchListing } from '../../core/sampling/search-listing.ts'
@@ -56,24 +56,26 @@ const certificate = async ({ db, now }: CheckNeeds, site: Site): Promise<GoingLi
   return certificateStep(site.liveHost, site.certificate, automatic?.problem === null, now().getTime())
 }
 
-/** Home once more, as visitors of another place see it: the first edge that can look for us. */
+/** Home once more, as visitors of another place see it: the first edge that can ask for us. @param goesOn after each */
 const fromElsewhere = async (
   { edges: fleet }: HasEdges,
   edges: readonly EdgeInfo[],
   home: readonly ProofOrder[],
+  goesOn: () => Promise<void>,
 ): Promise<Proof[]> => {
-  const [looker] = edges.filter(({ id }) => fleet.known(id)?.report?.can.includes('look') === true)
-  if (looker === undefined) return []
+  const [asker] = edges.filter(({ id }) => fleet.known(id)?.report?.can.includes('check') === true)
+  if (asker === undefined) return []
   const all: Proof[] = []
   for (const order of home) {
     let resolved: readonly string[] = []
-    const look = async (wanted: LookOrder): Promise<Sight | undefined> => {
-      const seen = await fleet.look(looker.id, wanted)
-      resolved = seen?.resolved ?? resolved
-      return seen?.sight
+    const check = async (wanted: RemoteCheckOrder): Promise<RemoteCheckResult | undefined> => {
+      const came = await fleet.check(asker.id, wanted)
+      resolved = came?.resolved ?? resolved
+      return came?.result
     }
-    const proof = await proveAddress({ ...order, name: `${order.name}, seen from ${looker.name}`, look })
+    const proof = await proveAddress({ ...order, name: `${order.name}, seen from ${asker.name}`, check })
     all.push({ ...proof, resolvesTo: resolved })
+    await goesOn()
   }
   return all
 }
@@ -106,11 +108,12 @@ const proofs = async (
     all.push(await proveAddress(order))
     await goesOn()
   }
-  return [...all, ...(await fromElsewhere(services, edges, home))]
+  return [...all, ...(await fromElsewhere(services, edges, home, goesOn))]
 }
 
+/** An error of the server refuses nobody in particular. */
 const doorAnswer = (answer: OutsideAnswer | undefined): DoorAnswer =>
-  answer === undefined
+  answer === undefined || answer.status >= 500
     ? { kind: 'silent' }
     : answer.status >= 400
       ? { kind: 'refused', status: answer.status }

@@ -73,6 +73,12 @@ describe.each(SERVERS.filter(([, isThere]) => isThere))('%s', (_name, _isThere, 
   })
 })
 
+test('a server that is out of order just now is not taken for one that refuses', async () => {
+  site = await bench.connect()
+  await bench.call('POST', at('/origin-key'))
+  bench.site = () => ({ status: 503, body: 'Back soon.' })
+  expect(await backDoor()).toMatch(/^open: Your server did not answer just now/)
+})
 test('whatever asks the site brings the key, and browsers load the origin through delivery', async () => {
   site = await bench.connect()
   await bench.call('POST', at('/origin-key'))

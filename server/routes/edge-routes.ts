@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { EdgeSight } from '../../core/contracts/edge-looks.ts'
+import { EdgeCheckResult } from '../../core/contracts/remote-checks.ts'
 import {
   EdgeAck,
   EdgeDraft,
@@ -116,12 +116,12 @@ export const edgeEndpoints = (
   endpoint(
     {
       method: 'post',
-      path: '/edge-sights',
+      path: '/edge-checks',
       summary: 'For the machine of an edge: what visitors of its place see of a site',
       access: 'open',
-      input: { body: EdgeSight },
+      input: { body: EdgeCheckResult },
     },
-    async ({ ctx, body }) => services.edges.saw(await edgeOfKey(services, ctx.get('authorization')), body),
+    async ({ ctx, body }) => services.edges.checked(await edgeOfKey(services, ctx.get('authorization')), body),
   ),
   endpoint(
     {

@@ -67,11 +67,11 @@ const month = computed(() =>
       </table>
     </div>
     <p v-if="unpriced.length > 0" class="small muted">
-      No price for {{ unpriced.join(', ') }}: a line of the price list holds for the edge of its name, or for one that
-      stands in the same town.
+      No price for {{ unpriced.join(', ') }}: add a line to the price list with the edge’s name, or with a place in the
+      same town.
     </p>
     <p class="small muted">
-      For this site, with the whole monthly fee. The forecast assumes that traffic goes on as it was counted.
+      For this site; includes the full monthly fee. The forecast assumes that traffic continues as counted so far.
     </p>
   </section>
 </template>

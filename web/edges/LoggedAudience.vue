@@ -23,12 +23,12 @@ const chosen = (event: Event): File | null => (event.target as HTMLInputElement)
 const sentence = ({ audience, visits, unplaced, notUnderstood }: LoggedAudience): string => {
   if (visits === 0)
     return notUnderstood > 0
-      ? 'No line is in a format that is understood: Common or Combined Log Format.'
-      : 'No visit of a page stands in this log.'
+      ? 'No line is in a known format: Common or Combined Log Format.'
+      : 'This log contains no page visits.'
   if (audience.length === 0)
-    return `No page visit (of ${whole(visits)}) comes from a network of the table. Is the log written behind something that hides the addresses of visitors?`
+    return `None of the page visits (${whole(visits)}) came from a network in the table. Does the log hold the addresses of visitors, or those of a proxy?`
   const placed = `${howMany(visits - unplaced, 'page visit')} from ${howMany(audience.length, 'place')}`
-  return unplaced === 0 ? `${placed}.` : `${placed}, ${whole(unplaced)} from networks that are not in the table.`
+  return unplaced === 0 ? `${placed}.` : `${placed}, ${whole(unplaced)} from networks not in the table.`
 }
 const read = async (): Promise<void> => {
   if (log.value === null || networks.value === null) return
@@ -59,7 +59,7 @@ const read = async (): Promise<void> => {
   <details>
     <summary>Count an access log</summary>
     <p class="small muted">
-      You need the log of your web server and a table that says where networks are: CSV with the columns network, name,
+      You need the access log of your web server, and a table of where networks are: CSV with the columns network, name,
       latitude and longitude, such as <code>198.51.100.0/24,Orrin,57.1,-7.2</code>. Both are read in this browser;
       addresses of visitors are not sent anywhere.
     </p>

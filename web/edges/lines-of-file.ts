@@ -28,12 +28,17 @@ export const linesOf = async function* (file: Blob): AsyncGenerator<ReadLines> {
   const plain = (await isPacked(file)) ? counted.pipeThrough(new DecompressionStream('gzip')) : counted
   const reader = plain.pipeThrough(new TextDecoderStream()).getReader()
   let rest = ''
-  for (;;) {
-    const { done, value } = await reader.read()
-    if (done) break
-    const lines = (rest + value).split('\n')
-    rest = (lines.pop() ?? '').slice(0, LONGEST_LINE)
-    yield { lines, share: Math.min(1, read / file.size) }
+  try {
+    for (;;) {
+      const { done, value } = await reader.read()
+      if (done) break
+      const lines = (rest + value).split('\n')
+      rest = (lines.pop() ?? '').slice(0, LONGEST_LINE)
+      yield { lines, share: Math.min(1, read / file.size) }
+    }
+    yield { lines: [rest], share: 1 }
+  } finally {
+    // Whoever stops early lets go of the file.
+    await reader.cancel()
   }
-  yield { lines: [rest], share: 1 }
 }

@@ -139,12 +139,12 @@ test.each([
 ])('an access log, %s, says where visitors are, and nothing of it is sent anywhere', async (_how, log) => {
   const { asked, host } = await counted(log)
   await expect.poll(() => textsOf(host, '.share')).toEqual(['67%', '33%'])
-  expect(textOf(host)).toContain('3 page visits from 2 places, 1 from networks that are not in the table.')
+  expect(textOf(host)).toContain('3 page visits from 2 places, 1 from networks not in the table.')
   expect(asked.map(({ what }) => what)).toEqual(['GET /sites/quay/region-plan', 'GET /sites/quay/edge-costs'])
 })
 test('a log without a known network leaves the shares, and says what may be the matter', async () => {
   const { host } = await counted(new Blob([lineOf('192.0.2.1')]), `${NETWORKS}harbour,B,0,0\n`)
-  await expect.poll(() => textOf(host)).toContain('No page visit (of 1) comes from a network of the table.')
+  await expect.poll(() => textOf(host)).toContain('None of the page visits (1) came from a network in the table.')
   expect(textOf(host)).toContain('Line 4: "harbour" is no network.')
   expect(textsOf(host, '.share')).toEqual(['25%', '75%'])
 })

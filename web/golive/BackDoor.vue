@@ -11,8 +11,8 @@ import SelectField from '../ui/SelectField.vue'
 /** Two ways to have the owner's server answer Zest Lamp only. @param addresses of Zest Lamp; null: not said yet */
 const props = defineProps<{ site: Site; addresses: readonly string[] | null }>()
 const WAYS = [
-  { value: 'addresses', title: 'by its addresses' },
-  { value: 'key', title: 'by a secret field' },
+  { value: 'addresses', title: 'By address' },
+  { value: 'key', title: 'By a secret field (request header)' },
 ] as const
 const way = ref<'addresses' | 'key'>(props.site.originKey === null ? 'addresses' : 'key')
 const path = computed(() => `/sites/${props.site.id}/origin-key`)
@@ -30,7 +30,7 @@ const rules = computed(() =>
 </script>
 
 <template>
-  <SelectField v-model="way" :items="WAYS" label="Your server knows Zest Lamp" class="way" />
+  <SelectField v-model="way" :items="WAYS" label="How your server recognizes Zest Lamp" class="way" />
   <p v-if="way === 'addresses' && addresses === null" class="muted">
     The rules for your web server stand here once you have said where Zest Lamp runs, under DNS.
   </p>
@@ -65,7 +65,7 @@ const rules = computed(() =>
 
 <style scoped>
 .way {
-  max-width: 18rem;
+  max-width: 20rem;
   margin-top: 0.8rem;
 }
 pre {

@@ -82,7 +82,7 @@ test('the way back shows the records as they were, and the rules name the addres
 })
 test('a secret field is sent on order, and then stands in the rules', async () => {
   const { asked, host } = await shown(checked)
-  await choose(host, 'Your server knows Zest Lamp', 'by a secret field')
+  await choose(host, 'How your server recognizes Zest Lamp', 'By a secret field (request header)')
   expect(textOf(host)).not.toContain('allow 198.51.100.7;')
   await press(host, 'Send a secret field')
   await expect.poll(() => asked.map(({ what }) => what)).toContain('POST /sites/quay/origin-key')

@@ -1,7 +1,7 @@
 import { request } from 'node:https'
 import { isIP } from 'node:net'
 import { connect, type TLSSocket } from 'node:tls'
-import type { LookOrder, Sight } from '../core/contracts/edge-looks.ts'
+import type { RemoteCheckOrder, RemoteCheckResult } from '../core/contracts/remote-checks.ts'
 import { refusePrivate } from '../core/http/private-addresses.ts'
 import { guardedLookup } from './guarded-lookup.ts'
 
@@ -10,7 +10,7 @@ const TIMEOUT_MS = 10_000
 const OFFERED = ['h2', 'http/1.1']
 
 /** How the certificate is judged. @param trusted certificates of a private authority, PEM; undefined: those that this machine trusts */
-interface Judged extends LookOrder {
+interface Judged extends RemoteCheckOrder {
   readonly trusted?: string | undefined
 }
 
@@ -34,7 +34,7 @@ const protocolOf = (order: Judged): Promise<'h2' | 'http/1.1'> =>
       socket.destroy()
     })
     socket.once('timeout', () => socket.destroy(silence()))
-    socket.once('error', reject)
+    socket.on('error', reject)
   })
 
 interface Answer {
@@ -53,18 +53,18 @@ const askHome = (order: Judged): Promise<Answer> =>
     })
     const timer = setTimeout(() => asked.destroy(silence()), TIMEOUT_MS)
     asked.once('close', () => clearTimeout(timer))
-    asked.once('error', reject)
+    asked.on('error', reject)
     asked.once('response', (incoming) => {
       const cacheStatus = String(incoming.headers['cache-status'] ?? '').slice(0, 4000)
       incoming.once('end', () => resolve({ status: incoming.statusCode ?? 0, cacheStatus }))
-      incoming.once('error', reject)
+      incoming.on('error', reject)
       incoming.resume()
     })
     asked.end()
   })
 
-/** Look at the home page of a site as a signed-out visitor does, at one address: the certificate, the protocol, and where the answer came from. */
-export const lookAsVisitor = async (order: Judged): Promise<Sight> => {
+/** Ask for the home page of a site as a signed-out visitor does, at one address: the certificate, the protocol, and where the answer came from. */
+export const checkAsVisitor = async (order: Judged): Promise<RemoteCheckResult> => {
   try {
     refusePrivate(order.address, order.privateAddresses)
     const protocol = await protocolOf(order)
