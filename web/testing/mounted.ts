@@ -1,4 +1,5 @@
 import { createPinia, setActivePinia } from 'pinia'
+import { onTestFinished } from 'vitest'
 import { createApp, h, nextTick, type Component } from 'vue'
 import { createMemoryHistory, createRouter } from 'vue-router'
 import { createVuetify } from 'vuetify'
@@ -25,16 +26,18 @@ const linksOf = () =>
     routes: router.getRoutes().map(({ path, name }) => ({ path, name, component: { render: () => null } })) as never,
   })
 
+/** It is taken down with its test: what asks every few seconds would go on in the tests after it. */
 export const mounted = (component: Component, props: Record<string, unknown> = {}): HTMLElement => {
   const host = document.createElement('div')
   document.body.replaceChildren(host)
   const pinia = createPinia()
   setActivePinia(pinia)
-  createApp({ render: () => h(component, props) })
+  const app = createApp({ render: () => h(component, props) })
     .use(pinia)
     .use(linksOf())
     .use(createVuetify())
-    .mount(host)
+  app.mount(host)
+  onTestFinished(() => app.unmount())
   return host
 }
 
