@@ -17,10 +17,11 @@ const RUNS = 4
 const RULES = rulesText(
   chosenRules(
     {
-      ...{ kind: 'apache', host: null, brotli: 'there', leftOut: [] },
+      ...{ kind: 'apache', host: null, brotli: 'there', preloads: [], leftOut: [] },
       wanted: ['compression', 'lifetimes', 'fingerprinted', 'validators', 'security'],
     },
     Setup.parse({}),
+    { address: 'http://quay.example', originKey: null },
   ),
 )
 

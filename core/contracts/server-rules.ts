@@ -5,9 +5,30 @@ import { JobState } from './jobs.ts'
 export const ServerKind = z.enum(['apache', 'nginx'])
 export type ServerKind = z.infer<typeof ServerKind>
 
-export const RULE_IDS = ['compression', 'lifetimes', 'fingerprinted', 'validators', 'security', 'https'] as const
+/** Which file rules are written for: nginx has one for all sites, and one that stands in the server block of a site. */
+export const RulesKind = z.enum(['apache', 'nginx', 'nginx-site'])
+export type RulesKind = z.infer<typeof RulesKind>
+
+/** The web server that reads a file of rules. */
+export const serverOf = (kind: RulesKind): ServerKind => (kind === 'apache' ? 'apache' : 'nginx')
+
+/** In the order in which they are written: what refuses or sends on decides first, pages from the disk last. */
+export const RULE_IDS = [
+  'backDoor',
+  'https',
+  'compression',
+  'lifetimes',
+  'fingerprinted',
+  'validators',
+  'security',
+  'preload',
+  'storedPages',
+] as const
 export const RuleId = z.enum(RULE_IDS)
 export type RuleId = z.infer<typeof RuleId>
+
+/** Files that pages may name to browsers before their content arrives. */
+export const MOST_PRELOADS = 6
 
 /** Longest rules file that is read; those of real sites have a few thousand bytes. */
 export const LONGEST_RULES_FILE = 256 * 1024
@@ -16,7 +37,7 @@ const HOST_NAME = /^[a-z0-9](?:[a-z0-9.-]*[a-z0-9])?$/i
 
 /** What the owner wants the web server to do. */
 export const RulesChoice = z.strictObject({
-  kind: ServerKind,
+  kind: RulesKind,
   wanted: z.array(RuleId).max(RULE_IDS.length),
   host: z
     .string()
@@ -26,6 +47,16 @@ export const RulesChoice = z.strictObject({
     .default(null)
     .describe('Host name that all visitors are to use; null: nobody is sent on'),
   brotli: z.enum(['there', 'not-there']).default('not-there').describe('Whether the server has a module for Brotli'),
+  preloads: z
+    .array(
+      z
+        .string()
+        .max(500)
+        .regex(/^\/[\w./~%@+?&=:-]*$/, 'Give the path of a file of this site, such as /style.css.'),
+    )
+    .max(MOST_PRELOADS, `Name at most ${MOST_PRELOADS} files: more would hold each other up.`)
+    .default([])
+    .describe('Files that every page needs first'),
   leftOut: z.array(z.string().max(500)).max(40).default([]).describe('Lines of the rules that are not wanted'),
 })
 export type RulesChoice = z.infer<typeof RulesChoice>

@@ -1,25 +1,18 @@
+import { keyRules } from '../golive/back-door.ts'
 import type { RuleId } from '../contracts/server-rules.ts'
 import { durationInWords } from '../catalogue/setting-sentences.ts'
+import { apacheStoredPages } from './apache-stored-pages.ts'
+import { preloadLink } from './preload-link.ts'
 import {
   closing,
   FINGERPRINTED,
   FOR_GOOD,
+  ifModule,
   line,
   TEXT_TYPES,
   TYPES_BY_SETTING,
-  type RuleLine,
   type RuleWriter,
 } from './rule.ts'
-
-/** Lines that hold only where a module is there: without it the file is still read, and the site answers as before. */
-const ifModule = (name: string, lines: readonly RuleLine[]): readonly RuleLine[] =>
-  lines.length === 0
-    ? []
-    : [
-        line(`<IfModule ${name}>`, `Only where the server has ${name.replace('!', 'no ').replace(/\.c$/, '')}.`),
-        ...lines.map(({ text, why }) => ({ text: `  ${text}`, why })),
-        closing('</IfModule>'),
-      ]
 
 const TYPES = TEXT_TYPES.join(' ')
 
@@ -120,6 +113,28 @@ const https: RuleWriter = (_setup, { host }) =>
         ),
       ])
 
+const backDoor: RuleWriter = (_setup, { originKey }) =>
+  originKey === null
+    ? []
+    : ifModule('mod_authz_core.c', [
+        line(
+          keyRules(originKey).apache,
+          'Only requests that bring the secret of Zest Lamp are answered; others get 403 (Forbidden).',
+        ),
+      ])
+
+const preload: RuleWriter = (_setup, { preloads }) => [
+  ...ifModule(
+    'mod_headers.c',
+    preloads.map((path) =>
+      line(
+        `Header add Link "${preloadLink(path)}" "expr=%{CONTENT_TYPE} =~ m#^text/html#"`,
+        `Browsers load ${path} as soon as a page begins to arrive.`,
+      ),
+    ),
+  ),
+]
+
 /** Rules for a rules file of Apache (`.htaccess`), each guarded by the module it needs. */
 export const APACHE_RULES: Readonly<Record<RuleId, RuleWriter>> = {
   compression,
@@ -128,4 +143,7 @@ export const APACHE_RULES: Readonly<Record<RuleId, RuleWriter>> = {
   validators,
   security,
   https,
+  backDoor,
+  preload,
+  storedPages: apacheStoredPages,
 }

@@ -1,5 +1,5 @@
-import type { RuleId } from '../contracts/server-rules.ts'
 import { durationInWords } from '../catalogue/setting-sentences.ts'
+import { preloadLink } from './preload-link.ts'
 import {
   closing,
   ENDINGS_BY_SETTING,
@@ -115,15 +115,20 @@ const security: RuleWriter = () => [
   ),
 ]
 
-/** Sending on is the business of the server block of the site, which a file for all of them cannot change. */
-const https: RuleWriter = () => []
+/** For this host alone: a file for all sites is read for the others too. */
+const preload: RuleWriter = (_setup, { preloads, address }) =>
+  preloads.length === 0
+    ? []
+    : [
+        ...map('"$host $sent_http_content_type" $zest_preload', 'What pages of this site need first.', [
+          line('default "";', 'Of all else nothing is said.'),
+          line(
+            `"~*^${new URL(address).hostname.replaceAll('.', String.raw`\.`)} text/html" "${preloads.map(preloadLink).join(', ')}";`,
+            'Browsers load these files as soon as a page begins to arrive.',
+          ),
+        ]),
+        line('add_header Link $zest_preload;', 'Sends it; where it is empty, nothing.'),
+      ]
 
 /** Rules for a file that nginx includes on the level of `http`. */
-export const NGINX_RULES: Readonly<Record<RuleId, RuleWriter>> = {
-  compression,
-  lifetimes,
-  fingerprinted,
-  validators,
-  security,
-  https,
-}
+export const NGINX_RULES = { compression, lifetimes, fingerprinted, validators, security, preload } as const

@@ -7,28 +7,36 @@ import { lineDifference, readBack } from './read-back.ts'
 import { chosenRules, rulesText } from './server-rules.ts'
 
 const choices: fc.Arbitrary<RulesChoice> = fc.record({
-  kind: fc.constantFrom('apache', 'nginx'),
+  kind: fc.constantFrom('apache', 'nginx', 'nginx-site'),
   wanted: fc.subarray([...RULE_IDS]),
   host: fc.constantFrom(null, 'quay.example'),
   brotli: fc.constantFrom('there', 'not-there'),
+  preloads: fc.constantFrom([], ['/style.css', '/fonts/a.woff2']),
   leftOut: fc.constant([]),
 })
+const SITE = { address: 'https://quay.example', originKey: 'a-key' }
 
 describe('a block read back', () => {
   test('says what was chosen when it was made', () => {
     const check = (choice: RulesChoice, ending: string): void => {
-      const sections = chosenRules(choice, Setup.parse({}))
+      const sections = chosenRules(choice, Setup.parse({}), SITE)
       const found = findBlock(withBlock(`# mine${ending}`, rulesText(sections)))
       const back = readBack(found.kind === 'ours' ? found.rules : '')
       const made = sections.map(({ id }) => id)
       expect(back.wanted).toEqual(made)
       expect(back.host).toBe(made.includes('https') ? choice.host : null)
+      expect(back.preloads).toEqual(made.includes('preload') ? choice.preloads : [])
       expect(back.brotli).toBe(choice.kind === 'nginx' && made.includes('compression') ? choice.brotli : 'not-there')
     }
     fc.assert(fc.property(choices, fc.constantFrom('\n', '\r\n'), check))
   })
   test('of another hand says nothing', () => {
-    expect(readBack('Header set X-Quay 1')).toEqual({ wanted: [], host: null, brotli: 'not-there' })
+    expect(readBack('Header set X-Quay 1')).toEqual({
+      wanted: [],
+      host: null,
+      brotli: 'not-there',
+      preloads: [],
+    })
   })
 })
 describe('the difference of two blocks', () => {

@@ -6,18 +6,22 @@ export interface ReadBack {
   readonly wanted: readonly RuleId[]
   readonly host: string | null
   readonly brotli: 'there' | 'not-there'
+  readonly preloads: readonly string[]
 }
 
-const HOST = /^\s*RewriteRule \^ https:\/\/([^%\s/]+)%\{REQUEST_URI\}/m
+const HOST = /^\s*(?:RewriteRule \^ |if .*return 308 )https:\/\/([^%$\s/]+)/m
+const PRELOADED = /<(\/[^>]*)>; rel=preload/g
 
 /** Read a block back into what was chosen when it was made: each kind of rules stands under its title. */
 export const readBack = (rules: string): ReadBack => {
   const titles = new Set(rules.split(/\r?\n/).map((line) => line.trim()))
   const host = RulesChoice.shape.host.safeParse(HOST.exec(rules)?.[1] ?? null)
+  const preloads = RulesChoice.shape.preloads.safeParse([...rules.matchAll(PRELOADED)].map(([, path]) => path))
   return {
     wanted: RULE_IDS.filter((id) => titles.has(`# ${RULE_TITLES[id]}`)),
     host: host.success ? host.data : null,
     brotli: /^\s*brotli on;/m.test(rules) ? 'there' : 'not-there',
+    preloads: preloads.success ? preloads.data : [],
   }
 }
 

@@ -61,6 +61,13 @@ const quoted = (value: string | undefined): string => (value === undefined || va
 const isKept = ({ fields }: RehearsedAnswer): boolean =>
   Number(parseDirectives(fields['cache-control']).get('max-age') ?? 0) > 0
 
+/** Names of charsets have no case (RFC 9110 §8.3.2); one that is added says what the page says itself. */
+const isSameType = (before: RehearsedAnswer, after: RehearsedAnswer): boolean => {
+  const plain = ({ fields }: RehearsedAnswer): string =>
+    (fields['content-type'] ?? '').toLowerCase().replaceAll(/[\s"]/g, '')
+  return [plain(after), plain(after).replace(/;charset=utf-8$/, '')].includes(plain(before))
+}
+
 /** What rules must never change, in sentences. */
 const brokenBy = (path: string, use: RehearsedUse, before: HeardAnswer, after: HeardAnswer): string[] => {
   if (before.status !== after.status)
@@ -74,7 +81,7 @@ const brokenBy = (path: string, use: RehearsedUse, before: HeardAnswer, after: H
       `${path} is sent on to ${quoted(after.fields['location'])}; without these rules to ${quoted(before.fields['location'])}.`,
     )
   if (differs('set-cookie')) broken.push(`The cookies that ${path} sets are others.`)
-  if (differs('content-type'))
+  if (!isSameType(before, after))
     broken.push(
       `The type of ${path} is ${quoted(after.fields['content-type'])}; without these rules ${quoted(before.fields['content-type'])}.`,
     )

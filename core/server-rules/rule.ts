@@ -1,5 +1,6 @@
 import type { RulesChoice } from '../contracts/server-rules.ts'
 import type { Setup } from '../contracts/setup.ts'
+import type { Site } from '../contracts/sites.ts'
 
 /** One line of rules, and what it does, in a sentence; lines that only close another have none. */
 export interface RuleLine {
@@ -7,14 +8,41 @@ export interface RuleLine {
   readonly why: string | null
 }
 
+/** What is known of the site, whatever the owner chooses. */
+export interface SiteFacts {
+  /** Origin of the addresses that visitors ask for, such as "https://www.example.org". */
+  readonly address: string
+  /** The secret by which the server knows Zest Lamp; null: none is sent. */
+  readonly originKey: string | null
+}
+
+export const siteFactsOf = ({
+  address,
+  publicAddress,
+  originKey,
+}: Pick<Site, 'address' | 'publicAddress' | 'originKey'>): SiteFacts => ({
+  address: publicAddress ?? address,
+  originKey,
+})
+
 /** What rules are made from, besides the setup. */
-export type ServerFacts = Pick<RulesChoice, 'host' | 'brotli'>
+export interface ServerFacts extends Pick<RulesChoice, 'host' | 'brotli' | 'preloads'>, SiteFacts {}
 
 /** Writes one kind of rules for one kind of server; no lines: there is nothing to say. */
 export type RuleWriter = (setup: Setup, facts: ServerFacts) => readonly RuleLine[]
 
 export const line = (text: string, why: string): RuleLine => ({ text, why })
 export const closing = (text: string): RuleLine => ({ text, why: null })
+
+/** Lines that hold only where a module of Apache is there: without it the file is still read, and the site answers as before. */
+export const ifModule = (name: string, lines: readonly RuleLine[]): readonly RuleLine[] =>
+  lines.length === 0
+    ? []
+    : [
+        line(`<IfModule ${name}>`, `Only where the server has ${name.replace('!', 'no ').replace(/\.c$/, '')}.`),
+        ...lines.map(({ text, why }) => ({ text: `  ${text}`, why })),
+        closing('</IfModule>'),
+      ]
 
 /** Types that compression makes smaller (RFC 6838 names; common practice). */
 export const TEXT_TYPES = [

@@ -1,9 +1,9 @@
 import { brotliDecompressSync, gunzipSync } from 'node:zlib'
 import { afterAll, beforeAll, describe, expect, test } from 'vitest'
 import { Setup } from '../contracts/setup.ts'
-import { RULE_IDS, type RuleId, type ServerKind } from '../contracts/server-rules.ts'
+import { RULE_IDS, type RuleId, type RulesKind } from '../contracts/server-rules.ts'
 import type { ServerFacts } from './rule.ts'
-import { rulesText, serverRules } from './server-rules.ts'
+import { rulesOf, rulesText, serverRules } from './server-rules.ts'
 import {
   apacheComplains,
   hasApache,
@@ -15,16 +15,19 @@ import {
   type WebAnswer,
 } from '../../server/testing/web-servers.ts'
 
-const FACTS: ServerFacts = { host: null, brotli: 'not-there' }
+const FACTS: ServerFacts = {
+  ...{ host: null, brotli: 'not-there', preloads: ['/a.css', '/a.woff2'] },
+  ...{ address: 'http://quay.example', originKey: null },
+}
 const setup = (remedies: object = {}): Setup =>
   Setup.parse({ remedies: { compression: { enabled: true }, browserCache: { enabled: true }, ...remedies } })
-const textOf = (kind: ServerKind, wanted: readonly RuleId[] = RULE_IDS, given = setup(), facts = FACTS): string =>
+const textOf = (kind: RulesKind, wanted: readonly RuleId[] = RULE_IDS, given = setup(), facts = FACTS): string =>
   rulesText(serverRules(kind, given, facts, wanted))
 
 describe('rules from a setup', () => {
   test('say what each line does, but for lines that only close another', () => {
-    for (const kind of ['apache', 'nginx'] as const)
-      for (const { lines } of serverRules(kind, setup(), { ...FACTS, host: 'quay.example' }, RULE_IDS))
+    for (const kind of ['apache', 'nginx', 'nginx-site'] as const)
+      for (const { lines } of serverRules(kind, setup(), { ...FACTS, host: 'quay.example', originKey: 'k' }, RULE_IDS))
         for (const { text, why } of lines)
           expect([text, why === null]).toEqual([text, /^\s*(?:<\/\w+>|\})$/.test(text)])
   })
@@ -32,7 +35,7 @@ describe('rules from a setup', () => {
     const titles = (given: Setup, wanted: readonly RuleId[]) =>
       serverRules('apache', given, FACTS, wanted).map(({ id }) => id)
     expect(titles(setup(), ['security', 'lifetimes'])).toEqual(['lifetimes', 'security'])
-    expect(titles(Setup.parse({}), RULE_IDS)).toEqual(['validators', 'security'])
+    expect(titles(Setup.parse({}), RULE_IDS)).toEqual(['validators', 'security', 'preload', 'storedPages'])
     expect(textOf('apache', ['https'])).toBe('')
     expect(textOf('nginx', ['compression'], setup({ compression: { enabled: true, gzip: false } }))).toBe('')
   })
@@ -46,33 +49,46 @@ describe('rules from a setup', () => {
 const subsets = <T>(all: readonly T[]): T[][] =>
   all.reduce<T[][]>((sets, one) => [...sets, ...sets.map((set) => [...set, one])], [[]])
 
+const GIVEN: ServerFacts = { ...FACTS, host: 'quay.example', originKey: 'a-key_1' }
+const given = (kind: RulesKind, wanted: readonly RuleId[], more: Partial<ServerFacts> = {}): string =>
+  textOf(kind, wanted, setup(), { ...GIVEN, ...more })
+
 describe.runIf(hasApache)('judged by Apache', () => {
-  test('every combination of modules takes all rules, and all modules take every combination of rules', async () => {
-    const given = { ...FACTS, host: 'quay.example' }
+  test('every combination of modules takes all rules', async () => {
     const refused: string[] = []
-    const judge = async (modules: readonly string[], wanted: readonly RuleId[]): Promise<void> => {
-      const said = await apacheComplains(textOf('apache', wanted, setup(), given), modules)
-      if (said !== '') refused.push(`${modules.join()} ${wanted.join()}: ${said}`)
-    }
     // mod_brotli is a filter like any other: without mod_filter nothing names it.
-    for (const modules of subsets(OPTIONAL)) await judge(modules, RULE_IDS)
-    for (const wanted of subsets(RULE_IDS)) await judge(OPTIONAL, wanted)
+    for (const modules of subsets(OPTIONAL)) {
+      const said = await apacheComplains(given('apache', RULE_IDS), modules)
+      if (said !== '') refused.push(`${modules.join()}: ${said}`)
+    }
     expect(refused).toEqual([])
   }, 120_000)
+  test('all modules take every combination of rules', async () => {
+    // Each in a folder of its own; the check reads them all.
+    const folders = subsets(rulesOf('apache')).map(
+      (wanted, at) => `<Directory /${at}>\n${given('apache', wanted)}\n</Directory>`,
+    )
+    expect(folders).toHaveLength(2 ** rulesOf('apache').length)
+    expect(await apacheComplains(['</Directory>', ...folders, '<Directory /none>'].join('\n'), OPTIONAL)).toBe('')
+  })
 })
 describe.runIf(hasNginx)('judged by nginx', () => {
-  test('it takes every combination of rules', async () => {
+  test('it takes every combination of rules for all sites', async () => {
     const refused: string[] = []
-    for (const wanted of subsets(RULE_IDS)) {
+    for (const wanted of subsets(rulesOf('nginx'))) {
       // What is said of fingerprinted files stands on their names, which the lifetimes know.
       if (wanted.includes('fingerprinted') && !wanted.includes('lifetimes')) continue
       for (const brotli of hasNginxBrotli ? (['not-there', 'there'] as const) : (['not-there'] as const)) {
-        const said = await nginxComplains(textOf('nginx', wanted, setup(), { ...FACTS, brotli }))
+        const said = await nginxComplains(given('nginx', wanted, { brotli }))
         if (said !== '') refused.push(`${wanted.join()} (Brotli ${brotli}): ${said}`)
       }
     }
     expect(refused).toEqual([])
   }, 120_000)
+  test('it takes every combination of rules for one site', async () => {
+    for (const wanted of subsets(rulesOf('nginx-site')))
+      expect([wanted, await nginxComplains('', given('nginx-site', wanted))]).toEqual([wanted, ''])
+  })
 })
 
 const TEXT = 'words of the page '.repeat(300)
@@ -261,6 +277,21 @@ const judgeAnswers = (server: () => WebServer, best: 'br' | 'gzip'): void => {
   })
 }
 
+const judgeSentOn = (server: () => WebServer): void =>
+  test('sends visitors on, with path and query, unless a server in front speaks TLS', async () => {
+    const sent = await server().ask('/a.css?v=1')
+    expect([sent.status, sent.headers['location']]).toEqual([308, 'https://quay.example/a.css?v=1'])
+    expect((await server().ask('/a.css', { 'x-forwarded-proto': 'https' })).status).toBe(200)
+  })
+
+/** RFC 8288 §3.3 and the link type "preload" of HTML: pages name what they need, files do not. */
+const judgePreloads = (server: () => WebServer): void =>
+  test('pages name the files that they need first', async () => {
+    const { headers } = await server().ask('/', { host: 'quay.example' })
+    expect(headers['link']).toBe('</a.css>; rel=preload; as=style, </a.woff2>; rel=preload; as=font; crossorigin')
+    expect((await server().ask('/a.js', { host: 'quay.example' })).headers).not.toHaveProperty('link')
+  })
+
 describe.runIf(hasApache)('Apache with all modules answers', () => {
   let server: WebServer
   beforeAll(async () => {
@@ -268,6 +299,7 @@ describe.runIf(hasApache)('Apache with all modules answers', () => {
   })
   afterAll(() => server?.stop())
   judgeAnswers(() => server, 'br')
+  judgePreloads(() => server)
 })
 describe.runIf(hasApache)('Apache without Brotli answers', () => {
   let server: WebServer
@@ -281,6 +313,14 @@ describe.runIf(hasApache)('Apache without Brotli answers', () => {
   afterAll(() => server?.stop())
   judgeAnswers(() => server, 'gzip')
 })
+describe.runIf(hasNginx)('nginx with HTTPS wanted', () => {
+  let server: WebServer
+  beforeAll(async () => {
+    server = await WebServer.nginx(FILES, '', given('nginx-site', ['https']))
+  })
+  afterAll(() => server?.stop())
+  judgeSentOn(() => server)
+})
 describe.runIf(hasApache)('Apache with HTTPS wanted', () => {
   let server: WebServer
   beforeAll(async () => {
@@ -291,11 +331,7 @@ describe.runIf(hasApache)('Apache with HTTPS wanted', () => {
     )
   })
   afterAll(() => server?.stop())
-  test('sends visitors on, with path and query, unless a server in front speaks TLS', async () => {
-    const sent = await server.ask('/a.css?v=1')
-    expect([sent.status, sent.headers['location']]).toEqual([308, 'https://quay.example/a.css?v=1'])
-    expect((await server.ask('/a.css', { 'x-forwarded-proto': 'https' })).status).toBe(200)
-  })
+  judgeSentOn(() => server)
 })
 const judgeSmallFiles = (server: () => WebServer): void =>
   test('small files are sent as they are', async () => {
@@ -310,6 +346,7 @@ describe.runIf(hasNginx)('nginx answers', () => {
   })
   afterAll(() => server?.stop())
   judgeAnswers(() => server, 'gzip')
+  judgePreloads(() => server)
   judgeSmallFiles(() => server)
 })
 describe.runIf(hasNginxBrotli)('nginx with Brotli answers', () => {

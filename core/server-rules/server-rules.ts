@@ -1,8 +1,9 @@
-import { RULE_IDS, type RuleId, type RulesChoice, type ServerKind } from '../contracts/server-rules.ts'
+import { RULE_IDS, type RuleId, type RulesChoice, type RulesKind } from '../contracts/server-rules.ts'
 import { Setup } from '../contracts/setup.ts'
 import { APACHE_RULES } from './apache.ts'
+import { NGINX_SITE_RULES } from './nginx-site.ts'
 import { NGINX_RULES } from './nginx.ts'
-import type { RuleLine, ServerFacts } from './rule.ts'
+import type { RuleLine, RuleWriter, ServerFacts, SiteFacts } from './rule.ts'
 
 /** Rules of one kind, under their title. */
 export interface RuleSection {
@@ -18,21 +19,33 @@ export const RULE_TITLES: Readonly<Record<RuleId, string>> = {
   validators: 'Entity tags',
   security: 'Security headers that cost nothing',
   https: 'HTTPS and one host name',
+  backDoor: 'Only requests by way of Zest Lamp',
+  preload: 'Files that pages need first',
+  storedPages: 'Stored pages from the disk',
 }
+
+const WRITERS: Readonly<Record<RulesKind, Partial<Record<RuleId, RuleWriter>>>> = {
+  apache: APACHE_RULES,
+  nginx: NGINX_RULES,
+  'nginx-site': NGINX_SITE_RULES,
+}
+
+/** The kinds of rules that a file can hold, in the order in which they are written. */
+export const rulesOf = (kind: RulesKind): RuleId[] => RULE_IDS.filter((id) => id in WRITERS[kind])
 
 /**
  * What the owner's own web server would have to be told, from the same setup that delivery uses.
  * @param wanted which kinds of rules
  */
 export const serverRules = (
-  kind: ServerKind,
+  kind: RulesKind,
   setup: Setup,
   facts: ServerFacts,
   wanted: readonly RuleId[],
 ): RuleSection[] => {
-  const writers = kind === 'apache' ? APACHE_RULES : NGINX_RULES
-  return RULE_IDS.filter((id) => wanted.includes(id))
-    .map((id) => ({ id, title: RULE_TITLES[id], lines: writers[id](setup, facts) }))
+  return rulesOf(kind)
+    .filter((id) => wanted.includes(id))
+    .map((id) => ({ id, title: RULE_TITLES[id], lines: WRITERS[kind][id]?.(setup, facts) ?? [] }))
     .filter(({ lines }) => lines.length > 0)
 }
 
@@ -46,7 +59,7 @@ const rulesSetup = ({ remedies }: Setup): Setup =>
     },
   })
 
-const OPENING = /^\s*(?:<\w|map\b.*\{$)/
+const OPENING = /^\s*(?:<\w|(?:map|location)\b.*\{$)/
 const CLOSING = /^\s*(?:<\/|\}$)/
 
 /** Lines without some, and without the blocks that have nothing left in them. */
@@ -65,17 +78,20 @@ const withoutLines = (lines: readonly RuleLine[], leftOut: ReadonlySet<string>):
  * The rules that an owner has chosen, from the settings of live.
  * What stands on the names of fingerprinted files is no rule by itself where the server has no conditions of its own for them.
  */
-export const chosenRules = (choice: RulesChoice, live: Setup): RuleSection[] => {
+export const chosenRules = (choice: RulesChoice, live: Setup, site: SiteFacts): RuleSection[] => {
   const { kind, wanted } = choice
   const possible = wanted.filter((id) => id !== 'fingerprinted' || kind === 'apache' || wanted.includes('lifetimes'))
   const leftOut = new Set(choice.leftOut.map((text) => text.trim()))
-  return serverRules(kind, rulesSetup(live), choice, possible)
+  return serverRules(kind, rulesSetup(live), { ...choice, ...site }, possible)
     .map((section) => ({ ...section, lines: withoutLines(section.lines, leftOut) }))
     .filter(({ lines }) => lines.length > 0)
 }
 
 /** Kinds of rules whose lines hold by themselves: one of them may be left out without the others. */
-const LINE_BY_LINE: readonly RuleId[] = ['compression', 'lifetimes', 'validators', 'security']
+const LINE_BY_LINE: readonly RuleId[] = ['compression', 'lifetimes', 'validators', 'security', 'preload']
+
+/** Of nginx, these are one table, which other lines name. */
+const TABLES: readonly RuleId[] = ['lifetimes', 'preload']
 
 /** What can be left out of the rules by itself: a line, or all of a kind. */
 export interface RuleUnit {
@@ -87,11 +103,10 @@ export interface RuleUnit {
 const isRuleLine = ({ text, why }: RuleLine): boolean => why !== null && !OPENING.test(text)
 
 /** The units of rules, in the order in which they are written. */
-export const unitsOf = (sections: readonly RuleSection[], kind: ServerKind): RuleUnit[] =>
+export const unitsOf = (sections: readonly RuleSection[], kind: RulesKind): RuleUnit[] =>
   sections.flatMap(({ id, lines }): RuleUnit[] => {
     const texts = lines.filter(isRuleLine).map(({ text }) => text.trim())
-    // Lifetimes of nginx are one table, which other lines name.
-    const whole = !LINE_BY_LINE.includes(id) || (kind === 'nginx' && id === 'lifetimes')
+    const whole = !LINE_BY_LINE.includes(id) || (kind === 'nginx' && TABLES.includes(id))
     return whole ? [{ rule: id, texts }] : texts.map((text) => ({ rule: id, texts: [text] }))
   })
 

@@ -1,4 +1,4 @@
-import type { ServerKind } from '../contracts/server-rules.ts'
+import type { RulesKind } from '../contracts/server-rules.ts'
 
 /** What a web server's syntax check says of a line. */
 export interface Complaint {
@@ -20,7 +20,7 @@ const NGINX_UNKNOWN = /unknown directive "([^"]+)"/
  * @param file ending of the name of the file whose lines are wanted
  * @returns undefined when it names no line of that file
  */
-export const readComplaint = (kind: ServerKind, said: string, file: string): Complaint | undefined => {
+export const readComplaint = (kind: RulesKind, said: string, file: string): Complaint | undefined => {
   if (kind === 'apache') {
     const [, line, , rest = ''] = [...said.matchAll(APACHE)].findLast(([, , where = '']) => where.endsWith(file)) ?? []
     if (line === undefined) return undefined

@@ -1,9 +1,10 @@
 import fc from 'fast-check'
 import { describe, expect, test } from 'vitest'
 import { nginxStatements } from './nginx-statements.ts'
+import type { RulesKind } from '../contracts/server-rules.ts'
 import { usableRules } from './usable-rules.ts'
 
-const kindOf = (kind: 'apache' | 'nginx', text: string): string => usableRules(kind, text).kind
+const kindOf = (kind: RulesKind, text: string): string => usableRules(kind, text).kind
 
 describe('a present file of Apache', () => {
   test.each([
@@ -76,6 +77,27 @@ describe('a present file of nginx', () => {
     expect(kindOf('nginx', text)).toBe('usable')
   })
 })
+describe('a present file of nginx for one site', () => {
+  test.each([
+    'if (-f /etc/hostname) { return 204; }',
+    'if (!-e $document_root/../x) { return 204; }',
+    'if (\n  -d /etc ) { return 204; }',
+    'location /x { proxy_pass http://x; }',
+    'location / { root /etc; }',
+    'if ($a) { include /etc/hostname; }',
+    '} server { listen 1; }',
+  ])('is refused where it does more than answer: %j', (text) => {
+    expect(kindOf('nginx-site', text)).toBe('refused')
+  })
+  test.each([
+    'return 301 https://quay.example$request_uri;',
+    'if ($host != "quay.example") { return 403; }',
+    'location /old/ { rewrite ^ /new/ permanent; }',
+    'set $zest 1; gzip on;',
+  ])('is used where it does not: %j', (text) => {
+    expect(kindOf('nginx-site', text)).toBe('usable')
+  })
+})
 test('statements are the same however they are laid out', () => {
   const word = fc.stringMatching(/^[a-z$~/.]{1,6}$/)
   const statement = fc.array(word, { minLength: 1, maxLength: 3 })
@@ -90,9 +112,9 @@ test('statements are the same however they are laid out', () => {
 })
 test('statements have their line and how deep they stand', () => {
   expect(nginxStatements('a;\n# b;\nmap $a {\n  x "1 2";\n}\nc d')).toEqual([
-    { line: 1, words: ['a'], depth: 0 },
-    { line: 3, words: ['map', '$a'], depth: 0 },
-    { line: 4, words: ['x', '1 2'], depth: 1 },
-    { line: 6, words: ['c', 'd'], depth: 0 },
+    { line: 1, words: ['a'], depth: 0, within: undefined },
+    { line: 3, words: ['map', '$a'], depth: 0, within: undefined },
+    { line: 4, words: ['x', '1 2'], depth: 1, within: 'map' },
+    { line: 6, words: ['c', 'd'], depth: 0, within: undefined },
   ])
 })

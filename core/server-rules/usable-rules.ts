@@ -1,5 +1,5 @@
-import type { RehearsalResult, ServerKind } from '../contracts/server-rules.ts'
-import { nginxStatements } from './nginx-statements.ts'
+import type { RehearsalResult, RulesKind } from '../contracts/server-rules.ts'
+import { nginxStatements, type NginxStatement } from './nginx-statements.ts'
 
 type NotUsed = RehearsalResult['notUsed'][number]
 
@@ -54,6 +54,14 @@ const whyNotUsed = (text: string): string | undefined => {
 const NGINX_WORDS =
   /^(?:gzip(?:_[a-z_]+)?|brotli(?:_[a-z_]+)?|expires|add_header|add_trailer|etag|map|map_hash_[a-z_]+|default_type|charset|types|types_hash_[a-z_]+|server_tokens|sendfile|tcp_nopush|tcp_nodelay|keepalive_[a-z]+|if_modified_since)$/
 
+/** The same within the server block of a site. */
+const NGINX_SITE_WORDS = /^(?:set|if|return|rewrite|break|location|internal)$/
+/** Whether a condition asks for files of the server, which would say whether they are there. */
+const TESTS_FILES = /^\(?!?-[fdex]/
+
+const isForSite = ([name = '', ...more]: readonly string[]): boolean =>
+  (NGINX_WORDS.test(name) || NGINX_SITE_WORDS.test(name)) && !more.some((word) => TESTS_FILES.test(word))
+
 const commented = (line: string): string => `# ${line}`
 
 /** A line that is left out stays as a comment, so that all others keep their number. */
@@ -82,11 +90,18 @@ const apacheRules = (present: string): UsableRules => {
   return { kind: 'usable', rules, notUsed }
 }
 
-const nginxRules = (present: string): UsableRules => {
-  for (const { line, words, depth } of nginxStatements(present)) {
-    const [name = ''] = words
-    // Rows of a table have no words of their own; they are only possible within what is allowed.
-    if (depth === 0 ? NGINX_WORDS.test(name) : name !== 'include') continue
+const isUsable = (kind: RulesKind, { words, depth, within }: NginxStatement): boolean => {
+  const [name = ''] = words
+  // Rows of a table have no words of their own; they are only possible within what is allowed.
+  if (within === 'map' || within === 'types') return name !== 'include'
+  if (kind === 'nginx-site') return isForSite(words)
+  return depth === 0 ? NGINX_WORDS.test(name) : name !== 'include'
+}
+
+const nginxRules = (kind: RulesKind, present: string): UsableRules => {
+  for (const statement of nginxStatements(present)) {
+    const { line, words } = statement
+    if (isUsable(kind, statement)) continue
     return {
       kind: 'refused',
       sentence: `Line ${line} of the present file (${words.join(' ').slice(0, 80)}) is none that a rehearsal may carry out: it takes compression, lifetimes, fields and tables. Give the file with these rules alone.`,
@@ -96,5 +111,5 @@ const nginxRules = (present: string): UsableRules => {
 }
 
 /** What a rehearsal may carry out of the owner's present file; the owner of a site need not be the owner of this machine. */
-export const usableRules = (kind: ServerKind, present: string): UsableRules =>
-  kind === 'apache' ? apacheRules(present) : nginxRules(present)
+export const usableRules = (kind: RulesKind, present: string): UsableRules =>
+  kind === 'apache' ? apacheRules(present) : nginxRules(kind, present)

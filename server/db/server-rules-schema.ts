@@ -24,8 +24,8 @@ export const rehearsals = pgTable(
     by: text('by').notNull(),
     choice: jsonb('choice').$type<RulesChoice>().notNull(),
     presentChecksum: text('present_checksum').notNull(),
-    /** The rules that were tried, without the file around them. */
-    rules: text('rules').notNull(),
+    /** The rules that were tried, without the file around them; the secret that the server knows Zest Lamp by may be among them. */
+    rules: secretText('rules').notNull(),
     result: jsonb('result').$type<RehearsalResult>(),
   },
   (table) => [index('rehearsals_site').on(table.siteId, table.at)],

@@ -9,7 +9,8 @@ import { promisify } from 'node:util'
 import { brotliDecompress, gunzip } from 'node:zlib'
 import { freePort, isListening } from '../../process/loopback-port.ts'
 import rawBody from 'raw-body'
-import type { ServerKind } from '../../core/contracts/server-rules.ts'
+import type { RulesKind } from '../../core/contracts/server-rules.ts'
+import type { SiteFile } from './page-copies.ts'
 import type { HeardAnswer } from '../../core/server-rules/rehearsed-answers.ts'
 import { copiesServer } from './copies-server.ts'
 import type { CopiedAddress } from './copy-site.ts'
@@ -71,7 +72,7 @@ const heardFrom = async (incoming: IncomingMessage): Promise<Answered> => {
 
 /** A web server of the kind that the owner has, on a free port of this machine, over a small copy of the site. */
 export class RehearsalServer {
-  readonly #kind: ServerKind
+  readonly #kind: RulesKind
   readonly #program: ServerProgram
   readonly #folder: string
   readonly #types: TypesByExtension
@@ -80,7 +81,7 @@ export class RehearsalServer {
   #port = 0
 
   private constructor(
-    kind: ServerKind,
+    kind: RulesKind,
     program: ServerProgram,
     folder: string,
     types: TypesByExtension,
@@ -93,14 +94,17 @@ export class RehearsalServer {
     this.#copies = copies
   }
 
+  /** @param more files of the site's folder besides those that were copied */
   static async over(
-    kind: ServerKind,
+    kind: RulesKind,
     program: ServerProgram,
     copied: readonly CopiedAddress[],
     serversFolder: string,
+    more: readonly SiteFile[] = [],
   ): Promise<RehearsalServer> {
     const folder = await mkdtemp(join(tmpdir(), rehearsalPrefix(serversFolder)))
     await writeFiles(folder, copied)
+    for (const { name, content } of more) await writeOpenly(join(folder, SITE), name, content)
     const copies = copiesServer(copied)
     await new Promise<void>((resolve) => copies.listen(0, '127.0.0.1', resolve))
     return new RehearsalServer(kind, program, folder, typesOf(copied), copies)
@@ -172,7 +176,7 @@ export class RehearsalServer {
     const text =
       this.#kind === 'apache'
         ? apacheConfig(this.#folder, this.#program.modules, port, this.#types, portOf(this.#copies), check)
-        : nginxConfig(this.#folder, port, this.#types, portOf(this.#copies))
+        : nginxConfig(this.#kind, this.#folder, port, this.#types, portOf(this.#copies))
     return writeFile(join(this.#folder, check ? 'check.conf' : 'server.conf'), text)
   }
 

@@ -1,7 +1,8 @@
 import { desc, eq, inArray } from 'drizzle-orm'
 import type { Job } from '../../core/contracts/jobs.ts'
-import type { Rehearsal, RehearsalOrder } from '../../core/contracts/server-rules.ts'
+import { RulesChoice, type Rehearsal, type RehearsalOrder } from '../../core/contracts/server-rules.ts'
 import { rulesFileChecksum } from '../../core/server-rules/rules-file-text.ts'
+import { siteFactsOf } from '../../core/server-rules/rule.ts'
 import { chosenRules, rulesText } from '../../core/server-rules/server-rules.ts'
 import { newId } from '../accounts/secrets.ts'
 import type { Database, HasDatabase } from '../db/database.ts'
@@ -52,7 +53,7 @@ export const orderRehearsal = async (
   const site = await getSite(services, siteId)
   if (await queue.hasOpen(siteId)) throw errors.measuring()
   const { setup } = await liveSetup(db, siteId)
-  const sections = chosenRules(choice, setup)
+  const sections = chosenRules(choice, setup, siteFactsOf(site))
   if (sections.length === 0) throw errors.noRules()
   const [id, jobId] = [newId(), newId()]
   const row = {
@@ -106,7 +107,8 @@ export const rehearsalJob =
     const told = (done: number, total: number, now: string): Promise<void> => progress.report(done, total, now, null)
     const result = await rehearse(
       site,
-      { choice: row.choice, ...known },
+      // Of an order from before an update, what has been added since is as by default.
+      { choice: RulesChoice.parse(row.choice), ...known },
       setup,
       needed.serversFolder,
       told,

@@ -54,7 +54,7 @@ afterAll(() => {
 })
 
 const run = (
-  kind: 'apache' | 'nginx',
+  kind: RulesKind,
   wanted: RuleId[],
   present = '',
   more: Partial<RehearsalOrder['choice']> = {},
@@ -62,7 +62,7 @@ const run = (
   rehearse(
     site,
     {
-      choice: { kind, wanted, host: null, brotli: 'not-there', leftOut: [], ...more },
+      choice: { kind, wanted, host: null, brotli: 'not-there', preloads: [], leftOut: [], ...more },
       present,
       fetching: 'not-allowed',
     },

@@ -6,16 +6,26 @@ import {
   type RuleSection,
   type RuleUnit,
 } from '../../core/server-rules/server-rules.ts'
-import type { Culprit, RehearsalOrder, RehearsalResult, RehearsedAddress } from '../../core/contracts/server-rules.ts'
+import {
+  serverOf,
+  type Culprit,
+  type RehearsalOrder,
+  type RehearsalResult,
+  type RehearsedAddress,
+} from '../../core/contracts/server-rules.ts'
 import type { Setup } from '../../core/contracts/setup.ts'
 import type { Site } from '../../core/contracts/sites.ts'
+import { ORIGIN_KEY_FIELD } from '../../core/http/origin-key.ts'
 import { ddmin } from '../../core/experiments/ddmin.ts'
 import { readComplaint } from '../../core/server-rules/syntax-check.ts'
-import { findBlock, withBlock } from '../../core/server-rules/marked-block.ts'
+import { findBlock, withBlock, withoutBlock } from '../../core/server-rules/marked-block.ts'
 import { compareRehearsed, unlikeReal, type HeardAnswer } from '../../core/server-rules/rehearsed-answers.ts'
+import { siteFactsOf } from '../../core/server-rules/rule.ts'
 import { usableRules, withoutLine } from '../../core/server-rules/usable-rules.ts'
-import { askedSiteOf } from '../net/asked-site.ts'
+import { epochMs } from '../../core/time.ts'
+import { askedSiteOf, keyField } from '../net/asked-site.ts'
 import { copySite, type CopiedAddress } from './copy-site.ts'
+import { pageCopies } from './page-copies.ts'
 import { NoWebServer, RehearsalServer } from './rehearsal-server.ts'
 import { fetchWebServer, mayFetch, NotFetched } from './fetch-web-server.ts'
 import { serverProgram, type ServerProgram } from './server-programs.ts'
@@ -55,7 +65,8 @@ const presentFile = async (
   server: RehearsalServer,
   { choice, present }: RehearsalOrder,
 ): Promise<Present | RehearsalResult> => {
-  const usable = usableRules(choice.kind, present)
+  // Ours asks for files by names that anybody could write otherwise; what it does is seen with the new rules.
+  const usable = usableRules(choice.kind, choice.kind === 'nginx-site' ? withoutBlock(present) : present)
   if (usable.kind === 'refused') return ended('not-possible', usable.sentence)
   let { rules } = usable
   const notUsed = [...usable.notUsed]
@@ -83,6 +94,7 @@ const visitorFields = (site: Site, { choice }: RehearsalOrder): Record<string, s
     host: sentTo ?? host,
     'x-forwarded-proto': sentTo === null ? protocol.slice(0, -1) : 'https',
     'accept-encoding': 'gzip, br',
+    ...keyField(site.originKey),
   }
 }
 
@@ -153,6 +165,12 @@ class Rehearsing {
       const [one, other] = [this.#before.get(path), after.get(path)]
       return one === undefined || other === undefined ? [] : [compareRehearsed(path, use, one, other)]
     })
+  }
+
+  /** Whether the home page is given to those who do not bring the secret of Zest Lamp. */
+  async answersAnybody(): Promise<boolean> {
+    const { [ORIGIN_KEY_FIELD]: _secret, ...fields } = this.#fields
+    return (await this.#server.ask('/', fields)).status < 400
   }
 
   /** Find which lines break something, by leaving out one after the other. */
@@ -233,12 +251,18 @@ const rehearseOn = async (
   if (home !== undefined && before.get('/')?.status !== home.real.status)
     return ended('not-possible', unlike[0] ?? '', { version, notUsed, unlike: unlike.slice(1) })
   await told('Asking with the new rules')
-  const sections = chosenRules(order.choice, live)
+  const sections = chosenRules(order.choice, live, siteFactsOf(site))
   const rehearsing = new Rehearsing(server, copied, present.rules, fields, before, signal)
   const refused = await server.complaint(rehearsing.fileWith(sections))
   if (refused !== undefined)
     return ended('breaks', `The server refuses these rules: ${lastLine(refused)}`, { version, notUsed, unlike })
   const addresses = await rehearsing.under(sections)
+  if (sections.some(({ id }) => id === 'backDoor') && (await rehearsing.answersAnybody()))
+    return ended(
+      'breaks',
+      'Requests without the secret of Zest Lamp are answered all the same: another rule in the present file lets them in.',
+      { version, notUsed, unlike, addresses },
+    )
   if (order.choice.wanted.includes('https') && loopsBetweenSchemes(addresses.find(({ path }) => path === '/')))
     return ended(
       'breaks',
@@ -263,9 +287,10 @@ const programFor = async (
   told: () => Promise<void>,
   signal: AbortSignal,
 ): Promise<ServerProgram | RehearsalResult> => {
-  const found = serverProgram(choice.kind, serversFolder)
+  const kind = serverOf(choice.kind)
+  const found = serverProgram(kind, serversFolder)
   if (found !== undefined) return found
-  const { name, install } = SERVERS[choice.kind]
+  const { name, install } = SERVERS[kind]
   const missing = `${name} is not on this machine.`
   if (!mayFetch()) return ended('not-possible', `${missing} Install it, and rehearse again.`)
   if (fetching === 'not-allowed')
@@ -274,7 +299,7 @@ const programFor = async (
       `${missing} Zest Lamp can fetch it from the packages of this system, for rehearsals only, or you install it yourself ("${install}").`,
     )
   await told()
-  return fetchWebServer(choice.kind, serversFolder, signal).catch((error: unknown) => {
+  return fetchWebServer(kind, serversFolder, signal).catch((error: unknown) => {
     if (error instanceof NotFetched) return ended('not-possible', error.message)
     throw error
   })
@@ -300,7 +325,8 @@ export const rehearse = async (
   signal.throwIfAborted()
   let server: RehearsalServer | undefined
   try {
-    server = await RehearsalServer.over(order.choice.kind, program, copied, serversFolder)
+    const pages = order.choice.wanted.includes('storedPages') ? pageCopies(copied, live, epochMs(Date.now())) : []
+    server = await RehearsalServer.over(order.choice.kind, program, copied, serversFolder, pages)
     const steps = copied.length + 2
     return await rehearseOn(server, copied, site, order, live, (now) => told(copied.length, steps, now), signal)
   } catch (error) {

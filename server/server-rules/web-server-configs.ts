@@ -1,6 +1,6 @@
 import { existsSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
-import type { ServerKind } from '../../core/contracts/server-rules.ts'
+import type { RulesKind } from '../../core/contracts/server-rules.ts'
 import { PID_FILE } from './left-rehearsals.ts'
 
 /**
@@ -42,7 +42,11 @@ export const serverUser = (): { readonly uid: number; readonly gid: number } | u
 }
 
 export const SITE = 'site'
-export const RULES: Readonly<Record<ServerKind, string>> = { apache: join(SITE, '.htaccess'), nginx: 'rules.conf' }
+export const RULES: Readonly<Record<RulesKind, string>> = {
+  apache: join(SITE, '.htaccess'),
+  nginx: 'rules.conf',
+  'nginx-site': 'site-rules.conf',
+}
 
 const moduleLines = (folder: string): string =>
   [...MODULES, ...(isRoot() ? ['unixd'] : [])]
@@ -109,8 +113,14 @@ ${check ? `  Include ${folder}/${RULES.apache}` : ''}
 </Directory>
 `
 
-/** nginx over the same copy. */
-export const nginxConfig = (folder: string, port: number, types: TypesByExtension, copiesPort: number): string => `
+/** nginx over the same copy. @param kind where the rules stand */
+export const nginxConfig = (
+  kind: RulesKind,
+  folder: string,
+  port: number,
+  types: TypesByExtension,
+  copiesPort: number,
+): string => `
 pid ${folder}/${PID_FILE};
 error_log ${folder}/error.log;
 ${isRoot() ? `user ${SERVER_USER};` : ''}
@@ -127,10 +137,11 @@ ${typeLines(types, (type, extension) => `    ${type} ${extension.slice(1)};`)}
   fastcgi_temp_path ${folder}/fastcgi;
   uwsgi_temp_path ${folder}/uwsgi;
   scgi_temp_path ${folder}/scgi;
-  include ${folder}/${RULES.nginx};
+  ${kind === 'nginx' ? `include ${folder}/${RULES.nginx};` : ''}
   server {
     listen 127.0.0.1:${port};
     root ${folder}/${SITE};
+    ${kind === 'nginx-site' ? `include ${folder}/${RULES['nginx-site']};` : ''}
     location / { try_files $uri @copies; }
     location @copies {
       scgi_pass 127.0.0.1:${copiesPort};

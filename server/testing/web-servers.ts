@@ -169,10 +169,10 @@ export const apacheComplains = async (rules: string, modules: readonly string[])
 }
 
 /** The same of nginx. */
-export const nginxComplains = async (rules: string): Promise<string> => {
+export const nginxComplains = async (rules: string, inServer = ''): Promise<string> => {
   const folder = await mkdtemp(join(tmpdir(), 'zest-nginx-'))
   await writeFile(join(folder, 'rules.conf'), rules)
-  await writeFile(join(folder, 'nginx.conf'), nginxConfig(folder, 1))
+  await writeFile(join(folder, 'nginx.conf'), nginxConfig(folder, 1, inServer))
   const { status, stderr } = spawnSync(
     '/usr/sbin/nginx',
     ['-t', '-q', '-p', folder, '-c', join(folder, 'nginx.conf'), '-e', join(folder, 'error.log')],

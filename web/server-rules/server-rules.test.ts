@@ -85,7 +85,7 @@ const queued = {
 }
 const rehearsal = (more: Partial<Rehearsal>): Rehearsal => ({
   ...{ id: 'r', jobId: 'j', at: '2026-01-05T10:00:00.000Z', by: 'keeper', state: 'done' },
-  choice: { kind: 'apache', wanted: ['security'], host: null, brotli: 'not-there', leftOut: [] },
+  choice: { kind: 'apache', wanted: ['security'], host: null, brotli: 'not-there', preloads: [], leftOut: [] },
   ...{ presentChecksum: rulesFileChecksum(''), rules: '', result: null },
   ...more,
 })
@@ -138,12 +138,12 @@ test('rules are put on the server once they are rehearsed as they stand there, o
   // The rules as this panel would write them.
   answer({ [`POST ${path}/server-rules/rehearsals`]: () => Response.json(queued, { status: 202 }) })
   const choice: RulesChoice = {
-    ...{ kind: 'apache', host: null, brotli: 'not-there', leftOut: [] },
+    ...{ kind: 'apache', host: null, brotli: 'not-there', preloads: [], leftOut: [] },
     wanted: ['compression', 'lifetimes', 'fingerprinted', 'validators', 'security'],
   }
   const good = rehearsal({
     choice,
-    rules: rulesText(chosenRules(choice, Setup.parse({}))),
+    rules: rulesText(chosenRules(choice, Setup.parse({}), siteFactsOf(aSite()))),
     result: {
       ...{ outcome: 'good', sentence: 'Nothing breaks: 3 addresses.', version: 'Apache/2.4.1', notUsed: [] },
       ...{ unlike: [], addresses: [], culprits: [] },
