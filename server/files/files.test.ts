@@ -1,4 +1,5 @@
 import {
+  chmodSync,
   mkdirSync,
   mkdtempSync,
   readdirSync,
@@ -62,17 +63,24 @@ const behavesAsFiles = async (files: FileServer, folder: string, modes: 'kept' |
   const read = await files.read('.htaccess')
   expect(read?.bytes.toString()).toBe('# second\n')
   if (modes === 'kept') expect(read?.mode).toBe(0o640)
+  await files.write('.htaccess', { bytes: text(''), mode: undefined })
+  expect(readFileSync(path, 'utf8')).toBe('')
   await files.remove('.htaccess')
   const own = mkdtempSync(join(tmpdir(), 'zest-large-'))
   const large = randomBytes(3_000_000)
   writeFileSync(join(own, 'large'), large)
-  for (const bytes of [text('before'), large]) {
+  for (const bytes of [text(''), text('before'), large]) {
     writeFileSync(join(own, 'large'), bytes)
     await files.send(join(own, 'large'), 'large.age')
     expect(readdirSync(folder)).toEqual(['large.age'])
     expect(readFileSync(join(folder, 'large.age')).equals(bytes)).toBe(true)
     await files.fetch('large.age', join(own, 'back'))
     expect(readFileSync(join(own, 'back')).equals(bytes)).toBe(true)
+  }
+  if (modes === 'kept') {
+    chmodSync(join(folder, 'large.age'), 0o664)
+    await files.send(join(own, 'large'), 'large.age')
+    expect(statSync(join(folder, 'large.age')).mode & 0o777).toBe(0o664)
   }
   await files.remove('large.age')
   await listsFolders(files, folder, own)
@@ -156,6 +164,24 @@ describe('a folder of this machine', () => {
       'no such folder',
     )
     await open(folder(join(root, 'site')), undefined, undefined, roots)
+  })
+  test('what is new is as open as the folder it is in, and what is there stays as it is', async () => {
+    const path = join(root, 'open')
+    mkdirSync(path)
+    chmodSync(path, 0o755)
+    writeFileSync(join(root, 'own'), 'picture', { mode: 0o600 })
+    // As control runs: what it makes is its own user's.
+    const mask = process.umask(0o077)
+    try {
+      const files = await open(folder(path), undefined, undefined, [path])
+      await files.write('.htaccess', { bytes: text('# rules'), mode: undefined })
+      await files.makeFolder('a/b')
+      await files.send(join(root, 'own'), 'a/b/picture')
+      const modes = ['.htaccess', 'a', 'a/b', 'a/b/picture'].map((name) => statSync(join(path, name)).mode & 0o777)
+      expect(modes).toEqual([0o644, 0o755, 0o755, 0o644])
+    } finally {
+      process.umask(mask)
+    }
   })
   test('a file that is no rules file is left alone', async () => {
     const path = join(root, 'elsewhere')

@@ -12,7 +12,7 @@ import {
   stat,
   unlink,
 } from 'node:fs/promises'
-import { isAbsolute, join, relative } from 'node:path'
+import { dirname, isAbsolute, join, relative } from 'node:path'
 import type { FilePlace } from '../../core/contracts/file-connections.ts'
 import {
   FileFailure,
@@ -22,6 +22,7 @@ import {
   onItsWay,
   tooLarge,
   whyNot,
+  withParents,
   type FileServer,
   type FolderEntry,
   type KeptFile,
@@ -36,6 +37,21 @@ const isWithin = (folder: string, root: string): boolean => {
   return way === '' || (!way.startsWith('..') && !isAbsolute(way))
 }
 
+/** What a new file or folder may be used for by whom: as its folder, whatever rights this process gives to what it makes. */
+const asOpenAs = async (folder: string): Promise<number> => (await stat(folder)).mode & PERMISSIONS
+
+const READ_AND_WRITE = 0o666
+
+/** Permissions of the file that is there, or else those that a new one gets. */
+const permissionsFor = async (path: string): Promise<number> => {
+  try {
+    return (await stat(path)).mode & PERMISSIONS
+  } catch (error) {
+    if (!isMissing(error)) throw error
+    return (await asOpenAs(dirname(path))) & READ_AND_WRITE
+  }
+}
+
 const failing = (what: string) => (error: unknown) => {
   throw error instanceof FileFailure ? error : new FileFailure(whyNot(error as Error, what))
 }
@@ -45,15 +61,14 @@ const writeWhole = async (path: string, { bytes, mode }: KeptFile): Promise<void
   const before = await stat(path).catch((error: unknown) => (isMissing(error) ? undefined : Promise.reject(error)))
   const on = onItsWay(path)
   try {
-    const file = await open(on, 'w', mode ?? before?.mode ?? 0o644)
+    const file = await open(on, 'w', 0o600)
     try {
       await file.writeFile(bytes)
       await file.sync()
     } finally {
       await file.close()
     }
-    const wanted = mode ?? before?.mode
-    if (wanted !== undefined) await chmod(on, wanted & PERMISSIONS)
+    await chmod(on, mode ?? (await permissionsFor(path)))
     // Only who may give files away can; otherwise the new file is ours, as any editor would leave it.
     if (before !== undefined) await chown(on, before.uid, before.gid).catch(() => undefined)
     await rename(on, path)
@@ -68,6 +83,7 @@ const copyWhole = async (from: string, to: string): Promise<void> => {
   const on = onItsWay(to)
   try {
     await copyFile(from, on)
+    await chmod(on, await permissionsFor(to))
     const file = await open(on, 'r+')
     await file.sync().finally(() => file.close())
     await rename(on, to)
@@ -75,6 +91,17 @@ const copyWhole = async (from: string, to: string): Promise<void> => {
     await rm(on, { force: true })
     throw error
   }
+}
+
+/** Make a folder that is as open as the one it is in. */
+const makeAsOpen = async (path: string): Promise<void> => {
+  try {
+    await mkdir(path)
+  } catch (error) {
+    if ((error as NodeJS.ErrnoException).code === 'EEXIST' && (await stat(path)).isDirectory()) return
+    throw error
+  }
+  await chmod(path, await asOpenAs(dirname(path)))
 }
 
 const entriesOf = async (path: string): Promise<FolderEntry[]> => {
@@ -120,7 +147,9 @@ export const openFolder = async ({ folder }: FilePlace, roots: readonly string[]
     send: (from, name) => copyWhole(from, at(name)).catch(failing(name)),
     fetch: (name, to) => copyFile(at(name), to).catch(failing(name)),
     list: (name) => entriesOf(at(name)).catch(failing(name)),
-    makeFolder: async (name) => void (await mkdir(at(name), { recursive: true, mode: 0o755 }).catch(failing(name))),
+    makeFolder: async (name) => {
+      for (const one of withParents(name)) await makeAsOpen(at(one)).catch(failing(name))
+    },
     remove: (name) => unlink(at(name)).catch(failing(name)),
     end: async () => undefined,
   }

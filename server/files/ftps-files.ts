@@ -1,3 +1,4 @@
+import { stat } from 'node:fs/promises'
 import { isIP } from 'node:net'
 import { Readable, Writable } from 'node:stream'
 import { connect as connectTls, type ConnectionOptions, type PeerCertificate } from 'node:tls'
@@ -168,10 +169,30 @@ const renaming = (client: Client): Renaming => ({
   remove: async (name) => void (await client.remove(name)),
 })
 
+const LONGEST_HANDSHAKE_MS = 500
+
+/**
+ * The content of an empty file. Closed before the server has finished its side of the TLS handshake, a connection without any content is an error to
+ * it; the ticket that it sends then says that it has (RFC 8446 §4.6.1). Not every server sends one.
+ */
+const nothing = (client: Client): Readable =>
+  new Readable({
+    read() {
+      const data = client.ftp.dataSocket
+      const end = (): void => {
+        clearTimeout(timer)
+        data?.removeListener('session', end)
+        this.push(null)
+      }
+      const timer = setTimeout(end, LONGEST_HANDSHAKE_MS)
+      data?.once('session', end)
+    },
+  })
+
 const writeWhole = async (client: Client, path: string, { bytes, mode }: KeptFile): Promise<void> => {
   const on = onItsWay(path)
   try {
-    await client.uploadFrom(Readable.from([bytes]), on)
+    await client.uploadFrom(bytes.length === 0 ? nothing(client) : Readable.from([bytes]), on)
     if ((await client.size(on)) !== bytes.length)
       throw new FileFailure(`${path}: The server has not taken the whole file.`)
     // Not every server has it; permissions are then those of a new file.
@@ -200,7 +221,10 @@ export const openFtps = async (access: FileAccess): Promise<FileServer> => {
     send: async (from, name) => {
       const on = onItsWay(name)
       try {
-        await client.uploadFrom(from, on)
+        const { size } = await stat(from)
+        await client.uploadFrom(size === 0 ? nothing(client) : from, on)
+        const mode = await modeOf(client, name)
+        if (mode !== undefined) await client.send(`SITE CHMOD ${mode.toString(8)} ${on}`, true)
         await takePlace(renaming(client), on, name)
       } catch (error) {
         await client.remove(on, true).catch(() => undefined)

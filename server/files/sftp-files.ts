@@ -128,10 +128,21 @@ const transfer = (client: Client, what: string, start: (ended: Ended<void>) => v
     })
   })
 
+/** Give a file the permissions of the one whose place it takes, if there is one. */
+const keepPermissions = async (client: Client, sftp: SFTPWrapper, path: string, on: string): Promise<void> => {
+  const before = await operation<Stats>(client, path, (ended) => sftp.stat(path, ended)).catch((error: unknown) => {
+    if (codeOf(error) !== NO_SUCH_FILE) throw error
+  })
+  if (before === undefined) return
+  const mode = before.mode & PERMISSIONS
+  await operation<void>(client, path, (ended) => sftp.chmod(on, mode, (error) => ended(error, undefined)))
+}
+
 const sendWhole = async (client: Client, sftp: SFTPWrapper, from: string, path: string): Promise<void> => {
   const on = onItsWay(path)
   try {
     await transfer(client, path, (ended) => sftp.fastPut(from, on, (error) => ended(error, undefined)))
+    await keepPermissions(client, sftp, path, on)
     await takePlace(renaming(client, sftp), on, path)
   } catch (error) {
     await renaming(client, sftp)
