@@ -107,6 +107,18 @@ const listsFolders = async (files: FileServer, folder: string, own: string): Pro
   rmSync(join(folder, '2026'), { recursive: true })
 }
 
+/** Linux' own device for it: whatever is written there finds no room (full(4)). */
+const saysFullDisk = async (files: FileServer, folder: string): Promise<string> => {
+  const path = join(folder, '.htaccess')
+  writeFileSync(path, '# before\n')
+  symlinkSync('/dev/full', join(folder, onItsWay('.htaccess')))
+  const { message } = await failureOf(files.write('.htaccess', { bytes: text('# after\n'), mode: undefined }))
+  expect(readFileSync(path, 'utf8')).toBe('# before\n')
+  expect(readdirSync(folder)).toEqual(['.htaccess'])
+  rmSync(path)
+  return message
+}
+
 /** Whenever the connection breaks off, the file is the old one or the new one, and whole. */
 const survivesBreaks = async (
   connect: (port: number) => Promise<FileServer>,
@@ -164,6 +176,13 @@ describe('a folder of this machine', () => {
       'no such folder',
     )
     await open(folder(join(root, 'site')), undefined, undefined, roots)
+  })
+  test('a full disk is said, and the file stays as it was', async () => {
+    const path = join(root, 'full')
+    mkdirSync(path)
+    expect(await saysFullDisk(await open(folder(path), undefined, undefined, [path]), path)).toContain(
+      'disk of the server is full',
+    )
   })
   test('what is new is as open as the folder it is in, and what is there stays as it is', async () => {
     const path = join(root, 'open')
@@ -244,6 +263,11 @@ describe.runIf(hasSshd)('over SFTP, with OpenSSH', () => {
   test('the file is whole whenever the connection is lost', async () => {
     await survivesBreaks((port) => open(at(port, { fingerprint }), key()), server)
   }, 120_000)
+  test('a full disk fails with a sentence, and the file stays as it was', async () => {
+    const files = await open(at(server.port, { fingerprint }), key())
+    expect(await saysFullDisk(files, server.files)).toMatch(/disk .*may be full/)
+    await files.end()
+  })
   test('a wrong password, a wrong folder and a private network are said', async () => {
     const wrong = await failureOf(open(at(server.port, { fingerprint }), { kind: 'password', password: 'x' }))
     expect(wrong.message).toContain('does not accept this user and password or key')
@@ -284,6 +308,11 @@ describe.runIf(hasFtpd)('over FTPS, with ProFTPD', () => {
   test('the file is whole whenever the connection is lost', async () => {
     await survivesBreaks((port) => open(at(port, { fingerprint }), password()), server)
   }, 120_000)
+  test('a full disk fails with a sentence, and the file stays as it was', async () => {
+    const files = await open(at(server.port, { fingerprint }), password())
+    expect(await saysFullDisk(files, server.files)).toMatch(/disk .*may be full/)
+    await files.end()
+  })
   test('a wrong password, a wrong folder and a private network are said', async () => {
     const wrong = await failureOf(open(at(server.port, { fingerprint }), { kind: 'password', password: 'x' }))
     expect(wrong.message).toContain('does not accept this user and password')

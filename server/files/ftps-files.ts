@@ -189,7 +189,26 @@ const nothing = (client: Client): Readable =>
     },
   })
 
-const writeWhole = async (client: Client, path: string, { bytes, mode }: KeptFile): Promise<void> => {
+/** Remove what has been written in part, over another connection where this one has ended. */
+const removeRest = async (client: Client, access: FileAccess, on: string): Promise<void> => {
+  if (!client.closed) return void (await client.remove(on, true).catch(() => undefined))
+  const another = await inFolder(access).catch(() => undefined)
+  await another?.remove(on, true).catch(() => undefined)
+  another?.close()
+}
+
+/** Many servers end the transfer before they have said why. */
+const writingFailed = (client: Client, error: unknown, path: string): FileFailure => {
+  const { message } = failure(error, path)
+  return new FileFailure(client.closed ? `${message} The disk of the server may be full.` : message)
+}
+
+const writeWhole = async (
+  client: Client,
+  access: FileAccess,
+  path: string,
+  { bytes, mode }: KeptFile,
+): Promise<void> => {
   const on = onItsWay(path)
   try {
     await client.uploadFrom(bytes.length === 0 ? nothing(client) : Readable.from([bytes]), on)
@@ -199,13 +218,13 @@ const writeWhole = async (client: Client, path: string, { bytes, mode }: KeptFil
     if (mode !== undefined) await client.send(`SITE CHMOD ${mode.toString(8)} ${on}`, true)
     await takePlace(renaming(client), on, path)
   } catch (error) {
-    await client.remove(on, true).catch(() => undefined)
-    throw failure(error, path)
+    await removeRest(client, access, on)
+    throw writingFailed(client, error, path)
   }
 }
 
-/** Files over FTP with TLS (RFC 4217), orders and contents alike. @throws FileFailure */
-export const openFtps = async (access: FileAccess): Promise<FileServer> => {
+/** Sign in, and go to the folder of the site. @throws FileFailure */
+const inFolder = async (access: FileAccess): Promise<Client> => {
   const client = await signIn(access)
   const { folder } = access.place
   if (folder !== '')
@@ -215,9 +234,15 @@ export const openFtps = async (access: FileAccess): Promise<FileServer> => {
         ? new FileFailure(`There is no folder ${folder} on the server. Check its path.`)
         : failure(error, folder)
     })
+  return client
+}
+
+/** Files over FTP with TLS (RFC 4217), orders and contents alike. @throws FileFailure */
+export const openFtps = async (access: FileAccess): Promise<FileServer> => {
+  const client = await inFolder(access)
   return {
     read: (name) => readFile(client, name),
-    write: (name, file) => writeWhole(client, name, file),
+    write: (name, file) => writeWhole(client, access, name, file),
     send: async (from, name) => {
       const on = onItsWay(name)
       try {
@@ -227,8 +252,8 @@ export const openFtps = async (access: FileAccess): Promise<FileServer> => {
         if (mode !== undefined) await client.send(`SITE CHMOD ${mode.toString(8)} ${on}`, true)
         await takePlace(renaming(client), on, name)
       } catch (error) {
-        await client.remove(on, true).catch(() => undefined)
-        throw failure(error, name)
+        await removeRest(client, access, on)
+        throw writingFailed(client, error, name)
       }
     },
     fetch: async (name, to) => {
