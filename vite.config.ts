@@ -29,7 +29,7 @@ export default defineConfig({
             // What one place alone needs is loaded there.
             {
               name: 'contracts',
-              test: /core[\\/]contracts[\\/](?!warm-up|planner|objects|certificates|going-live|edges|regions|load-tests|rented-cdn|delivery-config|culprit|guided|report|quick-check|recording|simulations|setup-file|privacy|safety|server-rules|file-connections|site-databases|clean-up|database-backups|picture-library|calendar|site-habits|compression-check)/,
+              test: /core[\\/]contracts[\\/](?!warm-up|planner|objects|certificates|going-live|edges|regions|load-tests|rented-cdn|delivery-config|culprit|guided|report|quick-check|recording|simulations|setup-file|privacy|safety|server-rules|server-pages|file-connections|site-databases|clean-up|database-backups|picture-library|calendar|site-habits|compression-check)/,
               priority: 2,
             },
             { name: 'fields', test: FIELDS, priority: 1 },

@@ -38,6 +38,7 @@ import { picturePlacingJob } from './pictures/placing-job.ts'
 import type { HasPictureMaker } from './pictures/picture-worker.ts'
 import type { HasPicturesFolder } from './pictures/prepared-folder.ts'
 import { pictureSurveyJob } from './pictures/survey-job.ts'
+import { pageFilesJob } from './server-rules/page-files-job.ts'
 import { placingJob } from './server-rules/placing-job.ts'
 import { rehearsalJob, type HasRulesFiles, type HasServersFolder } from './server-rules/rehearsals.ts'
 
@@ -78,6 +79,7 @@ export const jobHandlers = (io: HandlerIo): Record<Job['kind'], JobHandler> => (
   'load-test': loadTestJob(io),
   rehearsal: rehearsalJob(io),
   'rules-placing': placingJob(io),
+  'server-pages': pageFilesJob(io),
   'database-survey': surveyJob(io),
   'database-backup': backupJob(io),
   'clean-up': cleanUpJob(io),

@@ -42,6 +42,7 @@ import { startScheduledUpkeep } from './upkeep/scheduled-upkeep.ts'
 import { endLeftRehearsals } from './server-rules/left-rehearsals.ts'
 import { ownScratch } from './upkeep/scratch-database.ts'
 import { pictureProcess } from './pictures/picture-worker.ts'
+import { startServerPages } from './server-rules/page-files-due.ts'
 import { startScheduledPictures } from './pictures/scheduled-pictures.ts'
 import { Simulator } from './planner/simulator.ts'
 import { followPlans } from './planner/plans.ts'
@@ -235,6 +236,7 @@ const main = async (): Promise<void> => {
   const endWatching = startWatching(services, (error) => log.error(error))
   const endScheduledWork = startScheduledWork(services, (error) => log.error(error))
   const endUpkeep = startScheduledUpkeep(services, (error) => log.error(error))
+  const endServerPages = startServerPages(services, (error) => log.error(error))
   const endPictures = startScheduledPictures(services, (error) => log.error(error))
   const endPlans = followPlans(services, (error) => log.error(error))
   const endWarmUps = startWarmUps(services, (error) => log.error(error))
@@ -256,6 +258,7 @@ const main = async (): Promise<void> => {
     endScheduledWork()
     endUpkeep()
     endPictures()
+    await endServerPages()
     publisher.close()
     objectsPublisher.close()
     lab.stop()

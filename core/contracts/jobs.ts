@@ -18,6 +18,7 @@ export const JobKind = z.enum([
   'load-test',
   'rehearsal',
   'rules-placing',
+  'server-pages',
   'database-survey',
   'database-backup',
   'clean-up',

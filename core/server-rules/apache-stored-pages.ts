@@ -1,4 +1,4 @@
-import { dayFile, PAGE_ENDING, PAGE_PATH, PAGES_FOLDER } from './page-files.ts'
+import { dayFile, PAGE_ENDING, PAGE_PATH, PAGES_FOLDER } from './page-file-names.ts'
 import { ACCEPTS_PAGES, requestConditions } from './request-conditions.ts'
 import { closing, ifModule, line, type RuleLine, type RuleWriter } from './rule.ts'
 

@@ -1,5 +1,5 @@
 import { keyRules } from '../golive/back-door.ts'
-import { dayFile, PAGE_ENDING, PAGE_PATH, PAGES_FOLDER } from './page-files.ts'
+import { dayFile, PAGE_ENDING, PAGE_PATH, PAGES_FOLDER } from './page-file-names.ts'
 import { ACCEPTS_PAGES, requestConditions } from './request-conditions.ts'
 import { closing, line, type RuleLine, type RuleWriter } from './rule.ts'
 

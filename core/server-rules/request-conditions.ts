@@ -25,13 +25,9 @@ const NEVER = '(?!)'
 
 /** A text as itself. Whatever configuration files could read otherwise is written by its code. */
 const literally = (text: string): string =>
-  [...Buffer.from(text)]
-    .map((byte) =>
-      /[\w/]/.test(String.fromCharCode(byte)) && byte < 128
-        ? String.fromCharCode(byte)
-        : `\\x${byte.toString(16).padStart(2, '0')}`,
-    )
-    .join('')
+  text.replaceAll(/[^\w/]/gu, (sign) =>
+    [...new TextEncoder().encode(sign)].map((byte) => `\\x${byte.toString(16).padStart(2, '0')}`).join(''),
+  )
 
 /** A pattern of `core/http/patterns.ts`. @param run what "*" stands for */
 const expression = (pattern: string, run: string): string => pattern.split('*').map(literally).join(run)

@@ -3,7 +3,7 @@ import { Setup } from '../contracts/setup.ts'
 import type { RulesKind } from '../contracts/server-rules.ts'
 import { hasApache, hasNginx, OPTIONAL, WebServer } from '../../server/testing/web-servers.ts'
 import { epochMs } from '../time.ts'
-import { dayFile, goodDays, pageFile } from './page-files.ts'
+import { dayFile, goodDays, pageFile } from './page-file-names.ts'
 import { rulesText, serverRules } from './server-rules.ts'
 
 /** Conditions of RFC 9111 §3 and §4 for sharing a response, as `core/cache/cache-bypass.ts` has them, judged by Apache and nginx. */

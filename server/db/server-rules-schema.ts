@@ -1,5 +1,6 @@
-import { index, jsonb, pgTable, text } from 'drizzle-orm/pg-core'
+import { index, integer, jsonb, pgTable, primaryKey, text } from 'drizzle-orm/pg-core'
 import type { FilePlace, FileTrial } from '../../core/contracts/file-connections.ts'
+import type { ServerPagesResult, ServerPagesSettings } from '../../core/contracts/server-pages.ts'
 import type { Placing, PlacingResult, RehearsalResult, RulesChoice } from '../../core/contracts/server-rules.ts'
 import { instant, siteId } from './schema.ts'
 import { secretText } from './secret-text.ts'
@@ -29,6 +30,32 @@ export const rehearsals = pgTable(
     result: jsonb('result').$type<RehearsalResult>(),
   },
   (table) => [index('rehearsals_site').on(table.siteId, table.at)],
+)
+
+/** Pages of a site as files on its web server. */
+export const serverPages = pgTable('server_pages', {
+  siteId: siteId().primaryKey(),
+  settings: jsonb('settings').$type<ServerPagesSettings>().notNull(),
+  last: jsonb('last').$type<ServerPagesResult>(),
+  /** Last day that has been marked, in ISO 8601; null: none is. */
+  goodUntil: text('good_until'),
+  /** Paths of which a change was told that has not been looked at; null: none, empty: something has changed. */
+  waiting: jsonb('waiting').$type<readonly string[]>(),
+  /** Who has ordered it last. */
+  by: text('by').notNull(),
+})
+
+/** Each of them. */
+export const serverPageFiles = pgTable(
+  'server_page_files',
+  {
+    siteId: siteId(),
+    path: text('path').notNull(),
+    /** SHA-256 of what was written. */
+    digest: text('digest').notNull(),
+    bytes: integer('bytes').notNull(),
+  },
+  (table) => [primaryKey({ columns: [table.siteId, table.path] })],
 )
 
 /** Changes of the rules file on the web server of a site. */

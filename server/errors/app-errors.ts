@@ -357,6 +357,13 @@ export const errors = {
       'The steps are already being checked',
       'Wait until that is done, or cancel it.',
     ),
+  serverPagesUnderWay: () =>
+    new AppError(
+      'SERVER_PAGES_UNDER_WAY',
+      409,
+      'Pages are already being written to your web server',
+      'Wait until that is done, or cancel it.',
+    ),
   badZone: (why: string) => new AppError('BAD_ZONE', 422, 'The zone cannot be read', why),
   badCertificate: (why: string) => new AppError('BAD_CERTIFICATE', 422, 'This certificate cannot be used', why),
   badSignature: (why: string) =>

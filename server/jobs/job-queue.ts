@@ -48,7 +48,16 @@ const insertJob = async (db: Database, job: NewJob, id: string): Promise<JobRow>
  * Jobs of one lane run one after the other: what measures has the machine to itself. A warm-up waits for the origin most of the time, and pauses by
  * itself while its site is measured.
  */
-const LANES = ['measuring', 'warming', 'filling', 'certificates', 'live-checks', 'upkeep', 'pictures'] as const
+const LANES = [
+  'measuring',
+  'warming',
+  'filling',
+  'certificates',
+  'live-checks',
+  'upkeep',
+  'pictures',
+  'server-pages',
+] as const
 type Lane = (typeof LANES)[number]
 /** Never two of them at once: a backup sees no clean-up, and two clean-ups do not meet. */
 const UPKEEP: ReadonlySet<JobKind> = new Set<JobKind>([
@@ -63,6 +72,7 @@ const laneOf = (kind: JobKind): Lane => {
   if (kind === 'warm-up') return 'warming'
   if (kind === 'certificate') return 'certificates'
   if (kind === 'live-check') return 'live-checks'
+  if (kind === 'server-pages') return 'server-pages'
   if (UPKEEP.has(kind)) return 'upkeep'
   if (PICTURES.has(kind)) return 'pictures'
   return kind === 'objects-fill' ? 'filling' : 'measuring'
@@ -76,6 +86,7 @@ const UNDER_WAY: Record<Lane, () => Error> = {
   'live-checks': errors.liveCheckUnderWay,
   upkeep: errors.upkeepUnderWay,
   pictures: errors.picturesUnderWay,
+  'server-pages': errors.serverPagesUnderWay,
 }
 const kindsOf = (lane: Lane): JobKind[] => JobKind.options.filter((kind) => laneOf(kind) === lane)
 

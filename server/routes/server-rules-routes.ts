@@ -1,6 +1,7 @@
 import { z } from 'zod'
 import { FileConnectionDraft, FileConnectionInfo } from '../../core/contracts/file-connections.ts'
 import { Job } from '../../core/contracts/jobs.ts'
+import { ServerPages, ServerPagesOrder, ServerPagesSettings } from '../../core/contracts/server-pages.ts'
 import { Placing, PlacingOrder, Rehearsal, RehearsalOrder } from '../../core/contracts/server-rules.ts'
 import type { HasDatabase } from '../db/database.ts'
 import {
@@ -16,9 +17,11 @@ import type { HasClock } from '../live/clock.ts'
 import type { HasAddresses } from '../net/addresses.ts'
 import { listPlacings, orderPlacing, readPresentFile } from '../server-rules/placings.ts'
 import { listRehearsals, orderRehearsal, type HasRulesFiles } from '../server-rules/rehearsals.ts'
+import { orderServerPages, saveServerPages, serverPagesOf } from '../server-rules/server-pages.ts'
 import { SiteParams } from './site-routes.ts'
 
 const rules = '/sites/:siteId/server-rules'
+const pages = '/sites/:siteId/server-pages'
 const files = '/sites/:siteId/file-connection'
 const input = { params: SiteParams }
 
@@ -77,6 +80,37 @@ export const serverRulesEndpoints = (
       reply: z.object({ text: z.string().nullable() }),
     },
     async ({ params, query }) => readPresentFile(services, params.siteId, query.name),
+  ),
+  endpoint(
+    {
+      method: 'get',
+      path: pages,
+      summary: 'Pages as files on the web server of the site: how many, and what came of the last time',
+      input,
+      reply: ServerPages,
+    },
+    async ({ params }) => serverPagesOf(services, params.siteId),
+  ),
+  endpoint(
+    {
+      method: 'put',
+      path: pages,
+      summary: 'How often pages on the web server are compared with the site, and how many there are',
+      input: { params: SiteParams, body: ServerPagesSettings },
+      reply: ServerPages,
+    },
+    async ({ params, body }) => saveServerPages(services, params.siteId, body),
+  ),
+  endpoint(
+    {
+      method: 'post',
+      path: `${pages}/runs`,
+      summary: 'Write pages to the web server of the site, or remove them from it',
+      input: { params: SiteParams, body: ServerPagesOrder },
+      reply: Job,
+      status: 202,
+    },
+    async ({ params, body, account }) => orderServerPages(services, params.siteId, body.what, account!.name),
   ),
   endpoint(
     { method: 'get', path: files, summary: 'How the files of the site are reached', input, reply: FileConnectionInfo },

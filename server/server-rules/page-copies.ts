@@ -1,6 +1,7 @@
 import type { Setup } from '../../core/contracts/setup.ts'
 import type { OwnerLifetimes } from '../../core/http/freshness.ts'
-import { dayFile, goodDays, pageFile, whyNoPageFile } from '../../core/server-rules/page-files.ts'
+import { whyNoPageFile } from '../../core/server-rules/page-file-decision.ts'
+import { dayFile, goodDays, pageFile } from '../../core/server-rules/page-file-names.ts'
 import { seconds, type EpochMs } from '../../core/time.ts'
 import type { OutsideAnswer } from '../net/outside-request.ts'
 import type { CopiedAddress } from './copy-site.ts'

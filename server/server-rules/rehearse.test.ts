@@ -1,7 +1,7 @@
 import { createServer, type Server } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { afterAll, beforeAll, describe, expect, test, vi } from 'vitest'
-import type { RehearsalOrder, RehearsalResult, RuleId } from '../../core/contracts/server-rules.ts'
+import type { RehearsalOrder, RehearsalResult, RuleId, RulesKind } from '../../core/contracts/server-rules.ts'
 import { Setup } from '../../core/contracts/setup.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { hasApache, hasNginx } from '../testing/web-servers.ts'

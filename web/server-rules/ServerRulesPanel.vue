@@ -1,19 +1,14 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
-import {
-  LONGEST_RULES_FILE,
-  RULE_IDS,
-  RulesChoice,
-  type Culprit,
-  type ServerKind,
-} from '../../core/contracts/server-rules.ts'
+import { LONGEST_RULES_FILE, RulesChoice, type Culprit, type RulesKind } from '../../core/contracts/server-rules.ts'
 import { Setup } from '../../core/contracts/setup.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { findBlock, withBlock, withoutBlock } from '../../core/server-rules/marked-block.ts'
 import { olderRules } from '../../core/server-rules/older-rules.ts'
 import { lineDifference, readBack } from '../../core/server-rules/read-back.ts'
 import { readRulesFile } from '../../core/server-rules/rules-file-text.ts'
-import { chosenRules, rulesText, RULE_TITLES } from '../../core/server-rules/server-rules.ts'
+import { siteFactsOf } from '../../core/server-rules/rule.ts'
+import { chosenRules, rulesOf, rulesText, RULE_TITLES } from '../../core/server-rules/server-rules.ts'
 import { saveFile } from '../export/save.ts'
 import { useSite } from '../stores/site.ts'
 import CheckList from '../ui/CheckList.vue'
@@ -21,21 +16,28 @@ import NoteBox from '../ui/NoteBox.vue'
 import SelectField from '../ui/SelectField.vue'
 import OnServer from './OnServer.vue'
 import RulesLines from './RulesLines.vue'
+import StoredPages from './StoredPages.vue'
 
 /** Rules for the owner's own web server, made from the setup: what each line does, and the file with them in it. */
-defineProps<{ site: Site }>()
+const props = defineProps<{ site: Site }>()
 const siteData = useSite()
 
 const KINDS = [
   { value: 'apache', title: 'Apache, or a server that reads .htaccess' },
-  { value: 'nginx', title: 'nginx' },
+  { value: 'nginx', title: 'nginx, for all of its sites' },
+  { value: 'nginx-site', title: 'nginx, for this site' },
 ] as const
-const FILES: Record<ServerKind, string> = { apache: '.htaccess', nginx: 'zest-lamp.conf' }
-const WHERE: Record<ServerKind, string> = {
+const FILES: Record<RulesKind, string> = {
+  apache: '.htaccess',
+  nginx: 'zest-lamp.conf',
+  'nginx-site': 'zest-lamp-site.conf',
+}
+const WHERE: Record<RulesKind, string> = {
   apache: 'The file .htaccess in the folder of your site, where index.html or index.php is.',
   nginx: 'A file of its own that is included on the level of “http”, often /etc/nginx/conf.d/zest-lamp.conf.',
+  'nginx-site': 'A file of its own that is included in the “server” block of this site.',
 }
-const kind = ref<ServerKind>('apache')
+const kind = ref<RulesKind>('apache')
 const brotli = ref(false)
 const host = ref('')
 const ticked = ref<string[]>(['compression', 'lifetimes', 'fingerprinted', 'validators', 'security'])
@@ -44,21 +46,37 @@ const tooLarge = ref(false)
 const leftOut = ref<string[]>([])
 
 const items = computed(() =>
-  RULE_IDS.filter((id) => kind.value === 'apache' || id !== 'https').map((id) => ({ id, title: RULE_TITLES[id] })),
+  rulesOf(kind.value)
+    .filter((id) => id !== 'backDoor' || props.site.originKey !== null)
+    .map((id) => ({ id, title: RULE_TITLES[id] })),
 )
 const hostProblem = computed(() => {
   const given = host.value.trim()
   const { success, error } = RulesChoice.shape.host.safeParse(given === '' ? null : given)
   return success ? '' : (error.issues[0]?.message ?? '')
 })
+const preloads = ref('')
+const preloaded = computed(() =>
+  preloads.value
+    .split('\n')
+    .map((text) => text.trim())
+    .filter((text) => text !== ''),
+)
+const preloadProblem = computed(() => {
+  const { success, error } = RulesChoice.shape.preloads.safeParse(preloaded.value)
+  return success ? '' : (error.issues[0]?.message ?? '')
+})
 const choice = computed<RulesChoice>(() => ({
   kind: kind.value,
-  wanted: RULE_IDS.filter((id) => ticked.value.includes(id) && items.value.some((item) => item.id === id)),
+  wanted: items.value.map(({ id }) => id).filter((id) => ticked.value.includes(id)),
   host: host.value.trim() === '' || hostProblem.value !== '' ? null : host.value.trim(),
   brotli: brotli.value ? 'there' : 'not-there',
+  preloads: preloadProblem.value === '' ? preloaded.value : [],
   leftOut: leftOut.value,
 }))
-const sections = computed(() => chosenRules(choice.value, siteData.liveVersion?.setup ?? Setup.parse({})))
+const sections = computed(() =>
+  chosenRules(choice.value, siteData.liveVersion?.setup ?? Setup.parse({}), siteFactsOf(props.site)),
+)
 const rules = computed(() => rulesText(sections.value))
 const leaveOut = ({ line, text, rule }: Culprit): void => {
   // What has no line of its own goes as a whole.
@@ -79,13 +97,20 @@ watch(
     ticked.value = [...back.wanted]
     brotli.value = back.brotli === 'there'
     if (back.host !== null) host.value = back.host
+    if (back.preloads.length > 0) preloads.value = back.preloads.join('\n')
   },
 )
 /** What becomes of the block that is there. */
 const difference = computed(() => (found.value.kind === 'ours' ? lineDifference(found.value.rules, rules.value) : null))
 const isUnchanged = computed(() => difference.value?.gone.length === 0 && difference.value.come.length === 0)
 const older = computed(() => olderRules(present.value, kind.value).filter(({ id }) => choice.value.wanted.includes(id)))
-const isReady = computed(() => sections.value.length > 0 && found.value.kind !== 'unclear' && hostProblem.value === '')
+const isReady = computed(
+  () =>
+    sections.value.length > 0 &&
+    found.value.kind !== 'unclear' &&
+    hostProblem.value === '' &&
+    preloadProblem.value === '',
+)
 const change = computed(() => {
   if (present.value === '')
     return 'A new file. If your server has one already, paste or open it above: nothing outside the block of Zest Lamp changes.'
@@ -131,11 +156,22 @@ const saveWithout = (): void => saveFile(FILES[kind.value], 'text/plain', withou
         density="compact"
       />
       <v-text-field
-        v-if="kind === 'apache' && ticked.includes('https')"
+        v-if="kind !== 'nginx' && ticked.includes('https')"
         v-model="host"
         label="Host name that all visitors are to use"
         placeholder="www.example.org"
         :error-messages="hostProblem"
+      />
+      <v-textarea
+        v-if="choice.wanted.includes('preload')"
+        v-model="preloads"
+        rows="3"
+        label="Files that every page needs first, one per line"
+        placeholder="/style.css"
+        hint="Usually the main style sheet and the font of the text."
+        persistent-hint
+        spellcheck="false"
+        :error-messages="preloadProblem"
       />
     </div>
     <div class="choices">
@@ -190,6 +226,7 @@ const saveWithout = (): void => saveFile(FILES[kind.value], 'text/plain', withou
       ><code>{{ text }}</code> <v-btn size="small" variant="text" @click="takeBack(text)">Take it back</v-btn></span
     >
   </p>
+  <StoredPages v-if="choice.wanted.includes('storedPages')" :site="site" />
   <OnServer
     :site="site"
     :choice="choice"

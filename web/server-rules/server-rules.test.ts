@@ -2,6 +2,7 @@
 import { afterEach, beforeEach, expect, test, vi } from 'vitest'
 import { nextTick } from 'vue'
 import { withBlock } from '../../core/server-rules/marked-block.ts'
+import { siteFactsOf } from '../../core/server-rules/rule.ts'
 import { chosenRules, rulesText } from '../../core/server-rules/server-rules.ts'
 import { Setup } from '../../core/contracts/setup.ts'
 import type { FileConnectionInfo } from '../../core/contracts/file-connections.ts'
@@ -32,6 +33,20 @@ const paste = async (host: HTMLElement, file: string): Promise<void> => {
   area.dispatchEvent(new Event('input'))
   await nextTick()
 }
+const labelled = (host: HTMLElement, words: string): HTMLInputElement =>
+  [...host.querySelectorAll<HTMLInputElement>('input, textarea')].find(({ labels }) =>
+    [...(labels ?? [])].some((label) => textOf(label) === words),
+  )!
+const tick = async (host: HTMLElement, words: string): Promise<void> => {
+  labelled(host, words).click()
+  await nextTick()
+}
+const fill = async (host: HTMLElement, words: string, text: string): Promise<void> => {
+  const area = labelled(host, words)
+  area.value = text
+  area.dispatchEvent(new Event('input'))
+  await nextTick()
+}
 const button = (host: HTMLElement, words: string): HTMLButtonElement | undefined =>
   [...host.querySelectorAll('button')].find((one) => one.textContent!.includes(words))
 
@@ -53,6 +68,43 @@ test('a present file is read: older rules are named with their line, and only ou
     'The block in lines 1 to 3 is replaced; every other byte stays. It has been changed by hand',
   )
   expect(button(host, 'without them')).toBeDefined()
+})
+test('files that pages need first are paths of this site', async () => {
+  const host = mounted(ServerRulesPanel, { site: aSite() })
+  await tick(host, 'Files that pages need first')
+  await fill(host, 'Files that every page needs first, one per line', 'style.css')
+  expect(textOf(host)).toContain('Give the path of a file of this site, such as /style.css.')
+  expect(button(host, 'Copy the rules')!.disabled).toBe(true)
+  await fill(host, 'Files that every page needs first, one per line', '/style.css\n/text.woff2\n')
+  expect(textOf(host)).toContain('</text.woff2>; rel=preload; as=font; crossorigin')
+  expect(button(host, 'Copy the rules')!.disabled).toBe(false)
+})
+test('the back door is offered once a secret is sent, and each file has the rules that it can hold', async () => {
+  answer({
+    [`GET ${path}/server-pages`]: {
+      settings: { everyMinutes: null, most: 200 },
+      files: 0,
+      bytes: 0,
+      goodUntil: null,
+      last: null,
+    },
+  })
+  const titles = (host: HTMLElement) => [...host.querySelectorAll('fieldset label')].map((one) => textOf(one))
+  expect(titles(mounted(ServerRulesPanel, { site: aSite() }))).not.toContain('Only requests by way of Zest Lamp')
+  const host = mounted(ServerRulesPanel, { site: aSite({ originKey: 'a-key_1' }) })
+  const select = host.querySelector('select')!
+  select.value = 'nginx-site'
+  select.dispatchEvent(new Event('change'))
+  await nextTick()
+  expect(titles(host)).toEqual([
+    'Only requests by way of Zest Lamp',
+    'HTTPS and one host name',
+    'Stored pages from the disk',
+  ])
+  await tick(host, 'Only requests by way of Zest Lamp')
+  expect(textOf(host)).toContain('if ($http_zest_origin_key != "a-key_1") { return 403; }')
+  await tick(host, 'Stored pages from the disk')
+  await vi.waitFor(() => expect(textOf(host)).toContain('No page is there yet'))
 })
 test('where it is not clear what is ours, nothing is offered', async () => {
   const host = mounted(ServerRulesPanel, { site: aSite() })

@@ -17,6 +17,7 @@ const BESIDE: ReadonlySet<Job['kind']> = new Set([
   'objects-fill',
   'certificate',
   'live-check',
+  'server-pages',
   ...UPKEEP,
   ...PICTURES,
 ])

@@ -1,7 +1,8 @@
 import fc from 'fast-check'
 import { describe, expect, test } from 'vitest'
 import { epochMs, seconds } from '../time.ts'
-import { goodDays, pageFile, whyNoPageFile } from './page-files.ts'
+import { whyNoPageFile } from './page-file-decision.ts'
+import { goodDays, pageFile } from './page-file-names.ts'
 
 describe('the file of a page', () => {
   test.each([
