@@ -27,6 +27,7 @@ import { modelBench } from './model/model-bench.ts'
 import { missOverhead } from './miss-overhead.ts'
 import { rewritePageBench } from './rewrite-page.ts'
 import type { BenchResult } from './results/result.ts'
+import { serverPages } from './server-pages.ts'
 import { serverRulesGain } from './server-rules.ts'
 import { sessionsEverywhere } from './sessions.ts'
 import { storeSize } from './store-size.ts'
@@ -63,6 +64,7 @@ const ALL = [
   nextPagePrefetch,
   nextPagePrerender,
   serverRulesGain,
+  serverPages,
   upkeepBench,
   warmPace,
   plannerSpeed,

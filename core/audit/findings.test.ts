@@ -241,6 +241,13 @@ describe('findings', () => {
     const [one] = (await findWhatIsSlow([look()], emptySetup())).looks
     expect(one!.withAll.lcpMs).toBeLessThan(one!.now.lcpMs / 2)
   })
+  test('rules in the server are worth a part of that, and pages from its disk a part more', async () => {
+    const [one] = (await findWhatIsSlow([look()], emptySetup())).looks
+    const { now, withRules, withStoredPages, withAll } = one!
+    expect(withRules.lcpMs).toBeLessThanOrEqual(now.lcpMs)
+    expect(withStoredPages.lcpMs).toBeLessThan(withRules.lcpMs - 300)
+    expect(withAll.lcpMs).toBeLessThan(withStoredPages.lcpMs)
+  })
   test('predictions start from what was measured, and keep their share of it', async () => {
     const alone = await findWhatIsSlow([look()], emptySetup())
     const modelled = alone.looks[0]!.now

@@ -286,10 +286,16 @@ const limitsOf = (judged: readonly Judged[]): Limit[] => {
   return limits
 }
 
-const withAll = (one: Judged): PredictedTimes => {
-  const changes = ALL.flatMap((id) => one.evidence.get(id)?.changes ?? [])
+/** What rules of the owner's own web server can do (`core/server-rules`), by the remedies that do the same in front of it. */
+const RULES: readonly RemedyId[] = ['compression', 'browserCache']
+const STORED_PAGES: readonly RemedyId[] = [...RULES, 'pageCache']
+
+const withSome = (one: Judged, remedies: readonly RemedyId[]): PredictedTimes => {
+  const changes = remedies.flatMap((id) => one.evidence.get(id)?.changes ?? [])
   return scaled(medianTimes(daysOf(one.look, changes)), one)
 }
+
+const withAll = (one: Judged): PredictedTimes => withSome(one, ALL)
 
 const nowOf = (one: Judged): PredictedTimes => scaled(medianTimes(one.now), one)
 
@@ -313,6 +319,8 @@ export const findWhatIsSlow = async (
       now: nowOf(one),
       detailedLcpMs: medianTimes(one.now).lcpMs,
       withAll: withAll(one),
+      withRules: withSome(one, RULES),
+      withStoredPages: withSome(one, STORED_PAGES),
     })),
     findings: await findingsOf(judged, pause),
     remedies,

@@ -25,6 +25,8 @@ const findings = (...remedies: RemedyEvidence[]): Findings => ({
       now: times(3000),
       detailedLcpMs: 2000,
       withAll: times(1000),
+      withRules: times(2000),
+      withStoredPages: times(1500),
     },
     {
       pageId: 'shop',
@@ -35,6 +37,8 @@ const findings = (...remedies: RemedyEvidence[]): Findings => ({
       now: times(900),
       detailedLcpMs: 900,
       withAll: times(500),
+      withRules: times(900),
+      withStoredPages: times(700),
     },
   ],
   findings: [{ id: 'server', title: 'Slow', evidence: '', remedies: ['pageCache', 'lazy'], gains: [] }],

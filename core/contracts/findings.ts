@@ -66,6 +66,10 @@ export const Findings = z.object({
         .number()
         .describe('Main content by the load model of the one detailed load, ms: predicted shares come from it'),
       withAll: PredictedTimes,
+      withRules: PredictedTimes.describe(
+        'With what rules of the owner’s own web server can do: compression and lifetimes',
+      ),
+      withStoredPages: PredictedTimes.describe('The same, and pages handed out from its disk'),
     }),
   ),
   findings: z.array(Finding),

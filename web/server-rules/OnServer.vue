@@ -162,15 +162,18 @@ const take = async (changed: FileConnectionInfo): Promise<void> => {
     <p class="muted small" role="status">
       {{ isConnected ? connection?.trial?.sentence : 'Say below how your files are reached.' }}
     </p>
-    <details v-if="connection" :open="!isConnected">
-      <summary>How your files are reached</summary>
-      <FileConnectionForm :site="site" :connection="connection" @changed="take" />
-    </details>
   </template>
   <p v-else class="lead">
     A file for nginx belongs to the configuration of the whole server, and is in force only once nginx is told to read
     it again. Save it, or give it to whoever runs the server.
+    <template v-if="choice.kind === 'nginx-site'"
+      >Stored pages are written into the folder of your site all the same.</template
+    >
   </p>
+  <details v-if="connection && choice.kind !== 'nginx'" :open="!isConnected">
+    <summary>How your files are reached</summary>
+    <FileConnectionForm :site="site" :connection="connection" @changed="take" />
+  </details>
 </template>
 
 <style scoped>

@@ -17,6 +17,7 @@ import SelectField from '../ui/SelectField.vue'
 import OnServer from './OnServer.vue'
 import RulesLines from './RulesLines.vue'
 import StoredPages from './StoredPages.vue'
+import WorthInServer from './WorthInServer.vue'
 
 /** Rules for the owner's own web server, made from the setup: what each line does, and the file with them in it. */
 const props = defineProps<{ site: Site }>()
@@ -144,6 +145,7 @@ const saveWithout = (): void => saveFile(FILES[kind.value], 'text/plain', withou
     Where nothing can stand in front of your site, your own web server can do part of it. These rules come from the
     settings of live; each line says what it does.
   </p>
+  <WorthInServer :site="site" />
   <div class="columns">
     <div class="choices">
       <SelectField v-model="kind" :items="KINDS" label="Your web server" />
@@ -226,7 +228,6 @@ const saveWithout = (): void => saveFile(FILES[kind.value], 'text/plain', withou
       ><code>{{ text }}</code> <v-btn size="small" variant="text" @click="takeBack(text)">Take it back</v-btn></span
     >
   </p>
-  <StoredPages v-if="choice.wanted.includes('storedPages')" :site="site" />
   <OnServer
     :site="site"
     :choice="choice"
@@ -236,6 +237,7 @@ const saveWithout = (): void => saveFile(FILES[kind.value], 'text/plain', withou
     @leave-out="leaveOut"
     @read="present = $event"
   />
+  <StoredPages v-if="choice.wanted.includes('storedPages')" :site="site" />
 </template>
 
 <style scoped>

@@ -21,6 +21,7 @@ const answer = (more: Record<string, unknown> = {}): void => {
     [`GET ${path}/server-rules/rehearsals`]: [],
     [`GET ${path}/server-rules/placings`]: [],
     [`GET ${path}/file-connection`]: NO_CONNECTION,
+    [`GET ${path}/findings`]: { looks: [], findings: [], remedies: [], limits: [] },
     ...more,
   })
 }
@@ -161,7 +162,10 @@ test('what was ticked and the present file are rehearsed; the line that breaks s
   await paste(host, '# mine\n')
   await press(host, 'Rehearse these rules')
   await vi.waitFor(() => expect(whatOf(asked)).toContain(`POST ${path}/server-rules/rehearsals`))
-  expect(asked.at(-1)!.body).toMatchObject({ present: '# mine\n', choice: { kind: 'apache', leftOut: [NOSNIFF] } })
+  expect(asked.find(({ what }) => what === `POST ${path}/server-rules/rehearsals`)!.body).toMatchObject({
+    present: '# mine\n',
+    choice: { kind: 'apache', leftOut: [NOSNIFF] },
+  })
 })
 
 test('a web server that is not there is fetched only when the owner says so', async () => {
