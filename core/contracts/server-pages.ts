@@ -7,7 +7,7 @@ export const ServerPagesSettings = z.strictObject({
     .min(5)
     .max(7 * 24 * 60)
     .nullable()
-    .default(null)
+    .default(60)
     .describe('How often all of them are compared with the site, in minutes; null: only when somebody asks for it'),
   most: z.int().min(1).max(2000).default(200).describe('Pages that are written at most, the most visited first'),
 })

@@ -1,6 +1,7 @@
 import type { PicturePlan } from '../../core/contracts/picture-library.ts'
 import { isPictureFile, picturesOfPage, picturesOfSheet } from '../../core/pictures/named-pictures.ts'
 import { FileFailure, type FileServer } from '../files/file-server.ts'
+import { filesBelow } from '../files/files-below.ts'
 import { askSite, type AskedSite } from '../net/asked-site.ts'
 import { OutsideFailure } from '../net/outside-request.ts'
 import { readSitemaps } from '../net/read-sitemaps.ts'
@@ -14,8 +15,6 @@ const MOST_PICTURES = 20_000
 const AT_A_TIME = 4
 /** Pages that are noted for each picture. */
 const MOST_NOTED = 5
-/** Folders of a media folder that are looked into. */
-const MOST_FOLDERS = 5000
 /** Where originals are kept that lighter files took the place of. */
 export const ORIGINALS = 'zest-originals-'
 
@@ -90,20 +89,14 @@ class Finder {
   }
 }
 
-/** Files of the media folder, by their names below it. */
-const filesBelow = async (files: FileServer, told: (words: string) => Promise<void>): Promise<string[]> => {
-  const found: string[] = []
-  const folders = ['']
-  for (let at = 0; at < folders.length && at < MOST_FOLDERS && found.length < MOST_PICTURES; at++) {
-    const folder = folders[at] ?? ''
-    await told(`Looking into ${folder === '' ? 'the media folder' : folder}`)
-    for (const { name, kind } of await files.list(folder)) {
-      const path = folder === '' ? name : `${folder}/${name}`
-      if (kind === 'folder' && !name.startsWith(ORIGINALS)) folders.push(path)
-      if (kind === 'file' && isPictureFile(name) && found.length < MOST_PICTURES) found.push(path)
-    }
-  }
-  return found
+/** Pictures of the media folder, by their names below it. */
+const picturesBelow = async (files: FileServer, told: (words: string) => Promise<void>): Promise<string[]> => {
+  const { found } = await filesBelow(files, {
+    most: MOST_PICTURES,
+    wanted: (name, kind) => (kind === 'folder' ? !name.startsWith(ORIGINALS) : isPictureFile(name)),
+    told: (folder) => told(`Looking into ${folder === '' ? 'the media folder' : folder}`),
+  })
+  return [...found.keys()]
 }
 
 /** Path on the site of a file below the media folder. */
@@ -134,7 +127,7 @@ const addFolder = async (
     return `The media folder was not read. ${error.message}`
   }
   try {
-    const names = await filesBelow(files, told)
+    const names = await picturesBelow(files, told)
     const byName = new Map([...finder.pictures.keys()].map((target) => [sameName(target), target]))
     for (const name of names) {
       const path = pathOfFile(plan, name)

@@ -8,11 +8,13 @@ import { pathPatterns } from '../../core/http/patterns.ts'
 import { filesOfPage } from '../../core/page/transforms/named-files.ts'
 import { dayFile, goodDays, MARKS_FOLDER, pageFile } from '../../core/server-rules/page-file-names.ts'
 import { epochMs } from '../../core/time.ts'
+import { DeliveryUnavailable, type HasDelivery } from '../../delivery/control/client.ts'
 import type { HasDatabase } from '../db/database.ts'
 import { sitemapPages } from '../db/schema.ts'
 import { serverPageFiles } from '../db/server-rules-schema.ts'
 import { siteFiles, type HasFileAccess } from '../files/file-connections.ts'
 import { FileFailure, type FileServer } from '../files/file-server.ts'
+import { filesBelow } from '../files/files-below.ts'
 import { withFiles } from '../files/open-files.ts'
 import { JobFailure, type JobHandler, type JobProgress } from '../jobs/job-queue.ts'
 import type { HasClock } from '../live/clock.ts'
@@ -26,7 +28,7 @@ import { getSite } from '../sites/sites.ts'
 import { ownerLifetimes, whyNotWritten } from './page-copies.ts'
 import { changeServerPages, serverPagesRow } from './server-pages.ts'
 
-type Needed = HasDatabase & HasEvents & HasAddresses & HasFileAccess & HasClock
+type Needed = HasDatabase & HasDelivery & HasEvents & HasAddresses & HasFileAccess & HasClock
 
 /** Read by the web server, whoever it runs as. */
 const OPEN_TO_ALL = 0o644
@@ -35,6 +37,10 @@ const MOST_BYTES = 4 * 1024 * 1024
 const LONGEST_PAUSE_MS = 2000
 /** Reasons that are kept for the owner. */
 const MOST_LEFT = 100
+/** Files that are looked at below the folder of pages. */
+const MOST_LOOKED_AT = 20_000
+/** Above the file of the home page. */
+const PAGES = dirname(pageFile('/') ?? '')
 /** Nobody's cookie: whoever brings it is answered by the content system, and never from a file. */
 const PAST_THE_FILES = { cookie: 'zest-lamp=as-made', accept: 'text/html,*/*', 'accept-encoding': 'identity' }
 /** What the rules say of a page that came from a file (RFC 9211). */
@@ -52,28 +58,36 @@ class PageFiles {
   readonly #needed: Needed
   readonly #siteId: string
   readonly #files: FileServer
-  readonly #known: Map<string, KnownFile>
+  /** Pages whose file is there as it was written. */
+  readonly #known = new Map<string, KnownFile>()
   readonly #folders = new Set<string>()
-  written = 0
+  readonly written: string[] = []
   unchanged = 0
   removed = 0
   readonly left: { path: string; why: string }[] = []
 
-  constructor(needed: Needed, siteId: string, files: FileServer, known: ReadonlyMap<string, KnownFile>) {
+  constructor(needed: Needed, siteId: string, files: FileServer) {
     this.#needed = needed
     this.#siteId = siteId
     this.#files = files
-    this.#known = new Map(known)
   }
 
-  /** Pages that have a file. */
-  get paths(): string[] {
-    return [...this.#known.keys()]
-  }
-
-  /** Forget what is no longer there: the owner, or a new copy of the site, has removed it. */
-  forget(): void {
-    this.#known.clear()
+  /**
+   * Look at what is there, and remove what belongs to none of the pages: nobody would renew it, and visitors would get it for good.
+   * @param noted what was written according to the database
+   */
+  async lookAround(pages: readonly string[], noted: ReadonlyMap<string, KnownFile>): Promise<void> {
+    await this.#files.makeFolder(PAGES)
+    const { found } = await filesBelow(this.#files, { from: PAGES, most: MOST_LOOKED_AT })
+    const byName = new Map(pages.map((path) => [pageFile(path), path]))
+    for (const [name, bytes] of found) {
+      const path = byName.get(name)
+      const file = path === undefined ? undefined : noted.get(path)
+      if (path === undefined) await this.#removeFile(name)
+      // Of another size: somebody else has written it.
+      else if (file?.bytes === bytes) this.#known.set(path, file)
+    }
+    for (const path of noted.keys()) if (!this.#known.has(path)) await this.#forget(path)
   }
 
   async #send(name: string, bytes: Buffer): Promise<void> {
@@ -92,35 +106,35 @@ class PageFiles {
       .insert(serverPageFiles)
       .values({ siteId: this.#siteId, path, ...file })
       .onConflictDoUpdate({ target: [serverPageFiles.siteId, serverPageFiles.path], set: file })
-    this.written++
+    this.written.push(path)
   }
 
   async remove(path: string): Promise<void> {
-    if (!this.#known.has(path)) return
     const name = pageFile(path)
-    // One that the owner has removed already is as it should be.
-    if (name !== undefined && (await this.#isThere(name))) await this.#files.remove(name)
-    await this.#needed.db
-      .delete(serverPageFiles)
-      .where(and(eq(serverPageFiles.siteId, this.#siteId), eq(serverPageFiles.path, path)))
-    this.#known.delete(path)
+    if (name === undefined || !this.#known.has(path)) return
+    await this.#removeFile(name)
+    await this.#forget(path)
+  }
+
+  async #removeFile(name: string): Promise<void> {
+    await this.#files.remove(name)
     this.removed++
   }
 
-  async #isThere(name: string): Promise<boolean> {
-    const [folder, file] = [dirname(name), name.slice(dirname(name).length + 1)]
-    const entries = await this.#files.list(folder).catch(() => [])
-    return entries.some((entry) => entry.name === file)
+  async #forget(path: string): Promise<void> {
+    this.#known.delete(path)
+    await this.#needed.db
+      .delete(serverPageFiles)
+      .where(and(eq(serverPageFiles.siteId, this.#siteId), eq(serverPageFiles.path, path)))
   }
 
-  /** Mark the days on which the files may be used. @returns whether the folder of files was there */
-  async markDays(days: readonly string[]): Promise<boolean> {
-    const there = await this.#files.list(MARKS_FOLDER).catch(() => undefined)
+  /** Mark the days on which the files may be used. */
+  async markDays(days: readonly string[]): Promise<void> {
     await this.#files.makeFolder(MARKS_FOLDER)
-    const names = new Set((there ?? []).flatMap(({ name, kind }) => (kind === 'file' ? [name] : [])))
+    const there = await this.#files.list(MARKS_FOLDER)
+    const names = new Set(there.flatMap(({ name, kind }) => (kind === 'file' ? [name] : [])))
     for (const day of days) if (!names.has(day)) await this.#send(dayFile(day), Buffer.from('Good until its end.\n'))
     for (const name of names) if (!days.includes(name)) await this.#files.remove(dayFile(name))
-    return there !== undefined
   }
 }
 
@@ -204,7 +218,8 @@ export const pageFilesJob =
     let files: PageFiles | undefined
     let problem: string | null = null
     const save = async (): Promise<void> => {
-      const { written = 0, unchanged = 0, removed = 0, left = [] } = files ?? {}
+      const { written: paths = [], unchanged = 0, removed = 0, left = [] } = files ?? {}
+      const written = paths.length
       const last: ServerPagesResult = {
         ...{ at: now().toISOString(), what, written, unchanged, removed, problem },
         left: left.slice(0, MOST_LEFT),
@@ -228,17 +243,27 @@ export const pageFilesJob =
         )
     }
     const act = async (server: FileServer): Promise<void> => {
-      files = new PageFiles(needed, siteId, server, new Map(rows.map(({ path, ...file }) => [path, file])))
+      files = new PageFiles(needed, siteId, server)
       const days = what === 'write' ? goodDays(epochMs(now().getTime())) : []
-      const wasThere = await files.markDays(days)
+      // Only once nothing is there that nobody would renew.
+      if (what === 'remove') await files.markDays(days)
+      await files.lookAround(paths, new Map(rows.map(({ path, ...file }) => [path, file])))
+      if (what === 'write') await files.markDays(days)
       await changeServerPages(db, siteId, { goodUntil: days.at(-1) ?? null })
-      if (!wasThere) files.forget()
-      const wanted = new Set(paths)
-      for (const path of files.paths) if (!wanted.has(path)) await files.remove(path)
       const old = new Set(waiting)
       // What has changed first: visitors get it from the file until then.
       const inTurn = [...paths.filter((path) => old.has(path)), ...paths.filter((path) => !old.has(path))]
       await writeAll(files, { site: askedSiteOf(site), setup, paths: inTurn }, now, progress)
+    }
+    /** Delivery may have taken the page before from its file, behind the change that was told. */
+    const purge = async (paths: readonly string[]): Promise<void> => {
+      if (paths.length === 0) return
+      await needed.delivery
+        .purge({ siteId, what: { kind: 'paths', paths: [...paths] }, manner: 'soft' })
+        .catch((error: unknown) => {
+          // What is not running has nothing stored that it would serve.
+          if (!(error instanceof DeliveryUnavailable)) throw error
+        })
     }
     try {
       await withFiles(() => siteFiles(needed, siteId), act)
@@ -246,6 +271,7 @@ export const pageFilesJob =
       if (error instanceof FileFailure || error instanceof JobFailure) problem = error.message
       throw error instanceof FileFailure ? new JobFailure(error.message) : error
     } finally {
+      await purge(files?.written ?? [])
       await save()
     }
   }

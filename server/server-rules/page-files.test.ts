@@ -131,6 +131,25 @@ describe.runIf(hasApache)('pages as files on the web server of a site', () => {
     expect((await run('write')).last).toMatchObject({ written: 2, unchanged: 0 })
     expect(await seen('/storm/')).toEqual(['The storm', 'file'])
   })
+  test('that nobody knows of any more are removed: nobody would renew them', async () => {
+    await run('write')
+    const folder = join(server.site, 'zest-pages/pages')
+    writeFileSync(join(folder, 'gone-page.html'), page('Gone'))
+    writeFileSync(join(folder, 'storm/-page.html'), page('By another hand'))
+    expect((await server.ask('/gone')).body.toString()).toContain('Gone')
+    expect((await run('write')).last).toMatchObject({ removed: 1, written: 1, unchanged: 1 })
+    expect((await server.ask('/gone')).status).toBe(404)
+    expect(await seen('/storm/')).toEqual(['The storm', 'file'])
+  })
+  test('that have changed are asked for again by delivery, which may have taken the page before from its file', async () => {
+    await run('write')
+    change('storm/index.html', 'The calm')
+    const purges = bench.purges.length
+    await run('write')
+    expect(bench.purges.slice(purges)).toEqual([
+      { siteId, what: { kind: 'paths', paths: ['/storm/'] }, manner: 'soft' },
+    ])
+  })
   test('that cannot be written say why, and nothing is half-done', async () => {
     writeFileSync(join(server.site, 'zest-pages'), 'in the way')
     chmodSync(join(server.site, 'zest-pages'), 0o444)

@@ -6,7 +6,8 @@ import type { HasDatabase } from '../db/database.ts'
 import { mediaPlaces } from '../db/pictures-schema.ts'
 import { mediaBackupFiles } from '../db/upkeep-schema.ts'
 import { siteFiles, type HasFileAccess } from '../files/file-connections.ts'
-import { FileFailure, MOST_ENTRIES, type FileServer } from '../files/file-server.ts'
+import { FileFailure, type FileServer } from '../files/file-server.ts'
+import { filesBelow } from '../files/files-below.ts'
 import { withFiles } from '../files/open-files.ts'
 import type { HasClock } from '../live/clock.ts'
 import { localFile, type HasUpkeepFolder } from './backups.ts'
@@ -19,34 +20,8 @@ type Needed = HasDatabase & HasFileAccess & HasUpkeepFolder & HasClock
 type KnownFile = typeof mediaBackupFiles.$inferSelect
 
 const MOST_FILES = 50_000
-const MOST_FOLDERS = 5000
 /** How long the copy of a file is kept that is gone from the media folder, ms. */
 const KEPT_MS = 30 * 24 * 3_600_000
-
-interface FolderFiles {
-  /** Bytes by name below the folder. */
-  readonly found: Map<string, number>
-  /** Whether nothing was passed over: only then is what is missing gone. */
-  readonly extent: 'whole' | 'cut'
-}
-
-const filesBelow = async (files: FileServer): Promise<FolderFiles> => {
-  const found = new Map<string, number>()
-  let extent: FolderFiles['extent'] = 'whole'
-  const folders = ['']
-  for (let at = 0; at < folders.length && at < MOST_FOLDERS; at++) {
-    const folder = folders[at] ?? ''
-    const entries = await files.list(folder)
-    if (entries.length >= MOST_ENTRIES) extent = 'cut'
-    for (const { name, kind, bytes } of entries) {
-      const path = folder === '' ? name : `${folder}/${name}`
-      if (kind === 'folder') folders.push(path)
-      else if (found.size < MOST_FILES) found.set(path, bytes)
-      else extent = 'cut'
-    }
-  }
-  return { found, extent: folders.length > MOST_FOLDERS ? 'cut' : extent }
-}
 
 /** Name at the backup place. */
 const storedName = (sha256: string): string => `media-${sha256.slice(0, 40)}.gz.age`
@@ -185,7 +160,7 @@ export const backUpMedia = async (
   told: (done: number, total: number, file: string) => Promise<void>,
 ): Promise<MediaBackup | null> => {
   const done = await withBoth(needed, siteId, async (from, to) => {
-    const { found: present, extent } = await filesBelow(from)
+    const { found: present, extent } = await filesBelow(from, { most: MOST_FILES })
     const before = await knownFiles(needed, siteId)
     const byName = new Map(before.map((row) => [row.file, row]))
     const stored = new Set(before.map((row) => row.stored))
@@ -219,7 +194,7 @@ export const restoreMedia = async (
   told: (done: number, total: number, file: string) => Promise<void>,
 ): Promise<string> => {
   const sentence = await withBoth(needed, siteId, async (from, to) => {
-    const { found: present, extent } = await filesBelow(from)
+    const { found: present, extent } = await filesBelow(from, { most: MOST_FILES })
     // What is not listed may be there all the same, and would be overwritten.
     if (extent === 'cut')
       throw new FileFailure(
