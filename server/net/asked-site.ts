@@ -41,6 +41,12 @@ export const namingFields = ({ base, named, key }: Omit<AskedSite, 'reach'>): Re
 }
 
 /**
+ * A cookie that no site knows: whoever brings it is answered by the content system, and not by the files of pages that Zest Lamp has written to the
+ * server (core/server-rules/page-file-names.ts). For those who want to know what a page is now, or how long it takes to be made.
+ */
+export const AS_MADE: Readonly<Record<string, string>> = { cookie: 'zest-lamp=as-made' }
+
+/**
  * Ask the web server of a site for an address of the site, whatever name the address has there.
  * @throws OutsideFailure
  */

@@ -20,7 +20,7 @@ import { JobFailure, type JobHandler, type JobProgress } from '../jobs/job-queue
 import type { HasClock } from '../live/clock.ts'
 import type { HasEvents } from '../live/event-bus.ts'
 import type { HasAddresses } from '../net/addresses.ts'
-import { askedSiteOf, askSite, type AskedSite } from '../net/asked-site.ts'
+import { AS_MADE, askedSiteOf, askSite, type AskedSite } from '../net/asked-site.ts'
 import { OutsideFailure, type OutsideAnswer } from '../net/outside-request.ts'
 import { writeEntry } from '../release/ledger.ts'
 import { liveSetup } from '../release/setups.ts'
@@ -41,8 +41,7 @@ const MOST_LEFT = 100
 const MOST_LOOKED_AT = 20_000
 /** Above the file of the home page. */
 const PAGES = dirname(pageFile('/') ?? '')
-/** Nobody's cookie: whoever brings it is answered by the content system, and never from a file. */
-const PAST_THE_FILES = { cookie: 'zest-lamp=as-made', accept: 'text/html,*/*', 'accept-encoding': 'identity' }
+const AS_VISITORS_ASK = { ...AS_MADE, accept: 'text/html,*/*', 'accept-encoding': 'identity' }
 /** What the rules say of a page that came from a file (RFC 9211). */
 const FROM_FILE = /\bzest-files\b/
 
@@ -181,7 +180,7 @@ const writeAll = async (
     await report(index, paths.length, path, index === 0 ? null : each * (paths.length - index))
     const [asked, name] = [performance.now(), pageFile(path)]
     try {
-      const answer = await askSite(site, path, PAST_THE_FILES, MOST_BYTES)
+      const answer = await askSite(site, path, AS_VISITORS_ASK, MOST_BYTES)
       if (FROM_FILE.test(answer.fields.get('cache-status') ?? ''))
         throw new JobFailure(
           'Your server hands out its files even to requests that must reach the content system. Rehearse the rules again, and put them there.',

@@ -6,6 +6,9 @@ import { Setup } from '../../core/contracts/setup.ts'
 import { withBlock } from '../../core/server-rules/marked-block.ts'
 import type { ServerFacts } from '../../core/server-rules/rule.ts'
 import { rulesText, serverRules } from '../../core/server-rules/server-rules.ts'
+import { askedSiteOf } from '../net/asked-site.ts'
+import { siteRow } from '../sites/sites.ts'
+import { readSource } from '../watching/read-source.ts'
 import { ServerBench, type Json } from '../testing/server-bench.ts'
 import { hasApache, OPTIONAL, WebServer } from '../testing/web-servers.ts'
 import { afterChange, orderDueServerPages } from './page-files-due.ts'
@@ -130,6 +133,14 @@ describe.runIf(hasApache)('pages as files on the web server of a site', () => {
     rmSync(join(server.site, 'zest-pages'), { recursive: true })
     expect((await run('write')).last).toMatchObject({ written: 2, unchanged: 0 })
     expect(await seen('/storm/')).toEqual(['The storm', 'file'])
+  })
+  test('do not hide a change from Zest Lamp itself', async () => {
+    await run('write')
+    const row = await siteRow(bench.services.db, siteId)
+    const before = await readSource(askedSiteOf(row), { path: '/', kind: 'home' })
+    change('index.html', 'Arrivals')
+    expect(await seen('/')).toEqual(['Departures', 'file'])
+    expect(await readSource(askedSiteOf(row), { path: '/', kind: 'home' })).not.toEqual(before)
   })
   test('that nobody knows of any more are removed: nobody would renew them', async () => {
     await run('write')

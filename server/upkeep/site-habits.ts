@@ -8,9 +8,8 @@ import type { HasDatabase } from '../db/database.ts'
 import { errors } from '../errors/app-errors.ts'
 import type { HasClock } from '../live/clock.ts'
 import type { HasAddresses } from '../net/addresses.ts'
-import { askSite } from '../net/asked-site.ts'
+import { AS_MADE, askedSiteOf, askSite } from '../net/asked-site.ts'
 import { OutsideFailure, type OutsideAnswer } from '../net/outside-request.ts'
-import { askedSiteOf } from '../net/asked-site.ts'
 import { getSite } from '../sites/sites.ts'
 import { plainFileOf } from './plain-file.ts'
 import { saveUpkeepPlan, upkeepPlanOf } from './upkeep-plan.ts'
@@ -19,7 +18,7 @@ const TIMES = 4
 
 const ask = async (site: Site, path: string): Promise<OutsideAnswer | undefined> => {
   try {
-    const answer = await askSite(askedSiteOf(site), path)
+    const answer = await askSite(askedSiteOf(site), path, AS_MADE)
     return answer.status === 200 ? answer : undefined
   } catch (error) {
     if (error instanceof OutsideFailure) return undefined

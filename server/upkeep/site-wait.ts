@@ -2,7 +2,7 @@ import type { Site } from '../../core/contracts/sites.ts'
 import { median } from '../../core/stats/median.ts'
 import type { WaitSample } from '../../core/upkeep/compare-waits.ts'
 import { plainFileOf } from './plain-file.ts'
-import { askSite } from '../net/asked-site.ts'
+import { AS_MADE, askSite } from '../net/asked-site.ts'
 import { OutsideFailure } from '../net/outside-request.ts'
 import { askedSiteOf } from '../net/asked-site.ts'
 
@@ -20,7 +20,7 @@ interface Asked {
 
 const ask = async (site: Site, path: string): Promise<Asked | undefined> => {
   try {
-    const { status, tookMs, fields, body } = await askSite(askedSiteOf(site), path, {}, MOST_BYTES)
+    const { status, tookMs, fields, body } = await askSite(askedSiteOf(site), path, AS_MADE, MOST_BYTES)
     const [, queries] = QUERIES.exec(fields.get('server-timing') ?? '') ?? []
     return status === 200 ? { ms: tookMs, queries: queries === undefined ? null : Number(queries), body } : undefined
   } catch (error) {

@@ -22,7 +22,7 @@ import type { HasClock } from '../live/clock.ts'
 import type { HasEvents } from '../live/event-bus.ts'
 import type { HasAddresses } from '../net/addresses.ts'
 import { OutsideFailure } from '../net/outside-request.ts'
-import { askSite } from '../net/asked-site.ts'
+import { AS_MADE, askSite } from '../net/asked-site.ts'
 import { askedSiteOf } from '../net/asked-site.ts'
 import { getSite } from '../sites/sites.ts'
 
@@ -47,7 +47,7 @@ export const probeOf = (db: OpenDatabase): Probe => ({
 
 const textOf = async (site: Site, path: string): Promise<string> => {
   try {
-    const { status, body } = await askSite(askedSiteOf(site), path, {}, MOST_BYTES)
+    const { status, body } = await askSite(askedSiteOf(site), path, AS_MADE, MOST_BYTES)
     return status === 200 ? body.toString('utf8') : ''
   } catch (error) {
     if (error instanceof OutsideFailure) return ''

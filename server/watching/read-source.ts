@@ -5,7 +5,7 @@ import { sitemapsInRobots } from '../../core/formats/robots.ts'
 import { parseSitemap } from '../../core/formats/sitemap.ts'
 import type { Marks } from '../../core/watching/changed-pages.ts'
 import type { WatchSource } from '../../core/watching/watch-source.ts'
-import { askSite, type AskedSite } from '../net/asked-site.ts'
+import { AS_MADE, askSite, type AskedSite } from '../net/asked-site.ts'
 import type { OutsideAnswer } from '../net/outside-request.ts'
 
 export type Reading =
@@ -63,6 +63,7 @@ export const readSource = async (
   const answer = await askSite(site, path, {
     'accept-encoding': 'gzip',
     accept: kind === 'home' ? 'text/html,*/*' : '*/*',
+    ...AS_MADE,
     ...(etag == null ? {} : { 'if-none-match': etag }),
     ...(lastModified == null ? {} : { 'if-modified-since': lastModified }),
   })
@@ -117,7 +118,8 @@ export const findSources = async (
   site: AskedSite,
   sitemap: string | null = null,
 ): Promise<Pick<WatchSource, 'path' | 'kind'>[]> => {
-  const home = (): Promise<OutsideAnswer> => askSite(site, '/', { 'accept-encoding': 'gzip', accept: 'text/html,*/*' })
+  const home = (): Promise<OutsideAnswer> =>
+    askSite(site, '/', { 'accept-encoding': 'gzip', accept: 'text/html,*/*', ...AS_MADE })
   const html = textOf(await home())
   const again = textOf(await home())
   return [

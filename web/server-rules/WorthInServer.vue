@@ -16,6 +16,7 @@ watch(
   { immediate: true },
 )
 
+const COLUMNS = ['Now', 'Rules in your server', 'With stored pages', 'Zest Lamp in front'] as const
 const rows = computed(() =>
   (findings.findings?.looks ?? []).map((look) => ({
     key: `${look.pageId} ${look.visitorId}`,
@@ -43,17 +44,14 @@ const isWorthMore = computed(() => rows.value.some(({ lcpMs: [, , pages = 0, all
             <tr>
               <th scope="col">Page</th>
               <th scope="col">Visitor</th>
-              <th scope="col" class="num">Now</th>
-              <th scope="col" class="num">Rules in your server</th>
-              <th scope="col" class="num">With stored pages</th>
-              <th scope="col" class="num">Zest Lamp in front</th>
+              <th v-for="column in COLUMNS" :key="column" scope="col" class="num">{{ column }}</th>
             </tr>
           </thead>
           <tbody>
             <tr v-for="row in rows" :key="row.key">
               <th scope="row">{{ row.page }}</th>
-              <td>{{ row.visitor }}</td>
-              <td v-for="(ms, at) in row.lcpMs" :key="at" class="num">{{ seconds(ms) }}</td>
+              <td data-label="Visitor">{{ row.visitor }}</td>
+              <td v-for="(ms, at) in row.lcpMs" :key="at" class="num" :data-label="COLUMNS[at]">{{ seconds(ms) }}</td>
             </tr>
           </tbody>
         </table>
@@ -61,7 +59,7 @@ const isWorthMore = computed(() => rows.value.some(({ lcpMs: [, , pages = 0, all
       <p class="muted small">
         {{
           isWorthMore
-            ? 'What is missing in your server and done in front: pictures, order of loading, unused code, and all that changes the page itself.'
+            ? 'What your server cannot do and Zest Lamp in front can: pictures, order of loading, unused code, and everything else that changes the page itself.'
             : 'Your server can do all that is worth something on these pages.'
         }}
       </p>
@@ -79,5 +77,36 @@ const isWorthMore = computed(() => rows.value.some(({ lcpMs: [, , pages = 0, all
 caption {
   text-align: left;
   font-weight: 600;
+}
+/* On a phone each page is a block: its name, then its figures with their names. */
+@media (max-width: 760px) {
+  caption {
+    display: block;
+  }
+  thead {
+    display: none;
+  }
+  tr {
+    display: grid;
+    grid-template-columns: 1fr 1fr;
+    gap: 0.1rem 0.8rem;
+    padding: 0.4rem 0;
+    border-bottom: 1px solid rgb(var(--v-theme-line));
+  }
+  table.figures tbody th {
+    grid-column: 1 / -1;
+  }
+  table.figures tbody :is(th, td) {
+    display: block;
+    border: 0;
+    padding: 0.1rem 0.6rem;
+    text-align: left;
+  }
+  td::before {
+    content: attr(data-label);
+    display: block;
+    font-size: 0.78rem;
+    color: rgb(var(--v-theme-secondary));
+  }
 }
 </style>

@@ -41,7 +41,7 @@ test('what rules in the server are worth stands beside what is worth more in fro
     '2.5 s',
     '1.2 s',
   ])
-  expect(textOf(host)).toContain('What is missing in your server and done in front')
+  expect(textOf(host)).toContain('What your server cannot do and Zest Lamp in front can')
 })
 test('where the server can do it all, that is said', async () => {
   expect(textOf(await shown(findings(2500)))).toContain('Your server can do all that is worth something')
