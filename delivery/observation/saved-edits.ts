@@ -44,6 +44,17 @@ interface Known {
   readonly restsUntil: number
 }
 
+/** Pages to be compared, and on whose account: kinds of requests by site, method and path. */
+interface Round {
+  readonly pages: Set<string>
+  readonly ids: Set<string>
+}
+
+const aRound = (pages: readonly string[] = [], ids: readonly string[] = []): Round => ({
+  pages: new Set(pages),
+  ids: new Set(ids),
+})
+
 /**
  * Editors save by requests that do not name the page they change. After one that succeeded, the pages that it could have changed are compared with
  * the origin behind everybody's back: what differs is replaced.
@@ -57,7 +68,7 @@ export class SavedEdits {
   /** Pages that signed-in visitors looked at last, by a digest of their cookies. */
   readonly #visited = new LRUCache<string, string[]>({ max: MOST_SESSIONS })
   /** Sites at which pages are being compared, with what was saved meanwhile. */
-  readonly #busy = new Map<string, Set<string>>()
+  readonly #busy = new Map<string, Round>()
 
   constructor(io: DeliveryIo) {
     this.#io = io
@@ -72,17 +83,18 @@ export class SavedEdits {
     if (isSafeMethod(method) || answer.status < 200 || answer.status > 399) return 'no-edit'
     if (!route.bypassRules.pageCache || route.polls?.fits(path) === true || !isSignedIn(context)) return 'no-edit'
     const id = `${route.siteId} ${method} ${path}`
-    if ((this.#known.get(id)?.restsUntil ?? 0) > this.#io.elapsed()) return 'fruitless'
+    if (this.#rests(id)) return 'fruitless'
     const pages = [...pagesNamed(context, answer), ...(this.#visited.get(sessionOf(context)) ?? [])]
     const waiting = this.#busy.get(route.siteId)
     if (waiting !== undefined) {
-      for (const page of pages) if (waiting.size < MOST_WAITING) waiting.add(page)
+      for (const page of pages) if (waiting.pages.size < MOST_WAITING) waiting.pages.add(page)
+      if (waiting.ids.size < MOST_WAITING) waiting.ids.add(id)
       return 'compared-next'
     }
-    this.#busy.set(route.siteId, new Set())
-    const comparing = this.#compareAll(route.siteId, pages, homeOf(context))
-      .then((changed) => this.#remember(id, changed))
-      .finally(() => this.#busy.delete(route.siteId))
+    this.#busy.set(route.siteId, aRound())
+    const comparing = this.#compareAll(route.siteId, aRound(pages, [id]), homeOf(context)).finally(() =>
+      this.#busy.delete(route.siteId),
+    )
     inBackground(comparing, (error) => this.#io.report(error, { comparing: 'after an edit' }))
     return 'comparing'
   }
@@ -103,6 +115,10 @@ export class SavedEdits {
     this.#visited.set(id, [target, ...before].slice(0, LAST_VISITED))
   }
 
+  #rests(id: string): boolean {
+    return (this.#known.get(id)?.restsUntil ?? 0) > this.#io.elapsed()
+  }
+
   #remember(id: string, changed: number): void {
     if (changed > 0) return void this.#known.delete(id)
     const fruitless = (this.#known.get(id)?.fruitless ?? 0) + 1
@@ -110,11 +126,11 @@ export class SavedEdits {
     this.#known.set(id, { fruitless, restsUntil: this.#io.elapsed() + rest })
   }
 
-  /** @returns pages that were another one at the origin */
-  async #compareAll(siteId: string, named: readonly string[], home: FetchContext): Promise<number> {
-    let changed = 0
-    let pages = new Set(named)
-    while (pages.size > 0) {
+  /** Rounds follow each other as long as something is saved meanwhile that has not been found to change nothing. */
+  async #compareAll(siteId: string, first: Round, home: FetchContext): Promise<void> {
+    let round = first
+    while (round.pages.size > 0 && [...round.ids].some((id) => !this.#rests(id))) {
+      const { pages, ids } = round
       const begun = this.#io.elapsed()
       const madeAgain = new Set<string>()
       const compare = async (page: string): Promise<void> => {
@@ -125,14 +141,13 @@ export class SavedEdits {
       for (const page of await this.#newest(siteId, home)) pages.add(page)
       for (const page of pages) await compare(page)
       for (const page of await this.#dependants(siteId, madeAgain, pages)) await compare(page)
-      changed += madeAgain.size
+      for (const id of ids) this.#remember(id, madeAgain.size)
       const rest = Math.min(LONGEST_ROUND_REST_MS, REST_SHARE * (this.#io.elapsed() - begun))
       await setTimeout(rest, undefined, { ref: false })
       // What was saved meanwhile may be on pages that were compared before.
-      pages = this.#busy.get(siteId) ?? new Set()
-      this.#busy.set(siteId, new Set())
+      round = this.#busy.get(siteId) ?? aRound()
+      this.#busy.set(siteId, aRound())
     }
-    return changed
   }
 
   /** Pages that follow those that were found changed, and have not been compared yet. */
