@@ -1,6 +1,6 @@
 import { dayFile, PAGE_ENDING, PAGE_PATH, PAGES_FOLDER } from './page-file-names.ts'
 import { ACCEPTS_PAGES, requestConditions } from './request-conditions.ts'
-import { closing, ifModule, line, type RuleLine, type RuleWriter } from './rule.ts'
+import { closing, hostExpression, ifModule, line, type RuleLine, type RuleWriter } from './rule.ts'
 
 const ROOT = '%{DOCUMENT_ROOT}/'
 const FILE = `${PAGES_FOLDER}/pages%{REQUEST_URI}${PAGE_ENDING}`
@@ -8,9 +8,8 @@ const FILE = `${PAGES_FOLDER}/pages%{REQUEST_URI}${PAGE_ENDING}`
 /** Who asks by which name and scheme: others are sent on by other rules, or get nothing of this site. */
 const whereFrom = (address: string): RuleLine[] => {
   const { protocol, hostname } = new URL(address)
-  const host = hostname.replaceAll('.', String.raw`\.`)
   return [
-    line(`RewriteCond %{HTTP_HOST} ^${host}(?::\\d+)?$ [NC]`, `under the name ${hostname},`),
+    line(`RewriteCond %{HTTP_HOST} ^${hostExpression(address)}(?::\\d+)?$ [NC]`, `under the name ${hostname},`),
     ...(protocol === 'https:'
       ? [
           line('RewriteCond %{HTTPS} =on [OR]', 'over TLS,'),

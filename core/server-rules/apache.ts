@@ -128,7 +128,7 @@ const preload: RuleWriter = (_setup, { preloads }) => [
     'mod_headers.c',
     preloads.map((path) =>
       line(
-        `Header add Link "${preloadLink(path)}" "expr=%{CONTENT_TYPE} =~ m#^text/html#"`,
+        `Header add Link "${preloadLink(path).replaceAll('%', '%%')}" "expr=%{CONTENT_TYPE} =~ m#^text/html#"`,
         `Browsers load ${path} as soon as a page begins to arrive.`,
       ),
     ),

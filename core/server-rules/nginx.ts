@@ -5,6 +5,7 @@ import {
   ENDINGS_BY_SETTING,
   FINGERPRINTED,
   FOR_GOOD,
+  hostExpression,
   line,
   TEXT_TYPES,
   TYPES_BY_SETTING,
@@ -123,7 +124,7 @@ const preload: RuleWriter = (_setup, { preloads, address }) =>
         ...map('"$host $sent_http_content_type" $zest_preload', 'What pages of this site need first.', [
           line('default "";', 'Of all else nothing is said.'),
           line(
-            `"~*^${new URL(address).hostname.replaceAll('.', String.raw`\.`)} text/html" "${preloads.map(preloadLink).join(', ')}";`,
+            `"~*^${hostExpression(address)} text/html" "${preloads.map(preloadLink).join(', ')}";`,
             'Browsers load these files as soon as a page begins to arrive.',
           ),
         ]),

@@ -11,7 +11,7 @@ const choices: fc.Arbitrary<RulesChoice> = fc.record({
   wanted: fc.subarray([...RULE_IDS]),
   host: fc.constantFrom(null, 'quay.example'),
   brotli: fc.constantFrom('there', 'not-there'),
-  preloads: fc.constantFrom([], ['/style.css', '/fonts/a.woff2']),
+  preloads: fc.constantFrom([], ['/style.css', '/fonts/a.woff2', '/caf%C3%A9.js']),
   leftOut: fc.constant([]),
 })
 const SITE = { address: 'https://quay.example', originKey: 'a-key' }

@@ -16,7 +16,9 @@ const PRELOADED = /<(\/[^>]*)>; rel=preload/g
 export const readBack = (rules: string): ReadBack => {
   const titles = new Set(rules.split(/\r?\n/).map((line) => line.trim()))
   const host = RulesChoice.shape.host.safeParse(HOST.exec(rules)?.[1] ?? null)
-  const preloads = RulesChoice.shape.preloads.safeParse([...rules.matchAll(PRELOADED)].map(([, path]) => path))
+  const preloads = RulesChoice.shape.preloads.safeParse(
+    [...rules.matchAll(PRELOADED)].map(([, path = '']) => path.replaceAll('%%', '%')),
+  )
   return {
     wanted: RULE_IDS.filter((id) => titles.has(`# ${RULE_TITLES[id]}`)),
     host: host.success ? host.data : null,

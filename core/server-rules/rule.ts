@@ -25,6 +25,10 @@ export const siteFactsOf = ({
   originKey,
 })
 
+/** The host name of an address as a regular expression. */
+export const hostExpression = (address: string): string =>
+  new URL(address).hostname.replaceAll(/[.[\]]/g, String.raw`\$&`)
+
 /** What rules are made from, besides the setup. */
 export interface ServerFacts extends Pick<RulesChoice, 'host' | 'brotli' | 'preloads'>, SiteFacts {}
 

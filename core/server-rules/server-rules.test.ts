@@ -16,7 +16,7 @@ import {
 } from '../../server/testing/web-servers.ts'
 
 const FACTS: ServerFacts = {
-  ...{ host: null, brotli: 'not-there', preloads: ['/a.css', '/a.woff2'] },
+  ...{ host: null, brotli: 'not-there', preloads: ['/a.css', '/a.woff2', '/caf%C3%A9.js'] },
   ...{ address: 'http://quay.example', originKey: null },
 }
 const setup = (remedies: object = {}): Setup =>
@@ -288,7 +288,12 @@ const judgeSentOn = (server: () => WebServer): void =>
 const judgePreloads = (server: () => WebServer): void =>
   test('pages name the files that they need first', async () => {
     const { headers } = await server().ask('/', { host: 'quay.example' })
-    expect(headers['link']).toBe('</a.css>; rel=preload; as=style, </a.woff2>; rel=preload; as=font; crossorigin')
+    expect(headers['link']).toBe(
+      [
+        '</a.css>; rel=preload; as=style, </a.woff2>; rel=preload; as=font; crossorigin',
+        '</caf%C3%A9.js>; rel=preload; as=script',
+      ].join(', '),
+    )
     expect((await server().ask('/a.js', { host: 'quay.example' })).headers).not.toHaveProperty('link')
   })
 

@@ -136,6 +136,15 @@ describe.each(Object.entries(SERVERS))('stored pages: %s', (_name, { has, start 
       await server.stop()
     }
   })
+  test.runIf(has)('also under an address in numbers', async () => {
+    const server = await start(filesOf(PAGES, today()), 'http://[::1]:8080')
+    try {
+      expect((await server.ask('/a/', { host: '[::1]:8080' })).body.toString()).toBe(FROM_FILE)
+      expect((await server.ask('/a/', { host: HOST })).body.toString()).toBe(FROM_SITE)
+    } finally {
+      await server.stop()
+    }
+  })
   test.runIf(has)('of a site with TLS, only who came with it gets them', async () => {
     const server = await start(filesOf(PAGES, today()), `https://${HOST}`)
     try {
