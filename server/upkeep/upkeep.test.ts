@@ -26,7 +26,10 @@ const sent = async (method: string, path: string, body?: unknown): Promise<Json>
   return answer.body
 }
 
-describe.each<DatabaseEngine>(['postgresql', 'mariadb'])('Upkeep of a database of %s', (engine) => {
+/** A neglected database for each test, a backup and its proof: on a busy machine that alone takes most of the usual half minute. */
+const PATIENT = { timeout: 180_000 }
+
+describe.each<DatabaseEngine>(['postgresql', 'mariadb'])('Upkeep of a database of %s', PATIENT, (engine) => {
   const runs = test.skipIf(!hasDatabaseServer[engine])
   let server: DatabaseServerBench
   let siteId = ''
@@ -58,7 +61,7 @@ describe.each<DatabaseEngine>(['postgresql', 'mariadb'])('Upkeep of a database o
     // An empty database of the server is at hand sooner than one of our own, which the first test has.
     own = bench.scratch.open
     Object.assign(bench.scratch, { open: async () => server.open(await server.newDatabase(`proof${++count}`)) })
-  })
+  }, PATIENT.timeout)
   afterEach(async () => {
     if (hasDatabaseServer[engine]) await bench.close()
   })
