@@ -141,7 +141,7 @@ describe.runIf(hasApache)('server rules', () => {
     await page.getByText('The block in lines').waitFor()
     expect(await source()).toBe('content system')
     await page.getByRole('button', { name: 'Write the pages now' }).click()
-    await page.getByText('pages there,').waitFor()
+    await page.getByText('pages stored there,').waitFor()
     expect(await accessibilityProblems(page)).toEqual([])
     expect(await source()).toContain('zest-files')
     const visitor = await browser.newPage()
@@ -149,7 +149,7 @@ describe.runIf(hasApache)('server rules', () => {
     expect(await visitor.title()).not.toBe('')
     await visitor.close()
     await page.getByRole('button', { name: 'Remove them' }).click()
-    await page.getByText('No page is there yet').waitFor()
+    await page.getByText('No pages are stored there yet').waitFor()
     expect(await source()).toBe('content system')
   })
   test('they are taken out again to the byte, and the ledger tells of both', async () => {

@@ -26,7 +26,7 @@ export const apacheStoredPages: RuleWriter = ({ remedies: { pageCache } }, { add
     ...ifModule('mod_rewrite.c', [
       line('RewriteEngine On', 'Addresses may be answered from files.'),
       line('RewriteCond %{ENV:REDIRECT_STATUS} ^$', 'By their own names, the files of pages'),
-      line(`RewriteRule ^${PAGES_FOLDER}(?:/|$) - [R=404,L]`, 'are nobody’s: every page has one address.'),
+      line(`RewriteRule ^${PAGES_FOLDER}(?:/|$) - [R=404,L]`, 'are not served: every page has one address.'),
       line('RewriteCond %{REQUEST_METHOD} ^(?:GET|HEAD)$', 'Who only reads,'),
       ...whereFrom(address),
       line(`RewriteCond %{HTTP_ACCEPT} ${ACCEPTS_PAGES}`, 'who takes pages,'),
@@ -39,7 +39,7 @@ export const apacheStoredPages: RuleWriter = ({ remedies: { pageCache } }, { add
       line(`RewriteCond %{REQUEST_URI} ${PAGE_PATH}`, 'of letters, digits and few other signs,'),
       line(
         `RewriteCond ${ROOT}${dayFile('%{TIME_YEAR}-%{TIME_MON}-%{TIME_DAY}')} -f`,
-        'on a day that Zest Lamp has marked: it has come by lately,',
+        'on a day that Zest Lamp has marked as valid,',
       ),
       line(`RewriteCond ${ROOT}${FILE} -f`, 'where there is a file for the page,'),
       line(`RewriteRule ^ /${FILE} [END,T=text/html]`, 'that file is sent, and the content system is not asked.'),

@@ -123,8 +123,8 @@ const backDoor: RuleWriter = (_setup, { originKey }) =>
         ),
       ])
 
-const preload: RuleWriter = (_setup, { preloads }) => [
-  ...ifModule(
+const preload: RuleWriter = (_setup, { preloads }) =>
+  ifModule(
     'mod_headers.c',
     preloads.map((path) =>
       line(
@@ -132,8 +132,7 @@ const preload: RuleWriter = (_setup, { preloads }) => [
         `Browsers load ${path} as soon as a page begins to arrive.`,
       ),
     ),
-  ),
-]
+  )
 
 /** Rules for a rules file of Apache (`.htaccess`), each guarded by the module it needs. */
 export const APACHE_RULES: Readonly<Record<RuleId, RuleWriter>> = {

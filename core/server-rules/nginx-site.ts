@@ -50,7 +50,7 @@ const storedPages: RuleWriter = ({ remedies: { pageCache } }, { address }) => {
     unless(`!-f $document_root${PAGE}`, 'Where there is no file for the page,'),
     line(`if (${PAGE} != "") { rewrite ^ ${PAGE} last; }`, 'the content system is asked; otherwise the file is sent.'),
     line(`location ^~ /${PAGES_FOLDER}/ {`, 'The files of pages'),
-    line('  internal;', 'are nobody’s by their own names: every page has one address;'),
+    line('  internal;', 'are not served by their own names: every page has one address;'),
     line('  default_type text/html;', 'they are pages,'),
     line('  charset utf-8;', 'their text is in UTF-8,'),
     line('  expires epoch;', 'and browsers ask each time whether a page is still the same.'),

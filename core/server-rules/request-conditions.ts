@@ -35,10 +35,16 @@ const expression = (pattern: string, run: string): string => pattern.split('*').
 const oneOf = (patterns: readonly string[], run: string): string =>
   patterns.length === 0 ? NEVER : `(?:${patterns.map((pattern) => expression(pattern, run)).join('|')})`
 
-/** A list of pairs whose names are all among some. @param value and what stands between two pairs, as expressions */
-const allOf = (names: string, value: string, between: string): string => `^(?:${names}(?:=${value})?(?:${between}|$))*$`
+/**
+ * A list of pairs whose names are all among some. A visitor chooses the text, and several patterns may fit one name: each pair is taken once and for all
+ * (a lookahead is not tried again, and what it has taken is named behind it), or a text that fits nowhere would be tried in exponentially many ways.
+ * @param value and what stands between two pairs, as expressions
+ */
+const allOf = (names: string, value: string, between: string): string =>
+  `^(?:(?=(${names}(?:=${value})?(?:${between}|$)))\\1)*$`
 
-const COOKIE_NAME = '[^=;]*'
+/** Names have no white space (RFC 6265 §4.1.1); what ends one can stand in none, so that where a name ends is found at once. */
+const COOKIE_NAME = '[^=;\\x20]*'
 /** A name that is written in codes may be another than it looks like. */
 const PARAMETER_NAME = '[^=&%+]*'
 
@@ -57,8 +63,8 @@ export const requestConditions = ({
   passPaths,
 }: PageCacheSettings): RequestConditions => ({
   harmlessCookies: allOf(oneOf(harmlessCookies, COOKIE_NAME), '[^;]*', ';\\x20*'),
-  ownCookies: `(?:^|;\\x20*)${oneOf([...visitorCookies, ...authorCookies], COOKIE_NAME)}(?:=|;|$)`,
+  ownCookies: `(?:^|[;\\x20])${oneOf([...visitorCookies, ...authorCookies], COOKIE_NAME)}(?:[=;\\x20]|$)`,
   ignoredQuery: allOf(oneOf(ignoredParameters, PARAMETER_NAME), '[^&]*', '&'),
-  passingQuery: `(?:^|&)${oneOf(passParameters, PARAMETER_NAME)}(?:=|&|$)`,
+  passingQuery: `(?:^|&)${oneOf(passParameters, PARAMETER_NAME)}(?:[=&%+]|$)`,
   passingPath: passPaths.length === 0 ? NEVER : `^(?:${passPaths.map(pathExpression).join('|')})`,
 })

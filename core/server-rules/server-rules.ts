@@ -19,7 +19,7 @@ export const RULE_TITLES: Readonly<Record<RuleId, string>> = {
   validators: 'Entity tags',
   security: 'Security headers that cost nothing',
   https: 'HTTPS and one host name',
-  backDoor: 'Only requests by way of Zest Lamp',
+  backDoor: 'Only requests through Zest Lamp',
   preload: 'Files that pages need first',
   storedPages: 'Stored pages from the disk',
 }

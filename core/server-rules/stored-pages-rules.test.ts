@@ -81,6 +81,17 @@ const KINDS: Record<string, Kind> = {
   'a name in codes that hides another': { path: '/a/?moder%61tion_clid=1', from: 'site' },
   'a search': { path: '/?s=tide', from: 'site' },
   'a preview among ignored ones': { path: '/a/?utm_a=1&preview=true', from: 'site' },
+  'a query that can be read in many ways': { path: `/a/?${'utm_clid&'.repeat(60)}page`, from: 'site' },
+  'cookies that can be read in many ways': {
+    path: '/a/',
+    fields: { cookie: `${'lang=en; '.repeat(100)}${' '.repeat(6000)}colour=red` },
+    from: 'site',
+  },
+  'a cookie in which words come again and again': {
+    path: '/a/',
+    fields: { cookie: `lang=${'session'.repeat(1000)} ` },
+    from: 'file',
+  },
   'a path that passes': { path: '/basket/', from: 'site' },
   'a pattern that passes': { path: '/sea/live', from: 'site' },
   'what is below one': { path: '/drafts/x', from: 'site' },

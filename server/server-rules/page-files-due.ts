@@ -8,6 +8,7 @@ import type { HasEvents } from '../live/event-bus.ts'
 import { changeServerPages, orderServerPages, serverPagesRow } from './server-pages.ts'
 
 const LOOK_MS = 60_000
+const RETRY_MS = 600_000
 /** Purges and events commonly come several at a time. */
 const TOGETHER_MS = 1000
 /** Changed paths that are written first. */
@@ -30,8 +31,10 @@ const keepsFiles = ({ last }: Row): boolean => last?.what === 'write'
 const isDue = (row: Row, now: Date): boolean => {
   const { settings, last, waiting } = row
   if (!keepsFiles(row) || last === null) return false
-  if (waiting !== null) return true
-  return settings.everyMinutes !== null && now.getTime() - Date.parse(last.at) >= settings.everyMinutes * 60_000
+  const sinceMs = now.getTime() - Date.parse(last.at)
+  // What failed a moment ago would most likely fail again.
+  if (waiting !== null && (last.problem === null || sinceMs >= RETRY_MS)) return true
+  return settings.everyMinutes !== null && sinceMs >= settings.everyMinutes * 60_000
 }
 
 /** Compare with the site again whatever is due. Files that were removed stay away until the owner has them written again. */

@@ -201,6 +201,55 @@ const writeAll = async (
   }
 }
 
+/** Delivery may have taken a page before from its file, behind the change that was told. */
+const purgeBehind = async ({ delivery }: Needed, siteId: string, paths: readonly string[]): Promise<void> => {
+  if (paths.length === 0) return
+  await delivery
+    .purge({ siteId, what: { kind: 'paths', paths: [...paths] }, manner: 'soft' })
+    .catch((error: unknown) => {
+      // What is not running has nothing stored that it would serve.
+      if (!(error instanceof DeliveryUnavailable)) throw error
+    })
+}
+
+/** The ledger tells of the first pages and of the last; what is compared every hour is no news. */
+const tellLedger = async (
+  { db, now }: Needed,
+  siteId: string,
+  before: ServerPagesResult | null,
+  { what, written, removed, problem }: ServerPagesResult,
+  by: string,
+): Promise<void> => {
+  const isNews = what === 'remove' || (before?.what !== 'write' && written > 0)
+  if (!isNews || problem !== null) return
+  const title = what === 'write' ? 'Pages written to the web server' : 'Pages removed from the web server'
+  const changes = [`${what === 'write' ? written : removed} pages`]
+  await writeEntry(db, siteId, { kind: 'server-rules', title, changes, by, decision: 'none' }, now())
+}
+
+/** What came of it so far. */
+const resultOf = (
+  files: PageFiles | undefined,
+  rest: Pick<ServerPagesResult, 'at' | 'what' | 'problem'>,
+): ServerPagesResult => ({
+  ...rest,
+  written: files?.written.length ?? 0,
+  unchanged: files?.unchanged ?? 0,
+  removed: files?.removed ?? 0,
+  left: (files?.left ?? []).slice(0, MOST_LEFT),
+})
+
+const whyEnded = (error: unknown, { aborted }: AbortSignal): string => {
+  if (error instanceof FileFailure || error instanceof JobFailure) return error.message
+  return aborted ? 'It was cancelled.' : 'It failed. The log of the control process says why.'
+}
+
+/** What has changed first: visitors get it from the file until then. */
+const inTurn = (paths: readonly string[], changed: readonly string[]): string[] => {
+  const old = new Set(changed)
+  return [...paths.filter((path) => old.has(path)), ...paths.filter((path) => !old.has(path))]
+}
+
 /** Write the pages of a site as files to its web server, or remove them. */
 export const pageFilesJob =
   (needed: Needed): JobHandler =>
@@ -209,68 +258,35 @@ export const pageFilesJob =
     const { siteId } = job
     const { what } = ServerPagesOrder.parse({ what: job.subjectId })
     const rows = await db.select().from(serverPageFiles).where(eq(serverPageFiles.siteId, siteId))
-    const { settings, last: before, waiting, by } = await serverPagesRow(db, siteId)
+    const { settings, last, waiting, by } = await serverPagesRow(db, siteId)
     const site = await getSite(needed, siteId)
     const { setup } = await liveSetup(db, siteId)
     const paths = what === 'write' ? await pagesToWrite(needed, siteId, setup, settings.most) : []
     await changeServerPages(db, siteId, { waiting: null })
     let files: PageFiles | undefined
     let problem: string | null = null
-    const save = async (): Promise<void> => {
-      const { written: paths = [], unchanged = 0, removed = 0, left = [] } = files ?? {}
-      const written = paths.length
-      const last: ServerPagesResult = {
-        ...{ at: now().toISOString(), what, written, unchanged, removed, problem },
-        left: left.slice(0, MOST_LEFT),
-      }
-      await changeServerPages(db, siteId, { last })
-      events.changed(siteId, 'server-rules')
-      // What is compared every hour is no news.
-      const isNews = what === 'remove' || (before?.what !== 'write' && written > 0)
-      if (isNews && problem === null)
-        await writeEntry(
-          db,
-          siteId,
-          {
-            kind: 'server-rules',
-            title: what === 'write' ? 'Pages written to the web server' : 'Pages removed from the web server',
-            changes: [`${what === 'write' ? written : removed} pages`],
-            by,
-            decision: 'none',
-          },
-          now(),
-        )
-    }
     const act = async (server: FileServer): Promise<void> => {
       files = new PageFiles(needed, siteId, server)
       const days = what === 'write' ? goodDays(epochMs(now().getTime())) : []
-      // Only once nothing is there that nobody would renew.
+      // Marked only once nothing is there that nobody would renew; and first of all no longer marked.
       if (what === 'remove') await files.markDays(days)
       await files.lookAround(paths, new Map(rows.map(({ path, ...file }) => [path, file])))
       if (what === 'write') await files.markDays(days)
       await changeServerPages(db, siteId, { goodUntil: days.at(-1) ?? null })
-      const old = new Set(waiting)
-      // What has changed first: visitors get it from the file until then.
-      const inTurn = [...paths.filter((path) => old.has(path)), ...paths.filter((path) => !old.has(path))]
-      await writeAll(files, { site: askedSiteOf(site), setup, paths: inTurn }, now, progress)
-    }
-    /** Delivery may have taken the page before from its file, behind the change that was told. */
-    const purge = async (paths: readonly string[]): Promise<void> => {
-      if (paths.length === 0) return
-      await needed.delivery
-        .purge({ siteId, what: { kind: 'paths', paths: [...paths] }, manner: 'soft' })
-        .catch((error: unknown) => {
-          // What is not running has nothing stored that it would serve.
-          if (!(error instanceof DeliveryUnavailable)) throw error
-        })
+      await writeAll(files, { site: askedSiteOf(site), setup, paths: inTurn(paths, waiting ?? []) }, now, progress)
     }
     try {
       await withFiles(() => siteFiles(needed, siteId), act)
     } catch (error) {
-      if (error instanceof FileFailure || error instanceof JobFailure) problem = error.message
+      problem = whyEnded(error, progress.signal)
+      // A change that was told is still to be written.
+      await changeServerPages(db, siteId, { waiting })
       throw error instanceof FileFailure ? new JobFailure(error.message) : error
     } finally {
-      await purge(files?.written ?? [])
-      await save()
+      await purgeBehind(needed, siteId, files?.written ?? [])
+      const result = resultOf(files, { at: now().toISOString(), what, problem })
+      await changeServerPages(db, siteId, { last: result })
+      await tellLedger(needed, siteId, last, result, by)
+      events.changed(siteId, 'server-rules')
     }
   }

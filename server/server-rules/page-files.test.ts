@@ -1,4 +1,4 @@
-import { chmodSync, existsSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { chmodSync, existsSync, readdirSync, readFileSync, renameSync, rmSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { afterEach, beforeEach, describe, expect, test } from 'vitest'
 import type { ServerPages } from '../../core/contracts/server-pages.ts'
@@ -168,6 +168,23 @@ describe.runIf(hasApache)('pages as files on the web server of a site', () => {
     expect([files, last?.problem]).toEqual([0, expect.stringMatching(/\.$/)])
     expect(readFileSync(join(server.site, 'zest-pages'), 'utf8')).toBe('in the way')
     expect(await seen('/storm/')).toEqual(['The storm', 'site'])
+  })
+  test('follow a change that was told although they could not be written at once', async () => {
+    await run('write')
+    change('storm/index.html', 'The calm')
+    const moved = `${server.site}-away`
+    renameSync(server.site, moved)
+    await afterChange(bench.services, siteId, ['/storm/'])
+    await bench.services.jobs.idle()
+    expect((await told()).last?.problem).not.toBeNull()
+    renameSync(moved, server.site)
+    // A moment later it would most likely fail again; some minutes later it is tried.
+    await orderDueServerPages(bench.services)
+    await bench.services.jobs.idle()
+    expect(await seen('/storm/')).toEqual(['The storm', 'file'])
+    await orderDueServerPages({ ...bench.services, now: () => new Date(Date.now() + HOUR_MS / 4) })
+    await bench.services.jobs.idle()
+    expect(await seen('/storm/')).toEqual(['The calm', 'file'])
   })
   test('need a way to the files, and are not for everybody', async () => {
     await bench.call('DELETE', `/sites/${siteId}/file-connection`)

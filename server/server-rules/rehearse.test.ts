@@ -10,7 +10,7 @@ import { rehearse } from './rehearse.ts'
 
 const TEXT = 'The ferry leaves the quay at nine. '.repeat(100)
 const PAGE = `<!doctype html><title>Quay</title><link rel=stylesheet href=/look.css><script src=/gallery.box></script>
-<script src=/app.js></script><img src=/quay.png><img src=/lamp.png><p>${TEXT}`
+<script src=/app.js></script><img src=/quay.png><img src=/lamp.png><p>${TEXT}</html>`
 const SITE_ANSWERS: Record<string, { type: string; body: string; more?: Record<string, string> }> = {
   '/': { type: 'text/html; charset=utf-8', body: PAGE },
   '/gallery?page=2': {
@@ -114,6 +114,23 @@ describe.runIf(hasApache)('rehearsed on Apache', () => {
     const leftOut = result.culprits.map(({ text }) => text)
     expect(await run('apache', wanted, present, { leftOut })).toMatchObject({ outcome: 'good' })
   })
+  test('a page that may be a file is handed out as one, with the same content', async () => {
+    const result = await run('apache', ['storedPages'])
+    expect(result.outcome).toBe('good')
+    expect(at(result, '/').before.fields).not.toHaveProperty('cache-status')
+    expect(at(result, '/').after.fields['cache-status']).toContain('zest-files')
+    expect(at(result, '/gallery?page=2').after.fields).not.toHaveProperty('cache-status')
+  })
+  test('who does not bring the secret is refused, and a rule that lets others in all the same is found', async () => {
+    Object.assign(site, { originKey: 'a-key_1' })
+    try {
+      expect((await run('apache', ['backDoor'])).outcome).toBe('good')
+      const open = await run('apache', ['backDoor'], '<Files "*">\nRequire all granted\n</Files>\n')
+      expect([open.outcome, open.sentence]).toEqual(['breaks', expect.stringContaining('answered all the same')])
+    } finally {
+      Object.assign(site, { originKey: null })
+    }
+  })
   test('a present file with lines for modules that are not there is rehearsed without them, which is said', async () => {
     const present =
       'php_value memory_limit 64M\r\n<IfModule mod_rewrite.c>\r\nRewriteEngine On\r\nRewriteCond %{REQUEST_FILENAME} !-f\r\nRewriteRule . /index.php [L]\r\n</IfModule>\r\nAddHandler application/x-httpd-php .php\r\n'
@@ -183,6 +200,14 @@ describe.runIf(hasNginx)('rehearsed on nginx', () => {
     expect(result.culprits.map(({ text, line }) => [text, line !== null])).toEqual([
       ['add_header X-Content-Type-Options "nosniff" always;', true],
     ])
+  })
+  test('the file for one site stands in its server block, with conditions of its own', async () => {
+    const stored = await run('nginx-site', ['storedPages'], 'location /old/ { return 410; }\n')
+    expect([stored.outcome, at(stored, '/').after.fields['cache-control']]).toEqual(['good', 'no-cache'])
+    expect(at(stored, '/gallery?page=2').after.fields).not.toHaveProperty('cache-control')
+    expect((await run('nginx-site', ['storedPages'], 'if (-f /etc/hostname) { return 204; }')).outcome).toBe(
+      'not-possible',
+    )
   })
   test('a present file that does more than answer is not carried out', async () => {
     for (const present of [

@@ -167,10 +167,11 @@ class Rehearsing {
     })
   }
 
-  /** Whether the home page is given to those who do not bring the secret of Zest Lamp. */
-  async answersAnybody(): Promise<boolean> {
+  /** Whether a page is given to those who do not bring the secret of Zest Lamp. @param answered with the secret */
+  async answersAnybody(answered: readonly RehearsedAddress[]): Promise<boolean> {
     const { [ORIGIN_KEY_FIELD]: _secret, ...fields } = this.#fields
-    return (await this.#server.ask('/', fields)).status < 400
+    const page = answered.find(({ after }) => after.status < 400)
+    return page !== undefined && (await this.#server.ask(page.path, fields)).status < 400
   }
 
   /** Find which lines break something, by leaving out one after the other. */
@@ -257,7 +258,7 @@ const rehearseOn = async (
   if (refused !== undefined)
     return ended('breaks', `The server refuses these rules: ${lastLine(refused)}`, { version, notUsed, unlike })
   const addresses = await rehearsing.under(sections)
-  if (sections.some(({ id }) => id === 'backDoor') && (await rehearsing.answersAnybody()))
+  if (sections.some(({ id }) => id === 'backDoor') && (await rehearsing.answersAnybody(addresses)))
     return ended(
       'breaks',
       'Requests without the secret of Zest Lamp are answered all the same: another rule in the present file lets them in.',

@@ -2,9 +2,8 @@ import type { Site } from '../../core/contracts/sites.ts'
 import { median } from '../../core/stats/median.ts'
 import type { WaitSample } from '../../core/upkeep/compare-waits.ts'
 import { plainFileOf } from './plain-file.ts'
-import { AS_MADE, askSite } from '../net/asked-site.ts'
+import { AS_MADE, askedSiteOf, askSite } from '../net/asked-site.ts'
 import { OutsideFailure } from '../net/outside-request.ts'
-import { askedSiteOf } from '../net/asked-site.ts'
 
 const PAGES = 4
 const ROUNDS = 12

@@ -22,8 +22,7 @@ import type { HasClock } from '../live/clock.ts'
 import type { HasEvents } from '../live/event-bus.ts'
 import type { HasAddresses } from '../net/addresses.ts'
 import { OutsideFailure } from '../net/outside-request.ts'
-import { AS_MADE, askSite } from '../net/asked-site.ts'
-import { askedSiteOf } from '../net/asked-site.ts'
+import { AS_MADE, askedSiteOf, askSite } from '../net/asked-site.ts'
 import { getSite } from '../sites/sites.ts'
 
 const MOST_KEPT = 5

@@ -37,7 +37,7 @@ const order = async (what: ServerPagesOrder['what']): Promise<void> => {
 }
 
 const EVERY = [
-  { value: 'never', title: 'only when I say so' },
+  { value: 'never', title: 'only on demand' },
   { value: '15', title: 'every 15 minutes' },
   { value: '60', title: 'every hour' },
   { value: '360', title: 'every 6 hours' },
@@ -55,8 +55,8 @@ const every = computed({
 const state = computed(() => {
   if (pages.value === null) return ''
   const { files, bytes: size, goodUntil } = pages.value
-  if (files === 0) return 'No page is there yet, so the rules change nothing for visitors.'
-  return `${howMany(files, 'page')} there, ${bytes(size)} in all. Without word from Zest Lamp, the server uses them until the end of ${goodUntil ?? 'today'}.`
+  if (files === 0) return 'No pages are stored there yet, so the rules change nothing for visitors.'
+  return `${howMany(files, 'page')} stored there, ${bytes(size)} in all. If Zest Lamp stops renewing them, your server uses them until the end of ${goodUntil ?? 'today'}.`
 })
 </script>
 
@@ -66,8 +66,8 @@ const state = computed(() => {
     <p class="lead">
       Zest Lamp requests your pages as a signed-out visitor and writes them into the folder
       <code>zest-pages</code> of your site. The rules then have your server send the file instead of running the content
-      system: only for visitors without cookies of their own, and only for addresses that may be stored. Whatever tells
-      Zest Lamp of a change has the files written again.
+      system: only for visitors without cookies of their own, and only for addresses that may be stored. When Zest Lamp
+      learns of a change, it writes the files again.
     </p>
     <p role="status">{{ state }}</p>
     <NoteBox v-if="pages?.last" :kind="pages.last.problem === null ? 'info' : 'warning'">

@@ -17,8 +17,10 @@ watch(
 )
 
 const COLUMNS = ['Now', 'Rules in your server', 'With stored pages', 'Zest Lamp in front'] as const
+/** What is measured behind Zest Lamp has part of it already. */
+const ofServer = computed(() => (findings.findings?.looks ?? []).filter(({ side }) => side === 'origin'))
 const rows = computed(() =>
-  (findings.findings?.looks ?? []).map((look) => ({
+  ofServer.value.map((look) => ({
     key: `${look.pageId} ${look.visitorId}`,
     page: pageName(look.path),
     visitor: props.site.visitors.find(({ id }) => id === look.visitorId)?.name ?? '',
@@ -31,8 +33,8 @@ const isWorthMore = computed(() => rows.value.some(({ lcpMs: [, , pages = 0, all
 <template>
   <section v-if="findings.findings" class="worth">
     <p v-if="rows.length === 0" class="muted small">
-      Once your site has been measured, this shows in seconds what rules in your server are worth, and what more Zest
-      Lamp in front of it would be.
+      Once your server (origin) has been measured, this shows in seconds what rules in your server are worth, and what
+      more Zest Lamp in front of it would be.
     </p>
     <template v-else>
       <div class="wide">

@@ -91,21 +91,21 @@ test('the back door is offered once a secret is sent, and each file has the rule
     },
   })
   const titles = (host: HTMLElement) => [...host.querySelectorAll('fieldset label')].map((one) => textOf(one))
-  expect(titles(mounted(ServerRulesPanel, { site: aSite() }))).not.toContain('Only requests by way of Zest Lamp')
+  expect(titles(mounted(ServerRulesPanel, { site: aSite() }))).not.toContain('Only requests through Zest Lamp')
   const host = mounted(ServerRulesPanel, { site: aSite({ originKey: 'a-key_1' }) })
   const select = host.querySelector('select')!
   select.value = 'nginx-site'
   select.dispatchEvent(new Event('change'))
   await nextTick()
   expect(titles(host)).toEqual([
-    'Only requests by way of Zest Lamp',
+    'Only requests through Zest Lamp',
     'HTTPS and one host name',
     'Stored pages from the disk',
   ])
-  await tick(host, 'Only requests by way of Zest Lamp')
+  await tick(host, 'Only requests through Zest Lamp')
   expect(textOf(host)).toContain('if ($http_zest_origin_key != "a-key_1") { return 403; }')
   await tick(host, 'Stored pages from the disk')
-  await vi.waitFor(() => expect(textOf(host)).toContain('No page is there yet'))
+  await vi.waitFor(() => expect(textOf(host)).toContain('No pages are stored there yet'))
 })
 test('where it is not clear what is ours, nothing is offered', async () => {
   const host = mounted(ServerRulesPanel, { site: aSite() })

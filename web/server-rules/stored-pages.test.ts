@@ -34,18 +34,18 @@ const shown = async (
 ): Promise<{ host: HTMLElement; asked: Asked[] }> => {
   const asked = answering({ [`GET ${path}`]: pages, ...more })
   const host = mounted(StoredPages, { site: aSite() })
-  await expect.poll(() => textOf(host)).toMatch(/No page is there|there, /)
+  await expect.poll(() => textOf(host)).toMatch(/No pages are stored|stored there, /)
   return { host, asked }
 }
 
 test('before any page is written it is said that the rules change nothing yet', async () => {
   const { host } = await shown(PAGES)
-  expect(textOf(host)).toContain('No page is there yet, so the rules change nothing for visitors.')
+  expect(textOf(host)).toContain('No pages are stored there yet, so the rules change nothing for visitors.')
   expect(textOf(host)).not.toContain('Remove them')
 })
 test('what is there is told with its size and its end, and what is not with the reason', async () => {
   const { host } = await shown(WRITTEN)
-  expect(textOf(host)).toContain('2 pages there, 24 KB in all.')
+  expect(textOf(host)).toContain('2 pages stored there, 24 KB in all.')
   expect(textOf(host)).toContain('until the end of 2026-12-03')
   expect(textOf(host)).toContain('1 page written, 1 unchanged, 0 removed.')
   expect(textOf(host)).toContain('/basket-of-the-day The response sets a cookie.')

@@ -46,8 +46,13 @@ test('what rules in the server are worth stands beside what is worth more in fro
 test('where the server can do it all, that is said', async () => {
   expect(textOf(await shown(findings(2500)))).toContain('Your server can do all that is worth something')
 })
+test('what was measured behind Zest Lamp says nothing about the server', async () => {
+  const { looks, ...rest } = findings(1200)
+  const host = await shown({ ...rest, looks: looks.map((look) => ({ ...look, side: 'live' })) })
+  expect(textOf(host)).toContain('Once your server (origin) has been measured')
+})
 test('before anything was measured it is said what would stand there', async () => {
   const host = await shown({ ...findings(0), looks: [] })
-  expect(textOf(host)).toContain('Once your site has been measured')
+  expect(textOf(host)).toContain('Once your server (origin) has been measured')
   expect(host.querySelector('table')).toBeNull()
 })
