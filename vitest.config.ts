@@ -21,11 +21,25 @@ export default defineConfig({
         test: {
           name: 'unit',
           expect: patient,
-          include: ['{core,process,delivery,objects,lab,server,web,cli,standins,scripts,bench}/**/*.test.ts'],
+          include: ['{core,process,delivery,objects,lab,server,cli,standins,scripts,bench}/**/*.test.ts'],
           exclude: ['**/*.long.test.ts'],
           environment: 'node',
           // One set of modules for all files of a worker: loading them again for each file took two fifths of the time. Tests put back what they replace.
           isolate: false,
+          testTimeout: 30_000,
+          hookTimeout: 60_000,
+        },
+      },
+      // By themselves, because a worker that meets a file of another environment ends, and the next one loads all modules again.
+      {
+        extends: true,
+        test: {
+          name: 'interface',
+          expect: patient,
+          include: ['web/**/*.test.ts'],
+          environment: 'jsdom',
+          isolate: false,
+          sequence: { groupOrder: 1 },
           // Vuetify's components import their styles, which Node by itself cannot read.
           server: { deps: { inline: ['vuetify'] } },
           testTimeout: 30_000,
@@ -72,7 +86,7 @@ export default defineConfig({
           environment: 'node',
           // The machine measures one thing at a time; so do the tests that measure.
           fileParallelism: false,
-          sequence: { groupOrder: 1 },
+          sequence: { groupOrder: 2 },
           testTimeout: 600_000,
           hookTimeout: 300_000,
         },
@@ -86,7 +100,7 @@ export default defineConfig({
           environment: 'node',
           maxWorkers: 2,
           // Not beside those that measure.
-          sequence: { groupOrder: 2 },
+          sequence: { groupOrder: 3 },
           testTimeout: 600_000,
           hookTimeout: 300_000,
         },

@@ -86,7 +86,7 @@ counts.build = await buildAll().then(
   () => ({ passed: 1, failed: 0 }),
   (error) => (console.error(error.message), { passed: 0, failed: 1 }),
 )
-for (const project of ['unit', 'e2e', 'e2e-side-by-side']) counts[project] = await vitest(project)
+for (const project of ['unit', 'interface', 'e2e', 'e2e-side-by-side']) counts[project] = await vitest(project)
 
 for (const [name, { passed, failed }] of Object.entries(counts))
   console.log(`${name.padEnd(17)} ${passed} passed, ${failed} failed`)

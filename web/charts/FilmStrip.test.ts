@@ -1,4 +1,3 @@
-// @vitest-environment jsdom
 import { nextTick } from 'vue'
 import { describe, expect, test } from 'vitest'
 import type { Run } from '../../core/contracts/measurements.ts'

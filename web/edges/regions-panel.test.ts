@@ -1,4 +1,3 @@
-// @vitest-environment jsdom
 import { Blob } from 'node:buffer'
 import { gzipSync } from 'node:zlib'
 import { afterEach, expect, test, vi } from 'vitest'

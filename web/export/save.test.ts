@@ -1,4 +1,3 @@
-// @vitest-environment jsdom
 import { describe, expect, test } from 'vitest'
 import { fileName } from './save.ts'
 

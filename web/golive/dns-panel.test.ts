@@ -1,4 +1,3 @@
-// @vitest-environment jsdom
 import { afterEach, expect, test, vi } from 'vitest'
 import type { DnsPlan } from '../../core/contracts/going-live.ts'
 import { aSite } from '../testing/a-site.ts'

@@ -1,4 +1,3 @@
-// @vitest-environment jsdom
 import { afterEach, expect, test, vi } from 'vitest'
 import type { GoingLive, GoingLiveStep } from '../../core/contracts/going-live-steps.ts'
 import { aSite } from '../testing/a-site.ts'

@@ -1,4 +1,3 @@
-// @vitest-environment jsdom
 import { describe, expect, test } from 'vitest'
 import type { LedgerEntry } from '../../core/contracts/ledger.ts'
 import { Setup } from '../../core/contracts/setup.ts'

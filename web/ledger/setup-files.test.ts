@@ -1,4 +1,3 @@
-// @vitest-environment jsdom
 import { nextTick } from 'vue'
 import { afterEach, beforeEach, describe, expect, test, vi } from 'vitest'
 import type { ImportedSetup, SetupFile } from '../../core/contracts/setup-file.ts'

@@ -1,4 +1,3 @@
-// @vitest-environment jsdom
 import { afterEach, expect, test, vi } from 'vitest'
 import type { QuickCheck } from '../../core/contracts/quick-check.ts'
 import { aSite } from '../testing/a-site.ts'

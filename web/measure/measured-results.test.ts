@@ -1,4 +1,3 @@
-// @vitest-environment jsdom
 import { afterEach, describe, expect, test, vi } from 'vitest'
 import { aPageResult, aSideSummary } from '../../core/measuring/testing/made-up.ts'
 import { aSite } from '../testing/a-site.ts'

@@ -1,4 +1,3 @@
-// @vitest-environment jsdom
 import { nextTick } from 'vue'
 import { afterEach, beforeEach, describe, expect, test, vi } from 'vitest'
 import type { PlannerFacts, PlanOrder } from '../../core/contracts/planner.ts'

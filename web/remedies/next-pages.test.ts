@@ -1,4 +1,3 @@
-// @vitest-environment jsdom
 import { afterEach, expect, test, vi } from 'vitest'
 import type { NextPageRule } from '../../core/contracts/rewriting.ts'
 import { answering } from '../testing/answers.ts'

@@ -1,4 +1,3 @@
-// @vitest-environment jsdom
 import { describe, expect, test } from 'vitest'
 import type { PredictedGain } from '../../core/contracts/findings.ts'
 import { gainInWords, gainOf } from '../stores/findings.ts'

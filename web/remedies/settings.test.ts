@@ -1,4 +1,3 @@
-// @vitest-environment jsdom
 import { nextTick } from 'vue'
 import { afterEach, describe, expect, test, vi } from 'vitest'
 import type { PageKind } from '../../core/contracts/setup.ts'

@@ -1,4 +1,3 @@
-// @vitest-environment jsdom
 import { describe, expect, test } from 'vitest'
 import { mounted } from '../testing/mounted.ts'
 import SecondsRuler from './SecondsRuler.vue'

@@ -1,4 +1,3 @@
-// @vitest-environment jsdom
 import { afterEach, expect, test, vi } from 'vitest'
 import type { ServerPages } from '../../core/contracts/server-pages.ts'
 import { aSite } from '../testing/a-site.ts'

@@ -1,4 +1,3 @@
-// @vitest-environment jsdom
 import { nextTick } from 'vue'
 import { describe, expect, test } from 'vitest'
 import { mounted, textsOf, type } from '../testing/mounted.ts'

@@ -1,4 +1,3 @@
-// @vitest-environment jsdom
 import { afterEach, expect, test, vi } from 'vitest'
 import type { EventTarget, Site } from '../../core/contracts/sites.ts'
 import { aSite } from '../testing/a-site.ts'

@@ -1,4 +1,3 @@
-// @vitest-environment jsdom
 import { afterEach, describe, expect, test, vi } from 'vitest'
 import type { Readiness } from '../../core/contracts/delivery.ts'
 import { aSite } from '../testing/a-site.ts'

@@ -1,4 +1,3 @@
-// @vitest-environment jsdom
 import { expect, test } from 'vitest'
 import { PrefetchSums, type ChannelTraffic } from '../../core/contracts/delivery.ts'
 import { aSite } from '../testing/a-site.ts'

@@ -1,4 +1,3 @@
-// @vitest-environment jsdom
 import { createPinia, setActivePinia } from 'pinia'
 import { afterEach, beforeEach, describe, expect, test, vi } from 'vitest'
 import type { Changed } from '../../core/contracts/jobs.ts'

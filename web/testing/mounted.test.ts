@@ -1,4 +1,3 @@
-// @vitest-environment jsdom
 import { onBeforeUnmount } from 'vue'
 import { expect, test } from 'vitest'
 import { mounted } from './mounted.ts'

@@ -1,4 +1,3 @@
-// @vitest-environment jsdom
 import { defineComponent, h, nextTick } from 'vue'
 import { useTheme } from 'vuetify'
 import { expect, test } from 'vitest'

@@ -1,4 +1,3 @@
-// @vitest-environment jsdom
 import { describe, expect, test } from 'vitest'
 import type { z } from 'zod'
 import type { VerdictKind } from '../../core/contracts/measurements.ts'

@@ -1,4 +1,3 @@
-// @vitest-environment jsdom
 import { nextTick } from 'vue'
 import { describe, expect, test } from 'vitest'
 import type { GuidedOrder, GuidedRun, GuidedStep } from '../../core/contracts/guided.ts'

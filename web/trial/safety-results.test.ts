@@ -1,4 +1,3 @@
-// @vitest-environment jsdom
 import { afterEach, describe, expect, test, vi } from 'vitest'
 import type { PageSafety, SafetyCheck } from '../../core/contracts/safety.ts'
 import { useProblems } from '../stores/problems.ts'

@@ -1,4 +1,3 @@
-// @vitest-environment jsdom
 import { afterEach, describe, expect, test, vi } from 'vitest'
 import { absentAddress, type Coverage, type SitemapPageState } from '../../core/contracts/store.ts'
 import { aSite } from '../testing/a-site.ts'
