@@ -61,6 +61,15 @@ export const RulesChoice = z.strictObject({
 })
 export type RulesChoice = z.infer<typeof RulesChoice>
 
+/** Files that pages need first, as they were seen when pages were measured. */
+export const PreloadProposal = z.object({
+  pages: z.int().min(0).describe('Pages that were looked at; 0: none has been measured yet'),
+  files: z
+    .array(z.object({ path: z.string(), kind: z.enum(['style', 'script', 'font']), bytes: z.int().describe('As sent') }))
+    .describe('What every one of them needed before it could be shown'),
+})
+export type PreloadProposal = z.infer<typeof PreloadProposal>
+
 export const RehearsalOrder = z.strictObject({
   choice: RulesChoice,
   present: z

@@ -11,6 +11,8 @@ import {
   line,
   TEXT_TYPES,
   TYPES_BY_SETTING,
+  within,
+  type RuleLine,
   type RuleWriter,
 } from './rule.ts'
 
@@ -123,8 +125,34 @@ const backDoor: RuleWriter = (_setup, { originKey }) =>
         ),
       ])
 
-const preload: RuleWriter = (_setup, { preloads }) =>
-  ifModule(
+/**
+ * Early hints (RFC 8297) for pages that browsers open, before the server begins to make them.
+ * A rules file may name them where the server knows how and its main configuration has them on; elsewhere nothing happens.
+ */
+const earlyHints = (preloads: readonly string[]): readonly RuleLine[] =>
+  preloads.length === 0
+    ? []
+    : ifModule(
+        'mod_version.c',
+        within('<IfVersion >= 2.4.34>', 'Older servers cannot be asked what they know.', [
+          ...within('<IfDirective H2EarlyHint>', 'Only where the server knows early hints.', [
+            // As asked for without a trace: "Vary" would have caches keep a page for each kind of request.
+            ...within(
+              `<If "req_novary('Sec-Fetch-Mode') == 'navigate'">`,
+              'Only when a browser opens a page: it uses hints for nothing else.',
+              preloads.map((path) =>
+                line(
+                  `H2EarlyHint Link "${preloadLink(path)}"`,
+                  `Over HTTP/2, browsers load ${path} while the server still makes the page, where its main configuration says “H2EarlyHints on”.`,
+                ),
+              ),
+            ),
+          ]),
+        ]),
+      )
+
+const preload: RuleWriter = (_setup, { preloads }) => [
+  ...ifModule(
     'mod_headers.c',
     preloads.map((path) =>
       line(
@@ -132,7 +160,9 @@ const preload: RuleWriter = (_setup, { preloads }) =>
         `Browsers load ${path} as soon as a page begins to arrive.`,
       ),
     ),
-  )
+  ),
+  ...earlyHints(preloads),
+]
 
 /** Rules for a rules file of Apache (`.htaccess`), each guarded by the module it needs. */
 export const APACHE_RULES: Readonly<Record<RuleId, RuleWriter>> = {

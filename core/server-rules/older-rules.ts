@@ -18,7 +18,7 @@ const PATTERNS: Readonly<Record<ServerKind, readonly (readonly [RuleId, RegExp])
     ['validators', /^Header\s+(?:always\s+)?unset\s+ETag\b/i],
     ['security', /^Header\b.*\b(?:X-Content-Type-Options|Referrer-Policy)\b/i],
     ['https', /^RewriteCond\s+%\{HTTPS\}/i],
-    ['preload', /^Header\b.*\brel=preload\b/i],
+    ['preload', /^(?:Header|H2EarlyHint)\b.*\brel=preload\b/i],
     ['storedPages', /^RewriteCond\b.*%\{HTTP_COOKIE\}/i],
   ],
   nginx: [

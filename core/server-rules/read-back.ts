@@ -17,7 +17,8 @@ export const readBack = (rules: string): ReadBack => {
   const titles = new Set(rules.split(/\r?\n/).map((line) => line.trim()))
   const host = RulesChoice.shape.host.safeParse(HOST.exec(rules)?.[1] ?? null)
   const preloads = RulesChoice.shape.preloads.safeParse(
-    [...rules.matchAll(PRELOADED)].map(([, path = '']) => path.replaceAll('%%', '%')),
+    // The same file may be named twice: in a field of the page, and in early hints.
+    [...new Set([...rules.matchAll(PRELOADED)].map(([, path = '']) => path.replaceAll('%%', '%')))],
   )
   return {
     wanted: RULE_IDS.filter((id) => titles.has(`# ${RULE_TITLES[id]}`)),

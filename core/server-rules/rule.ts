@@ -38,15 +38,18 @@ export type RuleWriter = (setup: Setup, facts: ServerFacts) => readonly RuleLine
 export const line = (text: string, why: string): RuleLine => ({ text, why })
 export const closing = (text: string): RuleLine => ({ text, why: null })
 
+/** Lines within a section of Apache's configuration. @param opening such as `<IfModule mod_headers.c>` @param why when they hold */
+export const within = (opening: string, why: string, lines: readonly RuleLine[]): readonly RuleLine[] => [
+  line(opening, why),
+  ...lines.map((one) => ({ text: `  ${one.text}`, why: one.why })),
+  closing(`</${/\w+/.exec(opening)?.[0] ?? ''}>`),
+]
+
 /** Lines that hold only where a module of Apache is there: without it the file is still read, and the site answers as before. */
 export const ifModule = (name: string, lines: readonly RuleLine[]): readonly RuleLine[] =>
   lines.length === 0
     ? []
-    : [
-        line(`<IfModule ${name}>`, `Only where the server has ${name.replace('!', 'no ').replace(/\.c$/, '')}.`),
-        ...lines.map(({ text, why }) => ({ text: `  ${text}`, why })),
-        closing('</IfModule>'),
-      ]
+    : within(`<IfModule ${name}>`, `Only where the server has ${name.replace('!', 'no ').replace(/\.c$/, '')}.`, lines)
 
 /** Types that compression makes smaller (RFC 6838 names; common practice). */
 export const TEXT_TYPES = [

@@ -69,7 +69,8 @@ describe.runIf(hasApache)('judged by Apache', () => {
       (wanted, at) => `<Directory /${at}>\n${given('apache', wanted)}\n</Directory>`,
     )
     expect(folders).toHaveLength(2 ** rulesOf('apache').length)
-    expect(await apacheComplains(['</Directory>', ...folders, '<Directory /none>'].join('\n'), OPTIONAL)).toBe('')
+    for (const modules of [OPTIONAL, [...OPTIONAL, 'http2']])
+      expect(await apacheComplains(['</Directory>', ...folders, '<Directory /none>'].join('\n'), modules)).toBe('')
   })
 })
 describe.runIf(hasNginx)('judged by nginx', () => {
@@ -305,6 +306,31 @@ describe.runIf(hasApache)('Apache with all modules answers', () => {
   afterAll(() => server?.stop())
   judgeAnswers(() => server, 'br')
   judgePreloads(() => server)
+})
+/** RFC 8297; browsers take early hints for navigations alone (HTML, "process early hint headers"). */
+describe.runIf(hasApache)('Apache that speaks HTTP/2 answers', () => {
+  let server: WebServer
+  beforeAll(async () => {
+    server = await WebServer.apache(FILES, textOf('apache'), [...OPTIONAL, 'http2'])
+  })
+  afterAll(() => server?.stop())
+  const HINTS = [
+    '</a.css>; rel=preload; as=style',
+    '</a.woff2>; rel=preload; as=font; crossorigin',
+    '</caf%C3%A9.js>; rel=preload; as=script',
+  ].join(', ')
+  test('with early hints when a browser opens a page, whose fields are as ever', async () => {
+    const { early, link, vary } = await server.hinted('/index.html', 'navigate')
+    expect([early, link]).toEqual([[HINTS], HINTS])
+    // Where the server looks for the page of a folder, it reads the rules twice; browsers load a file that is named twice once.
+    expect((await server.hinted('/', 'navigate')).early.join(', ').replaceAll(`${HINTS}, ${HINTS}`, HINTS)).toBe(HINTS)
+    // Caches would keep a page for each kind of request.
+    expect(vary.toLowerCase()).not.toContain('sec-fetch')
+  })
+  test.each(['cors', 'no-cors', 'same-origin'])('without them when something is asked for as "%s"', async (mode) => {
+    expect((await server.hinted('/', mode)).early).toEqual([])
+    expect((await server.hinted('/a.css', mode)).early).toEqual([])
+  })
 })
 describe.runIf(hasApache)('Apache without Brotli answers', () => {
   let server: WebServer

@@ -2,7 +2,7 @@ import { z } from 'zod'
 import { FileConnectionDraft, FileConnectionInfo } from '../../core/contracts/file-connections.ts'
 import { Job } from '../../core/contracts/jobs.ts'
 import { ServerPages, ServerPagesOrder, ServerPagesSettings } from '../../core/contracts/server-pages.ts'
-import { Placing, PlacingOrder, Rehearsal, RehearsalOrder } from '../../core/contracts/server-rules.ts'
+import { Placing, PlacingOrder, PreloadProposal, Rehearsal, RehearsalOrder } from '../../core/contracts/server-rules.ts'
 import type { HasDatabase } from '../db/database.ts'
 import {
   fileConnectionOf,
@@ -15,6 +15,7 @@ import { endpoint, type Endpoint } from '../http/endpoint.ts'
 import type { HasJobs } from '../jobs/job-queue.ts'
 import type { HasClock } from '../live/clock.ts'
 import type { HasAddresses } from '../net/addresses.ts'
+import { proposedPreloads } from '../server-rules/proposed-preloads.ts'
 import { listPlacings, orderPlacing, readPresentFile } from '../server-rules/placings.ts'
 import { listRehearsals, orderRehearsal, type HasRulesFiles } from '../server-rules/rehearsals.ts'
 import { orderServerPages, saveServerPages, serverPagesOf } from '../server-rules/server-pages.ts'
@@ -49,6 +50,16 @@ export const serverRulesEndpoints = (
       status: 202,
     },
     async ({ params, body, account }) => orderRehearsal(services, params.siteId, body, account!.name),
+  ),
+  endpoint(
+    {
+      method: 'get',
+      path: `${rules}/preloads`,
+      summary: 'Files that every measured page needed before it could be shown',
+      input,
+      reply: PreloadProposal,
+    },
+    async ({ params }) => proposedPreloads(services, params.siteId),
   ),
   endpoint(
     {

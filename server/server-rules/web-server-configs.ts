@@ -25,6 +25,7 @@ const MODULES = [
   'expires',
   'headers',
   'rewrite',
+  'http2',
 ]
 
 const isRoot = (): boolean => process.getuid?.() === 0

@@ -1,7 +1,9 @@
 import { spawn, spawnSync, type ChildProcess } from 'node:child_process'
+import { once } from 'node:events'
 import { existsSync } from 'node:fs'
 import { mkdtemp, rm, writeFile, mkdir, chmod, utimes } from 'node:fs/promises'
 import { request } from 'node:http'
+import { connect, type IncomingHttpHeaders } from 'node:http2'
 import { tmpdir } from 'node:os'
 import { dirname, join } from 'node:path'
 import { freePort, isListening } from '../../process/loopback-port.ts'
@@ -17,7 +19,7 @@ export const hasNginxBrotli = hasNginx && existsSync(NGINX_BROTLI)
 /** What Apache needs to answer at all. */
 const BASE = ['mpm_event', 'authz_core', 'mime', 'dir']
 export const OPTIONAL = ['filter', 'deflate', 'brotli', 'expires', 'headers', 'rewrite'] as const
-export type OptionalModule = (typeof OPTIONAL)[number]
+export type OptionalModule = (typeof OPTIONAL)[number] | 'http2'
 
 export interface WebAnswer {
   readonly status: number
@@ -109,6 +111,22 @@ export class WebServer {
     })
   }
 
+  /** A page over HTTP/2, as a browser asks for it. @returns Link fields of early hints before it, and its own @param mode what it is asked for as (Fetch Metadata, W3C) */
+  async hinted(path: string, mode: string): Promise<{ early: string[]; link: string | undefined; vary: string }> {
+    const session = connect(`http://127.0.0.1:${this.port}`, { settings: { enablePush: false } })
+    try {
+      const stream = session.request({ ':path': path, 'sec-fetch-mode': mode })
+      const early: string[] = []
+      stream.on('headers', (fields) => fields[':status'] === 103 && early.push(String(fields['link'])))
+      const [fields] = (await once(stream, 'response')) as [IncomingHttpHeaders]
+      stream.resume()
+      await once(stream, 'end')
+      return { early, link: fields['link'] as string | undefined, vary: String(fields['vary'] ?? '') }
+    } finally {
+      session.close()
+    }
+  }
+
   async stop(): Promise<void> {
     const ended = new Promise((resolve) => this.#child.once('exit', resolve))
     this.#child.kill('SIGTERM')
@@ -126,6 +144,7 @@ Listen 127.0.0.1:${port}
 ErrorLog ${folder}/error.log
 ${[...BASE, ...modules].map((name) => `LoadModule ${name}_module ${MODULES}/mod_${name}.so`).join('\n')}
 ${process.getuid?.() === 0 ? 'LoadModule unixd_module ' + MODULES + '/mod_unixd.so\nUser www-data\nGroup www-data' : ''}
+${modules.includes('http2') ? 'Protocols h2c http/1.1\nH2EarlyHints on' : ''}
 TypesConfig /etc/mime.types
 DocumentRoot ${folder}/site
 <Directory ${folder}/site>

@@ -15,6 +15,7 @@ import CheckList from '../ui/CheckList.vue'
 import NoteBox from '../ui/NoteBox.vue'
 import SelectField from '../ui/SelectField.vue'
 import OnServer from './OnServer.vue'
+import ProposedPreloads from './ProposedPreloads.vue'
 import RulesLines from './RulesLines.vue'
 import StoredPages from './StoredPages.vue'
 import WorthInServer from './WorthInServer.vue'
@@ -63,6 +64,9 @@ const preloaded = computed(() =>
     .map((text) => text.trim())
     .filter((text) => text !== ''),
 )
+const addPreloads = (paths: string[]): void => {
+  preloads.value = [...preloaded.value, ...paths].join('\n')
+}
 const preloadProblem = computed(() => {
   const { success, error } = RulesChoice.shape.preloads.safeParse(preloaded.value)
   return success ? '' : (error.issues[0]?.message ?? '')
@@ -175,6 +179,13 @@ const saveWithout = (): void => saveFile(FILES[kind.value], 'text/plain', withou
         spellcheck="false"
         :error-messages="preloadProblem"
       />
+      <template v-if="choice.wanted.includes('preload')">
+        <ProposedPreloads :site-id="site.id" :named="preloaded" @take="addPreloads" />
+        <p v-if="kind === 'apache'" class="small">
+          Over HTTP/2, Apache can name them even before the page is made (early hints). Ask whoever may change its main
+          configuration for the line <code>H2EarlyHints on</code>; without it, that part does nothing.
+        </p>
+      </template>
     </div>
     <div class="choices">
       <v-textarea

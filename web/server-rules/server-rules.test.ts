@@ -1,4 +1,3 @@
-// @vitest-environment jsdom
 import { afterEach, beforeEach, expect, test, vi } from 'vitest'
 import { nextTick } from 'vue'
 import { withBlock } from '../../core/server-rules/marked-block.ts'
@@ -21,6 +20,7 @@ const answer = (more: Record<string, unknown> = {}): void => {
     [`GET ${path}/server-rules/rehearsals`]: [],
     [`GET ${path}/server-rules/placings`]: [],
     [`GET ${path}/file-connection`]: NO_CONNECTION,
+    [`GET ${path}/server-rules/preloads`]: { pages: 0, files: [] },
     [`GET ${path}/findings`]: { looks: [], findings: [], remedies: [], limits: [] },
     ...more,
   })
@@ -79,6 +79,31 @@ test('files that pages need first are paths of this site', async () => {
   await fill(host, 'Files that every page needs first, one per line', '/style.css\n/text.woff2\n')
   expect(textOf(host)).toContain('</text.woff2>; rel=preload; as=font; crossorigin')
   expect(button(host, 'Copy the rules')!.disabled).toBe(false)
+})
+test('files that every measured page needed are proposed, and taken over by one button', async () => {
+  answer({
+    [`GET ${path}/server-rules/preloads`]: {
+      pages: 4,
+      files: [
+        { path: '/style.css', kind: 'style', bytes: 12_000 },
+        { path: '/text.woff2', kind: 'font', bytes: 21_000 },
+      ],
+    },
+  })
+  const host = mounted(ServerRulesPanel, { site: aSite() })
+  await tick(host, 'Files that pages need first')
+  await fill(host, 'Files that every page needs first, one per line', '/text.woff2\n')
+  await vi.waitFor(() => expect(textOf(host)).toContain('Each of the 4 pages that were measured needed these files'))
+  expect(textOf(host)).toContain('/style.css (12 KB)')
+  await press(host, 'Add these files')
+  expect(labelled(host, 'Files that every page needs first, one per line').value).toBe('/text.woff2\n/style.css')
+  expect(textOf(host)).toContain('H2EarlyHint Link "</style.css>; rel=preload; as=style"')
+  expect(textOf(host)).toContain('These are the files that the measured pages needed first.')
+})
+test('before anything has been measured, what to do is said', async () => {
+  const host = mounted(ServerRulesPanel, { site: aSite() })
+  await tick(host, 'Files that pages need first')
+  await vi.waitFor(() => expect(textOf(host)).toContain('Measure a few pages, and the files that all of them need'))
 })
 test('the back door is offered once a secret is sent, and each file has the rules that it can hold', async () => {
   answer({

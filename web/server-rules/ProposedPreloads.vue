@@ -1,0 +1,55 @@
+<script setup lang="ts">
+import { computed, shallowRef, watch } from 'vue'
+import { PreloadProposal } from '../../core/contracts/server-rules.ts'
+import { callApi } from '../api/client.ts'
+import { bytes, howMany } from '../format/show.ts'
+import { useProblems } from '../stores/problems.ts'
+
+/** Files that the measured pages needed first, to be named in the rules. */
+const props = defineProps<{ siteId: string; named: readonly string[] }>()
+const emit = defineEmits<{ take: [paths: string[]] }>()
+const problems = useProblems()
+
+const proposal = shallowRef<PreloadProposal | null>(null)
+watch(
+  () => props.siteId,
+  async (siteId) => {
+    const path = `/sites/${siteId}/server-rules/preloads`
+    proposal.value = (await problems.catching(() => callApi('GET', path, PreloadProposal))) ?? null
+  },
+  { immediate: true },
+)
+const missing = computed(() => (proposal.value?.files ?? []).filter(({ path }) => !props.named.includes(path)))
+const who = computed(() =>
+  proposal.value?.pages === 1
+    ? 'The page that was measured'
+    : `Each of the ${howMany(proposal.value?.pages ?? 0, 'page')} that were measured`,
+)
+</script>
+
+<template>
+  <div v-if="proposal !== null" class="small">
+    <p v-if="proposal.pages === 0">Measure a few pages, and the files that all of them need first are proposed here.</p>
+    <p v-else-if="proposal.files.length === 0">{{ who }} needed no file in common before it could be shown.</p>
+    <template v-else-if="missing.length > 0">
+      <p>{{ who }} needed these files before it could be shown:</p>
+      <ul>
+        <li v-for="{ path, bytes: size } in missing" :key="path">
+          <code>{{ path }}</code> ({{ bytes(size) }})
+        </li>
+      </ul>
+      <v-btn
+        size="small"
+        variant="outlined"
+        @click="
+          emit(
+            'take',
+            missing.map(({ path }) => path),
+          )
+        "
+        >Add these files</v-btn
+      >
+    </template>
+    <p v-else>These are the files that the measured pages needed first.</p>
+  </div>
+</template>
