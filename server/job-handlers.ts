@@ -27,6 +27,7 @@ import type { JobHandler } from './jobs/job-queue.ts'
 import type { HasFileAccess } from './files/file-connections.ts'
 import type { HasRecordings } from './measuring/recordings.ts'
 import type { HasDatabaseSecrets } from './databases/database-connections.ts'
+import { habitsJob } from './upkeep/site-habits.ts'
 import { backupJob } from './upkeep/backup-job.ts'
 import type { HasUpkeepFolder } from './upkeep/backups.ts'
 import { cleanUpJob } from './upkeep/clean-up-job.ts'
@@ -84,6 +85,7 @@ export const jobHandlers = (io: HandlerIo): Record<Job['kind'], JobHandler> => (
   'database-backup': backupJob(io),
   'clean-up': cleanUpJob(io),
   'database-restore': restoreJob(io),
+  'habits-look': habitsJob(io),
   'picture-survey': pictureSurveyJob(io),
   'picture-conversion': conversionJob(io),
   'picture-placing': picturePlacingJob(io),

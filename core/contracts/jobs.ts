@@ -26,6 +26,7 @@ export const JobKind = z.enum([
   'picture-survey',
   'picture-conversion',
   'picture-placing',
+  'habits-look',
 ])
 export type JobKind = z.infer<typeof JobKind>
 

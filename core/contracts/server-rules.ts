@@ -65,7 +65,9 @@ export type RulesChoice = z.infer<typeof RulesChoice>
 export const PreloadProposal = z.object({
   pages: z.int().min(0).describe('Pages that were looked at; 0: none has been measured yet'),
   files: z
-    .array(z.object({ path: z.string(), kind: z.enum(['style', 'script', 'font']), bytes: z.int().describe('As sent') }))
+    .array(
+      z.object({ path: z.string(), kind: z.enum(['style', 'script', 'font']), bytes: z.int().describe('As sent') }),
+    )
     .describe('What every one of them needed before it could be shown'),
 })
 export type PreloadProposal = z.infer<typeof PreloadProposal>

@@ -23,9 +23,6 @@ export const HabitAnswers = z.strictObject({
 export type HabitAnswers = z.infer<typeof HabitAnswers>
 export type HabitQuestion = keyof HabitAnswers
 
-export const SiteHabits = z.object({
-  at: z.iso.datetime(),
-  seen: z.array(SiteHabit),
-  answers: HabitAnswers,
-})
+/** What the newest look from outside found. */
+export const SiteHabits = z.object({ at: z.iso.datetime(), seen: z.array(SiteHabit) })
 export type SiteHabits = z.infer<typeof SiteHabits>

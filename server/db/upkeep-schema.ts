@@ -8,6 +8,7 @@ import type {
 } from '../../core/contracts/clean-up.ts'
 import type { BackedUpTable, Backup, MediaBackup, RestoreOrder } from '../../core/contracts/database-backups.ts'
 import type { FilePlace, FileTrial } from '../../core/contracts/file-connections.ts'
+import type { SiteHabits } from '../../core/contracts/site-habits.ts'
 import type { DatabasePlace, DatabaseTrial, DatabaseUse } from '../../core/contracts/site-databases.ts'
 import type { WaitSample } from '../../core/upkeep/compare-waits.ts'
 import { instant, siteId } from './schema.ts'
@@ -41,6 +42,8 @@ export const databaseConnections = pgTable(
 export const upkeepPlans = pgTable('upkeep_plans', {
   siteId: siteId().primaryKey(),
   plan: jsonb('plan').$type<UpkeepPlan>().notNull(),
+  /** What the newest look from outside found; null: nobody has looked yet. */
+  habits: jsonb('habits').$type<SiteHabits>(),
   /** Public and private key of backups (age, X25519). */
   recipient: text('recipient').notNull(),
   identity: secretText('identity').notNull(),

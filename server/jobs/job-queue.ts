@@ -59,12 +59,13 @@ const LANES = [
   'server-pages',
 ] as const
 type Lane = (typeof LANES)[number]
-/** Never two of them at once: a backup sees no clean-up, and two clean-ups do not meet. */
+/** Never two of them at once: a backup sees no clean-up, two clean-ups do not meet, and none is behind a wait that is measured. */
 const UPKEEP: ReadonlySet<JobKind> = new Set<JobKind>([
   'database-survey',
   'database-backup',
   'clean-up',
   'database-restore',
+  'habits-look',
 ])
 /** Beside the database, but never two of them at once: they work on the same pictures. */
 const PICTURES: ReadonlySet<JobKind> = new Set<JobKind>(['picture-survey', 'picture-conversion', 'picture-placing'])

@@ -33,7 +33,7 @@ import type { HasAddresses } from '../net/addresses.ts'
 import { listBackups, orderBackup } from '../upkeep/backups.ts'
 import { listCleanUps, orderCleanUp } from '../upkeep/clean-ups.ts'
 import { orderRestore } from '../upkeep/restores.ts'
-import { lookAtHabits, saveHabitAnswers } from '../upkeep/site-habits.ts'
+import { habitsOf, orderHabitsLook, saveHabitAnswers } from '../upkeep/site-habits.ts'
 import { latestSurvey, orderSurvey, previewOf } from '../upkeep/surveys.ts'
 import { saveUpkeepPlan, upkeepPlanOf } from '../upkeep/upkeep-plan.ts'
 import { SiteParams } from './site-routes.ts'
@@ -50,13 +50,24 @@ type Needed = HasDatabase & HasJobs & HasClock & HasAddresses & HasFileAccess & 
 const habitEndpoints = (services: Needed): Endpoint[] => [
   endpoint(
     {
-      method: 'post',
+      method: 'get',
       path: '/sites/:siteId/habits',
-      summary: 'Look at what can be seen from outside of how the site is run; takes some seconds',
+      summary: 'What was seen from outside of how the site is run',
       input,
-      reply: SiteHabits,
+      reply: z.object({ habits: SiteHabits.nullable() }),
     },
-    async ({ params }) => lookAtHabits(services, params.siteId),
+    async ({ params }) => ({ habits: await habitsOf(services, params.siteId) }),
+  ),
+  endpoint(
+    {
+      method: 'post',
+      path: '/sites/:siteId/habits/looks',
+      summary: 'Look at what can be seen from outside of how the site is run',
+      input,
+      reply: Job,
+      status: 202,
+    },
+    async ({ params }) => orderHabitsLook(services, params.siteId),
   ),
   endpoint(
     {

@@ -23,24 +23,44 @@ beforeEach(async () => {
 })
 afterEach(() => bench.close())
 
+const looked = async () => {
+  expect((await bench.call('POST', `/sites/${siteId}/habits/looks`)).status).toBe(202)
+  await bench.services.jobs.idle()
+  return (await bench.call('GET', `/sites/${siteId}/habits`)).body.habits
+}
 test('what can be seen from outside is told with its evidence', async () => {
-  const { status, body } = await bench.call('POST', `/sites/${siteId}/habits`)
-  expect(status).toBe(200)
+  expect((await bench.call('GET', `/sites/${siteId}/habits`)).body).toEqual({ habits: null })
+  const body = await looked()
   const found = Object.fromEntries(body.seen.map((one: { topic: string }) => [one.topic, one]))
   expect(found['server'].evidence).toEqual(['Server: Bollard/2.1'])
   expect(found['language'].sentence).toContain('Tern 7.4')
   expect(found['content-system'].sentence).toContain('Slipway 6.1')
   expect(found['page-making'].evidence[1]).toContain('/style.css')
-  expect(body.answers).toEqual({})
 })
 test('what cannot is asked, and the answer is kept', async () => {
   const answers = { 'unused-themes': 'yes' }
   expect((await bench.call('PUT', `/sites/${siteId}/habits/answers`, answers)).body).toEqual(answers)
-  expect((await bench.call('POST', `/sites/${siteId}/habits`)).body.answers).toEqual(answers)
+  await looked()
+  expect((await bench.call('GET', `/sites/${siteId}/database/plan`)).body.answers).toEqual(answers)
   expect((await bench.call('PUT', `/sites/${siteId}/habits/answers`, { 'own-guess': 'yes' })).status).toBe(422)
 })
 test('a server that does not answer is said to do so', async () => {
+  const before = await looked()
   bench.site = () => undefined
-  const { status, body } = await bench.call('POST', `/sites/${siteId}/habits`)
-  expect([status, body.code]).toEqual([422, 'NOT_REACHED'])
+  expect(await looked()).toEqual(before)
+  const [job] = (await bench.call('GET', '/jobs')).body
+  expect(job).toMatchObject({ state: 'failed', error: 'The server of the site did not answer for /.' })
+})
+test('a look says how far it is, and one that is cancelled changes nothing', async () => {
+  const before = await looked()
+  const seen: string[] = []
+  bench.services.events.listen((event) => {
+    if (event.kind !== 'job' || event.job.kind !== 'habits-look') return
+    seen.push(event.job.now)
+    if (event.job.now === 'How the server is reached') void bench.call('POST', `/jobs/${event.job.id}/cancel`)
+  })
+  expect(await looked()).toEqual(before)
+  const [job] = (await bench.call('GET', '/jobs')).body
+  expect(job.state).toBe('cancelled')
+  expect(seen).toContain('Reading /')
 })

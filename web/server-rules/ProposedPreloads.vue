@@ -28,11 +28,14 @@ const who = computed(() =>
 </script>
 
 <template>
-  <div v-if="proposal !== null" class="small">
+  <div v-if="proposal !== null" class="small proposal">
     <p v-if="proposal.pages === 0">Measure a few pages, and the files that all of them need first are proposed here.</p>
     <p v-else-if="proposal.files.length === 0">{{ who }} needed no file in common before it could be shown.</p>
     <template v-else-if="missing.length > 0">
-      <p>{{ who }} needed these files before it could be shown:</p>
+      <p>
+        {{ who }} needed these files before it could be shown. If a name changes with each version of a file, change it
+        here as well:
+      </p>
       <ul>
         <li v-for="{ path, bytes: size } in missing" :key="path">
           <code>{{ path }}</code> ({{ bytes(size) }})
@@ -53,3 +56,12 @@ const who = computed(() =>
     <p v-else>These are the files that the measured pages needed first.</p>
   </div>
 </template>
+
+<style scoped>
+.proposal ul {
+  margin: 0.3rem 0 0.6rem;
+}
+.proposal li {
+  overflow-wrap: anywhere;
+}
+</style>

@@ -4,8 +4,8 @@ import { z } from 'zod'
 import { Job } from '../../core/contracts/jobs.ts'
 import { callApi } from '../api/client.ts'
 
-/** Work on the database: one at a time, beside everything else. */
-export const UPKEEP = ['database-survey', 'database-backup', 'clean-up', 'database-restore'] as const
+/** Work on the database, and looking at how the site is run: one at a time, beside everything else. */
+export const UPKEEP = ['database-survey', 'database-backup', 'clean-up', 'database-restore', 'habits-look'] as const
 
 /** Work on pictures, likewise. */
 export const PICTURES = ['picture-survey', 'picture-conversion', 'picture-placing'] as const

@@ -1,25 +1,32 @@
 <script setup lang="ts">
-import { ref, shallowRef } from 'vue'
+import { computed, shallowRef, watch } from 'vue'
+import { z } from 'zod'
 import { HabitAnswers, SiteHabits, type HabitAnswer, type HabitQuestion } from '../../core/contracts/site-habits.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { callApi } from '../api/client.ts'
 import { when } from '../format/show.ts'
+import { useJobs } from '../stores/jobs.ts'
 import { useProblems } from '../stores/problems.ts'
 import ActionButton from '../ui/ActionButton.vue'
+import NoteBox from '../ui/NoteBox.vue'
 import SelectField from '../ui/SelectField.vue'
+import { useUpkeepWork } from './upkeep-work.ts'
 
 /** How the site is run besides: what can be seen from outside, with seconds, and questions about what cannot. */
 const props = defineProps<{ site: Site; answers: HabitAnswers }>()
 const emit = defineEmits<{ answered: [answers: HabitAnswers] }>()
+const jobs = useJobs()
 const problems = useProblems()
 const habits = shallowRef<SiteHabits | null>(null)
-const isLooking = ref(false)
 const path = (rest: string): string => `/sites/${props.site.id}/habits${rest}`
-const look = async (): Promise<void> => {
-  isLooking.value = true
-  habits.value = (await problems.catching(() => callApi('POST', path(''), SiteHabits))) ?? habits.value
-  isLooking.value = false
+const load = async (): Promise<void> => {
+  const came = await problems.catching(() => callApi('GET', path(''), z.object({ habits: SiteHabits.nullable() })))
+  if (came !== undefined) habits.value = came.habits
 }
+watch(() => props.site.id, load, { immediate: true })
+const { job, order, ordering } = useUpkeepWork(() => props.site.id, load, 'habits')
+/** The newest look, whatever became of it. */
+const newest = computed(() => jobs.jobs.find(({ siteId, kind }) => siteId === props.site.id && kind === 'habits-look'))
 
 const QUESTIONS: { id: HabitQuestion; question: string; so: Partial<Record<HabitAnswer, string>> }[] = [
   {
@@ -74,11 +81,17 @@ const soFor = (id: HabitQuestion): string => {
     asked, and nothing is guessed.
   </p>
   <div class="bar">
-    <ActionButton color="primary" variant="flat" :under-way="isLooking" @click="look">
+    <ActionButton
+      color="primary"
+      variant="flat"
+      :under-way="job !== undefined || ordering === 'look'"
+      @click="order('look', 'looks')"
+    >
       {{ habits === null ? 'Look from outside' : 'Look again' }}
     </ActionButton>
     <span v-if="habits" class="muted small">{{ when(habits.at) }}</span>
   </div>
+  <NoteBox v-if="newest?.state === 'failed'" kind="error" :text="newest.error ?? ''" />
   <div v-if="habits" class="scroll" tabindex="0" role="group" aria-label="Seen from outside">
     <table class="figures">
       <thead>

@@ -4,13 +4,14 @@ import { callApi } from '../api/client.ts'
 import { PICTURES, UPKEEP, useJobs } from '../stores/jobs.ts'
 import { useProblems } from '../stores/problems.ts'
 
-const KINDS: Record<'database' | 'pictures', ReadonlySet<Job['kind']>> = {
+const KINDS: Record<'database' | 'pictures' | 'habits', ReadonlySet<Job['kind']>> = {
   database: new Set(UPKEEP),
   pictures: new Set(PICTURES),
+  habits: new Set(['habits-look']),
 }
 
 /**
- * Work on the database or the pictures of a site: what is under way, and ordering more of it.
+ * Work on the database, the pictures or the habits of a site: what is under way, and ordering more of it.
  * @param whenDone told when something has ended
  */
 export const useUpkeepWork = (

@@ -1,0 +1,1 @@
+ALTER TABLE "upkeep_plans" ADD COLUMN "habits" jsonb;
