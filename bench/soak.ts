@@ -4,6 +4,7 @@ import { readFileSync } from 'node:fs'
 import { brotliDecompressSync, gunzipSync } from 'node:zlib'
 import { attack } from './attackers.ts'
 import { configFor, HOST, startDelivery, type DeliveryProcess } from './delivery-process.ts'
+import { upTo } from '../core/http/up-to.ts'
 
 /**
  * Minutes of everything at once: visitors of all kinds, attackers, edits with purges, changes of setup, an origin that fails now and then, and one kill -9. Every
@@ -71,7 +72,7 @@ const origin = createServer((req, res) => {
     req.on('end', () => res.writeHead(204).end())
     return
   }
-  answer(req.url!.split('?', 1)[0]!, person, res)
+  answer(upTo(req.url!, '?'), person, res)
 })
 
 interface Answer {

@@ -1,6 +1,7 @@
 import { cookieNameOf } from '../http/set-cookie.ts'
 import { LIFETIME_FIELDS, sharedDirectives } from '../http/cdn-cache-control.ts'
 import { fieldLines, hasField, withoutFields, type Fields } from '../http/fields.ts'
+import { upTo } from '../http/up-to.ts'
 
 /**
  * The owner's word against the origin's, for one kind of page and signed-out visitors. Many sites forbid storing every page because
@@ -25,7 +26,7 @@ const SHORTEST_VALUE = 8
 export const holdsItsCookie = (answered: Fields, read: Fields, page: Buffer): boolean =>
   !hasField(read, 'set-cookie') &&
   fieldLines(answered, 'set-cookie').some((line) => {
-    const value = line.split(';', 1)[0]!.split('=').slice(1).join('=').trim()
+    const value = upTo(line, ';').split('=').slice(1).join('=').trim()
     return value.length >= SHORTEST_VALUE && page.includes(value)
   })
 

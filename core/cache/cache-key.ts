@@ -1,3 +1,4 @@
+import { upTo } from '../http/up-to.ts'
 /** What tells stored responses apart before Vary is looked at (RFC 9111 §2: at least method and target URI). */
 export type CacheKey = string & { readonly brand: 'cache key' }
 
@@ -38,7 +39,7 @@ export const parameterNames = (target: string): string[] => {
 }
 
 const parameterName = (pair: string): string => {
-  const name = pair.split('=', 1)[0]!
+  const name = upTo(pair, '=')
   try {
     return decodeURIComponent(name.replaceAll('+', ' '))
   } catch {

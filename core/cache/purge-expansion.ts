@@ -1,11 +1,11 @@
+import { upTo } from '../http/up-to.ts'
 import { pathPatterns } from '../http/patterns.ts'
 import type { PurgeWhat } from '../contracts/delivery.ts'
 import type { ContentEventSettings } from '../contracts/setup.ts'
 
 /** The lists a page stands in by its address: "/stories" and, above it, none but the home page, for "/stories/storm". */
 export const listsAbove = (path: string): string[] => {
-  const parts = path
-    .split(/[?#]/, 1)[0]!
+  const parts = upTo(upTo(path, '?'), '#')
     .split('/')
     .filter((part) => part !== '')
   return parts.slice(0, -1).map((_part, depth) => `/${parts.slice(0, depth + 1).join('/')}`)

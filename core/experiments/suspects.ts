@@ -6,6 +6,7 @@ import { originalPath } from '../page/context/file-facts.ts'
 import { optionsOf, takesExceptions } from '../catalogue/guides.ts'
 import { REMEDIES } from '../catalogue/remedies.ts'
 import { remedyName } from '../catalogue/remedy-names.ts'
+import { upTo } from '../http/up-to.ts'
 
 /** The same for the same suspect. */
 export const suspectName = (suspect: Suspect): string => {
@@ -45,7 +46,7 @@ const isFile = (item: string): boolean => /^(\/(?!\/)|https?:\/\/)/.test(item)
 
 /** Files are named as exceptions name them: without version and without our digest. */
 const fileOf = (item: string): string => {
-  const path = item.split('?', 1)[0]!
+  const path = upTo(item, '?')
   return path.startsWith('/') ? originalPath(path) : path
 }
 

@@ -6,6 +6,7 @@ import { namePatterns, pathPatterns } from '../http/patterns.ts'
 import { deltaSeconds, parseDirectives } from '../http/directives.ts'
 import { fieldValue, listMembers, type Fields } from '../http/fields.ts'
 import { MISSED, NOT_STORED, PASSED, type MissReason, type NotStoredReason, type PassReason } from '../http/reasons.ts'
+import { upTo } from '../http/up-to.ts'
 
 /** What was asked, under which setup, and what came back. */
 export interface ExplainedExchange {
@@ -51,7 +52,7 @@ const addressStep = ({ address, setup }: ExplainedExchange): PathStep => {
   const query = address.split('?')[1] ?? ''
   const left = query
     .split('&')
-    .map((pair) => pair.split('=', 1)[0]!)
+    .map((pair) => upTo(pair, '='))
     .filter((name) => name !== '' && ignored(name))
   return left.length === 0
     ? step('Address', 'Stored copies are distinguished by the whole address.', 'RFC 9111 §2')
@@ -64,7 +65,7 @@ const addressStep = ({ address, setup }: ExplainedExchange): PathStep => {
 }
 
 const pathStep = ({ address, setup }: ExplainedExchange): PathStep => {
-  const path = address.split('?', 1)[0]!
+  const path = upTo(address, '?')
   const rule = setup.remedies.pageCache.passPaths.find((pattern) => pathPatterns([pattern])(path))
   return rule === undefined
     ? step('Path rules', 'No rule sends this path to your server (origin).')
@@ -73,7 +74,7 @@ const pathStep = ({ address, setup }: ExplainedExchange): PathStep => {
 
 /** The kind of page that the owner named for an address. */
 const kindOf = ({ address, setup }: Pick<ExplainedExchange, 'address' | 'setup'>): PageKind | undefined => {
-  const path = address.split('?', 1)[0]!
+  const path = upTo(address, '?')
   return setup.remedies.pageCache.kinds.find(({ paths }) => pathPatterns(paths)(path))
 }
 
@@ -275,9 +276,7 @@ const suggestionFor = (
           }
     }
     case 'path': {
-      const rule = setup.remedies.pageCache.passPaths.find((pattern) =>
-        pathPatterns([pattern])(address.split('?', 1)[0]!),
-      )
+      const rule = setup.remedies.pageCache.passPaths.find((pattern) => pathPatterns([pattern])(upTo(address, '?')))
       return rule === undefined
         ? null
         : {
@@ -291,7 +290,7 @@ const suggestionFor = (
     case 'sets-cookie':
       return {
         setting: 'kinds',
-        value: address.split('?', 1)[0]!,
+        value: upTo(address, '?'),
         sentence:
           'If this page is the same for every signed-out visitor, define a kind of page that is stored anyway. The privacy check must pass before it can be kept.',
       }

@@ -1,4 +1,5 @@
 import { fieldValue, listMembers, type Fields } from './fields.ts'
+import { upTo } from './up-to.ts'
 
 /** What this kind of cache calls itself in CDN-Loop (RFC 8586 §2: a pseudonym). */
 const CDN_ID = 'zest-lamp'
@@ -17,7 +18,7 @@ const memberOf = (instance: string): string => `${CDN_ID}; by="${instance}"`
 export const findLoop = (fields: Fields, instance: string): LoopFound => {
   const value = fieldValue(fields, 'cdn-loop')
   if (value === undefined) return { kind: 'none' }
-  const own = listMembers(value).filter((member) => member.split(';', 1)[0]!.trim().toLowerCase() === CDN_ID)
+  const own = listMembers(value).filter((member) => upTo(member, ';').trim().toLowerCase() === CDN_ID)
   if (own.length === 0) return { kind: 'none' }
   return own.some((member) => member.includes(`"${instance}"`)) ? { kind: 'here' } : { kind: 'through-another' }
 }

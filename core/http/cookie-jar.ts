@@ -1,3 +1,4 @@
+import { upTo } from './up-to.ts'
 /** Cookies of one made-up visitor of one site; what a browser would send back, without expiry and paths, which do not matter within a minute. */
 export class CookieJar {
   readonly #cookies = new Map<string, string>()
@@ -11,7 +12,7 @@ export class CookieJar {
 
   take(setCookies: readonly string[]): this {
     for (const line of setCookies) {
-      const pair = line.split(';', 1)[0]!
+      const pair = upTo(line, ';')
       const mark = pair.indexOf('=')
       if (mark <= 0) continue
       const [name, value] = [pair.slice(0, mark).trim(), pair.slice(mark + 1).trim()]

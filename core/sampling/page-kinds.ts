@@ -1,3 +1,4 @@
+import { upTo } from '../http/up-to.ts'
 import { likeness } from './likeness.ts'
 import type { PageRole } from './page-roles.ts'
 
@@ -23,8 +24,7 @@ const segments = (path: string): string[] => path.split(/[/?#]/, 3).filter((part
 
 /** Pattern of the kind that an address is of: "/stories/*" for "/stories/storm". */
 export const addressPattern = (path: string): string => {
-  const parts = path
-    .split(/[?#]/, 1)[0]!
+  const parts = upTo(upTo(path, '?'), '#')
     .split('/')
     .filter((part) => part !== '')
   if (parts.length === 0) return '/'

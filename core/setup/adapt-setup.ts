@@ -3,6 +3,7 @@ import { Setup, type RemedyId } from '../contracts/setup.ts'
 import type { Unfit } from '../contracts/setup-file.ts'
 import { pathPatterns } from '../http/patterns.ts'
 import { remedyName } from '../catalogue/remedy-names.ts'
+import { upTo } from '../http/up-to.ts'
 
 /** A site that a setup is carried to. */
 export interface TargetSite {
@@ -51,7 +52,7 @@ const fittingExceptions = (
   exceptions.filter(({ by, value }) => {
     if (by !== 'address') return true
     const fits = pathPatterns([value, `${value.replace(/\/$/, '')}/*`])
-    if (paths.some((path) => fits(path.split('?', 1)[0]!))) return true
+    if (paths.some((path) => fits(upTo(path, '?')))) return true
     unfit.push({
       where: `${remedyName(remedy)}: excluded page`,
       value,
@@ -94,7 +95,7 @@ export const adaptSetup = (setup: Setup, fromHosts: readonly string[], target: T
   remedies['localCopies'] = { ...remedies['localCopies'], hosts }
   for (const kind of moved.remedies.pageCache.kinds)
     for (const pattern of kind.paths)
-      if (!target.paths.some((path) => pathPatterns([pattern])(path.split('?', 1)[0]!)))
+      if (!target.paths.some((path) => pathPatterns([pattern])(upTo(path, '?'))))
         unfit.push({
           where: `${remedyName('pageCache')}: kind “${kind.name}”`,
           value: pattern,

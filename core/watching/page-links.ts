@@ -1,5 +1,6 @@
 import { LRUCache } from 'lru-cache'
 import { asciiTarget } from '../http/ascii-target.ts'
+import { upTo } from '../http/up-to.ts'
 
 /** What a page that was stored links to. */
 interface LinkingPage {
@@ -44,7 +45,7 @@ const digestOf = (path: string): number => {
 }
 
 /** With and without a slash at its end it is the same page, as content systems commonly redirect one to the other. */
-const pathOf = (target: string): string => target.split(/[?#]/, 1)[0]!.replace(/(?<=.)\/+$/, '')
+const pathOf = (target: string): string => upTo(upTo(target, '?'), '#').replace(/(?<=.)\/+$/, '')
 
 /** A tag is read no further than to the next one: whatever a page holds, it is gone through once. */
 const HREF = /<a\b[^<>]*?\shref\s*=\s*(?:"([^"]*)"|'([^']*)'|([^\s"'>]+))/gi

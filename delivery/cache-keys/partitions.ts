@@ -5,6 +5,7 @@ import { fieldValue } from '../../core/http/fields.ts'
 import { wantedForm } from '../../core/http/request-fields.ts'
 import { acceptedForms } from '../../core/page/pictures/widths.ts'
 import type { Audience, SiteRequest } from '../request/site-request.ts'
+import { upTo } from '../../core/http/up-to.ts'
 
 /** A request whose copies are kept for everyone or for one visitor. */
 type KeyedRequest = SiteRequest & { readonly audience: Audience }
@@ -51,7 +52,7 @@ export const targetOfKey = (key: CacheKey): string => {
   return address.slice(address.indexOf('/', address.indexOf('//') + 2))
 }
 
-export const pathOfKey = (key: CacheKey): string => targetOfKey(key).split('?', 1)[0]!
+export const pathOfKey = (key: CacheKey): string => upTo(targetOfKey(key), '?')
 
 /** What stands behind the partition's name in keys of private copies: a digest, since the identity is a secret of the visitor. */
 const ownPart = (identity: string): string =>

@@ -15,6 +15,7 @@ import { isForPhones, pathOfKey, sharedPartitions, sharedTargetOf, targetOfKey }
 import type { FetchIo } from '../fetch/fetch-context.ts'
 import { partitionOf, type Route } from '../request/routes.ts'
 import type { StoredEntry } from '../store/response-store.ts'
+import { upTo } from '../../core/http/up-to.ts'
 
 /** Entries looked at before visitors' requests get their turn. */
 const AT_A_TIME = 1000
@@ -107,7 +108,7 @@ const stateOf = (io: ListingIo, { route, hosts }: { route: Route; hosts: string[
     requests: record?.requests ?? 0,
     watchedS: record === undefined ? 0 : Math.max(0, (io.now() - record.firstAt) / 1000),
   }
-  const { reuse } = route.ruleFor(address.split('?', 1)[0]!)
+  const { reuse } = route.ruleFor(upTo(address, '?'))
   const copies = hosts
     .flatMap((host) => (['http', 'https'] as const).map((scheme) => [scheme, host] as const))
     .flatMap(([scheme, host]) =>

@@ -7,6 +7,7 @@ import { isForData, isForPhones, isWithPicture, targetOfKey } from '../cache-key
 import type { FetchIo, FetchContext } from './fetch-context.ts'
 import { publicHost } from '../request/parse-request.ts'
 import type { StoredEntry } from '../store/response-store.ts'
+import { upTo } from '../../core/http/up-to.ts'
 
 /** Refreshes at a time: the origin has just been busy saving a change, and visitors need it too. */
 const AT_ONCE = 2
@@ -18,7 +19,7 @@ export const contextFor = (io: FetchIo, { key, nominated }: StoredEntry): FetchC
   const { protocol, hostname } = new URL(keyAddress(key))
   // As it was asked for: a parser of addresses would write some of them in another way.
   const target = targetOfKey(key)
-  const path = target.split('?', 1)[0]!
+  const path = upTo(target, '?')
   const route = io.routes().get(hostname)
   const partition = keyPartition(key)
   if (route === undefined || !partition.startsWith(route.partition)) return undefined

@@ -14,6 +14,7 @@ import type { DeliveryIo, RequestContext } from '../respond/request-context.ts'
 import type { OriginAnswer } from '../fetch/origin-client.ts'
 import { OriginFailure } from '../fetch/origin-failure.ts'
 import type { PathRule, Route } from '../request/routes.ts'
+import { upTo } from '../../core/http/up-to.ts'
 
 /** A cookie that stands for a session. */
 type Pair = readonly [name: string, value: string]
@@ -150,7 +151,7 @@ const pairsIn = (pairs: readonly Pair[], isSession: ((name: string) => boolean) 
 
 /** Cookies as an answer sets them (RFC 6265 §5.2). */
 const cookiesSet = ({ fields }: Pick<OriginAnswer, 'fields'>): Pair[] =>
-  cookiePairs(fieldLines(fields, 'set-cookie').map((line) => ['cookie', line.split(';', 1)[0]!] as const))
+  cookiePairs(fieldLines(fields, 'set-cookie').map((line) => ['cookie', upTo(line, ';')] as const))
 
 /** Whether a request sends something to the site, rather than asking for it. */
 const isSending = ({ method, req }: Pick<RequestContext, 'method' | 'req'>): boolean =>

@@ -10,6 +10,7 @@ import type { StoredEntry } from '../store/response-store.ts'
 import type { PictureRecipe } from '../transform/generated-assets.ts'
 import { digestOf } from './lighter-picture.ts'
 import { sendHeld, sendStored } from './send-stored.ts'
+import { upTo } from '../../core/http/up-to.ts'
 
 export const YEAR_S = 31_536_000
 
@@ -25,7 +26,7 @@ const silentRoute = (route: Route): Route => {
 
 /** The origin's file behind an address made here, asked for in the normal way. @param target path and query */
 const standIn = (context: RequestContext, target: string): RequestContext => {
-  const path = target.split('?', 1)[0]!
+  const path = upTo(target, '?')
   return {
     ...context,
     standsIn: true,

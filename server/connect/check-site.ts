@@ -20,6 +20,7 @@ import type { PrivateAddresses } from '../../core/http/private-addresses.ts'
 import { findPages, lookAtPages, MOST_LOOKED_AT, unlistedKinds } from './find-pages.ts'
 import { askSite, type AskedSite } from '../net/asked-site.ts'
 import { OutsideFailure, type OutsideAnswer } from '../net/outside-request.ts'
+import { upTo } from '../../core/http/up-to.ts'
 
 const SAMPLE_PAGES = 8
 
@@ -81,7 +82,7 @@ const cookiesOf = ({ setCookies }: OutsideAnswer): [string, string][] => new Coo
 
 const cookieFinding = (answer: OutsideAnswer, again: OutsideAnswer | undefined): Finding => {
   const { setCookies } = answer
-  const names = setCookies.map((line) => line.split('=', 1)[0]!.trim())
+  const names = setCookies.map((line) => upTo(line, '=').trim())
   const sessions = again === undefined ? [] : sessionCookies(cookiesOf(answer), cookiesOf(again))
   if (sessions.length > 0)
     return finding(

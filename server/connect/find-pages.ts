@@ -7,6 +7,7 @@ import { roleOf, searchAddress, type PageRole } from '../../core/sampling/page-r
 import { askSite, type AskedSite } from '../net/asked-site.ts'
 import { readSitemaps } from '../net/read-sitemaps.ts'
 import type { OutsideAnswer } from '../net/outside-request.ts'
+import { upTo } from '../../core/http/up-to.ts'
 
 /** Sitemaps of one index that are read; the others change nothing in what kinds of pages there are. */
 const MOST_SITEMAPS = 20
@@ -120,7 +121,7 @@ export const unlistedKinds = (site: AskedSite, homeHtml: string): PageKind[] => 
   const [feed] = feedLinks(homeHtml, site.named).filter((address) => new URL(address).host === new URL(site.named).host)
   const kind = (name: string, path: string, role: PageRole): PageKind => ({
     name,
-    pattern: path.split('?', 1)[0]!,
+    pattern: upTo(path, '?'),
     role,
     pages: [{ path, priority: UNLISTED_PRIORITY }],
   })

@@ -16,6 +16,7 @@ import { stepEstimate } from '../jobs/step-estimate.ts'
 import { getTrial } from '../release/setups.ts'
 import { getSite } from '../sites/sites.ts'
 import { MadeUpVisitor } from './made-up-visitor.ts'
+import { upTo } from '../../core/http/up-to.ts'
 
 /** Pages of each kind in question that are looked at besides the sample. */
 const PAGES_OF_KIND = 3
@@ -30,7 +31,7 @@ const pagesToAsk = async ({ db }: Needed, site: Site, kinds: { paths: string[] }
   const paths = new Set(site.sample.map(({ path }) => path))
   for (const { paths: patterns } of kinds) {
     const fits = pathPatterns(patterns)
-    const own = listed.map(({ path }) => path).filter((path) => fits(path.split('?', 1)[0]!))
+    const own = listed.map(({ path }) => path).filter((path) => fits(upTo(path, '?')))
     for (const path of own.slice(0, PAGES_OF_KIND)) paths.add(path)
     if (own.length === 0) for (const pattern of patterns) if (!pattern.includes('*')) paths.add(pattern)
   }

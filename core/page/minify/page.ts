@@ -5,6 +5,7 @@ import { isClassicScript, parseTree, textOf } from '../document/page-document.ts
 import { minifyJson } from './data.ts'
 import { minifyScript } from './script.ts'
 import { minifyStyle } from './style.ts'
+import { upTo } from '../../http/up-to.ts'
 
 /** Text whose white space means something. */
 const VERBATIM = new Set(['pre', 'textarea', 'script', 'style', 'template', 'xmp', 'listing', 'plaintext'])
@@ -112,7 +113,7 @@ export const minifyPage = async (
   } catch (error) {
     return {
       kind: 'left',
-      why: `It could not be minified: ${(error as Error).message.split('\n', 1)[0]!.slice(0, 120)}`,
+      why: `It could not be minified: ${upTo((error as Error).message, '\n').slice(0, 120)}`,
     }
   }
   if (json) made = withJsonMinified(made)
