@@ -11,12 +11,12 @@ export interface EndpointInput {
 
 type Parsed<T> = T extends z.ZodType ? z.output<T> : undefined
 
-export interface EndpointRequest<I extends EndpointInput> {
+export interface EndpointRequest<I extends EndpointInput, A extends Endpoint['access'] = Endpoint['access']> {
   readonly params: Parsed<I['params']>
   readonly query: Parsed<I['query']>
   readonly body: Parsed<I['body']>
   /** Who asks; for open endpoints whoever is signed in, if anyone. */
-  readonly account: Account | undefined
+  readonly account: A extends 'account' ? Account : Account | undefined
   readonly ctx: Context
 }
 
@@ -38,19 +38,24 @@ export interface Endpoint {
  * Define an endpoint. Input that does not fit the schemas never reaches `handle`.
  * @param spec.reply schema of the answer; left out for 204
  */
-export const endpoint = <I extends EndpointInput, R extends z.ZodType | undefined = undefined>(
+export const endpoint = <
+  I extends EndpointInput,
+  R extends z.ZodType | undefined = undefined,
+  A extends Endpoint['access'] = 'account',
+>(
   spec: Omit<Endpoint, 'handle' | 'input' | 'reply' | 'status' | 'access'> & {
     input?: I
     reply?: R
     status?: number
-    access?: Endpoint['access']
+    access?: A
   },
-  handle: (request: EndpointRequest<I>) => Promise<R extends z.ZodType ? z.input<R> : void>,
+  handle: (request: EndpointRequest<I, A>) => Promise<R extends z.ZodType ? z.input<R> : void>,
 ): Endpoint => ({
   ...spec,
   access: spec.access ?? 'account',
   input: spec.input ?? {},
   reply: spec.reply,
   status: spec.status ?? (spec.reply === undefined ? 204 : 200),
-  handle: handle,
+  // Whoever answers has parsed what is asked by these schemas, and let nobody in who may not ask.
+  handle: (request) => handle(request as EndpointRequest<I, A>),
 })

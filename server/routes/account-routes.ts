@@ -126,7 +126,7 @@ const sessions = ({ db, now, signInNotice }: AccountIo, openSession: OpenSession
 const apiTokens = ({ db, now }: HasDatabase & HasClock): Endpoint[] => [
   endpoint(
     { method: 'get', path: '/tokens', summary: 'API tokens of this account', reply: z.array(ApiToken) },
-    async ({ account }) => listApiTokens(db, account!.id),
+    async ({ account }) => listApiTokens(db, account.id),
   ),
   endpoint(
     {
@@ -138,8 +138,8 @@ const apiTokens = ({ db, now }: HasDatabase & HasClock): Endpoint[] => [
       status: 201,
     },
     async ({ account, body }) => {
-      if (account!.id === OPERATOR.id) throw errors.noTokenAccount()
-      return createApiToken(db, account!.id, body.name, now())
+      if (account.id === OPERATOR.id) throw errors.noTokenAccount()
+      return createApiToken(db, account.id, body.name, now())
     },
   ),
   endpoint(
@@ -149,7 +149,7 @@ const apiTokens = ({ db, now }: HasDatabase & HasClock): Endpoint[] => [
       summary: 'Delete an API token',
       input: { params: z.object({ tokenId: z.string() }) },
     },
-    async ({ account, params }) => deleteApiToken(db, account!.id, params.tokenId),
+    async ({ account, params }) => deleteApiToken(db, account.id, params.tokenId),
   ),
 ]
 

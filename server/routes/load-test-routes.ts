@@ -33,6 +33,6 @@ export const loadTestEndpoints = (
       reply: Job,
       status: 202,
     },
-    async ({ params, body, account }) => orderLoadTest(services, params.siteId, body, account!.name),
+    async ({ params, body, account }) => orderLoadTest(services, params.siteId, body, account.name),
   ),
 ]

@@ -70,7 +70,7 @@ const measurementsOfSite = (services: MeasuringIo): Endpoint[] => [
       reply: MeasurementHead,
       status: 202,
     },
-    async ({ params, body, account }) => orderMeasurement(services, params.siteId, body, account!.name),
+    async ({ params, body, account }) => orderMeasurement(services, params.siteId, body, account.name),
   ),
   endpoint(
     {
@@ -129,7 +129,7 @@ const loadsOfMeasurement = (services: MeasuringIo): Endpoint[] => [
       reply: MeasurementHead,
       status: 201,
     },
-    async ({ params, body, account }) => readArchive(services, params.siteId, body.har, account!.name),
+    async ({ params, body, account }) => readArchive(services, params.siteId, body.har, account.name),
   ),
   endpoint(
     {

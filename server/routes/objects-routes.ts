@@ -125,7 +125,7 @@ export const objectsEndpoints = (services: ObjectsIo): Endpoint[] => [
       reply: MeasurementHead,
       status: 202,
     },
-    async ({ params, body, account }) => orderWorth(services, params.siteId, body, account!.name),
+    async ({ params, body, account }) => orderWorth(services, params.siteId, body, account.name),
   ),
   endpoint(
     {

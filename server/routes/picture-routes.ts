@@ -176,7 +176,7 @@ export const pictureEndpoints = (services: Needed): Endpoint[] => [
       reply: Job,
       status: 202,
     },
-    async ({ params, body, account }) => orderPlacing(services, params.siteId, body, account!.name),
+    async ({ params, body, account }) => orderPlacing(services, params.siteId, body, account.name),
   ),
   ...placeEndpoints(services),
   ...byteEndpoints(services),

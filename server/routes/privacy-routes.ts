@@ -34,7 +34,7 @@ export const privacyEndpoints = (
       reply: Job,
       status: 202,
     },
-    async ({ params, body, account }) => orderPrivacyCheck(services, params.siteId, body, account!.name),
+    async ({ params, body, account }) => orderPrivacyCheck(services, params.siteId, body, account.name),
   ),
   endpoint(
     {

@@ -40,7 +40,7 @@ const safetyChecks = (services: SafetyIo): Endpoint[] => [
       reply: SafetyCheck,
       status: 202,
     },
-    async ({ params, body, account }) => orderSafetyCheck(services, params.siteId, body, account!.name),
+    async ({ params, body, account }) => orderSafetyCheck(services, params.siteId, body, account.name),
   ),
   endpoint(
     {
@@ -85,7 +85,7 @@ const causeSearches = (services: SafetyIo): Endpoint[] => [
       reply: CulpritSearch,
       status: 202,
     },
-    async ({ params, body, account }) => orderCulpritSearch(services, params.siteId, body, account!.name),
+    async ({ params, body, account }) => orderCulpritSearch(services, params.siteId, body, account.name),
   ),
 ]
 
@@ -110,7 +110,7 @@ const guidedRuns = (services: SafetyIo): Endpoint[] => [
       reply: GuidedRun,
       status: 202,
     },
-    async ({ params, body, account }) => orderGuidedRun(services, params.siteId, body, account!.name),
+    async ({ params, body, account }) => orderGuidedRun(services, params.siteId, body, account.name),
   ),
   endpoint(
     {

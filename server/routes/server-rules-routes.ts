@@ -49,7 +49,7 @@ export const serverRulesEndpoints = (
       reply: Job,
       status: 202,
     },
-    async ({ params, body, account }) => orderRehearsal(services, params.siteId, body, account!.name),
+    async ({ params, body, account }) => orderRehearsal(services, params.siteId, body, account.name),
   ),
   endpoint(
     {
@@ -80,7 +80,7 @@ export const serverRulesEndpoints = (
       reply: Job,
       status: 202,
     },
-    async ({ params, body, account }) => orderPlacing(services, params.siteId, body, account!.name),
+    async ({ params, body, account }) => orderPlacing(services, params.siteId, body, account.name),
   ),
   endpoint(
     {
@@ -121,7 +121,7 @@ export const serverRulesEndpoints = (
       reply: Job,
       status: 202,
     },
-    async ({ params, body, account }) => orderServerPages(services, params.siteId, body.what, account!.name),
+    async ({ params, body, account }) => orderServerPages(services, params.siteId, body.what, account.name),
   ),
   endpoint(
     { method: 'get', path: files, summary: 'How the files of the site are reached', input, reply: FileConnectionInfo },

@@ -62,7 +62,7 @@ export const setupEndpoints = (
       input: { params: SiteParams, body: SetupImport },
       reply: ImportedSetup,
     },
-    async ({ params, body, account }) => importSetup(services, params.siteId, body.file, body.apply, account!.name),
+    async ({ params, body, account }) => importSetup(services, params.siteId, body.file, body.apply, account.name),
   ),
   endpoint(
     {
@@ -73,7 +73,7 @@ export const setupEndpoints = (
       reply: MeasurementHead,
       status: 202,
     },
-    async ({ params, account }) => measureAgain(services, params.siteId, params.entryId, account!.name),
+    async ({ params, account }) => measureAgain(services, params.siteId, params.entryId, account.name),
   ),
   endpoint(
     {

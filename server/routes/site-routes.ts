@@ -75,7 +75,7 @@ const connectedSites = (services: SiteIo): Endpoint[] => [
       reply: Site,
       status: 201,
     },
-    async ({ body, account }) => connectSite(services, body, account!.name),
+    async ({ body, account }) => connectSite(services, body, account.name),
   ),
   endpoint(
     {

@@ -51,7 +51,7 @@ const trialDecisions = (services: TrialIo): Endpoint[] => [
       reply: Version,
       status: 201,
     },
-    async ({ params, body, account }) => keepTrial(services, params.siteId, body, account!.name),
+    async ({ params, body, account }) => keepTrial(services, params.siteId, body, account.name),
   ),
   endpoint(
     {
@@ -81,7 +81,7 @@ const trialDecisions = (services: TrialIo): Endpoint[] => [
       input: { params: SiteParams, body: StepBack },
       reply: Version,
     },
-    async ({ params, body, account }) => stepBack(services, params.siteId, body.number, account!.name),
+    async ({ params, body, account }) => stepBack(services, params.siteId, body.number, account.name),
   ),
 ]
 

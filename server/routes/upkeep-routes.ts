@@ -238,7 +238,7 @@ export const upkeepEndpoints = (services: Needed): Endpoint[] => [
       reply: Job,
       status: 202,
     },
-    async ({ params, account }) => orderBackup(services, params.siteId, account!.name),
+    async ({ params, account }) => orderBackup(services, params.siteId, account.name),
   ),
   endpoint(
     {
@@ -269,7 +269,7 @@ export const upkeepEndpoints = (services: Needed): Endpoint[] => [
       reply: Job,
       status: 202,
     },
-    async ({ params, body, account }) => orderCleanUp(services, params.siteId, body, account!.name),
+    async ({ params, body, account }) => orderCleanUp(services, params.siteId, body, account.name),
   ),
   endpoint(
     {
@@ -280,6 +280,6 @@ export const upkeepEndpoints = (services: Needed): Endpoint[] => [
       reply: Job,
       status: 202,
     },
-    async ({ params, body, account }) => orderRestore(services, params.siteId, body, account!.name),
+    async ({ params, body, account }) => orderRestore(services, params.siteId, body, account.name),
   ),
 ]
