@@ -38,8 +38,7 @@ const edgesThere = async (stack: Stack): Promise<EdgeInfo[]> => {
 const startWithEdges = async (): Promise<{ stack: Stack; site: Site; edges: EdgeInfo[] }> => {
   const stack = await Stack.start(STACK_PORT, { ZEST_DEMO_EDGES: '1' })
   try {
-    const [site] = await stack.api<Site[]>('GET', '/sites')
-    if (site === undefined) throw new Error('There is no site.')
+    const site = await stack.site()
     await withPageCache(stack, site)
     return { stack, site, edges: await edgesThere(stack) }
   } catch (error) {

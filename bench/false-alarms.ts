@@ -1,6 +1,5 @@
 import type { Job } from '../core/contracts/jobs.ts'
 import type { SafetyCheck } from '../core/contracts/safety.ts'
-import type { Site } from '../core/contracts/sites.ts'
 import { Stack } from '../e2e/stack.ts'
 import type { Benchmark } from './results/result.ts'
 
@@ -13,19 +12,19 @@ export const falseAlarms: Benchmark = {
   run: async () => {
     const stack = await Stack.start(PORT)
     try {
-      const [site] = await stack.api<Site[]>('GET', '/sites')
+      const site = await stack.site()
       const told = new Map<string, number>()
       let broken = 0
       for (let time = 0; time < TIMES; time++) {
-        const check = await stack.api<SafetyCheck>('POST', `/sites/${site!.id}/safety-checks`, {
+        const check = await stack.api<SafetyCheck>('POST', `/sites/${site.id}/safety-checks`, {
           from: 'live',
           to: 'live',
-          pageIds: site!.sample.map(({ id }) => id),
+          pageIds: site.sample.map(({ id }) => id),
           visitorIds: ['phone'],
         })
         while ((await stack.api<Job>('GET', `/jobs/${check.jobId}`)).state !== 'done')
           await new Promise((resolve) => setTimeout(resolve, 500))
-        const { pages } = await stack.api<SafetyCheck>('GET', `/sites/${site!.id}/safety-checks/${check.id}`)
+        const { pages } = await stack.api<SafetyCheck>('GET', `/sites/${site.id}/safety-checks/${check.id}`)
         for (const { result, path, sentence } of pages) {
           told.set(result, (told.get(result) ?? 0) + 1)
           if (result !== 'intact') console.log(`${path}: ${sentence}`)

@@ -29,12 +29,12 @@ export const ferryHome: Benchmark = {
   run: async () => {
     const stack = await Stack.start(PORT)
     try {
-      const [site] = await stack.api<Site[]>('GET', '/sites')
+      const site = await stack.site()
       const on = { enabled: true }
       const setup = { remedies: { pageCache: on, compression: on, browserCache: on } }
-      const { revision } = await stack.api<Trial>('PUT', `/sites/${site!.id}/trial`, { setup })
-      await stack.api('POST', `/sites/${site!.id}/trial/keep`, { revision })
-      const { results } = await measureHome(stack, site!)
+      const { revision } = await stack.api<Trial>('PUT', `/sites/${site.id}/trial`, { setup })
+      await stack.api('POST', `/sites/${site.id}/trial/keep`, { revision })
+      const { results } = await measureHome(stack, site)
       const lcp = (side: string): number => results[0]!.sides.find((one) => one.side === side)!.medians.lcpMs!
       console.log(
         `origin ${Math.round(lcp('origin'))} ms, live ${Math.round(lcp('live'))} ms. ${results[0]!.verdict?.sentence ?? ''}`,

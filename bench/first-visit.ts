@@ -1,6 +1,5 @@
 import { setTimeout } from 'node:timers/promises'
 import type { Trial } from '../core/contracts/ledger.ts'
-import type { Site } from '../core/contracts/sites.ts'
 import { openBrowser, Stack } from '../e2e/stack.ts'
 import type { Benchmark } from './results/result.ts'
 
@@ -40,16 +39,16 @@ export const firstVisit: Benchmark = {
   run: async () => {
     const stack = await Stack.start(PORT)
     try {
-      const [site] = await stack.api<Site[]>('GET', '/sites')
-      const at = (path: string): string => `/sites/${site!.id}${path}`
+      const site = await stack.site()
+      const at = (path: string): string => `/sites/${site.id}${path}`
       const { setup, revision } = await stack.api<Trial>('GET', at('/trial'))
       for (const id of ['pageCache', 'images'] as const)
         setup.remedies[id] = { ...setup.remedies[id], enabled: true } as never
       const trial = await stack.api<Trial>('PUT', at('/trial'), { setup, revision })
       await stack.api('POST', at('/trial/keep'), { revision: trial.revision, note: '' })
-      const first = await pictureBytes(`${site!.liveUrl}/`, FIRST_MS)
+      const first = await pictureBytes(`${site.liveUrl}/`, FIRST_MS)
       await setTimeout(LATER_MS)
-      const later = await pictureBytes(`${site!.liveUrl}/`, FIRST_MS)
+      const later = await pictureBytes(`${site.liveUrl}/`, FIRST_MS)
       console.log(`pictures of the home page: ${first} bytes at first, ${later} ten minutes later`)
       return [{ name: 'first-visit-picture-bytes', value: first / later, unit: 'ratio', aim: 1.5, better: 'lower' }]
     } finally {

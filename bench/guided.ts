@@ -1,6 +1,5 @@
 import type { GuidedRun } from '../core/contracts/guided.ts'
 import type { Job } from '../core/contracts/jobs.ts'
-import type { Site } from '../core/contracts/sites.ts'
 import { Stack } from '../e2e/stack.ts'
 import type { Benchmark } from './results/result.ts'
 
@@ -14,11 +13,11 @@ export const guidedBench: Benchmark = {
   run: async () => {
     const stack = await Stack.start(PORT)
     try {
-      const [site] = await stack.api<Site[]>('GET', '/sites')
-      const { id, jobId } = await stack.api<GuidedRun>('POST', `/sites/${site!.id}/guided-runs`, {
+      const site = await stack.site()
+      const { id, jobId } = await stack.api<GuidedRun>('POST', `/sites/${site.id}/guided-runs`, {
         reach: 'page',
         visitorIds: ['phone'],
-        pageIds: [site!.sample[0]!.id],
+        pageIds: [site.sample[0]!.id],
         minutes: MINUTES,
       })
       for (let told = ''; ;) {
@@ -29,7 +28,7 @@ export const guidedBench: Benchmark = {
         if (job.state === 'done') break
         await new Promise((resolve) => setTimeout(resolve, 1000))
       }
-      const runs = await stack.api<GuidedRun[]>('GET', `/sites/${site!.id}/guided-runs`)
+      const runs = await stack.api<GuidedRun[]>('GET', `/sites/${site.id}/guided-runs`)
       const { steps, final } = runs.find((run) => run.id === id)!.progress
       for (const { remedies, decision, sentence, tookMs } of steps)
         console.log(`${remedies.join('+')}: ${decision}, ${Math.round(tookMs / 1000)} s. ${sentence}`)

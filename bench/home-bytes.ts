@@ -4,7 +4,6 @@ import { request } from 'node:http'
 import { brotliCompressSync, brotliDecompressSync, constants } from 'node:zlib'
 import sharp from 'sharp'
 import { minify as terser } from 'terser'
-import type { Site } from '../core/contracts/sites.ts'
 import { TRIAL_KEY } from '../core/http/trial-key.ts'
 import { filesOfPage, filesOfSheet } from '../core/page/transforms/named-files.ts'
 import { qualityFor } from '../core/page/pictures/widths.ts'
@@ -123,18 +122,18 @@ export const homeBytes: Benchmark = {
   run: async () => {
     const stack = await Stack.start(PORT)
     try {
-      const [site] = await stack.api<Site[]>('GET', '/sites')
+      const site = await stack.site()
       const on = { enabled: true }
       // At full width, as the libraries are called: what several widths spare depends on the screen.
       const images = { ...on, quality: QUALITY, sizes: false, widest: 8000 }
       const setup = { remedies: { pageCache: on, compression: on, minify: on, images, fonts: on } }
-      await stack.api('PUT', `/sites/${site!.id}/trial`, { setup })
-      const host = `${site!.trialHost}:${PORT + 10}`
+      await stack.api('PUT', `/sites/${site.id}/trial`, { setup })
+      const host = `${site.trialHost}:${PORT + 10}`
       const before = await everything({ port: PORT + 1, host: `127.0.0.1:${PORT + 1}` })
-      const after = await settled(stack, site!.id, {
+      const after = await settled(stack, site.id, {
         port: PORT + 10,
         host,
-        fields: { [TRIAL_KEY]: site!.trialKey },
+        fields: { [TRIAL_KEY]: site.trialKey },
       })
       const library = new Map<string, number>()
       for (const [path, file] of before) library.set(path, await byLibrary(file))

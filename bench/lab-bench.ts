@@ -1,6 +1,5 @@
 import type { Measurement, MeasurementHead } from '../core/contracts/measurements.ts'
 import type { Job } from '../core/contracts/jobs.ts'
-import type { Site } from '../core/contracts/sites.ts'
 import { median } from '../core/stats/median.ts'
 import { launchBrowser } from '../lab/cdp/launch.ts'
 import { Stack } from '../e2e/stack.ts'
@@ -54,21 +53,21 @@ export const retest: Benchmark = {
   run: async () => {
     const stack = await Stack.start(PORT)
     try {
-      const [site] = await stack.api<Site[]>('GET', '/sites')
+      const site = await stack.site()
       const on = { enabled: true }
-      await stack.api('PUT', `/sites/${site!.id}/trial`, {
+      await stack.api('PUT', `/sites/${site.id}/trial`, {
         setup: { remedies: { pageCache: on, compression: on } },
       })
       const begun = performance.now()
-      const head = await stack.api<MeasurementHead>('POST', `/sites/${site!.id}/measurements`, {
+      const head = await stack.api<MeasurementHead>('POST', `/sites/${site.id}/measurements`, {
         sides: ['live', 'trial'],
-        pageIds: site!.sample.slice(0, 3).map(({ id }) => id),
-        visitorIds: site!.visitors.map(({ id }) => id),
+        pageIds: site.sample.slice(0, 3).map(({ id }) => id),
+        visitorIds: site.visitors.map(({ id }) => id),
         runs: 14,
       })
       await finished(stack, head.jobId)
       const tookS = (performance.now() - begun) / 1000
-      const { runs, results } = await stack.api<Measurement>('GET', `/sites/${site!.id}/measurements/${head.id}`)
+      const { runs, results } = await stack.api<Measurement>('GET', `/sites/${site.id}/measurements/${head.id}`)
       const loading = runs.reduce((sum, { metrics }) => sum + (metrics?.loadedMs ?? 0), 0) / 1000
       const of = (purpose: string): number => runs.filter((run) => run.purpose === purpose).length
       console.log(

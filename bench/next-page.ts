@@ -35,8 +35,7 @@ const teach = async (stack: Stack, pages: Site['sample']): Promise<void> => {
 const gainOf = async (settings: Partial<PrefetchSettings>): Promise<number> => {
   const stack = await Stack.start(PORT)
   try {
-    const [site] = await stack.api<Site[]>('GET', '/sites')
-    if (site === undefined) throw new Error('There is no site.')
+    const site = await stack.site()
     const at = (path: string): string => `/sites/${site.id}${path}`
     const { setup, revision } = await stack.api<Trial>('GET', at('/trial'))
     for (const id of ['pageCache', 'compression', 'browserCache', 'minify', 'images'] as const)

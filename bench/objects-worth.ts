@@ -65,8 +65,7 @@ export const objectsWorthBench: Benchmark = {
   run: async () => {
     const stack = await Stack.start(PORT)
     try {
-      const [site] = await stack.api<Site[]>('GET', '/sites')
-      if (site === undefined) throw new Error('There is no site.')
+      const site = await stack.site()
       await stack.api('PUT', `/sites/${site.id}/objects`, { enabled: true })
       const { url } = await stack.api<ObjectsPassword>('POST', `/sites/${site.id}/objects/password`)
       execFileSync(process.execPath, [join(import.meta.dirname, 'site.mjs'), 'object-cache', 'on', url], {

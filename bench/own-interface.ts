@@ -1,4 +1,3 @@
-import type { Site } from '../core/contracts/sites.ts'
 import { aRunOrder } from '../core/measuring/testing/made-up.ts'
 import { criticalBytes } from '../core/model/critical-bytes.ts'
 import { floorMs } from '../core/model/floor.ts'
@@ -45,8 +44,7 @@ export const ownInterface: Benchmark = {
       upBitsPerS: laptop.upKbps * 1000,
     }
     try {
-      const [site] = await stack.api<Site[]>('GET', '/sites')
-      if (site === undefined) throw new Error('There is no site.')
+      const site = await stack.site()
       const cookies = await signedIn(stack)
       const load = async (url: string): Promise<{ lcpMs: number; floor: number }> => {
         const relay = new LinkRelay({ ...laptop, privateAddresses: 'allowed' })

@@ -124,8 +124,15 @@ export class Stack {
   #trialKey: string | undefined
 
   async #keyOfTrial(): Promise<string> {
-    this.#trialKey ??= (await this.api<Site[]>('GET', '/sites'))[0]!.trialKey
+    this.#trialKey ??= (await this.site()).trialKey
     return this.#trialKey
+  }
+
+  /** The site that is connected: of the demo, the ferry site. */
+  async site(): Promise<Site> {
+    const [site] = await this.api<Site[]>('GET', '/sites')
+    if (site === undefined) throw new Error('No site is connected.')
+    return site
   }
 
   async api<T>(method: string, path: string, body?: unknown): Promise<T> {

@@ -10,7 +10,7 @@ const CONTRACTS = /\/core\/contracts\/[\w-]+\.ts$/
 
 /** A module with the same names, each a function that makes nothing. */
 export const hollow = (code: string): string => {
-  const names = [...code.matchAll(/^export (?:const|function|class) (\w+)/gm)].map(([, name]) => name!)
+  const names = [...code.matchAll(/^export (?:const|function|class) (\w+)/gm)].map(([, name = '']) => name)
   const renamed = [...code.matchAll(/^export \{([^}]*)\}/gm)].flatMap(([, list]) =>
     list!.split(',').flatMap((part) => part.trim().split(' as ').at(-1) || []),
   )

@@ -102,12 +102,10 @@ const kindStep = (exchange: ExplainedExchange): PathStep | undefined => {
 const cookieStep = (exchange: ExplainedExchange): PathStep => {
   const { requestFields, setup } = exchange
   const { visitorCookies, harmlessCookies, authorCookies, signedIn } = setup.remedies.pageCache
-  const [visitor, harmless, author] = [visitorCookies, harmlessCookies, authorCookies].map(namePatterns)
+  const [visitor, harmless] = [namePatterns(visitorCookies), namePatterns(harmlessCookies)]
+  const author = namePatterns(authorCookies)
   const kind = kindOf(exchange)
-  const [ignored, session] = [kind?.ignoredCookies ?? [], kind?.sessionCookies ?? []].map(namePatterns) as [
-    (name: string) => boolean,
-    (name: string) => boolean,
-  ]
+  const [ignored, session] = [namePatterns(kind?.ignoredCookies ?? []), namePatterns(kind?.sessionCookies ?? [])]
   const names = cookieNames(requestFields)
   if (names.length === 0)
     return step('Cookies', 'The visitor sends no cookies: signed out, with an empty basket.', 'RFC 6265 §5.4')
@@ -116,20 +114,20 @@ const cookieStep = (exchange: ExplainedExchange): PathStep => {
       ? `${name}: does not change this kind of page`
       : session(name)
         ? `${name}: a session, ignored until it holds something`
-        : author!(name)
+        : author(name)
           ? `${name}: this visitor has written a comment`
-          : visitor!(name)
+          : visitor(name)
             ? `${name}: personal`
-            : harmless!(name)
+            : harmless(name)
               ? `${name}: harmless, not sent to your server`
               : `${name}: unknown, so it is treated as personal`,
   )
   const withSession = names.some((name) => session(name) && !ignored(name))
   const shared = names.every(
-    (name) => ignored(name) || session(name) || (!author!(name) && !visitor!(name) && harmless!(name)),
+    (name) => ignored(name) || session(name) || (!author(name) && !visitor(name) && harmless(name)),
   )
   const own =
-    signedIn === 'private' && !names.some((name) => author!(name))
+    signedIn === 'private' && !names.some((name) => author(name))
       ? 'The visitor gets private copies that nobody else gets.'
       : 'The visitor gets pages from your server (origin).'
   return step(

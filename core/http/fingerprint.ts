@@ -10,4 +10,4 @@ const looksLikeDigest = (part: string): boolean =>
  * @param path without query
  */
 export const isFingerprinted = (path: string): boolean =>
-  [...path.matchAll(PART)].some(([, part]) => looksLikeDigest(part!))
+  [...path.matchAll(PART)].some(([, part = '']) => looksLikeDigest(part))

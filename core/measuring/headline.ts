@@ -18,19 +18,19 @@ const among = (results: readonly PageResult[], kind: VerdictKind): string[] =>
 export const headline = (results: readonly PageResult[]): string[] => {
   const compared = results.filter(({ verdict }) => verdict !== null)
   if (compared.length === 0) return []
-  const [broken, slower, faster, same, few] = (['broken', 'slower', 'faster', 'no-difference', 'too-few'] as const).map(
-    (kind) => among(compared, kind),
-  )
+  const of = (kind: VerdictKind): string[] => among(compared, kind)
+  const [broken, slower, faster] = [of('broken'), of('slower'), of('faster')]
+  const [same, few] = [of('no-difference'), of('too-few')]
   const sentences: string[] = []
-  if (broken!.length > 0) sentences.push(`Broken: ${listed(broken!)}.`)
-  if (slower!.length > 0 && faster!.length > 0)
-    sentences.push(`Some pages are slower: ${listed(slower!)}. Faster: ${listed(faster!)}.`)
-  else if (slower!.length > 0) sentences.push(`Slower: ${listed(slower!)}.`)
-  else if (faster!.length > 0)
+  if (broken.length > 0) sentences.push(`Broken: ${listed(broken)}.`)
+  if (slower.length > 0 && faster.length > 0)
+    sentences.push(`Some pages are slower: ${listed(slower)}. Faster: ${listed(faster)}.`)
+  else if (slower.length > 0) sentences.push(`Slower: ${listed(slower)}.`)
+  else if (faster.length > 0)
     sentences.push(
-      faster!.length === compared.length ? `Faster everywhere: ${listed(faster!)}.` : `Faster: ${listed(faster!)}.`,
+      faster.length === compared.length ? `Faster everywhere: ${listed(faster)}.` : `Faster: ${listed(faster)}.`,
     )
-  if (same!.length > 0) sentences.push(`No measurable difference: ${listed(same!)}.`)
-  if (few!.length > 0) sentences.push(`Too few pairs to tell: ${listed(few!)}.`)
+  if (same.length > 0) sentences.push(`No measurable difference: ${listed(same)}.`)
+  if (few.length > 0) sentences.push(`Too few pairs to tell: ${listed(few)}.`)
   return sentences
 }

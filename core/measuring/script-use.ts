@@ -54,9 +54,9 @@ const isFrame = ({ startOffset, endOffset }: FunctionUse, text: string): boolean
 
 /** Names that code declares; those within brackets and braces of a pattern, too. Rather too many than too few. */
 const declaredIn = (code: string): string[] => [
-  ...[...code.matchAll(/\b(?:const|let|class|var|function)\s+([\w$]+)/g)].map(([, name]) => name!),
+  ...[...code.matchAll(/\b(?:const|let|class|var|function)\s+([\w$]+)/g)].map(([, name = '']) => name),
   ...[...code.matchAll(/\b(?:const|let|var)\s*[[{]([^=;]*)/g)].flatMap(
-    ([, pattern]) => pattern!.match(/[\w$]+/g) ?? [],
+    ([, pattern = '']) => pattern.match(/[\w$]+/g) ?? [],
   ),
 ]
 

@@ -94,7 +94,7 @@ const FONT = /@font-face\s*\{[^}]*?src\s*:[^}]*?url\(\s*["']?([^"')]+)/gi
 export const namedInStyle = (css: string, url: string, id: number): NamedResource[] => {
   const addresses = (pattern: RegExp): string[] =>
     [...css.matchAll(pattern)]
-      .map(([, address]) => address!)
+      .map(([, address = '']) => address)
       .filter((address) => URL.canParse(address, url) && !address.startsWith('data:'))
       .map((address) => new URL(address, url).href)
   return [

@@ -35,7 +35,7 @@ const schemaTypes = (elements: readonly HtmlElement[]): string[] =>
     const own = (attributeOf(element, 'itemtype') ?? '').split(/\s+/).map((type) => type.split('/').at(-1)!)
     if (element.tagName !== 'script' || attributeOf(element, 'type') !== 'application/ld+json') return own
     const text = element.childNodes.map((child) => ('value' in child ? child.value : '')).join('')
-    return [...text.matchAll(/"@type"\s*:\s*"([\w-]+)"/g)].map(([, type]) => type!)
+    return [...text.matchAll(/"@type"\s*:\s*"([\w-]+)"/g)].map(([, type = '']) => type)
   })
 
 /** The first elements of a part of a page, itself included. */

@@ -82,7 +82,7 @@ export const readContents = (): PageContents => {
         )
         .flatMap((rule) =>
           [...rule.style.getPropertyValue('src').matchAll(/url\((["']?)([^"')]+)\1\)/g)].map(
-            ([, , address]) => new URL(address!, rule.parentStyleSheet?.href ?? document.baseURI).href,
+            ([, , address = '']) => new URL(address, rule.parentStyleSheet?.href ?? document.baseURI).href,
           ),
         )
       return { family, display: face.display, urls }

@@ -32,8 +32,8 @@ export const blocksIn = (text: string): number[] => {
 /** Icons that a style sheet or page puts into text: characters of private use, also in CSS escapes (CSS Syntax 3 §4.3.7). */
 export const iconsIn = (text: string): number[] => {
   const points = new Set<number>()
-  for (const [, hex] of text.matchAll(/\\([0-9a-f]{4,6})\b/gi)) points.add(Number.parseInt(hex!, 16))
-  for (const [, hex] of text.matchAll(/&#x([0-9a-f]{4,6});?/gi)) points.add(Number.parseInt(hex!, 16))
+  for (const [, hex = ''] of text.matchAll(/\\([0-9a-f]{4,6})\b/gi)) points.add(Number.parseInt(hex, 16))
+  for (const [, hex = ''] of text.matchAll(/&#x([0-9a-f]{4,6});?/gi)) points.add(Number.parseInt(hex, 16))
   for (const char of text) points.add(char.codePointAt(0)!)
   return [...points].filter(isPrivateUse).sort((a, b) => a - b)
 }

@@ -67,14 +67,15 @@ class Addresses {
   tell({ address, made, bytes, parts }: FileFacts): void {
     for (const part of parts ?? []) this.tell(part)
     const { host, pathname, search } = new URL(address)
-    for (const remedy of made?.by ?? [])
+    if (made === undefined) return
+    for (const remedy of made.by)
       this.#told.set(`${remedy} ${address}`, {
         remedy,
         kind: 'changed',
         item: host === this.page.address.host ? pathname + search : address,
         sentence: SENTENCES[remedy] ?? 'Changed.',
-        bytesBefore: made!.changed ? bytes : null,
-        bytesAfter: made!.changed ? (made!.bytes ?? null) : null,
+        bytesBefore: made.changed ? bytes : null,
+        bytesAfter: made.changed ? (made.bytes ?? null) : null,
       })
   }
 
@@ -139,7 +140,7 @@ const picture = (element: Element, facts: FileFacts, to: Addresses): Edit[] => {
 /** As wide as the window is what content systems commonly write where they do not know: browsers then load far more than is shown. */
 const asWideAsSeen = (element: Element, srcset: string, { page, context }: Addresses): Edit[] => {
   const { sizes, src, loading } = element.attribs
-  const widths = [...srcset.matchAll(/([^\s,]\S*)\s+\d+w\b/g)].map(([, address]) => address!)
+  const widths = [...srcset.matchAll(/([^\s,]\S*)\s+\d+w\b/g)].map(([, address = '']) => address)
   const isWindow = /^\s*(?:100vw\s*)?$/.test(sizes ?? '')
   if (!context.remedies.images.enabled || !isWindow || widths.length === 0) return []
   const addresses = [...widths, ...(src === undefined ? [] : [src])].filter((one) => URL.canParse(one, page.base))

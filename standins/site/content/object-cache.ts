@@ -31,7 +31,7 @@ export const writeSetting = async (file: string, setting: ObjectCacheSetting): P
 
 /** Tables that a statement reads or writes. */
 const tablesOf = (sql: string): string[] => [
-  ...new Set(Array.from(sql.matchAll(/\b(?:from|join|into|update)\s+(\w+)/g), ([, table]) => table!)),
+  ...new Set(Array.from(sql.matchAll(/\b(?:from|join|into|update)\s+(\w+)/g), ([, table = '']) => table)),
 ]
 
 /** What one page keeps and finds. Every table has a mark that changes with each edit, and results are kept below the marks that were read before them. */
