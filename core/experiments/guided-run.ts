@@ -1,6 +1,6 @@
 import type { Findings, PredictedGain } from '../contracts/findings.ts'
 import type { GuidedDecision, GuidedOrder, GuidedStep } from '../contracts/guided.ts'
-import type { PageResult } from '../contracts/measurements.ts'
+import type { PageResult, VerdictKind } from '../contracts/measurements.ts'
 import type { SafetyResult } from '../contracts/safety.ts'
 import type { RemedyId, Setup } from '../contracts/setup.ts'
 import { meanGain } from '../audit/mean-gain.ts'
@@ -85,8 +85,8 @@ const OTHER_MOMENTS = [
 const comesSooner = ({ verdict, sides }: PageResult): string[] =>
   OTHER_MOMENTS.flatMap(([metric, words]) => {
     const gain = verdict?.gains[metric]
-    if (gain === undefined) return []
-    const before = sides.find(({ side }) => side === verdict!.from)?.medians[metric] ?? 0
+    if (verdict === null || gain === undefined) return []
+    const before = sides.find(({ side }) => side === verdict.from)?.medians[metric] ?? 0
     // As sure as the verdict on the main content has to be.
     const surely = gain.confidence >= SURE && gain.low > 0
     const telling = gain.shift > Math.max(SMALL_MS, before * SMALL_SHARE)
@@ -102,7 +102,7 @@ export const decideStep = (
   safetySentence: string,
 ): { decision: GuidedDecision; sentence: string } => {
   if (safety === 'broken') return { decision: 'broken', sentence: safetySentence }
-  const judged = results.filter(({ verdict }) => verdict !== null)
+  const judged = results.flatMap((result) => (result.verdict === null ? [] : [{ ...result, verdict: result.verdict }]))
   if (judged.length === 0)
     return {
       decision: 'failed',
@@ -110,13 +110,13 @@ export const decideStep = (
         results.flatMap(({ sides }) => sides).find(({ failure }) => failure !== null)?.failure ??
         'No page could be loaded, so there is no result.',
     }
-  const of = (kind: string): PageResult[] => judged.filter(({ verdict }) => verdict!.kind === kind)
+  const of = (kind: VerdictKind) => judged.filter(({ verdict }) => verdict.kind === kind)
   const [broken] = of('broken')
-  if (broken !== undefined) return { decision: 'broken', sentence: `${where(broken)}: ${broken.verdict!.why}` }
+  if (broken !== undefined) return { decision: 'broken', sentence: `${where(broken)}: ${broken.verdict.why}` }
   const [slower] = of('slower')
-  if (slower !== undefined) return { decision: 'slower', sentence: `${where(slower)}: ${slower.verdict!.sentence}` }
+  if (slower !== undefined) return { decision: 'slower', sentence: `${where(slower)}: ${slower.verdict.sentence}` }
   const [faster] = of('faster')
-  if (faster !== undefined) return { decision: 'kept', sentence: `${where(faster)}: ${faster.verdict!.sentence}` }
+  if (faster !== undefined) return { decision: 'kept', sentence: `${where(faster)}: ${faster.verdict.sentence}` }
   for (const result of judged) {
     const sooner = comesSooner(result)
     if (sooner.length > 0)

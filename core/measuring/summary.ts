@@ -67,9 +67,12 @@ export const sideSummary = (side: Side, all: readonly SummedRun[]): SideSummary 
 /** The run whose main content took the median time: phases of one real load add up, medians of each would not. */
 const middleRun = (runs: readonly SummedRun[]): SummedRun | undefined => {
   const sorted = runs
-    .filter(({ metrics }) => metrics !== null && metrics.lcpMs !== null)
-    .toSorted((a, b) => a.metrics!.lcpMs! - b.metrics!.lcpMs!)
-  return sorted[(sorted.length - 1) >> 1]
+    .flatMap((run) => {
+      const lcpMs = run.metrics?.lcpMs ?? null
+      return lcpMs === null ? [] : [{ run, lcpMs }]
+    })
+    .toSorted((a, b) => a.lcpMs - b.lcpMs)
+  return sorted[(sorted.length - 1) >> 1]?.run
 }
 
 export interface Compared {
@@ -141,8 +144,8 @@ const SMALL_MS = 50
 const SMALL_SHARE = 0.02
 
 const endedBy = ({ kind, gain }: Verdict, before: number, { looks: plan, pairs }: Comparing): PageVerdict['ended'] => {
-  if (pairs >= plan.at(-1)!.pairs) return 'maximum'
-  if (pairs < plan[0]!.pairs) return null
+  if (pairs >= (plan.at(-1)?.pairs ?? 0)) return 'maximum'
+  if (pairs < (plan[0]?.pairs ?? 0)) return null
   if (kind === 'faster' || kind === 'slower') return 'clear'
   const small = Math.max(SMALL_MS, SMALL_SHARE * before)
   return kind === 'no-difference' && gain.low > -small && gain.high < small ? 'equal' : null
@@ -184,8 +187,8 @@ export const pageVerdict = (
   }
   const why = brokenBy(from, to)
   const main = verdicts.lcpMs ?? verdicts.loadedMs
-  if (main === undefined && why === null) return null
-  const kind = why !== null ? 'broken' : main!.kind
+  const kind = why !== null ? 'broken' : main?.kind
+  if (kind === undefined) return null
   return {
     ...compared,
     kind,

@@ -33,7 +33,7 @@ export const addressPattern = (path: string): string => {
 
 const nameOf = (pattern: string): string => {
   if (pattern === '/') return 'Home page'
-  const word = decodeURIComponentSafe(segments(pattern)[0]!).replaceAll(/[-_]+/g, ' ')
+  const word = decodeURIComponentSafe(segments(pattern)[0] ?? '').replaceAll(/[-_]+/g, ' ')
   const capital = word.charAt(0).toUpperCase() + word.slice(1)
   return pattern.endsWith('/*') ? capital : `${capital} (overview)`
 }
@@ -79,7 +79,7 @@ const ROLE_NAMES: Readonly<Record<PageRole, string>> = {
  * @param roles of the pages that were looked at, by path
  */
 export const kindsByRole = (kinds: readonly PageKind[], roles: ReadonlyMap<string, PageRole>): PageKind[] => {
-  const isSingle = ({ pages }: PageKind): boolean => pages.length === 1 && pages[0]!.path !== '/'
+  const isSingle = ({ pages }: PageKind): boolean => pages.length === 1 && pages[0]?.path !== '/'
   const known = kinds.map((kind) => {
     const role = kind.pages.map(({ path }) => roles.get(path)).find((one) => one !== undefined)
     return role === undefined ? kind : { ...kind, role }
@@ -87,8 +87,8 @@ export const kindsByRole = (kinds: readonly PageKind[], roles: ReadonlyMap<strin
   const singles = known.filter(isSingle)
   if (singles.length <= FLAT_KINDS) return known
   const byRole = groupBy(
-    singles.filter(({ role }) => role !== undefined),
-    ({ role }) => role!,
+    singles.flatMap(({ role }) => role ?? []),
+    (role) => role,
   )
   const [usual] = [...byRole].toSorted(([, a], [, b]) => b.length - a.length)[0] ?? ['page' as const]
   const merged = [...groupBy(singles, ({ role }) => role ?? usual)].map(([role, of]): PageKind => ({
@@ -170,13 +170,13 @@ const MENU_PAGES = 8
  * @param linked paths that the home page links to, in its order
  */
 export const pagesToLookAt = (kinds: readonly PageKind[], most: number, linked: readonly string[] = []): string[] => {
-  const several = kinds.filter(({ pages }) => pages.length > 1 || pages[0]!.path === '/')
-  const singles = kinds.filter((kind) => !several.includes(kind)).map(({ pages }) => pages[0]!.path)
+  const several = kinds.filter(({ pages }) => pages.length > 1 || pages[0]?.path === '/')
+  const singles = kinds.filter((kind) => !several.includes(kind)).flatMap(({ pages }) => pages[0]?.path ?? [])
   const menu = linked.filter((path) => singles.includes(path)).slice(0, MENU_PAGES)
   const rest = singles.filter((path) => !menu.includes(path))
   const room = Math.max(1, most - several.length - menu.length)
   const step = Math.max(1, rest.length / room)
-  const some = Array.from({ length: Math.min(room, rest.length) }, (_, n) => rest[Math.floor(n * step)]!)
-  const lasts = kinds.flatMap(({ pages }) => (pages.length > 1 ? [pages.at(-1)!.path] : []))
-  return [...several.map(({ pages }) => pages[0]!.path), ...menu, ...some, ...lasts].slice(0, most)
+  const some = Array.from({ length: Math.min(room, rest.length) }, (_, n) => rest[Math.floor(n * step)] ?? []).flat()
+  const lasts = kinds.flatMap(({ pages }) => (pages.length > 1 ? (pages.at(-1)?.path ?? []) : []))
+  return [...several.flatMap(({ pages }) => pages[0]?.path ?? []), ...menu, ...some, ...lasts].slice(0, most)
 }

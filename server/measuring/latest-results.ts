@@ -67,22 +67,27 @@ export const latestResultsOf = async (
     )
   const liveDigest = setupDigest(live.setup)
   const trialDigest = setupDigest(trial.setup)
-  return [...groupBy(all, ({ pageId, visitorId }) => `${visitorId} ${pageId}`).values()].map((own) => {
-    const [first] = own
-    const byMeasurement = groupBy(own, ({ measurementId }) => measurementId)
-    const floors = own.map(({ floorMs }) => floorMs).filter((floor) => floor !== null)
-    const find = (sides: (measurement: MeasurementRow) => Side[]): Standing | null =>
-      standing(firstVisits, byMeasurement, sides)
-    return {
-      pageId: first!.pageId,
-      path: first!.path,
-      kind: first!.pageKind,
-      visitorId: first!.visitorId,
-      visitorName: first!.visitor.name,
-      floorMs: floors.length === 0 ? null : Math.min(...floors),
-      origin: find(({ order }) => order.sides.filter((side) => side === 'origin')),
-      live: find((measurement) => sidesOf(measurement, liveDigest)),
-      trial: trialDigest === liveDigest ? null : find((measurement) => sidesOf(measurement, trialDigest)),
-    }
-  })
+  return [...groupBy(all, ({ pageId, visitorId }) => `${visitorId} ${pageId}`).values()].flatMap(
+    (own): LatestResult[] => {
+      const [first] = own
+      if (first === undefined) return []
+      const byMeasurement = groupBy(own, ({ measurementId }) => measurementId)
+      const floors = own.map(({ floorMs }) => floorMs).filter((floor) => floor !== null)
+      const find = (sides: (measurement: MeasurementRow) => Side[]): Standing | null =>
+        standing(firstVisits, byMeasurement, sides)
+      return [
+        {
+          pageId: first.pageId,
+          path: first.path,
+          kind: first.pageKind,
+          visitorId: first.visitorId,
+          visitorName: first.visitor.name,
+          floorMs: floors.length === 0 ? null : Math.min(...floors),
+          origin: find(({ order }) => order.sides.filter((side) => side === 'origin')),
+          live: find((measurement) => sidesOf(measurement, liveDigest)),
+          trial: trialDigest === liveDigest ? null : find((measurement) => sidesOf(measurement, trialDigest)),
+        },
+      ]
+    },
+  )
 }

@@ -46,9 +46,14 @@ const framesOf = async (
 
 /** The same instants of both strips. */
 const strips = (before: readonly Frame[], after: readonly Frame[]): { before: Frame[]; after: Frame[] } | null => {
-  if (before.length === 0 || after.length === 0) return null
-  const steps = clockSteps(Math.max(before.at(-1)!.atMs, after.at(-1)!.atMs), STRIP)
-  const at = (strip: readonly Frame[]): Frame[] => steps.map((atMs) => ({ atMs, jpeg: shownAt(strip, atMs)!.jpeg }))
+  const [last, lastAfter] = [before.at(-1), after.at(-1)]
+  if (last === undefined || lastAfter === undefined) return null
+  const steps = clockSteps(Math.max(last.atMs, lastAfter.atMs), STRIP)
+  const at = (strip: readonly Frame[]): Frame[] =>
+    steps.flatMap((atMs) => {
+      const shown = shownAt(strip, atMs)
+      return shown === undefined ? [] : [{ atMs, jpeg: shown.jpeg }]
+    })
   return { before: at(before), after: at(after) }
 }
 
@@ -80,11 +85,11 @@ export const makeReport = async (
     ledger: await listLedger(db, siteId),
     findings: await siteFindings(services, siteId).catch(() => null),
     safety:
-      check === undefined
+      check === undefined || check.result === null
         ? null
         : {
-            result: check.result!,
-            sentence: check.pages.find(({ result }) => result === check.result)!.sentence,
+            result: check.result,
+            sentence: check.pages.find(({ result }) => result === check.result)?.sentence ?? '',
             at: check.at,
           },
     inForce: setupChanges(emptySetup(), setup).map(({ sentence }) => sentence),

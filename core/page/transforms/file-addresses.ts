@@ -10,6 +10,10 @@ import { maySizePictures, saysItsSize, standsInPage } from './inline-lcp-image.t
 import { pictureSources, sizesSeen } from './picture-sources.ts'
 import { replaceInSrcset } from '../document/srcset.ts'
 
+/** Facts of a file that has an address of its own. */
+type MadeFacts = FileFacts & { readonly made: NonNullable<FileFacts['made']> }
+const isMade = (facts: FileFacts): facts is MadeFacts => facts.made !== undefined
+
 /** Pictures whose size was written in by us keep their shape whatever width a style gives them; any rule of the page's own weighs more. */
 const SIZE_RULE = '<style data-zest="sizes">:where(img[data-zest-size]){height:auto}</style>'
 
@@ -57,11 +61,9 @@ class Addresses {
   }
 
   /** The facts of a file that has an address of its own. */
-  find(value: string | undefined): (FileFacts & { made: NonNullable<FileFacts['made']> }) | undefined {
+  find(value: string | undefined): MadeFacts | undefined {
     const facts = this.context.shelf.find(resolved(this.page, value))
-    return facts?.made === undefined || this.#isLeft(facts)
-      ? undefined
-      : (facts as FileFacts & { made: NonNullable<FileFacts['made']> })
+    return facts === undefined || !isMade(facts) || this.#isLeft(facts) ? undefined : facts
   }
 
   tell({ address, made, bytes, parts }: FileFacts): void {
@@ -108,14 +110,14 @@ const inSrcset = (value: string, to: Addresses): string => replaceInSrcset(value
 const inStyles = (text: string, to: Addresses): string => replaceInStyles(text, ownAddress(to))
 
 /** Attributes of a picture: where it is, in which widths, and how large it is. */
-const picture = (element: Element, facts: FileFacts, to: Addresses): Edit[] => {
+const picture = (element: Element, facts: MadeFacts, to: Addresses): Edit[] => {
   const { attribs } = element
   const inPicture = (element.parent as Element | null)?.name === 'picture'
   const { images } = to.context.remedies
   const image = images.enabled ? facts.image : undefined
   const sized = saysItsSize(element)
   const mayBeSized = image !== undefined && images.dimensions && !sized && to.maySize && !inPicture
-  const made = to.written(facts.made!.path)
+  const made = to.written(facts.made.path)
   // Of another width than it has, a picture would be shown in another size, unless the page says which.
   if (image === undefined || inPicture || attribs['srcset'] !== undefined || !(sized || mayBeSized))
     return setAttribute(element, 'src', made)
@@ -153,20 +155,20 @@ const asWideAsSeen = (element: Element, srcset: string, { page, context }: Addre
 }
 
 /** The digest that a page vouches for a file with, computed anew (Subresource Integrity §3.5). */
-const integrity = (element: Element, { made }: FileFacts): Edit[] =>
-  element.attribs['integrity'] === undefined || element.attribs['integrity'] === '' || !made!.changed
+const integrity = (element: Element, { made }: MadeFacts): Edit[] =>
+  element.attribs['integrity'] === undefined || element.attribs['integrity'] === '' || !made.changed
     ? []
-    : setAttribute(element, 'integrity', made!.integrity ?? '')
+    : setAttribute(element, 'integrity', made.integrity ?? '')
 
-const preload = (element: Element, facts: FileFacts, to: Addresses): Edit[] => {
+const preload = (element: Element, facts: MadeFacts, to: Addresses): Edit[] => {
   if (element.attribs['as'] !== 'image')
-    return [...setAttribute(element, 'href', to.written(facts.made!.path)), ...integrity(element, facts)]
+    return [...setAttribute(element, 'href', to.written(facts.made.path)), ...integrity(element, facts)]
   const { policy, remedies } = to.context
   const sources =
     policy.inlineStyle && remedies.images.enabled && remedies.images.dimensions
       ? pictureSources(facts, false, to.context, to.written)
       : undefined
-  const href = setAttribute(element, 'href', sources?.src ?? to.written(facts.made!.path))
+  const href = setAttribute(element, 'href', sources?.src ?? to.written(facts.made.path))
   return sources?.srcset === undefined
     ? href
     : [
