@@ -56,6 +56,5 @@ export const endpoint = <
   input: spec.input ?? {},
   reply: spec.reply,
   status: spec.status ?? (spec.reply === undefined ? 204 : 200),
-  // Whoever answers has parsed what is asked by these schemas, and let nobody in who may not ask.
-  handle: (request) => handle(request as EndpointRequest<I, A>),
+  handle,
 })
