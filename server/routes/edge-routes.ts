@@ -30,10 +30,10 @@ import type { HasPublisher } from '../sites/publishing.ts'
 
 const EdgeParams = z.object({ edgeId: z.string() })
 
-/** Edges, for their owner, and what their machines send. */
-export const edgeEndpoints = (
-  services: HasDatabase & HasEdges & HasDelivery & HasClock & HasPublisher & HasControlCertificate,
-): Endpoint[] => [
+type Needed = HasDatabase & HasEdges & HasDelivery & HasClock & HasPublisher & HasControlCertificate
+
+/** Edges as the owner sees them. */
+const fleetEndpoints = (services: Needed): Endpoint[] => [
   endpoint(
     { method: 'get', path: '/edges', summary: 'Edges, and what they have answered', reply: z.array(EdgeInfo) },
     async () => listEdges(services),
@@ -90,6 +90,10 @@ export const edgeEndpoints = (
     },
     async ({ params }) => fillEdge(services, params.edgeId),
   ),
+]
+
+/** What edges ask and tell by themselves, each by its own token or name. */
+const fromEdgesEndpoints = (services: Needed): Endpoint[] => [
   endpoint(
     {
       method: 'post',
@@ -137,4 +141,10 @@ export const edgeEndpoints = (
       await countMonth(services, edgeId, body.sites)
     },
   ),
+]
+
+/** Edges, for their owner, and what their machines send. */
+export const edgeEndpoints = (services: Needed): Endpoint[] => [
+  ...fleetEndpoints(services),
+  ...fromEdgesEndpoints(services),
 ]

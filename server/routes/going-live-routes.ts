@@ -28,19 +28,19 @@ import { SiteParams } from './site-routes.ts'
 
 const path = '/sites/:siteId/going-live'
 
-/** Putting a site live: step by step, and what its DNS has to say. */
-export const goingLiveEndpoints = (
-  services: HasDatabase &
-    HasDns &
-    HasDelivery &
-    HasEdges &
-    HasClock &
-    HasAddresses &
-    HasAuthority &
-    HasPublisher &
-    HasEvents &
-    HasJobs,
-): Endpoint[] => [
+type Needed = HasDatabase &
+  HasDns &
+  HasDelivery &
+  HasEdges &
+  HasClock &
+  HasAddresses &
+  HasAuthority &
+  HasPublisher &
+  HasEvents &
+  HasJobs
+
+/** The steps of going live, and the secret that the server knows Zest Lamp by. */
+const stepEndpoints = (services: Needed): Endpoint[] => [
   endpoint(
     {
       method: 'get',
@@ -105,6 +105,10 @@ export const goingLiveEndpoints = (
     },
     async ({ params }) => dropOriginKey(services, params.siteId),
   ),
+]
+
+/** What the DNS has to say. */
+const dnsEndpoints = (services: Needed): Endpoint[] => [
   endpoint(
     {
       method: 'post',
@@ -139,4 +143,10 @@ export const goingLiveEndpoints = (
     },
     async ({ params, body }) => dnsAnswers(services, params.siteId, body),
   ),
+]
+
+/** Putting a site live: step by step, and what its DNS has to say. */
+export const goingLiveEndpoints = (services: Needed): Endpoint[] => [
+  ...stepEndpoints(services),
+  ...dnsEndpoints(services),
 ]

@@ -39,8 +39,8 @@ type ObjectsIo = HasDatabase &
   HasEdges &
   HasClock
 
-/** The object cache: what a content system keeps of its database. */
-export const objectsEndpoints = (services: ObjectsIo): Endpoint[] => [
+/** Settings and password of the object cache of a site. */
+const settingEndpoints = (services: ObjectsIo): Endpoint[] => [
   endpoint(
     {
       method: 'get',
@@ -75,6 +75,10 @@ export const objectsEndpoints = (services: ObjectsIo): Endpoint[] => [
     },
     async ({ params }) => newObjectsPassword(services, params.siteId),
   ),
+]
+
+/** What it holds, and what it is worth. */
+const contentEndpoints = (services: ObjectsIo): Endpoint[] => [
   endpoint(
     {
       method: 'get',
@@ -140,4 +144,10 @@ export const objectsEndpoints = (services: ObjectsIo): Endpoint[] => [
       return objectsState(services, params.siteId)
     },
   ),
+]
+
+/** The object cache: what a content system keeps of its database. */
+export const objectsEndpoints = (services: ObjectsIo): Endpoint[] => [
+  ...settingEndpoints(services),
+  ...contentEndpoints(services),
 ]

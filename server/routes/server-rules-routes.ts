@@ -26,10 +26,10 @@ const pages = '/sites/:siteId/server-pages'
 const files = '/sites/:siteId/file-connection'
 const input = { params: SiteParams }
 
-/** Rules for the owner's own web server: rehearsed, put there, taken out. */
-export const serverRulesEndpoints = (
-  services: HasDatabase & HasJobs & HasClock & HasAddresses & HasRulesFiles & HasFileAccess,
-): Endpoint[] => [
+type Needed = HasDatabase & HasJobs & HasClock & HasAddresses & HasRulesFiles & HasFileAccess
+
+/** Rules that are tried, put on the server, and taken out. */
+const rulesEndpoints = (services: Needed): Endpoint[] => [
   endpoint(
     {
       method: 'get',
@@ -92,6 +92,10 @@ export const serverRulesEndpoints = (
     },
     async ({ params, query }) => readPresentFile(services, params.siteId, query.name),
   ),
+]
+
+/** Pages that the server hands out from its disk. */
+const storedPagesEndpoints = (services: Needed): Endpoint[] => [
   endpoint(
     {
       method: 'get',
@@ -123,6 +127,10 @@ export const serverRulesEndpoints = (
     },
     async ({ params, body, account }) => orderServerPages(services, params.siteId, body.what, account.name),
   ),
+]
+
+/** How files of the server are reached. */
+const fileConnectionEndpoints = (services: Needed): Endpoint[] => [
   endpoint(
     { method: 'get', path: files, summary: 'How the files of the site are reached', input, reply: FileConnectionInfo },
     async ({ params }) => fileConnectionOf(services, params.siteId),
@@ -151,4 +159,11 @@ export const serverRulesEndpoints = (
     { method: 'delete', path: files, summary: 'Forget how the files are reached, and what opens them', input },
     async ({ params }) => forgetFileConnection(services, params.siteId),
   ),
+]
+
+/** Rules for the owner's own web server: rehearsed, put there, taken out. */
+export const serverRulesEndpoints = (services: Needed): Endpoint[] => [
+  ...rulesEndpoints(services),
+  ...storedPagesEndpoints(services),
+  ...fileConnectionEndpoints(services),
 ]

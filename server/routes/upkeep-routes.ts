@@ -154,8 +154,8 @@ const connectionEndpoints = (services: Needed): Endpoint[] => [
   ),
 ]
 
-/** Upkeep of the database: looked through, backed up, cleaned up, restored. */
-export const upkeepEndpoints = (services: Needed): Endpoint[] => [
+/** What runs by itself, how the database is reached, and how the site is run. */
+const siteEndpoints = (services: Needed): Endpoint[] => [
   endpoint(
     {
       method: 'get',
@@ -168,6 +168,10 @@ export const upkeepEndpoints = (services: Needed): Endpoint[] => [
   ),
   ...connectionEndpoints(services),
   ...habitEndpoints(services),
+]
+
+/** What can go, and what the owner has decided about it. */
+const surveyEndpoints = (services: Needed): Endpoint[] => [
   endpoint(
     {
       method: 'get',
@@ -219,6 +223,10 @@ export const upkeepEndpoints = (services: Needed): Endpoint[] => [
     },
     async ({ params, body }) => saveUpkeepPlan(services, params.siteId, body),
   ),
+]
+
+/** Backups, clean-ups, and the way back. */
+const backupEndpoints = (services: Needed): Endpoint[] => [
   endpoint(
     {
       method: 'get',
@@ -282,4 +290,11 @@ export const upkeepEndpoints = (services: Needed): Endpoint[] => [
     },
     async ({ params, body, account }) => orderRestore(services, params.siteId, body, account.name),
   ),
+]
+
+/** Upkeep of the database: looked through, backed up, cleaned up, restored. */
+export const upkeepEndpoints = (services: Needed): Endpoint[] => [
+  ...siteEndpoints(services),
+  ...surveyEndpoints(services),
+  ...backupEndpoints(services),
 ]
