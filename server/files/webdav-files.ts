@@ -131,6 +131,138 @@ const MOST_LIST_BYTES = 32 * 1024 * 1024
 const WANTED =
   '<?xml version="1.0" encoding="utf-8"?><propfind xmlns="DAV:"><prop><resourcetype/><getcontentlength/></prop></propfind>'
 
+/** Files below an address that speaks WebDAV. */
+class WebDavFiles implements FileServer {
+  readonly #root: URL
+  readonly #authorization: string
+  readonly #reach: FileAccess['reach']
+
+  constructor(root: URL, authorization: string, reach: FileAccess['reach']) {
+    this.#root = root
+    this.#authorization = authorization
+    this.#reach = reach
+  }
+
+  async #ask(
+    method: string,
+    name: string,
+    fields: Record<string, string> = {},
+    body?: Buffer,
+    mostBytes = MOST_FILE_BYTES,
+  ): Promise<OutsideAnswer> {
+    const url = new URL(encoded(name), this.#root)
+    try {
+      return await askOutside(url.href, {
+        method,
+        reach: this.#reach,
+        timeoutMs: FILE_TIMEOUT_MS,
+        mostBytes,
+        fields: { authorization: this.#authorization, 'accept-encoding': 'identity', ...fields },
+        ...(body !== undefined && { body }),
+      })
+    } catch (error) {
+      throw error instanceof OutsideFailure ? new FileFailure(error.message) : error
+    }
+  }
+
+  async read(name: string): Promise<KeptFile | undefined> {
+    const answer = await this.#ask('GET', name)
+    if (answer.status === 404) return undefined
+    if (!isDone(answer)) throw refused(answer, name)
+    return { bytes: answer.body, mode: undefined }
+  }
+
+  async remove(name: string): Promise<void> {
+    const answer = await this.#ask('DELETE', name)
+    if (!isDone(answer)) throw refused(answer, name)
+  }
+
+  async #moved(on: string, name: string): Promise<void> {
+    const answer = await this.#ask('MOVE', on, { destination: new URL(encoded(name), this.#root).href, overwrite: 'T' })
+    if (!isDone(answer)) throw refused(answer, name)
+  }
+
+  async list(name: string): Promise<FolderEntry[]> {
+    const folder = new URL(name === '' ? '' : `${encoded(name)}/`, this.#root)
+    const answer = await this.#ask(
+      'PROPFIND',
+      name === '' ? '' : `${name}/`,
+      { depth: '1', 'content-type': 'application/xml' },
+      Buffer.from(WANTED),
+      MOST_LIST_BYTES,
+    )
+    if (!isDone(answer)) throw refused(answer, folder.href)
+    return entriesOf(answer.body.toString('utf8'), folder)
+  }
+
+  async makeFolder(name: string): Promise<void> {
+    for (const one of withParents(name)) {
+      const answer = await this.#ask('MKCOL', `${one}/`)
+      // 405: it is there already (RFC 4918 §9.3.1).
+      if (!isDone(answer) && answer.status !== 405) throw refused(answer, name)
+    }
+  }
+
+  async write(name: string, { bytes }: KeptFile): Promise<void> {
+    const on = onItsWay(name)
+    try {
+      const sent = await this.#ask('PUT', on, { 'content-type': 'application/octet-stream' }, bytes)
+      if (!isDone(sent)) throw refused(sent, name)
+      if ((await this.read(on))?.bytes.equals(bytes) !== true)
+        throw new FileFailure(`${name}: The server has not taken the whole file.`)
+      await this.#moved(on, name)
+    } catch (error) {
+      await this.remove(on).catch(() => undefined)
+      throw error
+    }
+  }
+
+  async send(from: string, name: string): Promise<void> {
+    const on = onItsWay(name)
+    try {
+      const { size } = await stat(from)
+      const url = new URL(encoded(on), this.#root)
+      const status = await passing(
+        url,
+        this.#reach,
+        { method: 'PUT', headers: { authorization: this.#authorization, 'content-length': String(size) } },
+        async (outgoing) => {
+          await fileAsBody(from, size, outgoing)
+        },
+      )
+      if (status < 200 || status > 299) throw refusedWith(status, name)
+      await this.#moved(on, name)
+    } catch (error) {
+      await this.remove(on).catch(() => undefined)
+      throw error instanceof FileFailure ? error : new FileFailure(whyNot(error as Error, name))
+    }
+  }
+
+  async fetch(name: string, to: string): Promise<void> {
+    try {
+      const url = new URL(encoded(name), this.#root)
+      const status = await passing(
+        url,
+        this.#reach,
+        { method: 'GET', headers: { authorization: this.#authorization } },
+        async (outgoing) => void outgoing.end(),
+        to,
+      )
+      if (status < 200 || status > 299) throw refusedWith(status, name)
+    } catch (error) {
+      throw error instanceof FileFailure ? error : new FileFailure(whyNot(error as Error, name))
+    }
+  }
+
+  async end(): Promise<void> {}
+
+  /** @throws FileFailure where the folder is not there, or not to be read */
+  async proveFolder(): Promise<void> {
+    const found = await this.#ask('PROPFIND', '', { depth: '0' })
+    if (!isDone(found)) throw refused(found, this.#root.href)
+  }
+}
+
 /** Files over WebDAV (RFC 4918). @throws FileFailure */
 export const openWebDav = async ({ place, secret, reach }: FileAccess): Promise<FileServer> => {
   const { address, folder } = place
@@ -149,113 +281,7 @@ export const openWebDav = async ({ place, secret, reach }: FileAccess): Promise<
     base,
   )
   const authorization = `Basic ${Buffer.from(`${place.user}:${secret.kind === 'password' ? secret.password : ''}`).toString('base64')}`
-  const ask = async (
-    method: string,
-    name: string,
-    fields: Record<string, string> = {},
-    body?: Buffer,
-    mostBytes = MOST_FILE_BYTES,
-  ): Promise<OutsideAnswer> => {
-    const url = new URL(encoded(name), root)
-    try {
-      return await askOutside(url.href, {
-        method,
-        reach,
-        timeoutMs: FILE_TIMEOUT_MS,
-        mostBytes,
-        fields: { authorization, 'accept-encoding': 'identity', ...fields },
-        ...(body !== undefined && { body }),
-      })
-    } catch (error) {
-      throw error instanceof OutsideFailure ? new FileFailure(error.message) : error
-    }
-  }
-  const read = async (name: string): Promise<KeptFile | undefined> => {
-    const answer = await ask('GET', name)
-    if (answer.status === 404) return undefined
-    if (!isDone(answer)) throw refused(answer, name)
-    return { bytes: answer.body, mode: undefined }
-  }
-  const remove = async (name: string): Promise<void> => {
-    const answer = await ask('DELETE', name)
-    if (!isDone(answer)) throw refused(answer, name)
-  }
-  const moved = async (on: string, name: string): Promise<void> => {
-    const answer = await ask('MOVE', on, { destination: new URL(encoded(name), root).href, overwrite: 'T' })
-    if (!isDone(answer)) throw refused(answer, name)
-  }
-  const found = await ask('PROPFIND', '', { depth: '0' })
-  if (!isDone(found)) throw refused(found, root.href)
-  return {
-    read,
-    remove,
-    list: async (name) => {
-      const folder = new URL(name === '' ? '' : `${encoded(name)}/`, root)
-      const answer = await ask(
-        'PROPFIND',
-        name === '' ? '' : `${name}/`,
-        { depth: '1', 'content-type': 'application/xml' },
-        Buffer.from(WANTED),
-        MOST_LIST_BYTES,
-      )
-      if (!isDone(answer)) throw refused(answer, folder.href)
-      return entriesOf(answer.body.toString('utf8'), folder)
-    },
-    makeFolder: async (name) => {
-      for (const one of withParents(name)) {
-        const answer = await ask('MKCOL', `${one}/`)
-        // 405: it is there already (RFC 4918 §9.3.1).
-        if (!isDone(answer) && answer.status !== 405) throw refused(answer, name)
-      }
-    },
-    write: async (name, { bytes }) => {
-      const on = onItsWay(name)
-      try {
-        const sent = await ask('PUT', on, { 'content-type': 'application/octet-stream' }, bytes)
-        if (!isDone(sent)) throw refused(sent, name)
-        if ((await read(on))?.bytes.equals(bytes) !== true)
-          throw new FileFailure(`${name}: The server has not taken the whole file.`)
-        await moved(on, name)
-      } catch (error) {
-        await remove(on).catch(() => undefined)
-        throw error
-      }
-    },
-    send: async (from, name) => {
-      const on = onItsWay(name)
-      try {
-        const { size } = await stat(from)
-        const url = new URL(encoded(on), root)
-        const status = await passing(
-          url,
-          reach,
-          { method: 'PUT', headers: { authorization, 'content-length': String(size) } },
-          async (outgoing) => {
-            await fileAsBody(from, size, outgoing)
-          },
-        )
-        if (status < 200 || status > 299) throw refusedWith(status, name)
-        await moved(on, name)
-      } catch (error) {
-        await remove(on).catch(() => undefined)
-        throw error instanceof FileFailure ? error : new FileFailure(whyNot(error as Error, name))
-      }
-    },
-    fetch: async (name, to) => {
-      try {
-        const url = new URL(encoded(name), root)
-        const status = await passing(
-          url,
-          reach,
-          { method: 'GET', headers: { authorization } },
-          async (outgoing) => void outgoing.end(),
-          to,
-        )
-        if (status < 200 || status > 299) throw refusedWith(status, name)
-      } catch (error) {
-        throw error instanceof FileFailure ? error : new FileFailure(whyNot(error as Error, name))
-      }
-    },
-    end: async () => undefined,
-  }
+  const files = new WebDavFiles(root, authorization, reach)
+  await files.proveFolder()
+  return files
 }
