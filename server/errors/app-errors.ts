@@ -45,8 +45,8 @@ export const errors = {
     new AppError(
       'UPKEEP_UNDER_WAY',
       409,
-      'The database is being worked on',
-      'One thing at a time: wait until the backup, the survey or the clean-up under way has ended, or cancel it.',
+      'Upkeep is under way',
+      'One thing at a time: wait until the backup, the survey, the clean-up or the look from outside has ended, or cancel it.',
     ),
   picturesUnderWay: () =>
     new AppError(
