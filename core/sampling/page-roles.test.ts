@@ -56,6 +56,11 @@ test.each(['<div><a href=x>', '<div><p><img><a href=x>', '<ul><li><h2><a href=x>
     expect(searchAddress(`<form><input name=q>${piece.repeat(20_000)}`, 'http://x.example/')).toMatch(/^\/\?q=/)
   },
 )
+test('a page of frames has no body, and is a page', () => {
+  expect(
+    roleOf('<!doctype html><html><frameset cols="20%,80%"><frame src="/menu"><frame src="/news"></frameset>', '/old'),
+  ).toBe('page')
+})
 test('a search is asked for with a word of the page', () => {
   const form = '<title>Orrin Sound</title><form action="/find" method="GET"><input name="q"></form>'
   expect(searchAddress(form, 'http://x.example/')).toBe('/find?q=orrin')

@@ -32,7 +32,9 @@ const BLOCKS = new Set(['li', 'article', 'section', 'tr', 'div', 'a'])
 
 const schemaTypes = (elements: readonly HtmlElement[]): string[] =>
   elements.flatMap((element) => {
-    const own = (attributeOf(element, 'itemtype') ?? '').split(/\s+/).map((type) => type.split('/').at(-1)!)
+    const own = (attributeOf(element, 'itemtype') ?? '')
+      .split(/\s+/)
+      .map((type) => type.slice(type.lastIndexOf('/') + 1))
     if (element.tagName !== 'script' || attributeOf(element, 'type') !== 'application/ld+json') return own
     const text = element.childNodes.map((child) => ('value' in child ? child.value : '')).join('')
     return [...text.matchAll(/"@type"\s*:\s*"([\w-]+)"/g)].map(([, type = '']) => type)
@@ -89,11 +91,13 @@ export const roleOf = (html: string, path: string): PageRole => {
   if (path === '/') return 'home'
   const elements = [...htmlElements(parse(html))].map(({ node }) => node)
   const body = elements.find(({ tagName }) => tagName === 'body')
-  const classes = (attributeOf(body!, 'class') ?? '').toLowerCase().split(/\s+/)
+  // A page of frames has none.
+  if (body === undefined) return 'page'
+  const classes = (attributeOf(body, 'class') ?? '').toLowerCase().split(/\s+/)
   const types = schemaTypes(elements).map((type) => type.toLowerCase())
   const kind = elements.find((one) => one.tagName === 'meta' && attributeOf(one, 'property') === 'og:type')
   if (kind !== undefined) types.push((attributeOf(kind, 'content') ?? '').toLowerCase())
-  const main = elements.find(({ tagName }) => tagName === 'main') ?? body!
+  const main = elements.find(({ tagName }) => tagName === 'main') ?? body
   if (classes.some((word) => WORDS.search.test(word)) || types.some((type) => TYPES.search.test(type))) return 'search'
   // A list of articles has their types too; it has several.
   const items = types.filter((type) => TYPES.item.test(type)).length
@@ -120,7 +124,8 @@ export const searchAddress = (html: string, address: string): string | undefined
     const title = [...htmlElements(tree)].find(({ node }) => node.tagName === 'title')?.node
     const words = (title?.childNodes ?? []).map((child) => ('value' in child ? child.value : '')).join(' ')
     const word = /\p{L}{4,}/u.exec(words)?.[0] ?? 'news'
-    return `${url.pathname}?${new URLSearchParams({ [attributeOf(field, 'name')!]: word.toLowerCase() }).toString()}`
+    const name = attributeOf(field, 'name') ?? ''
+    return `${url.pathname}?${new URLSearchParams({ [name]: word.toLowerCase() }).toString()}`
   }
   return undefined
 }
