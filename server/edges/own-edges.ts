@@ -126,8 +126,8 @@ export const addEdge = async (services: Needs, draft: EdgeDraft): Promise<EdgeWi
   await refuseSameName(db, draft.name)
   const token = newToken()
   const row = { id: newId(), ...draft, tokenDigest: digestToken(token), createdAt: now() }
-  const [made] = await db.insert(edges).values(row).returning()
-  return { edge: infoOf(fleet, made!), token: tokenFor(token, services) }
+  await db.insert(edges).values(row)
+  return { edge: infoOf(fleet, await rowOf(db, row.id)), token: tokenFor(token, services) }
 }
 
 /** @throws AppError when there is none, its name is taken, or home would be asked in the open */
@@ -136,9 +136,9 @@ export const changeEdge = async (services: Needs, id: string, draft: EdgeDraft):
   await rowOf(db, id)
   refuseOpenHome(draft)
   await refuseSameName(db, draft.name, id)
-  const [row] = await db.update(edges).set(draft).where(eq(edges.id, id)).returning()
+  await db.update(edges).set(draft).where(eq(edges.id, id))
   await loadEdges(db, fleet)
-  return infoOf(fleet, row!)
+  return infoOf(fleet, await rowOf(db, id))
 }
 
 /** A new token, for a machine that joins in the place of the one that has; that one is cut off when it does. @throws AppError when there is none */
@@ -146,12 +146,11 @@ export const newEdgeToken = async (services: Needs, id: string): Promise<EdgeWit
   const { db, edges: fleet } = services
   await rowOf(db, id)
   const token = newToken()
-  const [row] = await db
+  await db
     .update(edges)
     .set({ tokenDigest: digestToken(token) })
     .where(eq(edges.id, id))
-    .returning()
-  return { edge: infoOf(fleet, row!), token: tokenFor(token, services) }
+  return { edge: infoOf(fleet, await rowOf(db, id)), token: tokenFor(token, services) }
 }
 
 /** Pages of a site that an edge is filled with: the most visited, and the sample. */
