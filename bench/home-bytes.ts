@@ -58,7 +58,8 @@ const get = ({ port, host, fields = {} }: Asked, path: string): Promise<Sent> =>
 const everything = async (asked: Asked): Promise<Map<string, Sent>> => {
   const { host } = asked
   const address = new URL(`http://${host}/`)
-  const found = new Map<string, Sent>([['/', await get(asked, '/')]])
+  const home = await get(asked, '/')
+  const found = new Map<string, Sent>([['/', home]])
   const take = async (url: URL): Promise<void> => {
     const path = url.pathname + url.search
     if (url.host !== host || found.has(path)) return
@@ -67,7 +68,7 @@ const everything = async (asked: Asked): Promise<Map<string, Sent>> => {
     if (file.type === 'styles')
       for (const { address: inside } of filesOfSheet(file.body.toString(), url)) await take(new URL(inside))
   }
-  for (const file of filesOfPage(found.get('/')!.body.toString(), address)) await take(new URL(file.address))
+  for (const file of filesOfPage(home.body.toString(), address)) await take(new URL(file.address))
   return found
 }
 
@@ -137,13 +138,13 @@ export const homeBytes: Benchmark = {
       })
       const library = new Map<string, number>()
       for (const [path, file] of before) library.set(path, await byLibrary(file))
-      const [origin, ours] = [before, after].map((files) =>
-        sums([...files.values()].map(({ type, sent }) => [type, sent] as const)),
-      )
-      const theirs = sums([...before].map(([path, { type }]) => [type, library.get(path)!] as const))
-      for (const type of origin!.keys())
+      const sent = (files: ReadonlyMap<string, Sent>) =>
+        sums([...files.values()].map((file) => [file.type, file.sent] as const))
+      const [origin, ours] = [sent(before), sent(after)]
+      const theirs = sums([...before].map(([path, { type }]) => [type, library.get(path) ?? 0] as const))
+      for (const type of origin.keys())
         console.log(
-          `${type}: ${origin!.get(type)} bytes at the origin, ${ours!.get(type) ?? 0} here, ${theirs.get(type)} by the libraries alone`,
+          `${type}: ${origin.get(type)} bytes at the origin, ${ours.get(type) ?? 0} here, ${theirs.get(type)} by the libraries alone`,
         )
       const compared = ['styles', 'scripts', 'pictures']
       const total = (of: Map<string, number>, types: Iterable<string>): number =>
@@ -151,14 +152,14 @@ export const homeBytes: Benchmark = {
       return [
         {
           name: 'home-bytes-vs-origin',
-          value: total(ours!, origin!.keys()) / total(origin!, origin!.keys()),
+          value: total(ours, origin.keys()) / total(origin, origin.keys()),
           unit: 'ratio',
           aim: 0.5,
           better: 'lower',
         },
         {
           name: 'home-bytes-vs-libraries',
-          value: total(ours!, compared) / total(theirs, compared),
+          value: total(ours, compared) / total(theirs, compared),
           unit: 'ratio',
           aim: 1.03,
           better: 'lower',

@@ -25,6 +25,18 @@ interface Page {
   /** No answer asked for from now on may be older, since a purge of it was carried out. */
   least: number
 }
+/** One of them by chance. */
+const oneOf = <T>(all: readonly T[], chance = Math.random()): T => {
+  const [one] = all.slice(Math.floor(chance * all.length))
+  if (one === undefined) throw new RangeError('There is none.')
+  return one
+}
+const pageOf = (path: string): Page => {
+  const page = pages.get(path)
+  if (page === undefined) throw new RangeError(`There is no page ${path}.`)
+  return page
+}
+
 const pages = new Map<string, Page>(PATHS.map((path) => [path, { version: 1, least: 1 }]))
 
 /** Made-up bytes that depend on page, version and person only, so that any mix-up shows. */
@@ -72,7 +84,7 @@ const origin = createServer((req, res) => {
     req.on('end', () => res.writeHead(204).end())
     return
   }
-  answer(upTo(req.url!, '?'), person, res)
+  answer(upTo(req.url ?? '/', '?'), person, res)
 })
 
 interface Answer {
@@ -89,7 +101,7 @@ const ask = (path: string, method: string, headers: Record<string, string>): Pro
         res.on('data', (chunk: Buffer) => chunks.push(chunk))
         res.on('error', reject)
         res.on('aborted', () => reject(new Error('cut off')))
-        res.on('end', () => resolve({ status: res.statusCode!, headers: res.headers, body: Buffer.concat(chunks) }))
+        res.on('end', () => resolve({ status: res.statusCode ?? 0, headers: res.headers, body: Buffer.concat(chunks) }))
       },
     )
     outgoing.on('error', reject)
@@ -140,7 +152,7 @@ const check = (path: string, person: string, least: number, got: Answer): void =
 
 const checkPart = (path: string, person: string, got: Answer): void => {
   const range = /^bytes (\d+)-(\d+)\/(\d+)$/.exec(String(got.headers['content-range']))
-  const page = pages.get(path)!
+  const page = pageOf(path)
   if (range === null || got.headers['content-encoding'] !== undefined)
     return void wrong.push(`a part without range or with a coding: ${path}`)
   const [first, last] = [Number(range[1]), Number(range[2])]
@@ -154,18 +166,18 @@ const checkPart = (path: string, person: string, got: Answer): void => {
 }
 
 const visit = async (): Promise<void> => {
-  const path = PATHS[Math.floor(Math.random() ** 2 * PATHS.length)]!
+  const path = oneOf(PATHS, Math.random() ** 2)
   const signedIn = Math.random() < 0.15
-  const person = signedIn ? PEOPLE[Math.floor(Math.random() * PEOPLE.length)]! : 'nobody'
+  const person = signedIn ? oneOf(PEOPLE) : 'nobody'
   const method = Math.random() < 0.05 ? 'HEAD' : 'GET'
   const headers: Record<string, string> = {}
   if (signedIn) headers['cookie'] = `consent=yes; session=${person}`
-  const coding = ['', 'br', 'gzip', 'gzip, br'][Math.floor(Math.random() * 4)]!
+  const coding = oneOf(['', 'br', 'gzip', 'gzip, br'])
   if (coding !== '') headers['accept-encoding'] = coding
   const part = !signedIn && method === 'GET' && Math.random() < 0.05
   if (part) headers['range'] = 'bytes=100-299'
   const target = Math.random() < 0.05 ? `${path}?utm_source=${Math.random()}` : path
-  const { least } = pages.get(path)!
+  const { least } = pageOf(path)
   const begun = Date.now()
   totals.requests++
   if (signedIn) totals.personal++
@@ -191,8 +203,8 @@ const going = (): boolean => Date.now() < ending
 const edits = async (delivery: DeliveryProcess): Promise<void> => {
   while (going()) {
     await wait(100 + Math.random() * 300)
-    const path = PATHS[Math.floor(Math.random() * PATHS.length)]!
-    const page = pages.get(path)!
+    const path = oneOf(PATHS)
+    const page = pageOf(path)
     page.version++
     const { version } = page
     const soft = Math.random() < 0.2
@@ -232,7 +244,7 @@ const failures = async (): Promise<void> => {
   const kinds: Failing[] = ['errors', 'breaks', 'slow']
   for (let i = 0; going(); i++) {
     await wait(12_000)
-    failing = kinds[i % kinds.length]!
+    failing = oneOf(kinds, (i % kinds.length) / kinds.length)
     const until = Date.now() + 3000
     while (Date.now() < until) {
       lastFailing = Date.now()

@@ -36,19 +36,19 @@ export const parseSignature = (
   input: string,
   signature: string,
 ): (SignatureParameters & { readonly params: string; readonly signature: string }) | undefined => {
-  const match = INPUT.exec(input)
+  const [, params = '', created, nonce = '', keyid = ''] = INPUT.exec(input) ?? []
   const value = /^sig1=:([A-Za-z0-9+/]+=*):$/.exec(signature)?.[1]
   if (
-    match === null ||
+    created === undefined ||
     value === undefined ||
-    match[1]!.split(';')[0] !== signatureParams(COVERED, NOBODY).split(';')[0]
+    params.split(';')[0] !== signatureParams(COVERED, NOBODY).split(';')[0]
   )
     return undefined
   return {
-    created: Number(match[2]),
-    nonce: match[3]!,
-    keyid: match[4]!,
-    params: match[1]!,
+    created: Number(created),
+    nonce,
+    keyid,
+    params,
     signature: value,
   }
 }

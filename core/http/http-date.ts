@@ -34,12 +34,12 @@ const fullYear = (text: string, now: EpochMs): number => {
 export const parseHttpDate = (text: string, now: EpochMs): EpochMs | undefined => {
   const groups = (IMF_FIXDATE.exec(text) ?? RFC_850.exec(text) ?? ASCTIME.exec(text))?.groups
   if (groups === undefined) return undefined
-  const { day, month, year, h, m, s } = groups as Record<string, string>
+  const { day = '', month = '', year = '', h, m, s } = groups
   const [hours, minutes, secs] = [Number(h), Number(m), Number(s)]
   if (hours > 23 || minutes > 59 || secs > 60) return undefined
-  const date = Number(day!.trim())
-  const monthIndex = MONTHS.findIndex((name) => name.toLowerCase() === month!.toLowerCase())
-  const at = Date.UTC(fullYear(year!, now), monthIndex, date, hours, minutes, secs)
+  const date = Number(day.trim())
+  const monthIndex = MONTHS.findIndex((name) => name.toLowerCase() === month.toLowerCase())
+  const at = Date.UTC(fullYear(year, now), monthIndex, date, hours, minutes, secs)
   // Date.UTC rolls 31 Feb over into March; such a date is invalid.
   return new Date(at).getUTCDate() === date || secs === 60 ? epochMs(at) : undefined
 }

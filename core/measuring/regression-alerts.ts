@@ -16,17 +16,14 @@ export const crossedLimits = (results: readonly PageResult[], limits: readonly V
     if (limit === undefined || live === undefined) return []
     const { lcpMs, sentBytes, requests } = live.medians
     const where = `${pageName(path)} as “${visitorName}”`
+    const atFirst = where.charAt(0).toUpperCase() + where.slice(1)
     const sentences: string[] = []
     if (limit.lcpSeconds !== null && lcpMs !== null && lcpMs > limit.lcpSeconds * 1000)
       sentences.push(`The main content of ${where} takes ${inSeconds(lcpMs)}; your limit is ${limit.lcpSeconds} s.`)
     if (limit.sentKilobytes !== null && sentBytes !== null && sentBytes > limit.sentKilobytes * 1000)
-      sentences.push(
-        `${where[0]!.toUpperCase()}${where.slice(1)} weighs ${Math.round(sentBytes / 1000)} KB; your limit is ${limit.sentKilobytes} KB.`,
-      )
+      sentences.push(`${atFirst} weighs ${Math.round(sentBytes / 1000)} KB; your limit is ${limit.sentKilobytes} KB.`)
     if (limit.requests !== null && requests !== null && requests > limit.requests)
-      sentences.push(
-        `${where[0]!.toUpperCase()}${where.slice(1)} makes ${Math.round(requests)} requests; your limit is ${limit.requests}.`,
-      )
+      sentences.push(`${atFirst} makes ${Math.round(requests)} requests; your limit is ${limit.requests}.`)
     return sentences.map((sentence): Notice => ({ kind: 'limit-crossed', sentence }))
   })
 
@@ -36,12 +33,9 @@ export const worsenings = (before: readonly PageResult[], now: readonly PageResu
     results.map((result) => ({ ...result, sides: result.sides.filter(({ side }) => side === 'live') }))
   return acrossDays(liveOnly(before), liveOnly(now))
     .filter(({ kind }) => kind === 'slower')
-    .map(({ path, visitorName, shift, later }) => ({
-      kind: 'slower',
-      sentence:
-        `${pageName(path)} as “${visitorName}” has become slower by ${inSeconds(-shift!.shift)} (between ${inSeconds(-shift!.high)} and ${inSeconds(-shift!.low)}): main content now after ${inSeconds(later.lcpMs ?? 0)}.`.replace(
-          /^./,
-          (letter) => letter.toUpperCase(),
-        ),
-    }))
+    .flatMap(({ path, visitorName, shift, later }) => {
+      if (shift === undefined) return []
+      const sentence = `${pageName(path)} as “${visitorName}” has become slower by ${inSeconds(-shift.shift)} (between ${inSeconds(-shift.high)} and ${inSeconds(-shift.low)}): main content now after ${inSeconds(later.lcpMs ?? 0)}.`
+      return [{ kind: 'slower', sentence: sentence.charAt(0).toUpperCase() + sentence.slice(1) }]
+    })
 }

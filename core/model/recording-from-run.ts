@@ -50,21 +50,21 @@ const discoveryOf = (
   visitor: PredictedVisitor,
 ): Discovery => {
   const [document] = all
-  if (record === document) return { by: 'navigation' }
+  if (document === undefined || record === document) return { by: 'navigation' }
   const { kind, url } = record.initiator ?? { kind: 'other', url: null }
   const lazy = details?.images.some((image) => image.lazy && image.url === record.url) === true
   if (lazy || (kind === 'style' && record.type !== 'style')) return { by: 'layout' }
   const by = all.findIndex((one) => one.url === url && one.startMs <= record.startMs)
-  if ((kind === 'script' || kind === 'style') && by > 0) {
-    const parent = all[by]!
+  const parent = all[by]
+  if ((kind === 'script' || kind === 'style') && by > 0 && parent !== undefined) {
     const ran = nativeMsOf(details?.tasks ?? [], parent.url, ['script', 'style']) * visitor.cpuSlowdown
     return { by: 'resource', id: by, delayMs: Math.max(0, record.startMs - endOf(parent) - ran) }
   }
   const offset = details?.offsets[record.url]
   if (offset !== undefined && kind !== 'script') return { by: 'parser', offset }
   // Nothing says where: judged by when it was asked for while the HTML came, or by what came after the first paint.
-  const came = endOf(document!)
-  const first = came - document!.receiveMs
+  const came = endOf(document)
+  const first = came - document.receiveMs
   if (record.startMs <= came + 30)
     return {
       by: 'parser',
@@ -80,12 +80,15 @@ const lcpOf = ({ metrics, details }: RecordedRun, all: readonly RequestRecord[])
   const image = lcpUrl === null ? -1 : all.findIndex(({ url }) => url === lcpUrl)
   if (image > 0) return { kind: 'image', id: image }
   if (lcpMs === null || fcpMs === null || lcpMs - fcpMs < SAME_PAINT_MS) return { kind: 'first-paint' }
-  const hiding = (details?.fonts ?? [])
+  const [hiding] = (details?.fonts ?? [])
     .filter(({ display, url }) => url !== null && (display === 'auto' || display === 'block'))
-    .map(({ url }) => all.findIndex((one) => one.url === url))
-    .filter((id) => id > 0 && endOf(all[id]!) <= lcpMs)
-    .sort((a, b) => endOf(all[b]!) - endOf(all[a]!))
-  return hiding[0] === undefined ? { kind: 'later', nativeMs: lcpMs - fcpMs } : { kind: 'font', id: hiding[0] }
+    .flatMap(({ url }) => {
+      const id = all.findIndex((one) => one.url === url)
+      const font = all[id]
+      return id > 0 && font !== undefined && endOf(font) <= lcpMs ? [{ id, ended: endOf(font) }] : []
+    })
+    .sort((a, b) => b.ended - a.ended)
+  return hiding === undefined ? { kind: 'later', nativeMs: lcpMs - fcpMs } : { kind: 'font', id: hiding.id }
 }
 
 /**

@@ -39,17 +39,19 @@ export const runSimulation = async (
       search: null,
     }
   }
-  const { figures: ofNow, simulated } = trials.try(on, [facts.now])
-  const bounds = { ...usualBounds(facts, ofNow[0]!), ...what.bounds }
+  const { figures: first, simulated } = trials.try(on, [facts.now])
+  const [ofNow] = first as [PlanPoint['figures']]
+  const bounds = { ...usualBounds(facts, ofNow), ...what.bounds }
   const { points, best } = trials.search(on, bounds, onStep)
   const search = { bounds, kept: points.filter(({ figures }) => keepsBounds(figures, bounds)).length, points }
-  if (best === null) return { simulated, now: { settings: facts.now, figures: ofNow[0]! }, plan: null, search }
+  if (best === null) return { simulated, now: { settings: facts.now, figures: ofNow }, plan: null, search }
   // On the same visits as each other, and on as many as are shown.
   const shown = trials.try(on, [facts.now, best.settings])
+  const [now, plan] = shown.figures as [PlanPoint['figures'], PlanPoint['figures']]
   return {
     simulated: shown.simulated,
-    now: { settings: facts.now, figures: shown.figures[0]! },
-    plan: { settings: best.settings, figures: shown.figures[1]! },
+    now: { settings: facts.now, figures: now },
+    plan: { settings: best.settings, figures: plan },
     search,
   }
 }

@@ -106,20 +106,21 @@ export class EmptySessions {
     const pairs = pairsIn(cookiePairs(fields), rule.sessionCookie)
     const sessions = pairs.map((pair) => this.#known.get(idOf(route, pair)))
     const [session] = sessions
+    const [pair] = pairs
     // Only one at a time tells which it was that changed the page.
-    if (session === undefined || sessions.length > 1 || session.emptyFor.has(rule)) return
+    if (session === undefined || pair === undefined || sessions.length > 1 || session.emptyFor.has(rule)) return
     // Asked for once more behind its visitor: only what is a page that others share already, and so does nothing when it is asked for.
     if (this.#io.store.candidates(keyOf({ ...context, audience: EVERYONE })).length === 0) return
     if (this.#comparing.has(session) || this.#comparing.size >= MOST_COMPARING) return
-    if (++session.comparisons > MOST_COMPARISONS) return void this.#known.delete(idOf(route, pairs[0]!))
+    if (++session.comparisons > MOST_COMPARISONS) return void this.#known.delete(idOf(route, pair))
     this.#comparing.add(session)
     const { turn } = session
-    const [name, value] = pairs[0]!
+    const [name, value] = pair
     const comparing = this.#looksTheSame(context, `${name}=${value}`)
       .then((same) => {
         if (same === undefined || session.turn !== turn) return
         if (same) session.emptyFor.add(rule)
-        else this.#known.delete(idOf(route, pairs[0]!))
+        else this.#known.delete(idOf(route, pair))
       })
       .finally(() => this.#comparing.delete(session))
     inBackground(comparing, (error) => this.#io.report(error, { comparing: 'a session' }))

@@ -31,8 +31,8 @@ const readExactly = async (socket: Socket, bytes: number): Promise<Buffer> => {
 const readAddress = async (socket: Socket, type: number): Promise<string> => {
   if (type === ADDRESS.ipv4) return [...(await readExactly(socket, 4))].join('.')
   if (type === ADDRESS.name) {
-    const [length] = await readExactly(socket, 1)
-    return (await readExactly(socket, length!)).toString('latin1')
+    const length = (await readExactly(socket, 1)).readUInt8(0)
+    return (await readExactly(socket, length)).toString('latin1')
   }
   if (type !== ADDRESS.ipv6) throw new Error('Unknown SOCKS address type.')
   const bytes = await readExactly(socket, 16)
@@ -45,12 +45,14 @@ const readAddress = async (socket: Socket, type: number): Promise<string> => {
  * @throws Error when the client speaks something else or hangs up
  */
 export const acceptSocks = async (socket: Socket): Promise<{ target: SocksTarget; reply: (ok: boolean) => void }> => {
-  const [version, methods] = await readExactly(socket, 2)
+  const greeting = await readExactly(socket, 2)
+  const [version, methods] = [greeting.readUInt8(0), greeting.readUInt8(1)]
   if (version !== VERSION) throw new Error('Not SOCKS 5.')
-  await readExactly(socket, methods!)
+  await readExactly(socket, methods)
   socket.write(Buffer.from([VERSION, NO_AUTHENTICATION]))
-  const [, command, , type] = await readExactly(socket, 4)
-  const host = await readAddress(socket, type!)
+  const request = await readExactly(socket, 4)
+  const [command, type] = [request.readUInt8(1), request.readUInt8(3)]
+  const host = await readAddress(socket, type)
   const port = (await readExactly(socket, 2)).readUInt16BE(0)
   if (command !== CONNECT) throw new Error('Only CONNECT is served.')
   const reply = (ok: boolean): void => {

@@ -41,10 +41,10 @@ const followLinks = async (site: AskedSite, homeHtml: string): Promise<string[]>
   const found = new Set(['/', ...linkedPages(homeHtml, `${url.origin}/`)])
   const next = [...found].slice(1, 1 + MOST_FOLLOWED)
   const answers = await askAll(site, next)
-  answers.forEach((answer, index) => {
-    const html = htmlOf(answer)
-    if (html !== undefined) for (const path of linkedPages(html, url.origin + next[index]!)) found.add(path)
-  })
+  for (const [index, from] of next.entries()) {
+    const html = htmlOf(answers[index])
+    if (html !== undefined) for (const path of linkedPages(html, url.origin + from)) found.add(path)
+  }
   return [...found].slice(0, MOST_LINKED)
 }
 
@@ -106,12 +106,12 @@ export const lookAtPages = async (
   const answers = await askAll(site, paths)
   const structures = new Map<string, ReadonlySet<string>>()
   const roles = new Map<string, PageRole>()
-  answers.forEach((answer, index) => {
-    const html = htmlOf(answer)
-    if (html === undefined) return
-    structures.set(paths[index]!, structureOf(html))
-    roles.set(paths[index]!, roleOf(html, paths[index]!))
-  })
+  for (const [index, path] of paths.entries()) {
+    const html = htmlOf(answers[index])
+    if (html === undefined) continue
+    structures.set(path, structureOf(html))
+    roles.set(path, roleOf(html, path))
+  }
   return { structures, roles }
 }
 

@@ -24,9 +24,9 @@ const read = (file: unknown): HarLoad => {
     if (error instanceof RangeError) throw errors.badArchive(error.message)
     if (!(error instanceof ZodError)) throw error
     const [issue] = error.issues
-    const where = issue!.path.join('.')
+    const where = issue?.path.join('.') ?? ''
     throw errors.badArchive(
-      `${where === '' ? 'The file' : where}: ${issue!.message} Export it again as HTTP Archive 1.2.`,
+      `${where === '' ? 'The file' : where}: ${issue?.message ?? 'It is no archive.'} Export it again as HTTP Archive 1.2.`,
     )
   }
 }

@@ -80,8 +80,8 @@ const visitorsOf = async (
       'Zest Lamp was restarted before this check ended, and sign-in data is not saved. Start the check again.',
     )
   const visitors = new Map(PRIVACY_VISITORS.map((name) => [name, new MadeUpVisitor(site, addresses.deliveryPort)]))
-  await visitors.get('signed in, first')!.signIn(order.signInPath, order.visitors[0], 'first')
-  await visitors.get('signed in, second')!.signIn(order.signInPath, order.visitors[1], 'second')
+  await visitors.get('signed in, first')?.signIn(order.signInPath, order.visitors[0], 'first')
+  await visitors.get('signed in, second')?.signIn(order.signInPath, order.visitors[1], 'second')
   for (const [name, visitor] of visitors) if (name.startsWith('signed in')) await visitor.forgetUnneeded(isKnown)
   return visitors
 }

@@ -70,9 +70,15 @@ export class ContentSystem {
     this.#server.closeAllConnections()
   }
 
+  #post(id: number): Post {
+    const post = this.posts.find((one) => one.id === id)
+    if (post === undefined) throw new RangeError(`There is no post ${id}.`)
+    return post
+  }
+
   /** Change a post where no request of delivery is seen, as an editor in another building does. */
   edit(id: number, change: Partial<Pick<Post, 'title' | 'text'>>): Post {
-    const post = this.posts.find((one) => one.id === id)!
+    const post = this.#post(id)
     Object.assign(post, change, { changedAt: Date.now() })
     this.#changedAt = Date.now()
     return post
@@ -92,8 +98,8 @@ export class ContentSystem {
     const host = req.headers.host ?? ''
     const scheme = String(req.headers['x-forwarded-proto'] ?? 'http')
     if (publicAddress !== undefined && `${scheme}://${host}` !== publicAddress)
-      return void res.writeHead(301, { location: publicAddress + req.url! }).end()
-    const url = new URL(req.url!, `${scheme}://${host}`)
+      return void res.writeHead(301, { location: publicAddress + (req.url ?? '/') }).end()
+    const url = new URL(req.url ?? '/', `${scheme}://${host}`)
     const viewer = this.#viewer(req, res, url.origin)
     if (scheduled && url.pathname === '/cron/run') return this.#runDue(res)
     if (req.method === 'POST' || req.method === 'PUT') return this.#take(req, res, url, viewer)
@@ -129,7 +135,7 @@ export class ContentSystem {
       name: account?.shown,
       edits: account?.edits === true,
       basket: session?.basket ?? [],
-      nonce: account === undefined ? GUEST_NONCE : session!.nonce,
+      nonce: account === undefined || session === undefined ? GUEST_NONCE : session.nonce,
       commenter: cookieOf(req, 'commenter_name'),
       own,
     }
@@ -161,8 +167,7 @@ export class ContentSystem {
     if (pathname === '/comments') return this.#comment(res, form, viewer, origin)
     if (pathname === '/api/content' && viewer.edits) {
       const { id: post, ...change } = JSON.parse(text) as { id: number; title?: string; text?: string; approve?: true }
-      if (change.approve === true)
-        for (const comment of this.posts.find((one) => one.id === post)!.comments) comment.state = 'approved'
+      if (change.approve === true) for (const comment of this.#post(post).comments) comment.state = 'approved'
       this.edit(post, {
         ...(change.title === undefined ? {} : { title: change.title }),
         ...(change.text === undefined ? {} : { text: change.text }),

@@ -30,9 +30,10 @@ const fontEdits = (text: string, display: SheetWishes['fontDisplay']): Edit[] =>
       rule.block.children.forEach((child) => {
         if (child.type !== 'Declaration' || child.property.toLowerCase() !== 'font-display') return
         has = true
-        const value = text.slice(child.value.loc!.start.offset, child.value.loc!.end.offset).trim()
-        if (value === 'block' || value === 'auto')
-          edits.push({ from: child.value.loc!.start.offset, to: child.value.loc!.end.offset, text: display })
+        if (child.value.loc == null) return
+        const [from, to] = [child.value.loc.start.offset, child.value.loc.end.offset]
+        const value = text.slice(from, to).trim()
+        if (value === 'block' || value === 'auto') edits.push({ from, to, text: display })
       })
       if (!has) {
         const at = rule.block.loc.start.offset + 1

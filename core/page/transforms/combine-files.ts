@@ -46,7 +46,12 @@ const partOf = (page: PageDocument, element: Element, context: RewriteContext): 
 
 /** Neighbours in the order of the page; anything else that is carried out or styles in between ends a run. */
 const runs = (page: PageDocument, of: 'link' | 'script', context: RewriteContext, work: Work): Part[][] => {
-  const all: Part[][] = [[]]
+  const all: Part[][] = []
+  let run: Part[] = []
+  const end = (): void => {
+    all.push(run)
+    run = []
+  }
   const sorts = (element: Element): boolean =>
     of === 'link' ? isStyleLink(element) || element.name === 'style' : element.name === 'script'
   for (const element of page.elements.filter(sorts)) {
@@ -54,12 +59,13 @@ const runs = (page: PageDocument, of: 'link' | 'script', context: RewriteContext
       of === 'link' ? isStyleLink(element) : isClassicScript(element) && element.attribs['src'] !== undefined
     const part = named ? partOf(page, element, context) : undefined
     if (typeof part === 'string') work.left(element.attribs['src'] ?? element.attribs['href'] ?? '', part)
-    const run = all.at(-1)!
-    if (part === undefined || typeof part === 'string') {
-      if (run.length > 0) all.push([])
-    } else if (run.length > 0 && run[0]!.manner !== part.manner) all.push([part])
-    else run.push(part)
+    if (part === undefined || typeof part === 'string') end()
+    else {
+      if (run[0] !== undefined && run[0].manner !== part.manner) end()
+      run.push(part)
+    }
   }
+  end()
   return all.filter(({ length }) => length > 1)
 }
 
@@ -84,13 +90,13 @@ export const combineFiles: PageRemedy = (page, context) => {
       const kind = of === 'link' ? 'style' : 'script'
       const text = joined(run, of)
       const path = context.shelf.add(`together-${kind}s`, kind, text, page.address)
-      const { manner } = run[0]!
+      const manner = run[0]?.manner ?? 'all'
       const tag =
         of === 'link'
           ? `<link rel="stylesheet"${manner === 'all' ? '' : ` media="${manner.replaceAll('"', '&quot;')}"`} href="${path}">`
           : `<script${manner === 'at once' ? '' : ` ${manner}`} src="${path}"></script>`
       // Scripts go where the last one stood, so that none runs before what stands between; styles where the first one stood would be the same.
-      const keeper = run.at(-1)!
+      const keeper = run.at(-1)
       for (const part of run)
         work.change(
           part.item,

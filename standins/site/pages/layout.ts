@@ -68,15 +68,15 @@ const frame = async ({ db }: PageContext): Promise<Record<string, string>> => {
     const story = await db.one('select title from stories where slug = $1', slug)
     const comments = await db.one("select count(*) as n from comments where story = $1 and state = 'shown'", slug)
     recent.push(
-      `<li><a href="/stories/${slug}">${escapeHtml(story!.title)}</a> <small>${comments!.n} comments</small></li>`,
+      `<li><a href="/stories/${slug}">${escapeHtml(story?.title ?? '')}</a> <small>${comments?.n} comments</small></li>`,
     )
   }
   parts['recent'] = recent.join('')
   const notices: string[] = []
   for (const { slug } of await db.all('select slug from notices order by changed desc, slug limit 5')) {
     const notice = await db.one('select title, quay from notices where slug = $1', slug)
-    const quay = await db.one('select name from quays where slug = $1', notice!.quay)
-    notices.push(`<li><a href="/notices/${slug}">${escapeHtml(notice!.title)}</a> <small>${quay!.name}</small></li>`)
+    const quay = await db.one('select name from quays where slug = $1', notice?.quay)
+    notices.push(`<li><a href="/notices/${slug}">${escapeHtml(notice?.title ?? '')}</a> <small>${quay?.name}</small></li>`)
   }
   parts['notices'] = notices.join('')
   return parts
