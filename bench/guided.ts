@@ -2,6 +2,7 @@ import type { GuidedRun } from '../core/contracts/guided.ts'
 import type { Job } from '../core/contracts/jobs.ts'
 import { Stack } from '../e2e/stack.ts'
 import type { Benchmark } from './results/result.ts'
+import { upTo } from '../core/http/up-to.ts'
 
 const PORT = 19_800
 /** The aims hold for a run that is not cut short. */
@@ -23,13 +24,13 @@ export const guidedBench: Benchmark = {
       for (let told = ''; ;) {
         const job = await stack.api<Job>('GET', `/jobs/${jobId}`)
         if (job.state === 'failed' || job.state === 'cancelled') throw new Error(job.error ?? job.state)
-        const step = job.now.split(':')[0]!
+        const step = upTo(job.now, ':')
         if (step !== told) console.log((told = step))
         if (job.state === 'done') break
         await new Promise((resolve) => setTimeout(resolve, 1000))
       }
       const runs = await stack.api<GuidedRun[]>('GET', `/sites/${site.id}/guided-runs`)
-      const { steps, final } = runs.find((run) => run.id === id)!.progress
+      const { steps, final } = runs.find((run) => run.id === id)?.progress ?? { steps: [], final: null }
       for (const { remedies, decision, sentence, tookMs } of steps)
         console.log(`${remedies.join('+')}: ${decision}, ${Math.round(tookMs / 1000)} s. ${sentence}`)
       const [result] = final?.results ?? []

@@ -110,9 +110,10 @@ const purgeWhat = (paths: string[], { everything, prefix, pattern, group }: Purg
     ...(group === undefined ? [] : [{ kind: 'groups', groups: group } as const]),
     ...(pattern === undefined ? [] : [{ kind: 'pattern', pattern } as const]),
   ]
-  if (meant.length !== 1)
+  const [what] = meant
+  if (what === undefined || meant.length !== 1)
     throw new UsageError('Name the paths to purge, or give one of --prefix, --pattern, --group and --everything.')
-  return meant[0]!
+  return what
 }
 
 const purge = async (

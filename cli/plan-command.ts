@@ -103,7 +103,7 @@ const print = ({ now, plan, search, simulated }: SimulationResult, out: Output):
       `${search.points.length} settings tried, ${search.kept} keep the bounds: at most ${search.bounds.originPerDay} requests per day, pages at most ${asDuration(search.bounds.oldestS)} old`,
     )
   if (plan === null) {
-    const least = Math.min(...search!.points.map(({ figures }) => figures.originPerDay))
+    const least = Math.min(...(search?.points ?? []).map(({ figures }) => figures.originPerDay))
     return out.line(`The fewest requests per day were ${least.toFixed(0)}: allow more requests, or older pages.`)
   }
   const { settings } = plan

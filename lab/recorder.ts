@@ -3,6 +3,7 @@ import { inBackground } from '../core/in-background.ts'
 import { launchBrowser } from './cdp/launch.ts'
 import { LinkRelay } from './link/link-relay.ts'
 import { JourneyRecorder } from './journey/journey-recorder.ts'
+import { upTo } from '../core/http/up-to.ts'
 
 /** Nothing is measured here; what counts is where pages may reach. */
 const QUICKEST = { roundTripMs: 0, downKbps: 1_000_000, upKbps: 1_000_000 }
@@ -37,7 +38,7 @@ const carryOut = async (order: RecorderOrder): Promise<RecorderReply> => {
 process.on('message', (message) => {
   const answered = Promise.resolve(message)
     .then((text) => carryOut(RecorderOrder.parse(text)))
-    .catch((error: Error): RecorderReply => ({ kind: 'failed', why: error.message.split('\n')[0]! }))
+    .catch((error: Error): RecorderReply => ({ kind: 'failed', why: upTo(error.message, '\n') }))
     .then((reply) => process.send?.(reply))
   inBackground(answered, () => process.exit(1))
 })

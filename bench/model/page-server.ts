@@ -63,7 +63,7 @@ export const servePages = async (): Promise<PageServer> => {
     return piece.kind === 'font' ? ['font/woff2', font] : ['image/jpeg', padded(piece.bytes)]
   }
   const answer: Answer = (req, res) => {
-    const path = new URL(req.url!, 'http://x').pathname
+    const path = new URL(req.url ?? '/', 'http://x').pathname
     const spec = makeUpPage(Number(path.split('/')[1]))
     const piece = spec.pieces.find((one) => one.path === path)
     const [type, body] =

@@ -3,7 +3,7 @@ import type { RequestRecord, RunDetails, RunMetrics, ShownImage, Side, VisitorPr
 import { fieldValue, type Fields } from '../http/fields.ts'
 import { isCompressible } from '../http/negotiation.ts'
 import { recordingOf } from '../model/recording-from-run.ts'
-import type { PageRecording, PredictedVisitor } from '../model/recording.ts'
+import { documentOf, type PageRecording, type PredictedVisitor } from '../model/recording.ts'
 import { originalPath } from '../page/context/file-facts.ts'
 
 /** A page looked at closely as one visitor, ready to be asked what a change would be worth. */
@@ -47,7 +47,7 @@ export const auditedPageOf = (
 
 /** The files of a look in the order of its recording; the document first. */
 export const filesOf = ({ recording, requests }: AuditedPage): AuditedFile[] => {
-  const host = new URL(recording.resources[0]!.url).host
+  const host = new URL(documentOf(recording).url).host
   return recording.resources.flatMap(({ id, url }) => {
     const request = requests.find((one) => one.url === url)
     if (request === undefined) return []

@@ -5,6 +5,7 @@ import { isFingerprinted } from '../http/fingerprint.ts'
 import type { WhatIf } from '../model/what-if.ts'
 import { fileMatcher } from '../page/context/exceptions.ts'
 import { filesOf, imageOf, type AuditedPage, type AuditedFile } from './audited-page.ts'
+import { documentOf } from '../model/recording.ts'
 
 /** What one look at one page says about a remedy: the files concerned, and the change to predict. */
 export interface LookEvidence {
@@ -122,7 +123,7 @@ const videoFiles = (look: AuditedPage, files: readonly AuditedFile[], { remedies
 const EVIDENCE: Record<RemedyId, (look: AuditedPage, files: AuditedFile[], setup: Setup) => LookEvidence> = {
   pageCache: (look, files) => {
     const [page] = files
-    const { serverMs } = look.recording.resources[0]!
+    const { serverMs } = documentOf(look.recording)
     return page === undefined || serverMs < 50
       ? { items: [], changes: [] }
       : whole([page], `built by your server (origin) in ${seconds(serverMs)}`, [{ kind: 'stored', ids: [0] }])
@@ -204,7 +205,7 @@ const EVIDENCE: Record<RemedyId, (look: AuditedPage, files: AuditedFile[], setup
   },
   criticalStyles: (look, files) => {
     const blocking = ofType(files, 'style').filter(({ id }) => look.recording.resources[id]?.blocks === 'rendering')
-    const page = look.recording.resources[0]!.sentBytes
+    const page = documentOf(look.recording).sentBytes
     return whole(blocking, 'nothing shows before it has come', [
       { kind: 'deferred', ids: ids(blocking), offset: END_OF_PAGE },
       { kind: 'sized', sizes: new Map([[0, page + CRITICAL_BYTES]]) },
@@ -245,7 +246,7 @@ const EVIDENCE: Record<RemedyId, (look: AuditedPage, files: AuditedFile[], setup
       ({ own, request }) =>
         !own && request.initiator?.kind === 'parser' && request.initiator.url === files[0]?.request.url,
     )
-    const { hostname } = look.recording.resources[0]!
+    const { hostname } = documentOf(look.recording)
     return whole(others, 'comes from another host', [{ kind: 'elsewhere', ids: ids(others), hostname }])
   },
   combine: (look, files) => {

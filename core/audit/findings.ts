@@ -19,6 +19,7 @@ import { evidenceFor, type LookEvidence } from './evidence.ts'
 import { filesOf, type AuditedFile, type AuditedPage } from './audited-page.ts'
 import { fieldValue } from '../http/fields.ts'
 import { meanGain } from './mean-gain.ts'
+import { documentOf } from '../model/recording.ts'
 
 /** Files shown for one remedy, the largest savings first. */
 const MOST_ITEMS = 12
@@ -264,18 +265,14 @@ const limitsOf = (judged: readonly Judged[]): Limit[] => {
   const critical = criticalBytes(look.requests, look.metrics)
   const { roundTripMs, downBitsPerS } = look.predictedFor
   if (critical !== undefined && left > GOOD_LCP_MS) {
-    const floor = floorMs(
-      critical,
-      { roundTripMs, downBitsPerS },
-      look.recording.resources[0]!.secure ? 'https' : 'http',
-    )
+    const floor = floorMs(critical, { roundTripMs, downBitsPerS }, documentOf(look.recording).secure ? 'https' : 'http')
     limits.push({
       title: 'The page is heavy by design',
       sentence: `With every remedy, ${look.path} as “${look.visitor.name}” would still take ${(left / 1000).toFixed(1)} s. The connection alone needs ${(floor / 1000).toFixed(1)} s to load what is visible before scrolling. Only whoever makes the page can reduce that, for example with a smaller main picture.`,
       share: Math.min(1, floor / left),
     })
   }
-  const waits = judged.map((one) => one.look.recording.resources[0]!.serverMs)
+  const waits = judged.map((one) => documentOf(one.look.recording).serverMs)
   const wait = Math.max(...waits)
   if (wait > 600)
     limits.push({

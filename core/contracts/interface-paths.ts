@@ -35,6 +35,6 @@ export const isInterfacePath = (path: string): boolean => {
   return PARTS.some(
     (parts) =>
       parts.length === asked.length &&
-      parts.every((part, at) => (part.startsWith(':') ? /^[\w-]+$/.test(asked[at]!) : part === asked[at])),
+      parts.every((part, at) => (part.startsWith(':') ? /^[\w-]+$/.test(asked[at] ?? '') : part === asked[at])),
   )
 }

@@ -22,7 +22,7 @@ export function* inDocumentOrder<T>(
     yield next
     const children = childrenOf(next.node)
     const depth = next.depth + 1
-    for (let i = children.length - 1; i >= 0; i--) ahead.push({ node: children[i]!, depth })
+    for (const node of children.toReversed()) ahead.push({ node, depth })
   }
 }
 

@@ -23,7 +23,7 @@ export const parseDirectives = (value: string | undefined): Directives => {
   for (const member of listMembers(value ?? '')) {
     const match = MEMBER.exec(member)
     if (match === null) continue
-    const name = match[1]!.toLowerCase()
+    const name = (match[1] ?? '').toLowerCase()
     const argument = match[2] === undefined ? undefined : unquote(match[2].trim())
     if (directives.has(name) && directives.get(name) !== argument)
       // `private` beside `private="field"`: the wider meaning wins, which is the safe one.

@@ -78,7 +78,9 @@ export const guardedLookup =
       if (reach === 'refused' && found.some(({ address }) => isPrivateAddress(address)))
         return callback(new PrivateAddressRefused(hostname), '', 0)
       if (options.all === true) return callback(null, found)
-      callback(null, found[0]!.address, found[0]!.family)
+      const [first] = found
+      if (first === undefined) return callback(new Error(`${hostname} has no address.`), '', 0)
+      callback(null, first.address, first.family)
     }
     // RFC 6761 §6.3: this machine, also where a resolver does not know it.
     if (isLocalhostName(hostname)) return done(null, [{ address: '127.0.0.1', family: 4 }])

@@ -52,6 +52,6 @@ export const alignRequests = (before: readonly RequestRecord[], after: readonly 
     after: undefined,
     change: 'gone',
   }))
-  const startOf = ({ before: b, after: a }: AlignedRequest): number => (a ?? b)!.startMs
+  const startOf = ({ before: b, after: a }: AlignedRequest): number => (a ?? b)?.startMs ?? 0
   return [...matched, ...gone].toSorted((a, b) => startOf(a) - startOf(b))
 }

@@ -5,7 +5,7 @@ const DAY_MINUTES = 24 * 60
 
 const minutesOf = (time: string): number => {
   const [hours, minutes] = time.split(':').map(Number)
-  return hours! * 60 + minutes!
+  return (hours ?? 0) * 60 + (minutes ?? 0)
 }
 
 /** Whether a time of day lies between two others, over midnight too; the same twice means the whole day. */

@@ -80,3 +80,9 @@ export interface PredictedLoad {
   /** By id; those that were never asked for are missing. */
   readonly requests: ReadonlyMap<number, PredictedRequest>
 }
+
+/** The page itself, with which every recording begins. @throws RangeError for a recording of nothing */
+export const documentOf = ({ resources: [document] }: Pick<PageRecording, 'resources'>): RecordedResource => {
+  if (document === undefined) throw new RangeError('A recording begins with its document.')
+  return document
+}

@@ -44,7 +44,8 @@ export const beforeAndAfter = (
 const pagesOf = ({ standings, state }: ReportSource): ReportPage[] =>
   standings.flatMap((standing) => {
     const { then, now } = beforeAndAfter(standing, state)
-    const [before, after] = [then, now].map((one) => (one === null ? undefined : figures(one)))
+    if (then === null || now === null) return []
+    const [before, after] = [figures(then), figures(now)]
     if (before === undefined || after === undefined) return []
     return [
       {
@@ -54,8 +55,8 @@ const pagesOf = ({ standings, state }: ReportSource): ReportPage[] =>
         before,
         after,
         floorMs: standing.floorMs,
-        beforeAt: then!.at,
-        afterAt: now!.at,
+        beforeAt: then.at,
+        afterAt: now.at,
         frames: null,
       },
     ]

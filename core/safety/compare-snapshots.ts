@@ -59,7 +59,7 @@ const compareElements = ({ live, trial, varying, replaced }: Compared, when: str
   let [dx, dy] = [0, 0]
   const moved = pairs.filter(({ before, now }) => {
     const [x, y] = [now.box[0] - before.box[0], now.box[1] - before.box[1]]
-    const sized = [2, 3].some((i) => Math.abs(now.box[i]! - before.box[i]!) > SAME_PLACE)
+    const sized = [2, 3].some((i) => Math.abs((now.box[i] ?? 0) - (before.box[i] ?? 0)) > SAME_PLACE)
     const against = Math.abs(x - dx) > SAME_PLACE || Math.abs(y - dy) > SAME_PLACE
     ;[dx, dy] = [x, y]
     return sized || against

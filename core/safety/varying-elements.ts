@@ -20,7 +20,7 @@ export interface Varying {
 export const SAME_PLACE = 8
 
 export const sameBox = (a: SeenElement['box'], b: SeenElement['box']): boolean =>
-  a.every((value, index) => Math.abs(value - b[index]!) <= SAME_PLACE)
+  a.every((value, index) => Math.abs(value - (b[index] ?? 0)) <= SAME_PLACE)
 
 const byKey = (elements: readonly SeenElement[]): Map<string, SeenElement> =>
   new Map(elements.map((element) => [element.key, element]))

@@ -27,7 +27,7 @@ export interface Adapted {
 /** Host names at the beginning of an address, or all of a value. */
 const renamed = (text: string, names: ReadonlyMap<string, string>, used: Set<string>): string => {
   const match = /^((?:https?:)?\/\/)?([^/]+)(\/.*)?$/s.exec(text)
-  const to = match === null ? undefined : names.get(match[2]!.toLowerCase())
+  const to = match === null ? undefined : names.get((match[2] ?? '').toLowerCase())
   // A bare word is a host only if it is one of theirs; a path begins with a slash and never matches.
   if (match === null || to === undefined) return text
   used.add(`${match[2]} → ${to}`)

@@ -55,7 +55,7 @@ export const linkedPaths = (html: string, address: string): string[] => {
   const found = new Set<string>()
   const { hostname } = new URL(address)
   for (const [, double, single, bare] of html.matchAll(HREF)) {
-    const href = (double ?? single ?? bare)!.replaceAll('&amp;', '&').trim()
+    const href = (double ?? single ?? bare ?? '').replaceAll('&amp;', '&').trim()
     if (href === '' || href.startsWith('#') || !URL.canParse(href, address)) continue
     const url = new URL(href, address)
     if (url.hostname === hostname && /^https?:$/.test(url.protocol)) found.add(pathOf(url.pathname))

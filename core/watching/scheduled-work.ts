@@ -13,7 +13,7 @@ export const scheduledAddresses = (html: string, address: string): string[] => {
   const { hostname } = new URL(address)
   const found = new Set<string>()
   for (const [, written] of html.matchAll(ADDRESS)) {
-    const text = written!.replaceAll('&amp;', '&')
+    const text = (written ?? '').replaceAll('&amp;', '&')
     if (!URL.canParse(text, address)) continue
     const url = new URL(text, address)
     if (url.hostname === hostname && NAMES.test(url.pathname) && !/\.(?:css|js)$/i.test(url.pathname))

@@ -32,7 +32,8 @@ const routeOf = (
 ): { route: Route; hosts: string[] } | undefined => {
   const partition = partitionOf(siteId, channel)
   const found = [...io.routes()].filter(([, route]) => route.partition === partition)
-  return found.length === 0 ? undefined : { route: found[0]![1], hosts: found.map(([host]) => host) }
+  const [first] = found
+  return first === undefined ? undefined : { route: first[1], hosts: found.map(([host]) => host) }
 }
 
 /** Copies of this channel that everyone shares; private ones are nobody else's business. */

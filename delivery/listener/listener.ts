@@ -36,7 +36,7 @@ const limitConnections = (server: NetServer): void => {
     }
     open.set(address, now)
     socket.once('close', () => {
-      const left = open.get(address)! - 1
+      const left = (open.get(address) ?? 1) - 1
       if (left === 0) open.delete(address)
       else open.set(address, left)
     })

@@ -179,7 +179,7 @@ export class SavedEdits {
         if (context === undefined) continue
         await revalidateOnce(context, key, entry)
         const now = store.candidates(key).find(({ id }) => id === entry.id)
-        if (now?.bodies[0]?.digest !== entry.bodies[0]!.digest) changed++
+        if (now?.bodies[0]?.digest !== entry.bodies[0]?.digest) changed++
       }
     if (changed > 0) this.#io.announce?.({ siteId, what: { kind: 'paths', paths: [target] }, manner: 'hard' })
     return changed

@@ -7,7 +7,7 @@ import { kindLabel } from '../metrics/counters.ts'
 import { isOwnCopy, pathOfKey } from '../cache-keys/partitions.ts'
 import { isGeneratedPath } from '../transform/generated-assets.ts'
 import type { Route } from '../request/routes.ts'
-import type { StoredEntry } from '../store/response-store.ts'
+import { plainBody, type StoredEntry } from '../store/response-store.ts'
 import {
   flat,
   varyBy,
@@ -52,7 +52,7 @@ const isCodable = (route: Route, entry: StoredEntry): boolean =>
   route.codings.length > 0 &&
   isCompressible(fieldValue(entry.fields, 'content-type')) &&
   !parseDirectives(fieldValue(entry.fields, 'cache-control')).has('no-transform') &&
-  entry.bodies[0]!.bytes >= route.leastCompressedBytes
+  plainBody(entry).bytes >= route.leastCompressedBytes
 
 const NOT_IN_304 = new Set(['content-length', 'content-encoding', 'content-type', 'last-modified'])
 /** What is said to this cache only. */
@@ -85,7 +85,7 @@ const tagOf = (entry: StoredEntry, coding: Coding): string => {
   const tag =
     own !== undefined && isEntityTag(own) && entry.rewritten !== true
       ? own
-      : `"zl-${entry.bodies[0]!.digest.slice(0, 22)}"`
+      : `"zl-${plainBody(entry).digest.slice(0, 22)}"`
   const best = entry.bodies.find((body) => body.coding === coding)?.best === true
   return codedEntityTag(tag, best ? `${coding}-best` : coding)
 }

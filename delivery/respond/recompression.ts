@@ -1,5 +1,5 @@
 import type { Coding } from '../../core/http/negotiation.ts'
-import type { ResponseStore, StoredEntry } from '../store/response-store.ts'
+import { plainBody, type ResponseStore, type StoredEntry } from '../store/response-store.ts'
 import { encodeBest } from '../fetch/content-coding.ts'
 
 /** Larger bodies would keep a core busy for seconds; they keep the coding that was made quickly. */
@@ -22,7 +22,7 @@ export class Recompression {
 
   add(entry: StoredEntry): void {
     const gains = entry.bodies.some(({ coding, best }) => coding !== 'identity' && best !== true)
-    if (!gains || entry.bodies[0]!.bytes > LARGEST_BYTES || this.#waiting.size >= LONGEST_QUEUE) return
+    if (!gains || plainBody(entry).bytes > LARGEST_BYTES || this.#waiting.size >= LONGEST_QUEUE) return
     this.#waiting.add(entry)
     this.#working ??= this.#work().finally(() => (this.#working = undefined))
   }

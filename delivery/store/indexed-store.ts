@@ -182,7 +182,8 @@ export class IndexedStore implements ResponseStore {
     this.#byKey.set(entry.key, others.length === 0 ? entry : [...others, entry])
     this.#held.set(entry.id, entry, OVERHEAD_ON_DISK + sizeOf(entry))
     this.#watcher?.changed(entry.key)
-    if (others.length >= MOST_OF_ONE_KEY) this.#drop(others[0]!)
+    const [oldest] = others
+    if (oldest !== undefined && others.length >= MOST_OF_ONE_KEY) this.#drop(oldest)
   }
 
   /** Is this still the entry of its name, and not replaced or purged since? */

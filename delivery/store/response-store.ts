@@ -25,6 +25,12 @@ export interface StoredEntry extends StoredResponse {
   readonly bodies: readonly StoredBody[]
 }
 
+/** The body as it came, which every entry has. @throws RangeError for an entry that no store has made */
+export const plainBody = ({ bodies: [plain] }: Pick<StoredEntry, 'bodies'>): StoredBody => {
+  if (plain === undefined) throw new RangeError('A stored entry has a body.')
+  return plain
+}
+
 /** Bytes by coding, identity always there. */
 export type Bodies = ReadonlyMap<Coding, Buffer>
 

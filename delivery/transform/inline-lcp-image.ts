@@ -6,7 +6,7 @@ import { inlineImageChoices } from '../../core/page/pictures/expected-widths.ts'
 import type { PageOrder } from '../../core/page/rewrite.ts'
 import { keyOf, takesInlineLcpImage } from '../cache-keys/partitions.ts'
 import { type FetchContext, storeOf } from '../fetch/fetch-context.ts'
-import type { StoredEntry } from '../store/response-store.ts'
+import { plainBody, type StoredEntry } from '../store/response-store.ts'
 import type { GeneratedAssets } from './generated-assets.ts'
 import type { Fetch } from './subresource-facts.ts'
 import type { Pictures } from './pictures.ts'
@@ -20,7 +20,7 @@ const takeOut = (context: FetchContext): void => {
 
 /** Whether a picture as AVIF is what came of it, and small enough. */
 const fits = (entry: StoredEntry, mostBytes: number): boolean =>
-  fieldValue(entry.fields, 'content-type') === 'image/avif' && entry.bodies[0]!.bytes <= mostBytes
+  fieldValue(entry.fields, 'content-type') === 'image/avif' && plainBody(entry).bytes <= mostBytes
 
 /**
  * The main picture, for a copy of a page that may hold it. Nobody waits for its conversion: until it is there pages go without, and the copy that was made

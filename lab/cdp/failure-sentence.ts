@@ -1,8 +1,9 @@
 import type { RunOrder, RunOutcome } from '../../core/contracts/measuring.ts'
+import { upTo } from '../../core/http/up-to.ts'
 
 /** Why a page could not be measured, for people. */
 export const failureSentence = (order: RunOrder, error: Error): string => {
-  const first = error.message.split('\n')[0]!
+  const first = upTo(error.message, '\n')
   if (/Timeout/i.test(first))
     return `${order.url} did not finish loading within ${Math.round(order.timeoutMs / 1000)} s.`
   if (/ERR_(SOCKS_)?CONNECTION|ERR_EMPTY|ERR_PROXY/.test(first))

@@ -1,6 +1,7 @@
 import type { Page } from 'playwright-core'
 import { andSettle } from '../cdp/settle.ts'
 import type { Journey, JourneyStep } from '../../core/contracts/measuring.ts'
+import { upTo } from '../../core/http/up-to.ts'
 
 export type Followed = { readonly kind: 'arrived' } | { readonly kind: 'stuck'; readonly why: string }
 
@@ -51,7 +52,7 @@ export const followJourney = async (
     try {
       await take(page, step, origin, Math.min(timeoutMs, STEP_MS))
     } catch (error) {
-      const first = (error as Error).message.split('\n')[0]!.replace(/^[\w.]+: /, '')
+      const first = upTo((error as Error).message, '\n').replace(/^[\w.]+: /, '')
       return {
         kind: 'stuck',
         why: `The journey “${journey.name}” stopped at step ${index + 1}, ${inWords(step)}: ${first}`,

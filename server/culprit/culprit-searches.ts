@@ -75,5 +75,7 @@ export const orderCulpritSearch = async (
     (tx) => tx.insert(culpritSearches).values({ id, siteId, jobId, at: now(), by, order, state: nothingSought() }),
   )
   events.changed(siteId, 'safety')
-  return (await listCulpritSearches(services, siteId, id))[0]!
+  const [search] = await listCulpritSearches(services, siteId, id)
+  if (search === undefined) throw errors.notFound('cause search')
+  return search
 }

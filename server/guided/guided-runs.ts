@@ -54,7 +54,9 @@ export const orderGuidedRun = async (
     tx.insert(guidedRuns).values({ id, siteId, jobId, at: now(), by, order, state }),
   )
   events.changed(siteId, 'guided')
-  return (await listGuidedRuns(services, siteId, id))[0]!
+  const [run] = await listGuidedRuns(services, siteId, id)
+  if (run === undefined) throw errors.notFound('guided run')
+  return run
 }
 
 /** @throws AppError NOT_FOUND */

@@ -195,7 +195,7 @@ export const keepTrial = async (
     return { number: next, old: oldPages(live.setup, trial.setup) }
   })
   await deliverAnew(services, siteId, old)
-  return (await listVersions(services, siteId)).find((version) => version.number === number)!
+  return versionNumbered(services, siteId, number)
 }
 
 /** Set the trial back to what visitors get. @throws AppError TRIAL_CHANGED, NOTHING_TO_KEEP, MEASUREMENT_UNDER_WAY */
@@ -252,7 +252,14 @@ export const stepBack = async (
   })
   // Something is wrong with what visitors get: none of it is used any longer.
   await deliverAnew(services, siteId, 'not-usable')
-  return (await listVersions(services, siteId)).find((version) => version.number === number)!
+  return versionNumbered(services, siteId, number)
+}
+
+/** @throws AppError NOT_FOUND */
+const versionNumbered = async (services: HasDatabase, siteId: string, number: number): Promise<Version> => {
+  const found = (await listVersions(services, siteId)).find((version) => version.number === number)
+  if (found === undefined) throw errors.notFound('version')
+  return found
 }
 
 /** All versions, newest first, each with what it changed against the one before. */

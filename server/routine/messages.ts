@@ -76,9 +76,9 @@ export const tell = async (
   events.changed(siteId, 'messages')
   const [site] = await db.select().from(sites).where(eq(sites.id, siteId))
   const webhook = site?.routine?.webhook ?? null
-  if (webhook === null) return
+  if (site === undefined || webhook === null) return
   const why = await callWebhook(webhook, {
-    site: { id: siteId, name: site!.name, host: site!.liveHost },
+    site: { id: siteId, name: site.name, host: site.liveHost },
     measurementId,
     messages: notices,
   })

@@ -14,7 +14,7 @@ export const cookies = (req: IncomingMessage): Map<string, string> =>
   new Map(
     (req.headers.cookie ?? '')
       .split(';')
-      .map((pair) => [pair.split('=')[0]!.trim(), pair.split('=').slice(1).join('=')]),
+      .map((pair) => [pair.replace(/=.*/s, '').trim(), pair.split('=').slice(1).join('=')]),
   )
 
 export const readForm = async (req: IncomingMessage): Promise<URLSearchParams> => {

@@ -123,7 +123,7 @@ export class Pages {
   /** Home page, categories, authors and months, a few posts at a time. */
   #listAt({ pathname, searchParams }: URL, viewer: Viewer): Shown | undefined {
     const match = /^(.*?)\/page\/(\d+)\/?$/.exec(pathname)
-    const base = (this.#habits.numbered === 'path' && match ? match[1]! : pathname).replace(/\/$/, '')
+    const base = (this.#habits.numbered === 'path' && match?.[1] !== undefined ? match[1] : pathname).replace(/\/$/, '')
     const page = Number((this.#habits.numbered === 'path' ? match?.[2] : searchParams.get('page')) ?? 1)
     const all = this.#published()
     if (base === '') return this.#list(page === 1 ? 'home' : 'list numbered', this.#habits.title, all, viewer, page, '')

@@ -38,17 +38,19 @@ export const filmstripPng = async (runs: readonly Run[], steps: readonly number[
   pen.font = '13px sans-serif'
   let y = GAP
   rows.forEach((row, index) => {
-    const { side, metrics } = runs[index]!
+    const [run, height = 0] = [runs[index], heights[index]]
+    if (run === undefined) return
+    const { side, metrics } = run
     pen.fillStyle = '#222'
     pen.fillText(`${sideName(side)}: main content after ${seconds(metrics?.lcpMs)}`, GAP, y + 13)
     row.forEach((image, at) => {
       const x = GAP + at * (WIDE + GAP)
       if (image !== undefined) pen.drawImage(image, x, y + TEXT, WIDE, (WIDE * image.height) / image.width)
       pen.strokeStyle = '#d4cfc1'
-      pen.strokeRect(x, y + TEXT, WIDE, heights[index]!)
-      pen.fillText(seconds(steps[at]), x, y + TEXT + heights[index]! + 14)
+      pen.strokeRect(x, y + TEXT, WIDE, height)
+      pen.fillText(seconds(steps[at]), x, y + TEXT + height + 14)
     })
-    y += heights[index]! + 2 * TEXT + GAP
+    y += height + 2 * TEXT + GAP
   })
   return new Promise((resolve, reject) =>
     canvas.toBlob(

@@ -17,7 +17,7 @@ const FILLS: Record<Phase, string> = {
 }
 
 const escaped = (text: string): string =>
-  text.replace(/[&<>"]/g, (sign) => ({ '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;' })[sign]!)
+  text.replace(/[&<>"]/g, (sign) => ({ '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;' })[sign] ?? sign)
 
 /** A waterfall as a picture of its own: on paper nothing can be opened, so names, sizes and times stand beside the bars. */
 export const waterfallSvg = (

@@ -20,7 +20,7 @@ export const MOST_INCLUDES = 50
 
 const ENTITIES: Record<string, string> = { amp: '&', lt: '<', gt: '>', quot: '"', apos: "'" }
 const unescapeXml = (text: string): string =>
-  text.replace(/&(amp|lt|gt|quot|apos);/g, (_match, name: string) => ENTITIES[name]!)
+  text.replace(/&(amp|lt|gt|quot|apos);/g, (_match, name: string) => ENTITIES[name] ?? '')
 
 const attribute = (tag: string, name: string): string | undefined => {
   const match = new RegExp(`\\s${name}\\s*=\\s*(?:"([^"]*)"|'([^']*)')`, 'i').exec(tag)

@@ -25,7 +25,7 @@ const parsePolicy = (text: string): Directives =>
       .split(';')
       .map((part) => part.trim().split(/\s+/))
       .filter(([name]) => name !== undefined && name !== '')
-      .map(([name, ...sources]) => [name!.toLowerCase(), sources]),
+      .map(([name = '', ...sources]) => [name.toLowerCase(), sources]),
   )
 
 const HASH = /^'sha(256|384|512)-/i

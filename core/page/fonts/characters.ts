@@ -23,7 +23,7 @@ const always = (point: number): boolean => ALWAYS.some(([from, to]) => point >= 
 export const blocksIn = (text: string): number[] => {
   const blocks = new Set<number>()
   for (const char of text) {
-    const point = char.codePointAt(0)!
+    const point = char.codePointAt(0) ?? 0
     if (!always(point) && !isPrivateUse(point)) blocks.add(blockOf(point))
   }
   return [...blocks].sort((a, b) => a - b)
@@ -34,7 +34,7 @@ export const iconsIn = (text: string): number[] => {
   const points = new Set<number>()
   for (const [, hex = ''] of text.matchAll(/\\([0-9a-f]{4,6})\b/gi)) points.add(Number.parseInt(hex, 16))
   for (const [, hex = ''] of text.matchAll(/&#x([0-9a-f]{4,6});?/gi)) points.add(Number.parseInt(hex, 16))
-  for (const char of text) points.add(char.codePointAt(0)!)
+  for (const char of text) points.add(char.codePointAt(0) ?? 0)
   return [...points].filter(isPrivateUse).sort((a, b) => a - b)
 }
 
@@ -50,7 +50,7 @@ export const keptCharacters = (
   points: readonly number[],
   used: { readonly blocks: ReadonlySet<number>; readonly icons: ReadonlySet<number>; readonly keep: string },
 ): number[] => {
-  const extra = new Set([...used.keep].map((char) => char.codePointAt(0)!))
+  const extra = new Set([...used.keep].map((char) => char.codePointAt(0) ?? 0))
   const icons = isIconFont(points)
   return points.filter(
     (point) =>

@@ -37,7 +37,7 @@ const backgrounds = (page: PageDocument, context: RewriteContext, work: Work): v
     return work.left('backgrounds', 'Left alone: the page’s Content-Security-Policy allows no inline loader.')
   for (const element of later) {
     // Everything but the pictures stays, so that sizes and colours are there at once.
-    const style = element.attribs['style']!
+    const style = element.attribs['style'] ?? ''
     const without = style.replaceAll(/url\((?:\s*"[^"]*"\s*|\s*'[^']*'\s*|[^)]*)\)/gi, 'none')
     work.change(shown(page, element), 'Background loads when the visitor scrolls near it.', [
       ...setAttribute(element, 'style', without),
@@ -60,7 +60,7 @@ export const loadLazily: PageRemedy = (page, context) => {
     const address = resolved(page, element.attribs['src'])
     if (address === undefined || (element.name !== 'img' && element.name !== 'iframe')) continue
     if (element.name === 'img') index++
-    const item = element.attribs['src']!
+    const item = element.attribs['src'] ?? ''
     const wanted = element.name === 'img' ? settings.images : settings.frames
     if (!wanted) continue
     const exception = left.file(address) ?? left.element(element)

@@ -70,7 +70,7 @@ const takeOut = (page: PageDocument, context: RewriteContext, work: Work): Set<E
     const address = resolved(page, element.attribs['src'])
     if (element.name !== 'script' || address === undefined) continue
     if (left.file(address) !== undefined || left.element(element) !== undefined) continue
-    const item = element.attribs['src']!
+    const item = element.attribs['src'] ?? ''
     if (isLater(address)) {
       taken.add(element)
       if (!context.policy.inlineScript) {
@@ -125,7 +125,10 @@ const thoseThatMayWait = (standing: readonly Standing[], work: Work): Standing[]
   standing
     .slice(0, lastStaying + 1)
     .forEach(({ item, stays }) =>
-      work.left(item, stays ?? `Stays: a script after it that must stay may need it (${standing[lastStaying]!.item}).`),
+      work.left(
+        item,
+        stays ?? `Stays: a script after it that must stay may need it (${standing[lastStaying]?.item ?? ''}).`,
+      ),
     )
   const rest = standing.slice(lastStaying + 1)
   const firstFile = rest.findIndex(({ address }) => address !== undefined)
@@ -230,5 +233,5 @@ const preloadOf = (page: PageDocument, { attribs }: Element): string => {
   const integrity = attribs['integrity'] === undefined ? '' : ` integrity="${escapedValue(attribs['integrity'])}"`
   return preloaded
     ? ''
-    : `<link rel="preload" as="script" href="${escapedValue(attribs['src']!)}"${crossorigin}${integrity}>`
+    : `<link rel="preload" as="script" href="${escapedValue(attribs['src'] ?? '')}"${crossorigin}${integrity}>`
 }

@@ -24,7 +24,7 @@ export const knownSheets = (
 ): KnownSheet[] => {
   const known: KnownSheet[] = []
   for (const element of page.elements.filter(isStyleLink)) {
-    const href = element.attribs['href']!
+    const href = element.attribs['href'] ?? ''
     const address = resolved(page, href)
     const text = shelf.find(address)?.text
     if (address === undefined || text === undefined) {

@@ -44,7 +44,7 @@ export const showStills: PageRemedy = (page, context) => {
   for (const element of page.elements) {
     const address = resolved(page, element.attribs['src'])
     if (element.name !== 'iframe' || address === undefined || !isVideo(address)) continue
-    const item = element.attribs['src']!
+    const item = element.attribs['src'] ?? ''
     const exception = left.file(address) ?? left.element(element)
     if (exception !== undefined) work.left(item, exceptionSentence(exception))
     else if (element.attribs['srcdoc'] !== undefined) continue

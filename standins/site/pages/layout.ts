@@ -76,7 +76,9 @@ const frame = async ({ db }: PageContext): Promise<Record<string, string>> => {
   for (const { slug } of await db.all('select slug from notices order by changed desc, slug limit 5')) {
     const notice = await db.one('select title, quay from notices where slug = $1', slug)
     const quay = await db.one('select name from quays where slug = $1', notice?.quay)
-    notices.push(`<li><a href="/notices/${slug}">${escapeHtml(notice?.title ?? '')}</a> <small>${quay?.name}</small></li>`)
+    notices.push(
+      `<li><a href="/notices/${slug}">${escapeHtml(notice?.title ?? '')}</a> <small>${quay?.name}</small></li>`,
+    )
   }
   parts['notices'] = notices.join('')
   return parts
