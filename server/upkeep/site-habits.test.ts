@@ -51,6 +51,15 @@ test('a server that does not answer is said to do so', async () => {
   const [job] = (await bench.call('GET', '/jobs')).body
   expect(job).toMatchObject({ state: 'failed', error: 'The server of the site did not answer for /.' })
 })
+test('a server that is gone once its page was read is said to be so', async () => {
+  bench.services.events.listen((event) => {
+    if (event.kind === 'job' && event.job.now === 'How the server is reached') bench.site = () => undefined
+  })
+  await looked()
+  expect(bench.errors).toEqual([])
+  const [job] = (await bench.call('GET', '/jobs')).body
+  expect(job).toMatchObject({ state: 'failed', error: expect.stringMatching(/no longer answers for \/\./) })
+})
 test('a look says how far it is, and one that is cancelled changes nothing', async () => {
   const before = await looked()
   const seen: string[] = []
@@ -63,4 +72,12 @@ test('a look says how far it is, and one that is cancelled changes nothing', asy
   const [job] = (await bench.call('GET', '/jobs')).body
   expect(job.state).toBe('cancelled')
   expect(seen).toContain('Reading /')
+})
+test('a name that would be cut within a character is kept whole up to it', async () => {
+  const [name, cut] = ['Slipway '.repeat(12) + 'abc', '🚢 and more']
+  bench.site = (path) =>
+    path === '/' ? { headers: PAGE_FIELDS, body: `<meta name=generator content="${name}${cut}">` } : undefined
+  const found = (await looked())?.seen.find((one: { topic: string }) => one.topic === 'content-system')
+  expect(found?.sentence).toContain(name)
+  expect(bench.errors).toEqual([])
 })

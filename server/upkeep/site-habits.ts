@@ -1,7 +1,7 @@
 import { parse } from 'parse5'
 import { eq } from 'drizzle-orm'
 import type { Job } from '../../core/contracts/jobs.ts'
-import type { HabitAnswers, SiteHabits } from '../../core/contracts/site-habits.ts'
+import { SiteHabits, type HabitAnswers } from '../../core/contracts/site-habits.ts'
 import type { Site } from '../../core/contracts/sites.ts'
 import { attributeOf, htmlElements } from '../../core/formats/html-tree.ts'
 import { siteHabits } from '../../core/upkeep/site-habits.ts'
@@ -9,6 +9,7 @@ import { newId } from '../accounts/secrets.ts'
 import { checkOfSite } from '../connect/site-quick-check.ts'
 import type { HasDatabase } from '../db/database.ts'
 import { upkeepPlans } from '../db/upkeep-schema.ts'
+import { AppError } from '../errors/app-errors.ts'
 import { JobFailure, type HasJobs, type JobHandler } from '../jobs/job-queue.ts'
 import type { HasClock } from '../live/clock.ts'
 import type { HasEvents } from '../live/event-bus.ts'
@@ -44,8 +45,11 @@ const timesOf = async (site: Site, path: string, step: (words: string) => Promis
 
 const generatorOf = (html: string): string | null => {
   for (const { node } of htmlElements(parse(html)))
-    if (node.tagName === 'meta' && attributeOf(node, 'name')?.toLowerCase() === 'generator')
-      return attributeOf(node, 'content')?.trim().slice(0, 100) ?? null
+    if (node.tagName === 'meta' && attributeOf(node, 'name')?.toLowerCase() === 'generator') {
+      const content = attributeOf(node, 'content')?.trim().slice(0, 1000)
+      // Cut by characters: half of one is no text, and the database would not take it.
+      return content === undefined ? null : Array.from(content).slice(0, 100).join('')
+    }
   return null
 }
 
@@ -66,7 +70,7 @@ export const orderHabitsLook = async (services: HasDatabase & HasJobs, siteId: s
 export const habitsOf = async ({ db }: HasDatabase, siteId: string): Promise<SiteHabits | null> => {
   await siteRow(db, siteId)
   const [row] = await db.select({ habits: upkeepPlans.habits }).from(upkeepPlans).where(eq(upkeepPlans.siteId, siteId))
-  return row?.habits ?? null
+  return SiteHabits.nullable().parse(row?.habits ?? null)
 }
 
 /** What can be seen from outside of how a site is run. */
@@ -83,10 +87,13 @@ const lookFromOutside = async (
   const filePath = plainFileOf(html, askedSiteOf(site).named) ?? '/robots.txt'
   await step('How the server is reached')
   const { hops } = await checkOfSite(services, site.id, site.address)
+  const pageMs = await timesOf(site, path, step)
+  if (pageMs.length === 0)
+    throw new JobFailure(`The server of the site no longer answers for ${path}. Look again later.`)
   const seen = siteHabits({
     fields: page.fields,
     generator: generatorOf(html),
-    pageMs: await timesOf(site, path, step),
+    pageMs,
     fileMs: await timesOf(site, filePath, step),
     filePath,
     connectMs: hops[0]?.connectMs ?? 0,
@@ -105,6 +112,8 @@ export const habitsJob =
     const habits = await lookFromOutside(services, site, async (words) => {
       signal.throwIfAborted()
       await report(done++, STEPS, words, null)
+    }).catch((error: unknown) => {
+      throw error instanceof AppError ? new JobFailure(error.message) : error
     })
     await services.db.update(upkeepPlans).set({ habits }).where(eq(upkeepPlans.siteId, siteId))
     services.events.changed(siteId, 'upkeep')
