@@ -16,9 +16,10 @@ export const proposedPreloads = async (
   const { db } = services
   const { sample } = await getSite(services, siteId)
   const newest = new Map<string, Awaited<ReturnType<typeof auditRuns>>[number]>()
+  const looks = await auditRuns(db, siteId, ['origin', 'live'])
   // The site's own server first: what delivery sends of a page may need other files.
-  const looks = [...(await auditRuns(db, siteId, ['origin'])), ...(await auditRuns(db, siteId, ['live']))]
-  for (const run of looks.filter(({ pageId }) => sample.some(({ id }) => id === pageId))) {
+  const ownFirst = looks.toSorted((a, b) => Number(b.side === 'origin') - Number(a.side === 'origin'))
+  for (const run of ownFirst.filter(({ pageId }) => sample.some(({ id }) => id === pageId))) {
     const key = `${run.pageId} ${run.visitorId}`
     if (!newest.has(key)) newest.set(key, run)
   }

@@ -97,6 +97,13 @@ describe.runIf(hasApache)('rehearsed on Apache', () => {
     })
     expect(at(result, '/').after.fields['cache-control']).toBeUndefined()
   })
+  test('files that pages need first are named by pages alone, and break nothing', async () => {
+    const result = await run('apache', ['preload'], '', { preloads: ['/look.css'] })
+    expect(result).toMatchObject({ outcome: 'good', culprits: [], notUsed: [] })
+    expect(at(result, '/').after.fields['link']).toBe('</look.css>; rel=preload; as=style')
+    expect(at(result, '/gallery?page=2').changed.map(({ field }) => field)).toContain('link')
+    expect(at(result, '/look.css').after.fields['link']).toBeUndefined()
+  })
   test('the line that makes browsers refuse a script is found and named; without it nothing breaks', async () => {
     const wanted: RuleId[] = ['compression', 'lifetimes', 'validators', 'security']
     const present = '# rules of the site\nOptions -Indexes\n'

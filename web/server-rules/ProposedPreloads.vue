@@ -30,7 +30,9 @@ const who = computed(() =>
 <template>
   <div v-if="proposal !== null" class="small proposal">
     <p v-if="proposal.pages === 0">Measure a few pages, and the files that all of them need first are proposed here.</p>
-    <p v-else-if="proposal.files.length === 0">{{ who }} needed no file in common before it could be shown.</p>
+    <p v-else-if="proposal.files.length === 0">
+      No file of this site was needed first by every page that was measured.
+    </p>
     <template v-else-if="missing.length > 0">
       <p>
         {{ who }} needed these files before it could be shown. If a name changes with each version of a file, change it
@@ -53,7 +55,7 @@ const who = computed(() =>
         >Add these files</v-btn
       >
     </template>
-    <p v-else>These are the files that the measured pages needed first.</p>
+    <p v-else>All files that the measured pages needed first are named.</p>
   </div>
 </template>
 

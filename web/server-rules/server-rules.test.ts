@@ -98,7 +98,7 @@ test('files that every measured page needed are proposed, and taken over by one 
   await press(host, 'Add these files')
   expect(labelled(host, 'Files that every page needs first, one per line').value).toBe('/text.woff2\n/style.css')
   expect(textOf(host)).toContain('H2EarlyHint Link "</style.css>; rel=preload; as=style"')
-  expect(textOf(host)).toContain('These are the files that the measured pages needed first.')
+  expect(textOf(host)).toContain('All files that the measured pages needed first are named.')
 })
 test('before anything has been measured, what to do is said', async () => {
   const host = mounted(ServerRulesPanel, { site: aSite() })
